@@ -1,0 +1,20 @@
+"""Kelvarn: tune closed-loop temperature control before power is applied.
+
+The layers, each importing only from those above it:
+
+    units      temperatures, durations, powers: parse and show
+    model      what the user describes, frozen and validated
+    engine     a run from a model: arrays, kernel, measures, marks
+    demos      the made-up projects that ship with Kelvarn
+    files      the project file, the autosave journal, tables
+    handover   settings and the sheet that go with the machine
+    desktop    the window; the only layer that imports Qt
+    cli        the commands
+
+Data goes one way: Project -> arrays -> kernel -> Run -> measures -> marks -> strip.
+Start reading at `model/project.py`, then `engine/run.py`, then `desktop/window.py`.
+"""
+
+from importlib.metadata import version
+
+__version__ = version("kelvarn")

@@ -1,0 +1,232 @@
+"""The commands. Results go to stdout, everything else to stderr; exit codes 0 done, 1 marks not met, 2 wrong use."""
+
+import json
+import os
+import sys
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Annotated
+
+import typer
+from typer.exceptions import TyperException
+
+from kelvarn.demos import DEMOS, find_demo
+from kelvarn.engine.arrays import RunError
+from kelvarn.engine.results import Result, Results
+from kelvarn.files.faults import FileError
+from kelvarn.files.project_file import load, schema, write_whole
+from kelvarn.files.tables import result_json, write_trace
+from kelvarn.model.project import Project
+from kelvarn.units import Quantity, show
+
+
+class CommandError(Exception):
+    """Wrong use or bad input: one line for stderr, exit code 2."""
+
+
+app = typer.Typer(
+    help="Tune closed-loop temperature control before power is applied. "
+    "“kelvarn FILE” opens a project in the window; “kelvarn demo” opens a made-up one.",
+    no_args_is_help=False,
+    add_completion=False,
+    pretty_exceptions_enable=False,
+)
+
+File = Annotated[Path, typer.Argument(help="A project, *.kelvarn.")]
+Out = Annotated[Path | None, typer.Option(help="Write results, traces and pictures into this folder.")]
+
+
+@app.callback(invoke_without_command=True)
+def _no_command(context: typer.Context) -> None:
+    if context.invoked_subcommand is None:
+        _open_window(None)
+
+
+@app.command("open", hidden=True)
+def open_file(file: File) -> None:
+    """Open a project in the window (the same as “kelvarn FILE”)."""
+    if file.suffix != ".kelvarn" and not file.exists():
+        raise CommandError(f"“{file}” is neither a command nor a file; “kelvarn --help” lists the commands.")
+    _open_window(file)
+
+
+@app.command()
+def demo(
+    name: Annotated[str, typer.Argument(help="Which demo; “kelvarn demos” lists them.")] = DEMOS[0].name,
+    out: Out = None,
+) -> None:
+    """Open a demo in the window; with --out, run all of it into a folder instead."""
+    try:
+        project = find_demo(name).build()
+    except KeyError:
+        known = ", ".join(d.name for d in DEMOS)
+        raise CommandError(f"There is no demo “{name}”; there are: {known}.") from None
+    if out is None and not _has_display():
+        out = Path("out")
+        print(f"There is no display: the whole example goes into {out}/ instead.", file=sys.stderr)
+    if out is None:
+        _open_window(None, project)
+        return
+    found = _compute(project, (), ())
+    _write_out(project, found, out)
+    _print_table(project, found)
+
+
+@app.command()
+def demos() -> None:
+    """List the demos."""
+    for found in DEMOS:
+        print(f"{found.name}  {found.line}")
+
+
+@app.command()
+def run(
+    file: File,
+    candidate: Annotated[list[str] | None, typer.Option(help="Only this candidate; may be repeated.")] = None,
+    trial: Annotated[list[str] | None, typer.Option(help="Only this trial; may be repeated.")] = None,
+    out: Out = None,
+    as_json: Annotated[bool, typer.Option("--json", help="Print one JSON object.")] = False,
+    strict: Annotated[bool, typer.Option(help="Exit with 1 where a mark is not met.")] = False,
+) -> None:
+    """Run candidates on trials and print their measures and marks."""
+    project = load(file)
+    found = _compute(project, candidate or (), trial or ())
+    if out is not None:
+        _write_out(project, found, out)
+    if as_json:
+        print(_results_text(found))
+    else:
+        _print_table(project, found)
+    if strict and any(result.met < len(result.verdicts) for result in found.values()):
+        raise typer.Exit(1)
+
+
+@app.command()
+def check(file: File) -> None:
+    """Say whether a project file is sound."""
+    project = load(file)
+    print(
+        f"{file} is sound: “{project.name}”, {len(project.rig.bodies)} bodies, "
+        f"{len(project.candidates)} candidates, {len(project.trials)} trials."
+    )
+
+
+@app.command("schema")
+def print_schema() -> None:
+    """Print the JSON Schema of the project document."""
+    print(json.dumps(schema(), indent=2, ensure_ascii=False))
+
+
+Found = dict[tuple[str, str], Result]
+
+
+def _compute(project: Project, candidates: Sequence[str], trials: Sequence[str]) -> Found:
+    """Results by (candidate, trial); empty selections mean all."""
+    for wanted, known, what in (
+        (candidates, [c.name for c in project.candidates], "candidate"),
+        (trials, [t.name for t in project.trials], "trial"),
+    ):
+        for name in wanted:
+            if name not in known:
+                raise CommandError(f"There is no {what} “{name}”; there are: {', '.join(known)}.")
+    results = Results()
+    return {
+        (candidate.name, trial.name): results.of(project.rig, candidate, trial)
+        for trial in project.trials
+        if not trials or trial.name in trials
+        for candidate in project.candidates
+        if not candidates or candidate.name in candidates
+    }
+
+
+def _results_text(found: Found) -> str:
+    runs = [result_json(candidate, trial, result) for (candidate, trial), result in found.items()]
+    return json.dumps({"runs": runs}, indent=2, ensure_ascii=False)
+
+
+def _write_out(project: Project, found: Found, out: Path) -> None:
+    from kelvarn.desktop.pictures import draw_trial
+
+    try:
+        out.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise CommandError(f"{out} cannot be made: {error.strerror}.") from error
+    text = _results_text(found) + "\n"
+    write_whole(out / "results.json", lambda path: _write(path, text))
+    written = ["results.json"]
+    for (candidate, trial), result in found.items():
+        name = f"{_file_name(trial)}--{_file_name(candidate)}.csv"
+        write_trace(result.run, out / name)
+        written.append(name)
+    for trial in dict.fromkeys(trial for _, trial in found):
+        of_trial = {candidate: result for (candidate, of), result in found.items() if of == trial}
+        name = f"{_file_name(trial)}.png"
+        write_whole(out / name, lambda path, t=trial, r=of_trial: draw_trial(project, t, r, path))  # type: ignore[misc]
+        written.append(name)
+    print(f"Written to {out}/: {', '.join(written)}", file=sys.stderr)
+
+
+def _write(path: Path, text: str) -> None:
+    path.write_text(text, encoding="utf-8")
+
+
+def _file_name(name: str) -> str:
+    """A name as a file name: letters, digits, and dashes for the rest."""
+    kept = "".join(c if c.isalnum() else "-" for c in name.lower())
+    return "-".join(part for part in kept.split("-") if part) or "unnamed"
+
+
+def _print_table(project: Project, found: Found) -> None:
+    for trial in dict.fromkeys(trial for _, trial in found):
+        print(f"Trial “{trial}”")
+        for (candidate, of), result in found.items():
+            if of == trial:
+                star = " ★" if candidate == project.chosen else ""
+                print(f"  {candidate}{star}: {result.met} of {len(result.verdicts)} marks met")
+                for verdict in result.verdicts:
+                    quantity = verdict.mark.kind.quantity
+                    value = verdict.reason if verdict.value is None else show(verdict.value, quantity)
+                    sign = {"at_most": "≤", "at_least": "≥", "within": "within ±"}[verdict.mark.direction]
+                    met = "met    " if verdict.met else "NOT met"
+                    print(f"    {met}  {verdict.mark.title}: {value}  ({sign} {show(verdict.mark.limit, quantity)})")
+                energy = result.measures.values["energy_J"]
+                if energy is not None:
+                    print(f"    energy {show(energy, Quantity.ENERGY)}")
+
+
+def _has_display() -> bool:
+    return any(os.environ.get(name) for name in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM"))
+
+
+def _open_window(file: Path | None, project: Project | None = None) -> None:
+    if not _has_display():
+        raise CommandError("There is no display to open a window on; “kelvarn demo --out DIR” works without one.")
+    from kelvarn.desktop.app import start
+
+    sys.exit(start(file, project))
+
+
+def main() -> None:
+    """Entry point: every fault of the user becomes one line on stderr and exit code 2."""
+    arguments = sys.argv[1:]
+    commands = {command.name or command.callback.__name__ for command in app.registered_commands if command.callback}
+    if arguments and not arguments[0].startswith("-") and arguments[0] not in commands:
+        arguments = ["open", *arguments]  # a first argument that is no command is a file for the window
+    try:
+        code = app(arguments, standalone_mode=False)
+    except typer.Abort:
+        code = 130
+    except TyperException as error:
+        code = _fail(f"{error}. “kelvarn --help” lists the commands.")
+    except (CommandError, FileError, RunError) as error:
+        code = _fail(str(error))
+    except BrokenPipeError:
+        # The reader of our output went away; say nothing, and keep Python from complaining at exit.
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        code = 0
+    sys.exit(code if isinstance(code, int) else 0)
+
+
+def _fail(sentence: str) -> int:
+    print(f"kelvarn: {sentence}", file=sys.stderr)
+    return 2

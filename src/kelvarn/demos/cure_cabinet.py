@@ -1,0 +1,61 @@
+"""A cabinet in which resin parts cure: a heater mat under a shelf, the air, insulated walls and the part."""
+
+from kelvarn.model.candidate import Candidate, OnOff, Pid
+from kelvarn.model.fields import SURROUNDINGS
+from kelvarn.model.mark import Mark
+from kelvarn.model.project import Project
+from kelvarn.model.rig import Body, Link, Probe, Rig, SlowWindow, Surroundings
+from kelvarn.model.trial import DoorOpens, Plan, SetpointChange, SurroundingsChange, Trial
+
+_MINUTE, _HOUR = 60.0, 3600.0
+
+
+def cure_cabinet() -> Project:
+    """The project: two candidates on one trial."""
+    rig = Rig(
+        bodies=(
+            Body(name="Heater mat", capacity_J_per_K=500, limit_degC=110),
+            Body(name="Air", capacity_J_per_K=900),
+            Body(name="Walls", capacity_J_per_K=9000),
+            Body(name="Part", capacity_J_per_K=2600),
+        ),
+        links=(
+            Link(a="Heater mat", b="Air", conductance_W_per_K=5.0),
+            Link(a="Air", b="Walls", conductance_W_per_K=4.5),
+            Link(a="Air", b="Part", conductance_W_per_K=3.0),
+            Link(a="Walls", b=SURROUNDINGS, conductance_W_per_K=1.6),
+        ),
+        drives=(SlowWindow(name="Mat", body="Heater mat", power_W=250, window_s=2, dead_time_s=8),),
+        probes=(Probe(body="Air", lag_s=20, noise_K=0.03, resolution_K=0.0625, interval_s=2),),
+        surroundings=Surroundings(temperature_degC=19),
+    )
+    trial = Trial(
+        name="Cold start, door, cold night",
+        duration_s=4 * _HOUR,
+        plan=Plan(changes=(SetpointChange(at_s=0, to_degC=60),)),
+        events=(
+            DoorOpens(name="Door", at_s=2 * _HOUR, lasts_s=100, body="Air", conductance_W_per_K=30),
+            SurroundingsChange(name="Cold night", at_s=3 * _HOUR, change_K=-7),
+        ),
+        marks=(
+            Mark(measure="overshoot_K", limit=1.5),
+            Mark(measure="settling_s", limit=40 * _MINUTE),
+            Mark(measure="recovery_s", event="Door", limit=25 * _MINUTE),
+            Mark(measure="steady_error_K", limit=0.3, direction="within"),
+            Mark(measure="swing_K", limit=1.0),
+            Mark(measure="hottest_degC", body="Heater mat", limit=100),
+        ),
+    )
+    return Project(
+        name="Cure cabinet",
+        rig=rig,
+        candidates=(
+            Candidate(name="On/off ±1", controller=OnOff(below_K=1, above_K=1)),
+            Candidate(
+                name="Careful PID",
+                controller=Pid(kp_per_K=0.16, ti_s=11.7 * _MINUTE, td_s=1 * _MINUTE, setpoint_weight=0.6),
+            ),
+        ),
+        trials=(trial,),
+        chosen="Careful PID",
+    )

@@ -1,0 +1,260 @@
+"""Numbers read off a run.
+
+Judged on the temperature of the body the control probe sits in. A window runs from a setpoint change or an event to the
+next one, else to the end. A measure that does not exist in a run is None with a reason, never 0 and never NaN. The
+definitions are those of the project's model page and stand at each function.
+"""
+
+from dataclasses import dataclass, field
+from typing import Any, Literal
+
+import numpy as np
+
+from kelvarn.model.mark import MEASURES
+
+from .arrays import Floats
+from .plan import ramp_end_s
+from .reasons import AT_LIMIT
+from .run import Run
+
+Values = dict[str, float | None]
+YEAR_S = 365.25 * 86400
+
+
+@dataclass(frozen=True)
+class Window:
+    """One stretch of a run and its measures.
+
+    Attributes:
+        opens: what opened it; `name` is the event's, or "setpoint".
+        from_s, to_s: its span.
+        setpoint_degC: setpoint it is judged against.
+        values: measures by key; None where `reasons` says why.
+        peak_s: when the overshoot (or, after an event, the sag) was greatest; None without one.
+    """
+
+    opens: Literal["setpoint", "event"]
+    name: str
+    from_s: float
+    to_s: float
+    setpoint_degC: float
+    values: Values
+    reasons: dict[str, str]
+    peak_s: float | None
+
+
+@dataclass(frozen=True)
+class Measures:
+    """All measures of a run: windows in order of time, and those of the whole run."""
+
+    windows: tuple[Window, ...]
+    values: Values
+    reasons: dict[str, str]
+    hottest_degC: dict[str, float]
+    limit_margin_K: dict[str, float | None] = field(default_factory=dict)
+
+    @property
+    def first(self) -> Window:
+        """The first setpoint window."""
+        return self.windows[0]
+
+    def event(self, name: str) -> Window:
+        """The window an event opens; KeyError where it has none."""
+        for window in self.windows:
+            if window.opens == "event" and window.name == name:
+                return window
+        raise KeyError(name)
+
+
+class _Found:
+    """Values being gathered."""
+
+    def __init__(self) -> None:
+        self.values: Values = {}
+        self.reasons: dict[str, str] = {}
+
+    def put(self, key: str, value: Any, why_not: str = "") -> None:
+        self.values[key] = None if value is None else float(value)
+        if value is None:
+            self.reasons[key] = why_not
+
+
+def measure(run: Run) -> Measures:
+    """Read all measures off a run."""
+    windows = tuple(_windows(run))
+    found = _Found()
+    hottest = {body.name: float(row.max()) for body, row in zip(run.rig.bodies, run.bodies_degC, strict=True)}
+    _drive(run, found)
+    margins = {
+        body.name: None if body.limit_degC is None else body.limit_degC - hottest[body.name] for body in run.rig.bodies
+    }
+    return Measures(windows, found.values, found.reasons, hottest, margins)
+
+
+def _windows(run: Run) -> list[Window]:
+    opens: list[tuple[float, int, str, int]] = [
+        (change.at_s, 0, "setpoint", index) for index, change in enumerate(run.trial.plan.changes)
+    ]
+    opens += [(event.at_s, 1, event.name, index) for index, event in enumerate(run.trial.events)]
+    opens.sort()
+    end = float(run.time_s[-1])
+    windows = []
+    for place, (start, kind, name, index) in enumerate(opens):
+        until = min(next((o[0] for o in opens[place + 1 :] if o[0] > start), end), end)
+        if start <= end:
+            windows.append(_window(run, "event" if kind else "setpoint", name, index, start, until))
+    return windows
+
+
+def _window(run: Run, opens: Literal["setpoint", "event"], name: str, index: int, start: float, until: float) -> Window:
+    first = int(np.searchsorted(run.time_s, start - 1e-9))
+    # The sample at which the next window opens already has that one's setpoint; only the run's last one belongs here.
+    final = until >= run.time_s[-1]
+    last = run.time_s.size if final else int(np.searchsorted(run.time_s, until - 1e-9))
+    t, y, plan = run.time_s[first:last], run.controlled_degC[first:last], run.setpoint_degC[first:last]
+    changes = run.trial.plan.changes
+    target = changes[index].to_degC if opens == "setpoint" else float(plan[-1]) if t.size else float("nan")
+    found = _Found()
+    if t.size < 2:
+        window_keys = [key for key, kind in MEASURES.items() if kind.scope in ("window", "event")]
+        for key in window_keys:
+            found.put(key, None, "the window is shorter than two readings")
+        return Window(opens, name, start, until, _or_plan(run, target), found.values, found.reasons, None)
+    error = y - plan
+    peak_s = None
+    if opens == "setpoint":
+        peak_s = _approach(t, y, target, found)
+        _settling(t, y - target, start, run.trial.band_K, "settling_s", found)
+        _tracking(run, t, error, index, found)
+    else:
+        worst = int(np.abs(error).argmax())
+        found.put("sag_K", abs(error[worst]))
+        peak_s = float(t[worst])
+        _settling(t, error, start, run.trial.band_K, "recovery_s", found)
+    _steady(t, y, error, found)
+    size = np.abs(error)
+    step = run.rig.probe.interval_s
+    found.put("iae_Ks", np.trapezoid(size, dx=step))
+    found.put("ise_K2s", np.trapezoid(size * size, dx=step))
+    found.put("itae_Ks2", np.trapezoid(size * (t - start), dx=step))
+    return Window(opens, name, start, until, target, found.values, found.reasons, peak_s)
+
+
+def _or_plan(run: Run, target: float) -> float:
+    return target if np.isfinite(target) else float(run.setpoint_degC[-1])
+
+
+def _approach(t: Floats, y: Floats, target: float, found: _Found) -> float | None:
+    """Rise time and overshoot; Δ = r − y0. Returns the instant of the greatest overshoot."""
+    gap = target - float(y[0])
+    if abs(gap) < 1e-9:
+        for key in ("rise_s", "overshoot_K", "overshoot_pct"):
+            found.put(key, None, "it starts at the setpoint")
+        return None
+    way = (y - y[0]) / gap
+    tenth, most = crossing(t, way, 0.1), crossing(t, way, 0.9)
+    if tenth is None or most is None:
+        found.put("rise_s", None, "it does not get nine tenths of the way")
+    else:
+        found.put("rise_s", most - tenth)
+    beyond = np.sign(gap) * (y - target)
+    peak = int(beyond.argmax())
+    found.put("overshoot_K", max(0.0, float(beyond[peak])))
+    found.put("overshoot_pct", 100 * max(0.0, float(beyond[peak])) / abs(gap))
+    return float(t[peak]) if beyond[peak] > 0 else None
+
+
+def crossing(t: Floats, y: Floats, level: float) -> float | None:
+    """First instant at which y comes up to a level, interpolated between samples; None if never."""
+    reached = y >= level
+    if not reached.any():
+        return None
+    k = int(reached.argmax())
+    if k == 0:
+        return float(t[0])
+    return float(t[k - 1] + (t[k] - t[k - 1]) * (level - y[k - 1]) / (y[k] - y[k - 1]))
+
+
+def _settling(t: Floats, error: Floats, start: float, band: float, key: str, found: _Found) -> None:
+    """From `start` to the last instant outside ±band; none if outside at the end or inside too short a while.
+
+    Too short is less than ten samples or a twentieth of the window, whichever is more.
+    """
+    outside = np.abs(error) > band
+    if outside[-1]:
+        found.put(key, None, "it is outside the band at the end of the window")
+        return
+    inside = t.size - (int(np.flatnonzero(outside)[-1]) + 1 if outside.any() else 0)
+    if inside < max(10, 0.05 * t.size):
+        found.put(key, None, "it is inside the band for too short a while to call it settled")
+        return
+    if not outside.any():
+        found.put(key, 0.0)
+        return
+    k = int(np.flatnonzero(outside)[-1])
+    edge = np.copysign(band, error[k])
+    found.put(key, t[k] + (t[k + 1] - t[k]) * (edge - error[k]) / (error[k + 1] - error[k]) - start)
+
+
+def _tracking(run: Run, t: Floats, error: Floats, index: int, found: _Found) -> None:
+    """Largest and rms distance from the plan along a ramp, after the first reach."""
+    change = run.trial.plan.changes[index]
+    keys = ("tracking_max_K", "tracking_rms_K")
+    if change.ramp_K_per_s is None or index == 0:
+        for key in keys:
+            found.put(key, None, "the setpoint does not ramp here")
+        return
+    along = t <= ramp_end_s(run.trial.plan, index)
+    reached = np.flatnonzero(np.abs(error) <= run.trial.band_K)
+    if not reached.size or not along[reached[0]]:
+        for key in keys:
+            found.put(key, None, "it does not reach the ramp")
+        return
+    part = error[reached[0] : int(np.flatnonzero(along)[-1]) + 1]
+    found.put(keys[0], np.abs(part).max())
+    found.put(keys[1], np.sqrt(np.mean(part * part)))
+
+
+def _steady(t: Floats, y: Floats, error: Floats, found: _Found) -> None:
+    """Steady error: mean over the last tenth. Swing: max − min over the last quarter, and its period."""
+    span = t[-1] - t[0]
+    found.put("steady_error_K", error[t >= t[-1] - span / 10].mean())
+    late = t >= t[-1] - span / 4
+    tail, tail_t = y[late], t[late]
+    found.put("swing_K", tail.max() - tail.min())
+    mean = tail.mean()
+    ups = np.flatnonzero((tail[:-1] < mean) & (tail[1:] >= mean))
+    if ups.size < 2:
+        found.put("swing_period_s", None, "it does not swing twice in the last quarter of the window")
+        return
+    at = tail_t[ups] + (tail_t[ups + 1] - tail_t[ups]) * (mean - tail[ups]) / (tail[ups + 1] - tail[ups])
+    found.put("swing_period_s", (at[-1] - at[0]) / (ups.size - 1))
+
+
+def _drive(run: Run, found: _Found) -> None:
+    """What the run asked of the drive, over the whole of it."""
+    duration = float(run.time_s[-1])
+    found.put("energy_J", run.energy_J)
+    found.put("mean_drive", run.drive[:-1].mean())
+    found.put("time_at_limit_s", at_limit(run)[:-1].sum() * run.rig.probe.interval_s)
+    found.put("travel", np.abs(np.diff(run.drive)).sum())
+    if run.rig.drive.kind == "pwm":
+        for key in ("switch_ons_per_h", "shortest_on_s", "shortest_off_s", "relay_life_years"):
+            found.put(key, None, "a PWM drive switches at its own fast pace")
+        return
+    per_second = run.switch_ons / duration
+    found.put("switch_ons_per_h", per_second * 3600)
+    found.put("shortest_on_s", run.shortest_on_s, "there is no complete on-time")
+    found.put("shortest_off_s", run.shortest_off_s, "there is no complete off-time")
+    if run.rig.drive.kind != "relay":
+        found.put("relay_life_years", None, "the drive is no relay")
+    elif run.switch_ons == 0:
+        found.put("relay_life_years", None, "the relay never switches on")
+    else:
+        found.put("relay_life_years", run.rig.drive.rated_operations / (per_second * YEAR_S))
+
+
+def at_limit(run: Run) -> np.typing.NDArray[np.bool_]:
+    """Samples at which more or less was asked than the drive could give."""
+    low, high = min(AT_LIMIT), max(AT_LIMIT)  # the codes stand in one block
+    return (run.reason >= low) & (run.reason <= high)

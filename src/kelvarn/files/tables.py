@@ -1,0 +1,74 @@
+"""Results as tables: JSON for programs, a CSV trace for each run."""
+
+import csv
+from pathlib import Path
+from typing import Any
+
+from kelvarn.engine.measures import Measures, Window
+from kelvarn.engine.results import Result
+from kelvarn.engine.run import Run
+
+from .project_file import write_whole
+
+
+def measures_json(measures: Measures) -> dict[str, Any]:
+    """Measures with unit-suffixed keys: the first setpoint window, the whole run, then every window."""
+    top = {key: measures.first.values.get(key) for key in measures.first.values}
+    return {
+        **top,
+        **measures.values,
+        "hottest_degC": measures.hottest_degC,
+        "limit_margin_K": measures.limit_margin_K,
+        "reasons": {**measures.first.reasons, **measures.reasons},
+        "windows": [_window_json(window) for window in measures.windows],
+    }
+
+
+def _window_json(window: Window) -> dict[str, Any]:
+    return {
+        "opens": window.opens,
+        "name": window.name,
+        "from_s": window.from_s,
+        "to_s": window.to_s,
+        "setpoint_degC": window.setpoint_degC,
+        **window.values,
+        "reasons": window.reasons,
+    }
+
+
+def result_json(candidate: str, trial: str, result: Result) -> dict[str, Any]:
+    """One run with its measures and marks."""
+    return {
+        "candidate": candidate,
+        "trial": trial,
+        "measures": measures_json(result.measures),
+        "marks": [
+            {
+                "measure": verdict.mark.measure,
+                "event": verdict.mark.event,
+                "body": verdict.mark.body,
+                "direction": verdict.mark.direction,
+                "limit": verdict.mark.limit,
+                "value": verdict.value,
+                "met": verdict.met,
+                **({} if verdict.value is not None else {"reason": verdict.reason}),
+            }
+            for verdict in result.verdicts
+        ],
+    }
+
+
+def write_trace(run: Run, path: Path) -> None:
+    """Write a run's trace as CSV, one row a reading. Raises FileError where it cannot be written."""
+    bodies = [f"{body.name}_degC" for body in run.rig.bodies]
+    head = ["time_s", "setpoint_degC", "measured_degC", "drive", "power_W", *bodies, "guard"]
+    columns = [run.time_s, run.setpoint_degC, run.measured_degC, run.drive, run.power_W, *run.bodies_degC]
+
+    def fill(temporary: Path) -> None:
+        with temporary.open("w", newline="", encoding="utf-8") as stream:
+            writer = csv.writer(stream, lineterminator="\n")
+            writer.writerow(head)
+            for row in zip(*(column.tolist() for column in columns), strict=True):
+                writer.writerow([*(f"{value:.9g}" for value in row), ""])
+
+    write_whole(path, fill)

@@ -1,0 +1,143 @@
+"""Edits: pure functions from a project to a new, validated one.
+
+A path names a field from the project down, such as ("rig", "bodies", 1, "capacity_J_per_K"). Every function raises
+`pydantic.ValidationError` (or `EditError`) where the result would be no valid project; the old one is untouched.
+"""
+
+from collections.abc import Callable
+from typing import Any, TypeVar
+
+from .candidate import Candidate
+from .fields import Part
+from .names import free_name
+from .project import Project
+
+Path = tuple[str | int, ...]
+P = TypeVar("P", bound=Part)
+
+
+class EditError(ValueError):
+    """The edit cannot be done. The message is one sentence for the user."""
+
+
+def value_at(root: Any, path: Path) -> Any:
+    """What stands at a path."""
+    for step in path:
+        root = root[step] if isinstance(step, int) else getattr(root, step)
+    return root
+
+
+def put(root: Any, path: Path, value: Any) -> Any:
+    """A copy of `root` with `value` at the path; every part on the way is validated anew."""
+    if not path:
+        return value
+    step, rest = path[0], path[1:]
+    if isinstance(step, int):
+        items = list(root)
+        items[step] = put(items[step], rest, value)
+        return tuple(items)
+    return with_fields(root, **{step: put(getattr(root, step), rest, value)})
+
+
+def with_fields(part: P, **fields: Any) -> P:
+    """A validated copy of a part with some fields changed."""
+    return type(part).model_validate({**dict(part), **fields})
+
+
+def rename_body(project: Project, old: str, new: str) -> Project:
+    """Rename a body everywhere it is referred to."""
+
+    def follow(part: Any) -> Any:
+        fields = {key: new for key in ("a", "b", "body") if getattr(part, key, None) == old}
+        return part.model_copy(update=fields) if fields else part
+
+    rig = project.rig
+    bodies = tuple(with_fields(b, name=new) if b.name == old else b for b in rig.bodies)
+    new = next(b.name for b, before in zip(bodies, rig.bodies, strict=True) if before.name == old)
+    rig = with_fields(
+        rig,
+        bodies=bodies,
+        links=tuple(follow(link) for link in rig.links),
+        drives=tuple(follow(drive) for drive in rig.drives),
+        probes=tuple(follow(probe) for probe in rig.probes),
+    )
+    trials = tuple(
+        trial.model_copy(
+            update={
+                "events": tuple(follow(event) for event in trial.events),
+                "marks": tuple(follow(mark) for mark in trial.marks),
+            }
+        )
+        for trial in project.trials
+    )
+    return with_fields(project, rig=rig, trials=trials)
+
+
+def rename_candidate(project: Project, old: str, new: str) -> Project:
+    """Rename a candidate; the choice follows."""
+    candidates = tuple(with_fields(c, name=new) if c.name == old else c for c in project.candidates)
+    index = [c.name for c in project.candidates].index(old)
+    chosen = candidates[index].name if project.chosen == old else project.chosen
+    return with_fields(project, candidates=candidates, chosen=chosen)
+
+
+def rename_event(project: Project, trial: int, old: str, new: str) -> Project:
+    """Rename an event of a trial; marks on it follow."""
+
+    before = project.trials[trial]
+    events = tuple(with_fields(e, name=new) if e.name == old else e for e in before.events)
+    name = events[[e.name for e in before.events].index(old)].name
+    marks = tuple(m.model_copy(update={"event": name}) if m.event == old else m for m in before.marks)
+    changed: Project = put(project, ("trials", trial), with_fields(before, events=events, marks=marks))
+    return changed
+
+
+def remove_event(project: Project, trial: int, index: int) -> Project:
+    """Remove an event of a trial, with the marks on it."""
+    before = project.trials[trial]
+    gone = before.events[index].name
+    changed: Project = put(
+        project,
+        ("trials", trial),
+        with_fields(
+            before,
+            events=_without(before.events, index),
+            marks=tuple(m for m in before.marks if m.event != gone),
+        ),
+    )
+    return changed
+
+
+def add_candidate(project: Project, candidate: Candidate) -> tuple[Project, str]:
+    """Add a candidate under its name or the next free one; returns the project and that name."""
+    name = free_name(candidate.name, [c.name for c in project.candidates])
+    added = with_fields(candidate, name=name, hidden=False)
+    return with_fields(project, candidates=(*project.candidates, added)), name
+
+
+def remove_candidate(project: Project, name: str) -> Project:
+    """Remove a candidate; the last one stays."""
+    if len(project.candidates) == 1:
+        raise EditError("The last candidate cannot be deleted; add another one first.")
+    left = tuple(c for c in project.candidates if c.name != name)
+    return with_fields(project, candidates=left, chosen=None if project.chosen == name else project.chosen)
+
+
+def append(project: Project, path: Path, part: Part) -> Project:
+    """Add a part at the end of the list at a path."""
+    return change(project, path, lambda parts: (*parts, part))
+
+
+def remove(project: Project, path: Path, index: int) -> Project:
+    """Remove one part from the list at a path."""
+    return change(project, path, lambda parts: _without(parts, index))
+
+
+def change(project: Project, path: Path, how: Callable[[Any], Any]) -> Project:
+    """Replace what stands at a path by a function of it."""
+    changed: Project = put(project, path, how(value_at(project, path)))
+    return changed
+
+
+def _without(parts: tuple[Any, ...], index: int) -> tuple[Any, ...]:
+    return parts[:index] + parts[index + 1 :]

@@ -1,0 +1,46 @@
+"""How a model field is declared: once, with quantity, range and sentence."""
+
+from typing import Annotated, Any
+
+from pydantic import BaseModel, ConfigDict, Field, StringConstraints
+
+from kelvarn.units import Quantity, base_unit
+
+SURROUNDINGS = "surroundings"
+"""The name by which links reach what lies outside; no body may have it."""
+
+
+class Part(BaseModel):
+    """Base of everything in a project: frozen, no unknown fields, no NaN or infinity."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False, use_enum_values=False)
+
+
+Name = Annotated[
+    str, StringConstraints(strip_whitespace=True, min_length=1, max_length=60, pattern=r"^[^\x00-\x1f\x7f]*$")
+]
+
+
+def number(default: Any, quantity: Quantity, low: float, high: float, title: str, text: str, **more: Any) -> Any:
+    """A number field.
+
+    Args:
+        default: its default, or ... where it must be given.
+        quantity: what it is; decides units on screen.
+        low, high: its range in the base unit, both included.
+        title: its short name on screen.
+        text: one sentence on what it means.
+    """
+    return Field(
+        default,
+        ge=low,
+        le=high,
+        title=title,
+        description=text,
+        json_schema_extra={"quantity": quantity.value, "unit": base_unit(quantity), **more},
+    )
+
+
+def other(default: Any, title: str, text: str, **more: Any) -> Any:
+    """A field that is not a number: a name, a choice, a list of parts."""
+    return Field(default, title=title, description=text, **more)

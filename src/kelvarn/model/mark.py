@@ -1,0 +1,88 @@
+"""Measures that can be asked for, and marks: limits set on them."""
+
+from dataclasses import dataclass
+from typing import Literal
+
+from pydantic import model_validator
+
+from kelvarn.units import Quantity
+
+from .fields import Name, Part, number, other
+
+
+@dataclass(frozen=True)
+class MeasureKind:
+    """What a measure is.
+
+    `scope` says what it belongs to: one setpoint window, one event, the whole run, or one body over the run.
+    """
+
+    title: str
+    quantity: Quantity
+    scope: Literal["window", "event", "run", "body"]
+    text: str
+
+
+_D, _T, _N = Quantity.DIFFERENCE, Quantity.DURATION, Quantity.NUMBER
+
+MEASURES: dict[str, MeasureKind] = {
+    "overshoot_K": MeasureKind("Overshoot", _D, "window", "How far it goes past the setpoint after a change."),
+    "overshoot_pct": MeasureKind("Overshoot, %", _N, "window", "Overshoot in per cent of the setpoint change."),
+    "rise_s": MeasureKind("Rise time", _T, "window", "From a tenth to nine tenths of the way."),
+    "settling_s": MeasureKind("Settled", _T, "window", "From the change until inside the band for good."),
+    "steady_error_K": MeasureKind("Steady error", _D, "window", "Mean distance over the window's last tenth."),
+    "swing_K": MeasureKind("Swing", _D, "window", "Highest less lowest over the window's last quarter."),
+    "swing_period_s": MeasureKind("Swing period", _T, "window", "Time of one swing, in the last quarter."),
+    "iae_Ks": MeasureKind("IAE", Quantity.ERROR_AREA, "window", "Integral of the absolute error."),
+    "ise_K2s": MeasureKind("ISE, K²·s", _N, "window", "Integral of the squared error."),
+    "itae_Ks2": MeasureKind("ITAE, K·s²", _N, "window", "Integral of time times absolute error."),
+    "tracking_max_K": MeasureKind("Tracks within", _D, "window", "Largest distance from a ramp after first reach."),
+    "tracking_rms_K": MeasureKind("Tracking, rms", _D, "window", "Rms distance from a ramp after first reach."),
+    "sag_K": MeasureKind("Sag", _D, "event", "Largest departure from the setpoint after an event."),
+    "recovery_s": MeasureKind("Recovery", _T, "event", "From an event's start until back inside the band for good."),
+    "energy_J": MeasureKind("Energy", Quantity.ENERGY, "run", "Heat moved by the drive."),
+    "mean_drive": MeasureKind("Mean drive", Quantity.DRIVE, "run", "Mean of the demanded drive."),
+    "time_at_limit_s": MeasureKind("Time at limit", _T, "run", "How long the drive was held at one of its limits."),
+    "travel": MeasureKind("Drive travel", _N, "run", "Sum of all changes of the demanded drive (0…1)."),
+    "switch_ons_per_h": MeasureKind("Switching", Quantity.PER_HOUR, "run", "Switch-ons in an hour."),
+    "shortest_on_s": MeasureKind("Shortest on", _T, "run", "Shortest complete on-time."),
+    "shortest_off_s": MeasureKind("Shortest off", _T, "run", "Shortest complete off-time."),
+    "relay_life_years": MeasureKind("Relay life, years", _N, "run", "Rated operations over switch-ons in a year."),
+    "hottest_degC": MeasureKind("Hottest", Quantity.TEMPERATURE, "body", "Highest temperature of a body."),
+    "limit_margin_K": MeasureKind("Margin to limit", _D, "body", "Rated limit of a body less its hottest."),
+}
+
+Direction = Literal["at_most", "at_least", "within"]
+
+
+class Mark(Part):
+    """A limit on a measure: met or not."""
+
+    measure: str = other(..., "Measure", "What is judged.")
+    limit: float = number(..., Quantity.NUMBER, -1e15, 1e15, "Limit", "In the base unit of the measure.")
+    direction: Direction = other("at_most", "Must be", "At most, at least, or within ± the limit.")
+    event: Name | None = other(None, "Event", "The event it is about, for sag and recovery.")
+    body: Name | None = other(None, "Body", "The body it is about, for hottest and margin.")
+
+    @model_validator(mode="after")
+    def _fits_measure(self) -> "Mark":
+        if self.measure not in MEASURES:
+            raise ValueError(f"“{self.measure}” is not a measure; known are {', '.join(MEASURES)}")
+        scope = self.kind.scope
+        if (self.event is None) == (scope == "event"):
+            raise ValueError(f"a mark on {self.measure} {'needs' if scope == 'event' else 'takes no'} event")
+        if (self.body is None) == (scope == "body"):
+            raise ValueError(f"a mark on {self.measure} {'needs' if scope == 'body' else 'takes no'} body")
+        return self
+
+    @property
+    def kind(self) -> MeasureKind:
+        """What its measure is."""
+        return MEASURES[self.measure]
+
+    @property
+    def title(self) -> str:
+        """Its name on screen."""
+        if self.event is not None:
+            return f"{self.kind.title}: {self.event}"
+        return f"{self.kind.title}: {self.body}" if self.body is not None else self.kind.title

@@ -1,0 +1,273 @@
+"""Quantities: what people type and read, and the base units that code and files use.
+
+Base units: degC for temperatures, K for differences, s, W, J/K, W/K, J, drive 0..1, gain 1/K. A temperature
+*difference* converts by 9/5 only, never with the 32. `parse` turns text into a base value or raises
+`UnitError` with one sentence; `show` turns a base value into text for people.
+"""
+
+import math
+import re
+from enum import StrEnum
+
+
+class UnitError(ValueError):
+    """The text is no such quantity. The message is one sentence for the user."""
+
+
+class Scale(StrEnum):
+    """How temperatures are shown; files and code always use degC and K."""
+
+    CELSIUS = "°C"
+    FAHRENHEIT = "°F"
+    KELVIN = "K"
+
+
+class Quantity(StrEnum):
+    """What a number is; the value is its name in sentences."""
+
+    TEMPERATURE = "temperature"
+    DIFFERENCE = "temperature difference"
+    DURATION = "duration"
+    POWER = "power"
+    CAPACITY = "heat capacity"
+    CONDUCTANCE = "conductance"
+    ENERGY = "energy"
+    DRIVE = "drive"
+    GAIN = "gain"
+    RAMP = "ramp rate"
+    PER_HOUR = "count per hour"
+    ERROR_AREA = "error area"
+    NUMBER = "number"
+
+
+_KELVIN_AT_0_DEGC = 273.15
+_FAHRENHEIT_STEP = 5 / 9  # one degree Fahrenheit in K
+
+# Unit text -> factor to the base unit. The first unit is what a bare number means unless the field says else.
+_UNITS: dict[Quantity, dict[str, float]] = {
+    Quantity.DIFFERENCE: {"K": 1.0, "°C": 1.0, "C": 1.0, "°F": _FAHRENHEIT_STEP, "F": _FAHRENHEIT_STEP},
+    Quantity.POWER: {"W": 1.0, "kW": 1e3, "mW": 1e-3},
+    Quantity.CAPACITY: {"J/K": 1.0, "kJ/K": 1e3, "MJ/K": 1e6},
+    Quantity.CONDUCTANCE: {"W/K": 1.0, "mW/K": 1e-3, "kW/K": 1e3},
+    Quantity.ENERGY: {"J": 1.0, "kJ": 1e3, "Wh": 3.6e3, "kWh": 3.6e6},
+    Quantity.DRIVE: {"%": 0.01, "": 1.0},
+    Quantity.GAIN: {
+        "% per K": 0.01,
+        "%/K": 0.01,
+        "% per °C": 0.01,
+        "per K": 1.0,
+        "1/K": 1.0,
+        "% per °F": 0.01 / _FAHRENHEIT_STEP,
+        "%/°F": 0.01 / _FAHRENHEIT_STEP,
+    },
+    Quantity.RAMP: {
+        "K/min": 1 / 60,
+        "K/s": 1.0,
+        "K/h": 1 / 3600,
+        "°C/min": 1 / 60,
+        "°F/min": _FAHRENHEIT_STEP / 60,
+    },
+    Quantity.PER_HOUR: {"/h": 1.0, "per h": 1.0},
+    Quantity.ERROR_AREA: {"K·s": 1.0},
+    Quantity.NUMBER: {"": 1.0},
+}
+_DURATIONS = {"d": 86400.0, "h": 3600.0, "min": 60.0, "m": 60.0, "s": 1.0, "ms": 1e-3}
+_DURATION_BELOW = {"d": "h", "h": "min", "min": "s", "m": "s", "s": "ms"}
+
+_NUMBER = r"[+-]?(?:\d+(?:[.,]\d*)?|[.,]\d+)(?:[eE][+-]?\d+)?"
+_WHOLE = re.compile(rf"({_NUMBER})\s*(.*)", re.DOTALL)
+
+
+def base_unit(quantity: Quantity) -> str:
+    """The unit of files and code, as written in schema and errors."""
+    fixed = {
+        Quantity.TEMPERATURE: "°C",
+        Quantity.DURATION: "s",
+        Quantity.DRIVE: "",
+        Quantity.GAIN: "1/K",
+        Quantity.RAMP: "K/s",
+    }
+    return fixed[quantity] if quantity in fixed else next(iter(_UNITS[quantity]))
+
+
+def parse(text: str, quantity: Quantity, scale: Scale = Scale.CELSIUS, bare: str | None = None) -> float:
+    """Text to a value in the base unit.
+
+    Args:
+        text: what was typed, with or without a unit; a decimal comma is understood.
+        quantity: what it is.
+        scale: what a temperature or difference without a unit is in.
+        bare: the unit of a number without one; None means the quantity's usual unit.
+
+    Raises:
+        UnitError: one sentence that says what is wrong.
+    """
+    text = text.strip().replace("−", "-").replace("\u00a0", " ")
+    if not text:
+        raise UnitError(f"Type a {quantity}.")
+    if quantity is Quantity.DURATION:
+        return _parse_duration(text, bare or "s")
+    found = _WHOLE.fullmatch(text)
+    if not found:
+        raise UnitError(f"“{text}” does not start with a number.")
+    number, unit = _float(found[1]), found[2].strip()
+    if quantity is Quantity.TEMPERATURE:
+        return _temperature(number, unit or scale.value)
+    if quantity is Quantity.CONDUCTANCE and unit == "K/W":
+        if number == 0:
+            raise UnitError("0 K/W would be an endless conductance.")
+        return 1 / number
+    if not unit:
+        unit = bare if bare is not None else usual_unit(quantity, scale)
+    units = _UNITS[quantity]
+    if unit not in units:
+        known = ", ".join(name for name in units if name) or "no unit"
+        raise UnitError(f"“{unit}” is not a unit of {quantity}; use {known}.")
+    return number * units[unit]
+
+
+def _float(text: str) -> float:
+    if re.fullmatch(r"[+-]?[1-9]\d{0,2},\d{3}", text):
+        plain = text.replace(",", "")
+        raise UnitError(f"“{text}” can be read two ways; write {plain} or {text.replace(',', '.')}.")
+    value = float(text.replace(",", "."))
+    if not math.isfinite(value):
+        raise UnitError(f"“{text}” is too large.")
+    return value
+
+
+def _temperature(number: float, unit: str) -> float:
+    unit = unit.replace("deg", "").replace("°", "").strip()
+    if unit == "C":
+        return number
+    if unit == "F":
+        return (number - 32) * _FAHRENHEIT_STEP
+    if unit == "K":
+        return number - _KELVIN_AT_0_DEGC
+    raise UnitError(f"“{unit}” is not a unit of temperature; use °C, °F or K.")
+
+
+def _parse_duration(text: str, bare: str) -> float:
+    clock = re.fullmatch(r"(\d+):([0-5]?\d)(?::([0-5]?\d))?", text)
+    if clock:
+        return int(clock[1]) * 3600.0 + int(clock[2]) * 60.0 + int(clock[3] or 0)
+    total, rest, unit = 0.0, text, ""
+    while rest:
+        found = re.match(rf"({_NUMBER})\s*([a-zA-Z]*)\s*", rest)
+        if not found:
+            raise UnitError(f"“{rest}” is not a duration; write it like 90 s, 2.5 min or 2h30.")
+        number, named = _float(found[1]), found[2]
+        if not named:  # "2h30": the number after a unit counts in the next smaller one
+            if unit and unit not in _DURATION_BELOW:
+                raise UnitError(f"“{text}” is not a duration; write it like 90 s, 2.5 min or 2h30.")
+            named = _DURATION_BELOW[unit] if unit else bare
+        if named not in _DURATIONS:
+            raise UnitError(f"“{named}” is not a unit of duration; use s, min, h or d.")
+        total += number * _DURATIONS[named]
+        unit, rest = named, rest[found.end() :]
+    return total
+
+
+def usual_unit(quantity: Quantity, scale: Scale = Scale.CELSIUS) -> str:
+    """The unit in which a quantity is shown to the user of a scale."""
+    fahrenheit = scale is Scale.FAHRENHEIT
+    match quantity:
+        case Quantity.TEMPERATURE:
+            return scale.value
+        case Quantity.DIFFERENCE:
+            return "°F" if fahrenheit else "K"
+        case Quantity.GAIN:
+            return "% per °F" if fahrenheit else "% per K"
+        case Quantity.RAMP:
+            return "°F/min" if fahrenheit else "K/min"
+        case Quantity.ENERGY:
+            return "Wh"
+        case Quantity.DURATION:
+            return "s"
+        case _:
+            return next(iter(_UNITS[quantity]))
+
+
+def to_shown(value: float, quantity: Quantity, scale: Scale = Scale.CELSIUS) -> float:
+    """A base value as the number in `usual_unit`, for axes and rulers."""
+    if quantity is Quantity.TEMPERATURE:
+        if scale is Scale.FAHRENHEIT:
+            return value / _FAHRENHEIT_STEP + 32
+        return value + _KELVIN_AT_0_DEGC if scale is Scale.KELVIN else value
+    if quantity is Quantity.DURATION:
+        return value
+    return value / _UNITS[quantity][usual_unit(quantity, scale)]
+
+
+def from_shown(value: float, quantity: Quantity, scale: Scale = Scale.CELSIUS) -> float:
+    """The inverse of `to_shown`."""
+    if quantity is Quantity.TEMPERATURE:
+        return _temperature(value, scale.value)
+    if quantity is Quantity.DURATION:
+        return value
+    return value * _UNITS[quantity][usual_unit(quantity, scale)]
+
+
+def split(value: float, quantity: Quantity, scale: Scale = Scale.CELSIUS, *, exact: bool = False) -> tuple[str, str]:
+    """A base value as (number text, unit text).
+
+    With `exact` the number keeps what was typed (up to seven figures); else it is rounded for reading.
+    """
+    if quantity is Quantity.DURATION:
+        return _split_duration(value, exact)
+    unit = usual_unit(quantity, scale)
+    number = to_shown(value, quantity, scale)
+    if quantity in (Quantity.CAPACITY, Quantity.POWER) and abs(number) >= 2000:
+        number, unit = number / 1000, "k" + unit
+    if exact:
+        text = f"{number:.7g}" if abs(number) < 1e7 else f"{number:.4g}"
+    elif quantity is Quantity.TEMPERATURE:
+        text = f"{number:.1f}"
+    elif quantity is Quantity.DRIVE:
+        text = f"{number:.0f}" if abs(number) >= 9.95 or number == 0 else f"{number:.1f}"
+    elif quantity is Quantity.DIFFERENCE:
+        text = f"{number:.1f}" if abs(number) >= 0.95 else f"{number:.2f}"
+    else:
+        text = three_figures(number)
+    if float(text) == 0:
+        text = text.replace("-", "")
+    return text.replace("-", "−"), unit
+
+
+def _split_duration(value: float, exact: bool) -> tuple[str, str]:
+    size = abs(value)
+    if size < 100:
+        number, unit = value, "s"
+    elif size < 6000:
+        number, unit = value / 60, "min"
+    elif exact and value % 60:
+        number, unit = value / 3600, "h"
+    else:
+        minutes = round(value / 60)
+        hours, minutes = divmod(minutes, 60)
+        return (f"{hours} h {minutes:02d}", "min") if minutes else (f"{hours}", "h")
+    text = f"{number:.7g}" if exact else three_figures(number)
+    return text.replace("-", "−"), unit
+
+
+def three_figures(number: float) -> str:
+    """A number to three significant figures without needless zeros, never in exponent form below 1e6."""
+    if number == 0:
+        return "0"
+    decimals = max(0, 2 - math.floor(math.log10(abs(number))))
+    if decimals > 9 or abs(number) >= 1e6:
+        return f"{number:.3g}"
+    text = f"{number:.{decimals}f}"
+    return text.rstrip("0").rstrip(".") if "." in text else text
+
+
+def show(
+    value: float, quantity: Quantity, scale: Scale = Scale.CELSIUS, *, exact: bool = False, sign: bool = False
+) -> str:
+    """A base value as text with its unit, such as "59.4 °C" or "11.7 min"."""
+    number, unit = split(value, quantity, scale, exact=exact)
+    if sign and value > 0:
+        number = "+" + number
+    if unit.startswith("% per"):
+        return f"{number} {unit}"
+    return f"{number} {unit}".rstrip()
