@@ -236,7 +236,7 @@ def split(value: float, quantity: Quantity, scale: Scale = Scale.CELSIUS, *, exa
 
 def _split_duration(value: float, exact: bool) -> tuple[str, str]:
     size = abs(value)
-    if size < 100:
+    if size <= 120:
         number, unit = value, "s"
     elif size < 6000:
         number, unit = value / 60, "min"

@@ -11,7 +11,8 @@ from .jit import compiled
 
 RELAY, SLOW_WINDOW, PWM = 0, 1, 2
 
-# Settings by kind. Relay: shortest on, shortest off. Slow window: window, shortest pulse, resolution. PWM: steps, floor, top.
+# Settings by kind. Relay: shortest on, shortest off. Slow window: window, shortest pulse, resolution.
+# PWM: steps, floor, top.
 SETTINGS_SIZE = 3
 # State: level now, instant of its last change, windows begun, switch-ons, shortest complete on-time and off-time
 # (−1: none yet), changes so far.
@@ -22,7 +23,7 @@ _TIME_EPS = 1e-9
 
 
 @compiled("void(float64, float64, float64, float64[::1], float64[::1], float64[::1], int64[::1])")
-def set_level(level, t, dead_time, x, line_t, line_level, ends):  # type: ignore[no-untyped-def]
+def set_level(level, t, dead_time, x, line_t, line_level, ends):
     """Change the output level at instant t; counts switchings of a drive that is on or off."""
     if level == x[LEVEL]:
         return
@@ -45,9 +46,10 @@ def set_level(level, t, dead_time, x, line_t, line_level, ends):  # type: ignore
 
 
 @compiled(
-    "void(int64, float64, float64, float64, float64, float64[::1], float64[::1], float64[::1], float64[::1], int64[::1])"
+    "void(int64, float64, float64, float64, float64, float64[::1], float64[::1],"
+    " float64[::1], float64[::1], int64[::1])"
 )
-def drive_step(kind, demand, t, h, dead_time, c, x, line_t, line_level, ends):  # type: ignore[no-untyped-def]
+def drive_step(kind, demand, t, h, dead_time, c, x, line_t, line_level, ends):
     """Turn the demand at sample t into output changes until t + h.
 
     Args:

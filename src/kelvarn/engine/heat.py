@@ -2,11 +2,13 @@
 
 The state is one array: bodies 0…n−1 in degC, then the surroundings (degC, still), a constant 1 that carries loads, the
 probe (degC) and the heat lost to the surroundings so far (J). It stands in blocks of eight, shape (blocks, 8), so that
-the compiler works on whole vectors; the rest of the last block is zero. All of it moves by one matrix, dz/dt = A z + b·power, so a
-span δ is z ← e^(Aδ) z + Γ(δ)·power with Γ(s) = ∫₀ˢ e^(Aσ) b dσ. A switching of the drive by Δ at τ inside the span adds
-Γ(δ−τ)·Δ, at any τ: switching instants are honoured to rounding and no step size enters the result. e^(Aδ) is made by
-scaling and squaring of its Taylor series (Moler and Van Loan, SIAM Review 45, 2003, method 3), Γ by its own series, for
-which spans are kept so short that the fastest time constant is at least twice the span.
+the compiler works on whole vectors; the rest of the last block is zero.
+
+All of it moves by one matrix, dz/dt = A z + b·power, so a span δ is z ← e^(Aδ) z + Γ(δ)·power with
+Γ(s) = ∫₀ˢ e^(Aσ) b dσ. A switching of the drive by Δ at τ inside the span adds Γ(δ−τ)·Δ, at any τ: switching instants
+are honoured to rounding and no step size enters the result. e^(Aδ) is made by scaling and squaring of its Taylor series
+(Moler and Van Loan, SIAM Review 45, 2003, method 3), Γ by its own series, for which spans are kept so short that the
+fastest time constant is at least twice the span.
 """
 
 import numpy as np
@@ -27,7 +29,7 @@ TERMS = 9
 
 
 @compiled("void(float64[:, ::1], int64, int64, float64, int64, float64[::1])")
-def add_link(flow, a, b, conductance, n, inv_c):  # type: ignore[no-untyped-def]
+def add_link(flow, a, b, conductance, n, inv_c):
     """Add W/K between two ends, each a body or the surroundings at n, to the matrix A."""
     for here, there in ((a, b), (b, a)):
         row, scale = here, conductance
@@ -40,7 +42,7 @@ def add_link(flow, a, b, conductance, n, inv_c):  # type: ignore[no-untyped-def]
 
 
 @compiled("void(float64[:, ::1], float64, float64[:, :, :, ::1], float64[:, ::1], float64[:, ::1])")
-def exponential(flow, span, result, power, product):  # type: ignore[no-untyped-def]
+def exponential(flow, span, result, power, product):
     """result = e^(flow·span) in blocks; `power` and `product` are scratch of flow's shape."""
     size = flow.shape[0]
     largest = 0.0
@@ -81,7 +83,7 @@ def exponential(flow, span, result, power, product):  # type: ignore[no-untyped-
 
 
 @compiled("void(float64[:, ::1], int64, float64, float64[:, :, ::1])")
-def drive_series(flow, body, inv_c, series):  # type: ignore[no-untyped-def]
+def drive_series(flow, body, inv_c, series):
     """series[q] = A^q b / (q+1)!, the coefficients of Γ(s)/s; b is one watt into `body`."""
     size = flow.shape[0]
     series[:] = 0.0
@@ -95,7 +97,7 @@ def drive_series(flow, body, inv_c, series):  # type: ignore[no-untyped-def]
 
 
 @compiled("void(float64[:, :, ::1], float64, float64, float64[:, ::1])")
-def add_power(series, span, watts, z):  # type: ignore[no-untyped-def]
+def add_power(series, span, watts, z):
     """z += Γ(span)·watts, by Horner's rule, eight rows at a time so that they stay in registers."""
     scale = span * watts
     for b in range(z.shape[0]):
@@ -122,7 +124,7 @@ def add_power(series, span, watts, z):  # type: ignore[no-untyped-def]
 
 
 @compiled("void(float64[:, :, :, ::1], float64[:, ::1], float64, float64[:, ::1], float64[:, ::1])")
-def propagate(transition, push, watts, z, work):  # type: ignore[no-untyped-def]
+def propagate(transition, push, watts, z, work):
     """z ← transitionᵀ z + push·watts, eight rows at a time; two sums each, since one would wait for itself."""
     for b in range(z.shape[0]):
         p = push[b]
@@ -161,7 +163,7 @@ def propagate(transition, push, watts, z, work):  # type: ignore[no-untyped-def]
     "float64(float64, float64, float64, float64, float64[:, :, :, ::1], float64[:, ::1], float64[:, :, ::1],"
     " float64[:, ::1], float64[:, ::1], float64[::1], float64[::1], int64[::1], float64[::1])"
 )
-def advance(t, span, level, full, transition, push, series, z, work, line_t, line_level, ends, moved):  # type: ignore[no-untyped-def]
+def advance(t, span, level, full, transition, push, series, z, work, line_t, line_level, ends, moved):
     """Advance the state over one span, taking drive changes off the delay line at their instants.
 
     Args:

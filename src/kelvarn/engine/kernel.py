@@ -62,7 +62,7 @@ _COLDEST, _HOTTEST = -273.15, 20000.0
     " int64, float64, float64[::1], float64[::1],"
     " float64[:, ::1], int64[::1], float64[:, ::1], float64[::1])"
 )
-def run_loop(  # type: ignore[no-untyped-def]
+def run_loop(
     h,
     step_limit,
     inv_c,
@@ -125,7 +125,7 @@ def run_loop(  # type: ignore[no-untyped-def]
         flow[n + PROBE, n + PROBE] = -1.0 / probe_lag
     transition, part_transition = np.zeros((blocks, 8, blocks, 8)), np.zeros((blocks, 8, blocks, 8))
     series = np.zeros((TERMS, blocks, 8))
-    parts = max(1, int(math.ceil(h / step_limit - TIME_EPS)))
+    parts = max(1, math.ceil(h / step_limit - TIME_EPS))
     span = h / parts
     exponential(flow, span, transition, scratch_a, scratch_b)
     drive_series(flow, drive_body, inv_c[drive_body], series)

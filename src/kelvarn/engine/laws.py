@@ -46,13 +46,13 @@ _TIME_EPS = 1e-9  # sums of sample intervals may miss a delay by rounding
 
 
 @compiled("void(float64[::1])")
-def on_off_start(x):  # type: ignore[no-untyped-def]
+def on_off_start(x):
     """State at power-up: off, and the restart delay starts now."""
     x[ON], x[SINCE], x[PASSED], x[DECIDED], x[DONE] = 0.0, 0.0, -1.0, -1.0, 0.0
 
 
 @compiled("int64(float64, float64, float64, float64[::1], float64[::1], float64[::1])")
-def on_off_step(r, y, h, c, x, out):  # type: ignore[no-untyped-def]
+def on_off_step(r, y, h, c, x, out):
     """One sample of on/off.
 
     Args:
@@ -82,10 +82,10 @@ def on_off_step(r, y, h, c, x, out):  # type: ignore[no-untyped-def]
         x[DECIDED] = 0.0
         if want == on:
             x[PASSED] = -1.0
-            if beyond:
-                reason = _STAYS_ON if on else _STAYS_OFF
+            if on:
+                reason = _STAYS_ON if beyond else _KEEPS_ON
             else:
-                reason = _KEEPS_ON if on else _KEEPS_OFF
+                reason = _STAYS_OFF if beyond else _KEEPS_OFF
         else:
             if x[PASSED] < 0.0:
                 x[PASSED] = 0.0
@@ -116,7 +116,7 @@ def on_off_step(r, y, h, c, x, out):  # type: ignore[no-untyped-def]
 
 
 @compiled("void(float64, float64[::1], float64[::1])")
-def pid_start(y, c, x):  # type: ignore[no-untyped-def]
+def pid_start(y, c, x):
     """State at the start, with the drive at its bias.
 
     The memory starts at Kp (1 − b) y, which makes the first output what a loop at rest at y would give. Without
@@ -128,7 +128,7 @@ def pid_start(y, c, x):  # type: ignore[no-untyped-def]
 
 
 @compiled("int64(float64, float64, float64, float64[::1], float64[::1], float64[::1])")
-def pid_step(r, y, h, c, x, out):  # type: ignore[no-untyped-def]
+def pid_step(r, y, h, c, x, out):
     """One sample of P, PI or PID; arguments and result as for `on_off_step`."""
     speed_input = c[SPEED_WEIGHT] * r - y
     if x[STARTED] < 0.5:

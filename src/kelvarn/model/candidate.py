@@ -15,10 +15,26 @@ class OnOff(Part):
 
     law: Literal["on_off"] = "on_off"
     below_K: float = number(
-        1.0, Quantity.DIFFERENCE, 0.0, 500.0, "Switches on at", "On when this far short of the setpoint."
+        1.0,
+        Quantity.DIFFERENCE,
+        0.0,
+        500.0,
+        "On below setpoint by",
+        "On when this far short of the setpoint.",
+        more="wider swing, fewer switchings",
+        ruler=(0.05, 20.0),
+        log=True,
     )
     above_K: float = number(
-        1.0, Quantity.DIFFERENCE, 0.0, 500.0, "Switches off at", "Off when this far past the setpoint."
+        1.0,
+        Quantity.DIFFERENCE,
+        0.0,
+        500.0,
+        "Off above setpoint by",
+        "Off when this far past the setpoint.",
+        more="wider swing, fewer switchings",
+        ruler=(0.05, 20.0),
+        log=True,
     )
     shortest_on_s: float = number(
         0.0, Quantity.DURATION, 0.0, 86400.0, "Shortest on", "Once on, it stays on this long."
@@ -57,23 +73,23 @@ class Pid(Part):
     terms: Literal["P", "PI", "PID"] = other("PID", "Terms", "Which terms act.")
     kp_per_K: float = number(
         0.1, Quantity.GAIN, 1e-6, 1e4, "Gain Kp", "Drive for each kelvin away from the setpoint.",
-        more="faster, then overshoot", less="gentler, then slack",
+        more="faster, then overshoot", ruler=(0.005, 2.0), log=True,
     )  # fmt: skip
     ti_s: float = number(
         600.0, Quantity.DURATION, 0.1, 1e6, "Integral time Ti", "Time in which the memory doubles a steady push.",
-        more="calmer, slower to close the gap", less="removes offset sooner, then swings",
+        less="removes offset sooner, then swings", ruler=(30.0, 36000.0), log=True,
     )  # fmt: skip
     td_s: float = number(
         30.0, Quantity.DURATION, 0.0, 1e5, "Derivative time Td", "How far ahead the speed term looks.",
-        more="brakes earlier, amplifies noise", less="less noise on the drive, less braking",
+        more="brakes earlier, amplifies noise", ruler=(1.0, 3600.0), log=True,
     )  # fmt: skip
     setpoint_weight: float = number(
         1.0, Quantity.NUMBER, 0.0, 2.0, "Setpoint weight b", "Share of a setpoint change that the gain sees at once.",
-        more="brisker start, more overshoot", less="softer start",
+        less="softer start", ruler=(0.0, 1.0), log=False,
     )  # fmt: skip
     filter_n: float = number(
         8.0, Quantity.NUMBER, 1.0, 1000.0, "Filter N", "The speed term is smoothed with a lag of Td / N.",
-        more="less smoothing, more noise", less="more smoothing, less braking",
+        more="less smoothing, more noise",
     )  # fmt: skip
     derivative_weight: float = number(
         0.0,
@@ -87,7 +103,7 @@ class Pid(Part):
     low: float = number(0.0, Quantity.DRIVE, 0.0, 1.0, "Lowest drive", "The drive never goes below this.")
     high: float = number(1.0, Quantity.DRIVE, 0.0, 1.0, "Highest drive", "The drive never goes above this.")
     rate_per_s: float | None = number(
-        None, Quantity.NUMBER, 1e-6, 1000.0, "Rate limit", "Largest change of the drive (0…1) in a second; empty for none."
+        None, Quantity.NUMBER, 1e-6, 1000.0, "Rate limit", "Largest change of the drive, 0…1, in a second."
     )  # fmt: skip
     anti_windup: Literal["none", "hold", "back_calculation"] = other(
         "back_calculation", "Anti-windup", "What the memory does while the drive is at its limit."

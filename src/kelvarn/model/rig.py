@@ -57,7 +57,7 @@ class DriveBase(Part):
     power_W: float = number(
         ..., Quantity.POWER, 0.001, 1e7, "Power", "Heat it gives or takes at full drive and nominal supply."
     )
-    acts: Literal["heats", "cools"] = other("heats", "It", "Whether full drive heats or cools the body.")
+    acts: Literal["heats", "cools"] = other("heats", "Effect", "Whether full drive heats or cools the body.")
     dead_time_s: float = number(
         0.0,
         Quantity.DURATION,

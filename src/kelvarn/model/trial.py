@@ -40,7 +40,7 @@ class Plan(Part):
         for earlier, later in pairwise(times):
             if later <= earlier:
                 raise ValueError(
-                    f"setpoint changes must follow one another in time; one at {later:g} s comes after one at {earlier:g} s"
+                    f"setpoint changes must follow one another in time; {later:g} s comes after {earlier:g} s"
                 )
         return self
 

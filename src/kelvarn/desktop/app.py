@@ -1,0 +1,92 @@
+"""Start of the program: the application, its theme, compiling in the background, exceptions of every thread."""
+
+import signal
+import sys
+import threading
+import traceback
+from functools import partial
+from pathlib import Path
+from types import TracebackType
+
+from PySide6.QtCore import QSettings, QTimer
+from PySide6.QtWidgets import QApplication
+
+from kelvarn.demos import DEMOS
+from kelvarn.files.faults import FileError
+from kelvarn.files.journal import Entry, left_behind
+from kelvarn.files.project_file import load
+from kelvarn.model.project import Project
+
+from . import theme
+from .document import Document
+from .runner import Runner
+from .window import Window
+
+
+def start(file: Path | None, project: Project | None = None) -> int:
+    """Open the window on a file, a project or the main demo; returns the exit code when it is closed.
+
+    Raises:
+        FileError: the file cannot be opened.
+    """
+    opened = load(file) if file is not None else project or DEMOS[0].build()
+    app = QApplication.instance() or QApplication(["kelvarn"])
+    assert isinstance(app, QApplication)
+    app.setApplicationName("kelvarn")
+    app.setApplicationDisplayName("Kelvarn")
+    settings = QSettings("kelvarn", "kelvarn")
+    saved_theme = settings.value("theme")
+    theme.use(theme.by_name(str(saved_theme)) if saved_theme else theme.system_theme())
+    runner = Runner()
+    runner.prepare()
+    window = Window(Document(opened, file), runner, settings)
+    _catch_exceptions(window)
+    _end_on_signals(app)
+    window.show()
+    QTimer.singleShot(0, lambda: _offer_recovery(window))
+    return app.exec()
+
+
+def _offer_recovery(window: Window) -> None:
+    for entry in left_behind()[:1]:
+        window.offer_recovery(entry.project.name, partial(_take_back, window, entry), partial(_drop, entry))
+
+
+def _take_back(window: Window, entry: Entry) -> None:
+    window.document.replace(entry.project, entry.path, dirty=True)
+    window.document.autosave_now()
+    _drop(entry)
+
+
+def _drop(entry: Entry) -> None:
+    entry.entry.unlink(missing_ok=True)
+
+
+def _catch_exceptions(window: Window) -> None:
+    """A bug is said, with its details behind a fold; the unsaved work is kept first."""
+
+    def report(kind: type[BaseException], error: BaseException, where: TracebackType | None) -> None:
+        details = "".join(traceback.format_exception(kind, error, where))
+        print(details, file=sys.stderr)
+        if isinstance(error, FileError):
+            window.complain(str(error))
+            return
+        window.document.autosave_now()
+        window.complain(
+            "Something went wrong inside Kelvarn; your work is kept. "
+            "If it happens again, the details below help to mend it.",
+            details,
+        )
+
+    sys.excepthook = report
+    threading.excepthook = lambda hook: report(
+        hook.exc_type, hook.exc_value or RuntimeError("unknown"), hook.exc_traceback
+    )
+
+
+def _end_on_signals(app: QApplication) -> None:
+    """Ctrl+C in the terminal closes the window; Python needs to run now and then to notice."""
+    signal.signal(signal.SIGINT, lambda *_: app.closeAllWindows())
+    ticker = QTimer(app)
+    ticker.timeout.connect(lambda: None)
+    ticker.start(500)

@@ -1,0 +1,88 @@
+"""What can be done with candidates: the same for buttons, menus and keys."""
+
+from kelvarn.desktop.document import Document
+from kelvarn.desktop.view import View
+from kelvarn.model.candidate import Candidate, OnOff, Pid
+from kelvarn.model.edit import (
+    add_candidate,
+    put,
+    remove_candidate,
+    rename_candidate,
+    with_fields,
+)
+
+NEW = {
+    "On/off": Candidate(name="On/off", controller=OnOff()),
+    "P": Candidate(name="P", controller=Pid(terms="P")),
+    "PI": Candidate(name="PI", controller=Pid(terms="PI")),
+    "PID": Candidate(name="PID", controller=Pid(terms="PID")),
+}
+"""Strategies as they start out, by the name on the buttons."""
+
+
+class CandidateActions:
+    """Acts on the selected candidate, or on one by name."""
+
+    def __init__(self, document: Document, view: View) -> None:
+        self._document, self._view = document, view
+
+    @property
+    def selected(self) -> Candidate:
+        """The selected candidate."""
+        return self._view.candidate(self._document.project)
+
+    def add(self, strategy: str) -> None:
+        """Add a candidate with the starting settings of a strategy, and select it."""
+        self._add(NEW[strategy], f"add {strategy}")
+
+    def duplicate(self) -> None:
+        """Add a copy of the selected candidate, and select it."""
+        self._add(self.selected, f"duplicate {self.selected.name}")
+
+    def _add(self, candidate: Candidate, name: str) -> None:
+        project, added = add_candidate(self._document.project, candidate)
+        self._document.apply(project, name)
+        self._view.select(added)
+
+    def delete(self) -> None:
+        """Delete the selected candidate. Raises EditError for the last one."""
+        project = self._document.project
+        index = self._view.candidate_index(project)
+        changed = remove_candidate(project, self.selected.name)
+        name = f"delete {self.selected.name}"
+        left = changed.candidates[min(index, len(changed.candidates) - 1)].name
+        self._document.apply(changed, name)
+        self._view.select(left)
+
+    def choose(self) -> None:
+        """Make the selected candidate the one that goes to the device."""
+        project = self._document.project
+        self._document.apply(with_fields(project, chosen=self.selected.name), f"choose {self.selected.name}")
+
+    def toggle_hidden(self, name: str | None = None) -> None:
+        """Take a candidate off the strip, or put it back."""
+        project = self._document.project
+        index = [c.name for c in project.candidates].index(name or self.selected.name)
+        found = project.candidates[index]
+        verb = "show" if found.hidden else "hide"
+        self._document.apply(put(project, ("candidates", index, "hidden"), not found.hidden), f"{verb} {found.name}")
+
+    def rename(self, old: str, new: str) -> None:
+        """Rename a candidate. Raises ValidationError for a name that is empty or taken."""
+        project = self._document.project
+        index = [c.name for c in project.candidates].index(old)
+        changed = rename_candidate(project, old, new)
+        self._document.apply(changed, f"rename {old}")
+        self._view.select(changed.candidates[index].name)
+
+    def set_strategy(self, strategy: str) -> None:
+        """Let the selected candidate control in another way; P, PI and PID share their settings."""
+        project = self._document.project
+        index = self._view.candidate_index(project)
+        controller = project.candidates[index].controller
+        if strategy == "On/off":
+            wanted: OnOff | Pid = controller if isinstance(controller, OnOff) else OnOff()
+        else:
+            wanted = with_fields(controller if isinstance(controller, Pid) else Pid(), terms=strategy)
+        changed = put(project, ("candidates", index, "controller"), wanted)
+        self._document.apply(changed, f"{project.candidates[index].name}: {strategy}")

@@ -1,0 +1,239 @@
+"""Candidates as cards, with three figures each."""
+
+from functools import partial
+
+from PySide6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+
+from kelvarn.desktop import theme
+from kelvarn.desktop.fields.plain import NameEdit, heading
+from kelvarn.desktop.focus import FocusRing
+from kelvarn.desktop.strip.content import Entry
+from kelvarn.desktop.strip.temperature import minutes
+from kelvarn.engine.results import Result
+from kelvarn.units import Quantity, Scale, show
+
+from .actions import NEW, CandidateActions
+
+_HEIGHT = 74
+
+
+class Card(FocusRing):
+    """One candidate.
+
+    Signals:
+        clicked: it was selected by mouse or key.
+        menu_wanted: its menu is asked for, at a global position.
+    """
+
+    clicked = Signal()
+    menu_wanted = Signal(QPoint)
+
+    def __init__(self, actions: CandidateActions) -> None:
+        super().__init__()
+        self._actions = actions
+        self._entry: Entry | None = None
+        self._selected = False
+        self._scale = Scale.CELSIUS
+        self._fault = ""
+        self._rename: NameEdit | None = None
+        self.setFixedHeight(_HEIGHT)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+
+    def sizeHint(self) -> QSize:
+        return QSize(210, _HEIGHT)
+
+    def show_entry(self, entry: Entry, selected: bool, scale: Scale, fault: str) -> None:
+        """Show a candidate's present state."""
+        self._entry, self._selected, self._scale, self._fault = entry, selected, scale, fault
+        candidate = entry.candidate
+        self.setAccessibleName(f"Candidate {candidate.name}")
+        self.setAccessibleDescription(", ".join(f"{k} {v}" for k, v, _ in self.figures()))
+        self.setToolTip(fault or f"{candidate.name}: {candidate.strategy}. Double-click renames, right-click for more.")
+        self.update()
+
+    def figures(self) -> list[tuple[str, str, str]]:
+        """The three figures: caption, text, colour name."""
+        assert self._entry is not None
+        result = self._entry.result
+        if result is None:
+            return [("over", "–", "muted"), ("settles", "–", "muted"), ("marks", "–", "muted")]
+        return figures_of(result, self._scale)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        del event
+        if self._entry is None:
+            return
+        look, entry = theme.current(), self._entry
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        frame = QRectF(0.5, 0.5, self.width() - 1, self.height() - 1)
+        if self._selected:
+            frame.adjust(0.5, 0.5, -0.5, -0.5)
+        focus = self.ring
+        painter.setPen(
+            QPen(
+                look.color("glacier" if focus else "ink" if self._selected else "hairline"), 2 if self._selected else 1
+            )
+        )
+        painter.setBrush(look.color("panel" if self._selected else "ground"))
+        painter.drawRoundedRect(frame, theme.RADIUS, theme.RADIUS)
+        hidden = entry.candidate.hidden
+        pen = QPen(look.candidate(entry.index, 0.4 if hidden else 1.0), 2.5)
+        dash = theme.DASHES[entry.index % len(theme.DASHES)]
+        if dash:
+            pen.setDashPattern([d / 2.5 for d in dash])
+        pen.setCapStyle(Qt.PenCapStyle.FlatCap)
+        painter.setPen(pen)
+        painter.drawLine(QPointF(10, 17), QPointF(38, 17))
+        self._paint_head(painter, hidden)
+        if self._fault:
+            painter.setFont(theme.font("small"))
+            painter.setPen(look.color("ember"))
+            painter.drawText(QRectF(10, 30, self.width() - 20, 40), Qt.TextFlag.TextWordWrap, self._fault)
+            painter.end()
+            return
+        width = (self.width() - 20) / 3
+        for k, (caption, text, color) in enumerate(self.figures()):
+            left = 10 + k * width
+            painter.setFont(theme.font("small"))
+            painter.setPen(look.color("muted"))
+            painter.drawText(QPointF(left, 44), caption)
+            painter.setFont(theme.font(bold=True))
+            painter.setPen(look.color(color, 0.5 if entry.stale else 1.0))
+            painter.drawText(QPointF(left, 63), text)
+        painter.end()
+
+    def _paint_head(self, painter: QPainter, hidden: bool) -> None:
+        assert self._entry is not None
+        look = theme.current()
+        right = "hidden" if hidden else self._entry.candidate.strategy
+        if self._entry.chosen:
+            right = "★ chosen"
+        painter.setFont(theme.font("small", bold=self._entry.chosen))
+        painter.setPen(look.color("gold" if self._entry.chosen else "muted"))
+        taken = painter.fontMetrics().horizontalAdvance(right)
+        line = QRectF(10, 7, self.width() - 20, 20)
+        painter.drawText(line, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, right)
+        painter.setFont(theme.font(bold=True))
+        painter.setPen(look.color("muted" if hidden else "ink"))
+        name = painter.fontMetrics().elidedText(
+            self._entry.candidate.name, Qt.TextElideMode.ElideRight, int(line.width() - 44 - taken)
+        )
+        painter.drawText(line.adjusted(36, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, name)
+
+    def start_rename(self) -> None:
+        """Type another name in place."""
+        assert self._entry is not None
+        old = self._entry.candidate.name
+        if self._rename is not None:
+            self._rename.deleteLater()
+        self._rename = NameEdit("Name of the candidate", lambda: old, lambda new: self._actions.rename(old, new))
+        self._rename.setParent(self)
+        self._rename.setGeometry(40, 4, self.width() - 50, 25)
+        self._rename.editingFinished.connect(self._end_rename)
+        self._rename.show()
+        self._rename.selectAll()
+        self._rename.setFocus()
+
+    def _end_rename(self) -> None:
+        if self._rename is not None and not self._rename.property("wrong"):
+            self._rename.deleteLater()
+            self._rename = None
+            self.setFocus()
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        if event.button() == Qt.MouseButton.LeftButton:
+            self.clicked.emit()
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        if event.button() == Qt.MouseButton.LeftButton:
+            self.start_rename()
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        self.clicked.emit()
+        self.menu_wanted.emit(event.globalPos())
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        match event.key():
+            case Qt.Key.Key_Space | Qt.Key.Key_Return | Qt.Key.Key_Enter:
+                self.clicked.emit()
+            case Qt.Key.Key_Up | Qt.Key.Key_Down:
+                self.focusNextPrevChild(event.key() == Qt.Key.Key_Down)
+            case _:
+                super().keyPressEvent(event)
+
+
+def figures_of(result: Result, scale: Scale) -> list[tuple[str, str, str]]:
+    """Overshoot, settling (or swing, where it never settles) and marks met: caption, text, colour name."""
+    values = result.measures.first.values
+    over, settled, swing = (values.get(key) for key in ("overshoot_K", "settling_s", "swing_K"))
+    found = [("over", "–" if over is None else show(over, Quantity.DIFFERENCE, scale), "ink")]
+    if settled is not None:
+        found.append(("settles", minutes(settled), "ink"))
+    elif swing is not None and swing > 2 * result.run.trial.band_K:
+        found.append(("swings", show(swing, Quantity.DIFFERENCE, scale), "ember"))
+    else:
+        found.append(("settles", "never", "ember"))
+    count = len(result.verdicts)
+    found.append(("marks", f"{result.met}/{count}" if count else "none", "moss" if result.met == count else "gold"))
+    return found
+
+
+class Cards(QWidget):
+    """All candidates, and a button to add one.
+
+    Signals:
+        selected: a candidate by name.
+        menu_wanted: the candidate menu is asked for at a global position.
+    """
+
+    selected = Signal(str)
+    menu_wanted = Signal(QPoint)
+
+    def __init__(self, actions: CandidateActions) -> None:
+        super().__init__()
+        self._actions = actions
+        self._cards: list[Card] = []
+        self._names: list[str] = []
+        add = QPushButton("+ add")
+        add.setProperty("link", True)
+        add.setAccessibleName("Add a candidate")
+        menu = QMenu(add)
+        for strategy in NEW:
+            menu.addAction(strategy, partial(actions.add, strategy))
+        menu.addSeparator()
+        menu.addAction("Copy of the selected one", actions.duplicate)
+        add.clicked.connect(lambda: menu.popup(add.mapToGlobal(QPoint(0, add.height()))))
+        head = QHBoxLayout()
+        head.addWidget(heading("Candidates"), 1)
+        head.addWidget(add)
+        self._column = QVBoxLayout()
+        self._column.setSpacing(8)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(6)
+        layout.addLayout(head)
+        layout.addLayout(self._column)
+
+    def show_entries(self, entries: list[Entry], selected: str, scale: Scale, faults: dict[str, str]) -> None:
+        """Show all candidates' present state."""
+        while len(self._cards) < len(entries):
+            card = Card(self._actions)
+            index = len(self._cards)
+            card.clicked.connect(lambda k=index: self.selected.emit(self._names[k]))
+            card.menu_wanted.connect(self.menu_wanted)
+            self._cards.append(card)
+            self._column.addWidget(card)
+        while len(self._cards) > len(entries):
+            self._cards.pop().deleteLater()
+        self._names = [entry.candidate.name for entry in entries]
+        for card, entry in zip(self._cards, entries, strict=True):
+            name = entry.candidate.name
+            card.show_entry(entry, name == selected, scale, faults.get(name, ""))
+
+    def card(self, name: str) -> Card:
+        """The card of a candidate."""
+        return self._cards[self._names.index(name)]

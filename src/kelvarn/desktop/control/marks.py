@@ -1,0 +1,177 @@
+"""The foot: pass marks as bars with a tick at the limit. A click edits one."""
+
+from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout
+
+from kelvarn.desktop import theme
+from kelvarn.desktop.focus import FocusRing
+from kelvarn.engine.marks import Verdict
+from kelvarn.engine.results import Result
+from kelvarn.model.mark import Mark
+from kelvarn.units import Scale, show
+
+from .mark_editor import limit_words
+
+
+class MarkBar(FocusRing):
+    """One mark: title, what was reached, the limit, and both as a bar.
+
+    Signals:
+        clicked: it is to be edited.
+    """
+
+    clicked = Signal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._mark: Mark | None = None
+        self._verdict: Verdict | None = None
+        self._scale = Scale.CELSIUS
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setFixedHeight(54)
+        self.setMinimumWidth(96)
+        self.setMaximumWidth(330)
+
+    def show_mark(self, mark: Mark, verdict: Verdict | None, scale: Scale) -> None:
+        """Show a mark and how it was judged; None while nothing is computed."""
+        self._mark, self._verdict, self._scale = mark, verdict, scale
+        words = limit_words(mark, scale)
+        reached = self._reached()
+        self.setAccessibleName(f"Mark {mark.title}, {words}: {reached}")
+        reason = verdict.reason if verdict is not None and verdict.reason else mark.kind.text
+        self.setToolTip(f"{mark.title}: {reached}, asked {words}.\n{reason}\nClick to change the mark.")
+        self.update()
+
+    def _reached(self) -> str:
+        if self._verdict is None or self._mark is None:
+            return "–"
+        if self._verdict.value is None:
+            return "never" if self._mark.measure in ("settling_s", "recovery_s") else "–"
+        return show(self._verdict.value, self._mark.kind.quantity, self._scale)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        del event
+        if self._mark is None:
+            return
+        look = theme.current()
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        met = self._verdict is not None and self._verdict.met
+        color = look.color("muted" if self._verdict is None else "moss" if met else "ember")
+        width = self.width() - 2
+        painter.setFont(theme.font("small", bold=True))
+        painter.setPen(color)
+        sign = "" if self._verdict is None else "✓ " if met else "✕ "
+        metrics = painter.fontMetrics()
+        title = metrics.elidedText(sign + self._mark.title, Qt.TextElideMode.ElideRight, width)
+        painter.drawText(QRectF(1, 0, width, 16), Qt.AlignmentFlag.AlignVCenter, title)
+        painter.setFont(theme.font("big"))
+        painter.setPen(look.color("ink"))
+        reached = self._reached()
+        taken = painter.fontMetrics().horizontalAdvance(reached)
+        painter.drawText(QRectF(1, 16, width, 21), Qt.AlignmentFlag.AlignVCenter, reached)
+        painter.setFont(theme.font("small"))
+        painter.setPen(look.color("muted"))
+        words = painter.fontMetrics().elidedText(
+            limit_words(self._mark, self._scale), Qt.TextElideMode.ElideLeft, int(width - taken - 8)
+        )
+        painter.drawText(QRectF(1, 17, width, 20), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, words)
+        self._paint_bar(painter, QRectF(1, 41, width, 7), color)
+        if self.ring:
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.setPen(look.color("glacier"))
+            painter.drawRoundedRect(QRectF(0.5, 0.5, self.width() - 1, self.height() - 1), 3, 3)
+        painter.end()
+
+    def _paint_bar(self, painter: QPainter, rect: QRectF, color: object) -> None:
+        """The bar is what was reached, the tick the limit, at three quarters of the way."""
+        assert self._mark is not None
+        look = theme.current()
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(look.color("hairline"))
+        painter.drawRoundedRect(rect, 2, 2)
+        tick = 0.72
+        if self._verdict is not None:
+            share = 1.0 if self._verdict.value is None else _share(self._mark, self._verdict.value) * tick
+            filled = QRectF(rect.left(), rect.top(), rect.width() * min(max(share, 0.0), 1.0), rect.height())
+            painter.setBrush(color)
+            painter.drawRoundedRect(filled, 2, 2)
+        x = rect.left() + rect.width() * tick
+        painter.setPen(QPen(look.color("ink"), 2))
+        painter.drawLine(QPointF(x, rect.top() - 3), QPointF(x, rect.bottom() + 3))
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        if event.button() == Qt.MouseButton.LeftButton:
+            self.clicked.emit()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space):
+            self.clicked.emit()
+        else:
+            super().keyPressEvent(event)
+
+
+def _share(mark: Mark, value: float) -> float:
+    """What was reached as a share of the limit; temperatures count from 0 °C."""
+    value = abs(value) if mark.direction == "within" else value
+    return value / mark.limit if mark.limit > 0 else 2.0 if value > mark.limit else 0.9
+
+
+class MarksFoot(QFrame):
+    """All marks of the trial for the selected candidate.
+
+    Signals:
+        edit_wanted: the mark at an index is to be edited, beside a global position.
+        add_wanted: another mark is wanted.
+    """
+
+    edit_wanted = Signal(int, QPoint)
+    add_wanted = Signal(QPoint)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setProperty("foot", True)
+        self._bars: list[MarkBar] = []
+        self._caption = QLabel()
+        self._caption.setFont(theme.font("small"))
+        self._caption.setProperty("role", "muted")
+        self._caption.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        title = QLabel("Pass marks")
+        title.setFont(theme.font("small", bold=True))
+        add = QPushButton("+ mark")
+        add.setProperty("link", True)
+        add.setFont(theme.font("small"))
+        add.clicked.connect(lambda: self.add_wanted.emit(add.mapToGlobal(QPoint(0, 0))))
+        head = QHBoxLayout()
+        head.setSpacing(12)
+        head.addWidget(title)
+        head.addWidget(self._caption, 1)
+        head.addWidget(add)
+        self._row = QHBoxLayout()
+        self._row.setSpacing(22)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(16, 5, 16, 7)
+        layout.setSpacing(3)
+        layout.addLayout(head)
+        layout.addLayout(self._row)
+
+    def show_marks(self, marks: tuple[Mark, ...], result: Result | None, scale: Scale, caption: str) -> None:
+        """Show the marks and how a result was judged by them."""
+        self._caption.setText(caption)
+        while len(self._bars) < len(marks):
+            bar, index = MarkBar(), len(self._bars)
+            bar.clicked.connect(lambda k=index, b=bar: self.edit_wanted.emit(k, b.mapToGlobal(QPoint(0, 0))))
+            self._bars.append(bar)
+            self._row.addWidget(bar, 1)
+        while len(self._bars) > len(marks):
+            self._bars.pop().deleteLater()
+        for k, (bar, mark) in enumerate(zip(self._bars, marks, strict=True)):
+            bar.show_mark(mark, result.verdicts[k] if result is not None and k < len(result.verdicts) else None, scale)
+
+    @property
+    def bars(self) -> list[MarkBar]:
+        """The bars from left to right."""
+        return self._bars

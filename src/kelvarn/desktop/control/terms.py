@@ -1,0 +1,99 @@
+"""What the controller does at the cursor: its terms as bars, or for on/off where it stands in its band."""
+
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QSizePolicy, QWidget
+
+from kelvarn.desktop import theme
+from kelvarn.desktop.strip.axis import clock
+from kelvarn.desktop.strip.content import Content
+from kelvarn.engine.run import Run
+from kelvarn.model.candidate import Pid
+from kelvarn.units import Quantity, show
+
+_ROW = 23
+
+
+class Terms(QWidget):
+    """The panel below the candidates."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._content: Content | None = None
+        self._time_s = 0.0
+        self.setFixedHeight(26 + 6 * _ROW)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setAccessibleName("Terms at the cursor")
+        self.setToolTip(
+            "The share that the setpoint weight takes off the start is counted in the memory, "
+            "so that distance is Kp times what is missing."
+        )
+
+    def show_at(self, content: Content, time_s: float) -> None:
+        """Show a run at an instant."""
+        self._content, self._time_s = content, time_s
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        del event
+        if self._content is None or self._content.result is None:
+            return
+        look = theme.current()
+        run = self._content.result.run
+        k = min(round(self._time_s / run.rig.probe.interval_s), run.time_s.size - 1)
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setFont(theme.font("title"))
+        painter.setPen(look.color("ink"))
+        painter.drawText(QPointF(0, 14), f"Terms at {clock(float(run.time_s[k]), 60)}")
+        top = 26.0
+        controller = run.controller
+        if isinstance(controller, Pid):
+            top = self._paint_bars(painter, run, controller, k, top)
+        else:
+            gap = float(run.setpoint_degC[k] - run.measured_degC[k])
+            text = show(abs(gap), Quantity.DIFFERENCE, self._content.scale)
+            self._row(painter, top, "distance", f"{text} {'below' if gap >= 0 else 'above'}")
+            top += _ROW
+        painter.setPen(QPen(look.color("hairline"), 1))
+        painter.drawLine(QPointF(0, top + 1.5), QPointF(self.width(), top + 1.5))
+        top += 4
+        asked, given = float(run.asked[k]), float(run.drive[k])
+        self._row(painter, top, "asks for", show(asked, Quantity.DRIVE, sign=True))
+        limited = "" if abs(asked - given) < 5e-4 else ", limited"
+        self._row(painter, top + _ROW, "drive gives", show(given, Quantity.DRIVE) + limited)
+        painter.end()
+
+    def _paint_bars(self, painter: QPainter, run: Run, controller: Pid, k: int, top: float) -> float:
+        look = theme.current()
+        # Kp (b r − y) taken apart: distance is Kp (r − y), and what the weight takes off goes with the memory.
+        lead = controller.kp_per_K * (1 - controller.acting_weight) * float(run.setpoint_degC[k]) * run.direction
+        rows = [("P distance", float(run.p[k]) + lead, "glacier")]
+        if controller.integrates:
+            rows.append(("I memory", float(run.i[k]) - lead, "moss"))
+        if controller.acting_td_s:
+            rows.append(("D speed", float(run.d[k]), "gold"))
+        widest = max(1.0, *(abs(value) for _, value, _ in rows))
+        left, right = 88.0, self.width() - 62.0
+        zero = (left + right) / 2
+        for name, value, color in rows:
+            length = value / widest * (right - left) / 2
+            bar = QRectF(min(zero, zero + length), top + 5, abs(length), 12)
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(look.color(color))
+            painter.drawRect(bar)
+            painter.setPen(QPen(look.color("muted"), 1))
+            painter.drawLine(QPointF(zero, top + 2), QPointF(zero, top + 20))
+            self._row(painter, top, name, show(value, Quantity.DRIVE, sign=True))
+            top += _ROW
+        return top
+
+    def _row(self, painter: QPainter, top: float, name: str, value: str) -> None:
+        look = theme.current()
+        rect = QRectF(0, top, self.width(), _ROW)
+        painter.setFont(theme.font())
+        painter.setPen(look.color("muted"))
+        painter.drawText(rect, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, name)
+        painter.setFont(theme.font(bold=True))
+        painter.setPen(look.color("ink"))
+        painter.drawText(rect, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, value)

@@ -1,0 +1,191 @@
+"""The project being edited: one list of states for undo, the file it belongs to, the autosave journal."""
+
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from PySide6.QtCore import QObject, QTimer, Signal
+
+from kelvarn.files.faults import FileError
+from kelvarn.files.journal import Journal
+from kelvarn.files.project_file import load, save
+from kelvarn.model.edit import Path as FieldPath
+from kelvarn.model.edit import put, value_at
+from kelvarn.model.project import Project
+
+_MOST_UNDO = 500
+_AUTOSAVE_MS = 1500
+
+
+@dataclass(frozen=True)
+class _Step:
+    """An edit: its name, and the project before it."""
+
+    name: str
+    before: Project
+
+
+class Document(QObject):
+    """Holds the project; every edit goes through `apply`.
+
+    Signals:
+        changed: the project is another one.
+        saved_changed: save state or file changed.
+        trouble: a sentence for the user, from work that nobody waits for.
+    """
+
+    changed = Signal()
+    saved_changed = Signal()
+    trouble = Signal(str)
+
+    def __init__(self, project: Project, path: Path | None = None, journal: Journal | None = None) -> None:
+        super().__init__()
+        self._project = project
+        self._saved: Project | None = project
+        self._path = path
+        self._undo: list[_Step] = []
+        self._redo: list[_Step] = []
+        self._stroke: str | None = None
+        self._stroke_open = False
+        self._journal = journal or Journal()
+        self._autosave = QTimer(self)
+        self._autosave.setSingleShot(True)
+        self._autosave.setInterval(_AUTOSAVE_MS)
+        self._autosave.timeout.connect(self.autosave_now)
+
+    @property
+    def project(self) -> Project:
+        """The project as it is now."""
+        return self._project
+
+    @property
+    def path(self) -> Path | None:
+        """The file it was opened from or saved to."""
+        return self._path
+
+    @property
+    def dirty(self) -> bool:
+        """Whether there are edits not in the file."""
+        return self._saved is None or self._project != self._saved
+
+    def apply(self, project: Project, name: str) -> None:
+        """Make an edit, named as the undo menu shows it. Inside a stroke, edits become one."""
+        if project == self._project:
+            return
+        if not self._stroke_open:
+            self._push(_Step(name, self._project))
+        elif self._stroke is None:
+            self._stroke = name
+            self._push(_Step(name, self._project))
+        else:
+            self._undo[-1] = _Step(name, self._undo[-1].before)
+        self._show(project)
+
+    def _push(self, step: _Step) -> None:
+        self._undo.append(step)
+        del self._undo[:-_MOST_UNDO]
+        self._redo.clear()
+
+    def set(self, path: FieldPath, value: Any, name: str) -> None:
+        """Set one field. Raises pydantic.ValidationError where the result would be no valid project."""
+        self.apply(put(self._project, path, value), name)
+
+    def get(self, path: FieldPath) -> Any:
+        """The value of one field."""
+        return value_at(self._project, path)
+
+    def begin_stroke(self) -> None:
+        """Edits from here to `end_stroke` are one entry of undo: a drag."""
+        self._stroke_open, self._stroke = True, None
+
+    def end_stroke(self) -> None:
+        """The drag is done; one that came back to where it began leaves no entry."""
+        if self._stroke is not None and self._undo and self._undo[-1].before == self._project:
+            self._undo.pop()
+        self._stroke_open, self._stroke = False, None
+        self.saved_changed.emit()
+
+    def abort_stroke(self) -> None:
+        """Give the drag up: as it was before."""
+        if self._stroke is not None:
+            self._show(self._undo.pop().before)
+        self._stroke_open, self._stroke = False, None
+
+    @property
+    def stroke_open(self) -> bool:
+        """Whether a drag is under way."""
+        return self._stroke_open
+
+    @property
+    def origin(self) -> Project:
+        """The project before the drag under way, else the project: what a new edit's name counts from."""
+        return self._undo[-1].before if self._stroke is not None else self._project
+
+    @property
+    def undo_name(self) -> str | None:
+        """Name of what undo would take back."""
+        return self._undo[-1].name if self._undo else None
+
+    @property
+    def redo_name(self) -> str | None:
+        """Name of what redo would do again."""
+        return self._redo[-1].name if self._redo else None
+
+    def undo(self) -> None:
+        """Take the last edit back."""
+        self._swap(self._undo, self._redo)
+
+    def redo(self) -> None:
+        """Do the last edit taken back again."""
+        self._swap(self._redo, self._undo)
+
+    def _swap(self, source: list[_Step], target: list[_Step]) -> None:
+        if source and not self._stroke_open:
+            step = source.pop()
+            target.append(_Step(step.name, self._project))
+            self._show(step.before)
+
+    def _show(self, project: Project) -> None:
+        self._project = project
+        self._autosave.start()
+        self.changed.emit()
+        self.saved_changed.emit()
+
+    def replace(self, project: Project, path: Path | None, *, dirty: bool = False) -> None:
+        """Another project altogether: undo starts anew."""
+        self._undo.clear()
+        self._redo.clear()
+        self._path = path
+        self._saved = None if dirty else project
+        self._journal.clear()
+        self._show(project)
+
+    def open(self, path: Path) -> None:
+        """Open a file. Raises FileError; then nothing has changed."""
+        self.replace(load(path), path)
+
+    def save(self, path: Path | None = None) -> None:
+        """Save to a file, or where it was saved last. Raises FileError; then nothing has changed on disk."""
+        target = path or self._path
+        if target is None:
+            raise ValueError("a project without a file needs a path to be saved")
+        if not (target == self._path and target.exists() and not self.dirty):
+            save(self._project, target)  # an unchanged file keeps its time stamp
+        self._path, self._saved = target, self._project
+        self.close()
+        self.saved_changed.emit()
+
+    def autosave_now(self) -> None:
+        """Keep unsaved work in the journal."""
+        if not self.dirty:
+            self._journal.clear()
+            return
+        try:
+            self._journal.keep(self._project, self._path)
+        except FileError as error:
+            self.trouble.emit(f"Unsaved work could not be kept for a crash: {error}")
+
+    def close(self) -> None:
+        """Nothing unsaved is to be brought back later."""
+        self._autosave.stop()
+        self._journal.clear()

@@ -1,0 +1,111 @@
+"""Where a field stands in the project, and how it is read, set, shown and named."""
+
+from typing import Any
+
+from pydantic import ValidationError
+from pydantic.fields import FieldInfo
+
+from kelvarn.desktop.document import Document
+from kelvarn.desktop.view import View
+from kelvarn.model.edit import EditError, Path, value_at
+from kelvarn.units import Quantity, UnitError, parse, show
+
+
+class Wrong(ValueError):
+    """What was typed cannot be taken. The message is one sentence for beside the field."""
+
+
+class Binding:
+    """One field of the project.
+
+    Args:
+        document, view: where it stands, and in which units it is shown.
+        path: its place.
+        title: its name on screen; None takes that of the model.
+    """
+
+    def __init__(self, document: Document, view: View, path: Path, title: str | None = None) -> None:
+        self.document, self.view, self.path = document, view, path
+        self.info: FieldInfo = type(value_at(document.project, path[:-1])).model_fields[str(path[-1])]
+        self.title = title or self.info.title or str(path[-1])
+        extra = self.info.json_schema_extra
+        self.extra: dict[str, Any] = dict(extra) if isinstance(extra, dict) else {}
+        self.quantity = Quantity(self.extra["quantity"]) if "quantity" in self.extra else None
+        self.optional = type(None) in getattr(self.info.annotation, "__args__", ())
+
+    @property
+    def value(self) -> Any:
+        """The value now."""
+        return self.document.get(self.path)
+
+    @property
+    def alive(self) -> bool:
+        """Whether the field still exists; parts come and go."""
+        try:
+            self.document.get(self.path)
+        except (IndexError, AttributeError):
+            return False
+        return True
+
+    def limit(self, name: str) -> float | None:
+        """Lower ("ge") or upper ("le") end of the range, in the base unit."""
+        return next((getattr(m, name) for m in self.info.metadata if hasattr(m, name)), None)
+
+    def text(self, value: Any, *, exact: bool = True) -> str:
+        """A value as it is shown."""
+        if value is None:
+            return ""
+        if self.quantity is None:
+            return str(value)
+        return show(float(value), self.quantity, self.view.scale, exact=exact)
+
+    def range_text(self) -> str:
+        """Its range, for the tool tip."""
+        low, high = self.limit("ge"), self.limit("le")
+        if low is None or high is None or self.quantity is None:
+            return ""
+        return f"{self.text(low, exact=False)} … {self.text(high, exact=False)}"
+
+    def read(self, text: str, bare: str | None) -> float | None:
+        """What a text means. Raises Wrong with a sentence."""
+        if not text.strip() and self.optional:
+            return None
+        assert self.quantity is not None
+        try:
+            value = parse(text, self.quantity, self.view.scale, bare)
+        except UnitError as error:
+            raise Wrong(str(error)) from error
+        self.check_range(value)
+        return value
+
+    def check_range(self, value: float) -> None:
+        """Raise Wrong where a value is out of range."""
+        low, high = self.limit("ge"), self.limit("le")
+        if low is not None and value < low:
+            raise Wrong(f"At least {self.text(low, exact=False)}.")
+        if high is not None and value > high:
+            raise Wrong(f"At most {self.text(high, exact=False)}.")
+
+    def put(self, value: Any) -> None:
+        """Set the value as an edit with a name. Raises Wrong where the project would not be valid."""
+        if value == self.value:
+            return
+        before = self.text(value_at(self.document.origin, self.path)) or "none"
+        after = self.text(value) or "none"
+        try:
+            self.document.set(self.path, value, f"{self.title} {before} → {after}")
+        except ValidationError as error:
+            raise Wrong(first_sentence(error)) from error
+        except EditError as error:
+            raise Wrong(str(error)) from error
+
+
+def first_sentence(error: ValidationError) -> str:
+    """The first fault found, as a sentence for beside a field."""
+    found = error.errors(include_url=False)[0]
+    text = str(found.get("ctx", {}).get("error", found["msg"]))
+    if found["type"] == "string_too_short":
+        text = "a name is needed"
+    elif found["type"] == "string_too_long":
+        text = f"at most {found['ctx']['max_length']} characters"
+    return text[:1].upper() + text[1:] + ("" if text.endswith(".") else ".")

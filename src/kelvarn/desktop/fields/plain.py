@@ -1,0 +1,149 @@
+"""Names, choices and switches."""
+
+from collections.abc import Callable
+from typing import Any
+
+from pydantic import ValidationError
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QKeyEvent, QWheelEvent
+from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QLabel, QLineEdit, QWidget
+
+from kelvarn.desktop import theme
+from kelvarn.model.edit import EditError
+
+from .binding import Binding, Wrong, first_sentence
+from .number import EDIT_WIDTH
+
+
+class NameEdit(QLineEdit):
+    """A name, which may have to follow it through the project.
+
+    Args:
+        value: reads the name.
+        rename: takes the new one; may raise ValidationError or EditError.
+    """
+
+    def __init__(self, title: str, value: Callable[[], str], rename: Callable[[str], None]) -> None:
+        super().__init__()
+        self._value, self._rename = value, rename
+        self.setAccessibleName(title)
+        self.setMaxLength(60)
+        self.editingFinished.connect(self._take)
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Show the name, unless it is being typed."""
+        if not (self.hasFocus() and self.isModified()):
+            self.setText(self._value())
+            self.setCursorPosition(0)
+            self._mark("")
+
+    def _take(self) -> None:
+        if not self.isModified():
+            return
+        name = self.text().strip()
+        try:
+            if name != self._value():
+                self._rename(name)
+        except ValidationError as error:
+            self._mark(first_sentence(error))
+            return
+        except EditError as error:
+            self._mark(str(error))
+            return
+        self.setModified(False)
+        self.refresh()
+
+    def _mark(self, sentence: str) -> None:
+        self.setProperty("wrong", bool(sentence))
+        self.setToolTip(sentence)
+        self.style().unpolish(self)
+        self.style().polish(self)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() == Qt.Key.Key_Escape and self.isModified():
+            self.setModified(False)
+            self.refresh()
+        else:
+            super().keyPressEvent(event)
+
+
+class Choice(QComboBox):
+    """A combo box that a wheel passing over it does not turn."""
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        event.ignore()
+
+
+class ChoiceField(QWidget):
+    """A title and a choice between values.
+
+    Args:
+        binding: the field.
+        choices: value and what it is called.
+        put: how a choice is set; None sets the field.
+    """
+
+    def __init__(
+        self, binding: Binding, choices: list[tuple[Any, str]], put: Callable[[Any], None] | None = None
+    ) -> None:
+        super().__init__()
+        self._binding, self._put = binding, put or binding.put
+        self.box = Choice()
+        self.box.setAccessibleName(binding.title)
+        self.box.setFixedWidth(EDIT_WIDTH + 42)
+        self.box.setToolTip(binding.info.description or "")
+        for value, name in choices:
+            self.box.addItem(name, value)
+        self.box.activated.connect(self._take)
+        layout = titled(binding.title, self.box)
+        self.setLayout(layout)
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Show what the project has."""
+        if self._binding.alive:
+            self.box.setCurrentIndex(self.box.findData(self._binding.value))
+
+    def _take(self) -> None:
+        try:
+            self._put(self.box.currentData())
+        except Wrong as error:
+            self.box.setToolTip(str(error))
+        self.refresh()
+
+
+class SwitchField(QCheckBox):
+    """A yes or no."""
+
+    def __init__(self, binding: Binding) -> None:
+        super().__init__(binding.title)
+        self._binding = binding
+        self.setToolTip(binding.info.description or "")
+        self.clicked.connect(lambda on: binding.put(on))
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Show what the project has."""
+        if self._binding.alive:
+            self.setChecked(bool(self._binding.value))
+
+
+def titled(title: str, widget: QWidget) -> QGridLayout:
+    """A title left and a widget right."""
+    label = QLabel(title)
+    label.setMinimumWidth(40)
+    label.setBuddy(widget)
+    layout = QGridLayout()
+    layout.setContentsMargins(0, 0, 0, 0)
+    layout.addWidget(label, 0, 0)
+    layout.addWidget(widget, 0, 1)
+    layout.setColumnStretch(0, 1)
+    return layout
+
+
+def heading(text: str) -> QLabel:
+    """A small heading."""
+    label = QLabel(text)
+    label.setFont(theme.font("title"))
+    return label

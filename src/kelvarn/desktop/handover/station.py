@@ -1,0 +1,257 @@
+"""Puts the Handover station together."""
+
+from collections.abc import Callable
+from datetime import date
+from pathlib import Path
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QButtonGroup,
+    QFileDialog,
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QSizePolicy,
+    QTextBrowser,
+    QVBoxLayout,
+    QWidget,
+)
+
+from kelvarn.desktop import theme
+from kelvarn.desktop.columns import Columns
+from kelvarn.desktop.document import Document
+from kelvarn.desktop.fields.plain import heading
+from kelvarn.desktop.runner import Runner
+from kelvarn.desktop.view import View
+from kelvarn.files.project_file import write_whole
+from kelvarn.handover.settings import fingerprint, other_words, settings_text
+from kelvarn.handover.sheet import sheet_html
+from kelvarn.model.candidate import Candidate
+
+_SHEET, _JSON = "sheet", "json"
+_TARGETS = (
+    (_SHEET, "Sheet to print", "goes with the machine", "html"),
+    (_JSON, "Settings as JSON", "for your own code", "json"),
+)
+
+
+class HandoverStation(QWidget):
+    """The chosen candidate's settings, ready to be taken away."""
+
+    def __init__(self, document: Document, view: View, runner: Runner) -> None:
+        super().__init__()
+        self._document, self._view, self._runner = document, view, runner
+        self._target = _SHEET
+        self._shown: object = None
+        self.page = QTextBrowser()
+        self.page.setOpenLinks(False)
+        self.page.setAccessibleName("The sheet or settings as they will be written")
+        self._file_name = QLabel()
+        self._file_name.setFont(theme.font("title"))
+        self._state = QLabel()
+        self._state.setProperty("role", "muted")
+        head = QHBoxLayout()
+        head.addWidget(self._file_name, 1)
+        head.addWidget(self._state)
+        middle = QWidget()
+        column = QVBoxLayout(middle)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.addLayout(head)
+        column.addWidget(self.page, 1)
+        self._checks = QVBoxLayout()
+        self._checks.setSpacing(2)
+        self._words = QVBoxLayout()
+        self._words.setSpacing(2)
+        right = QWidget()
+        column = QVBoxLayout(right)
+        column.setContentsMargins(2, 0, theme.GAP, 0)
+        column.addWidget(heading("Ready to hand over?"))
+        column.addLayout(self._checks)
+        column.addSpacing(14)
+        self._words_heading = heading("Same law in other words")
+        column.addWidget(self._words_heading)
+        column.addLayout(self._words)
+        column.addStretch(1)
+        right.setMinimumWidth(theme.RIGHT_WIDTH - 60)
+        self.write_button = QPushButton()
+        self.write_button.setProperty("main", True)
+        self.write_button.clicked.connect(self.ask_where)
+        self._foot_text = QLabel()
+        self._foot_text.setProperty("role", "muted")
+        self._foot_text.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        foot = QFrame()
+        foot.setProperty("foot", True)
+        row = QHBoxLayout(foot)
+        row.setContentsMargins(16, 10, 16, 10)
+        row.setSpacing(14)
+        row.addWidget(self.write_button)
+        row.addWidget(self._foot_text, 1)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, theme.GAP, 0, 0)
+        layout.setSpacing(6)
+        layout.addWidget(Columns(self._targets(), middle, right), 1)
+        layout.addWidget(foot)
+
+    def _targets(self) -> QWidget:
+        left = QWidget()
+        column = QVBoxLayout(left)
+        column.setContentsMargins(0, 0, 8, 0)
+        column.setSpacing(8)
+        column.addWidget(heading("What for"))
+        group = QButtonGroup(self)
+        self.target_buttons: dict[str, QPushButton] = {}
+        for key, title, line, _ in _TARGETS:
+            button = QPushButton(f"{title}\n{line}")
+            button.setCheckable(True)
+            button.setProperty("target", True)
+            button.setChecked(key == self._target)
+            button.clicked.connect(lambda _=False, k=key: self.set_target(k))
+            group.addButton(button)
+            column.addWidget(button)
+            self.target_buttons[key] = button
+        column.addStretch(1)
+        return left
+
+    def set_target(self, key: str) -> None:
+        """Show the sheet or the settings."""
+        self._target = key
+        self.refresh()
+
+    @property
+    def candidate(self) -> Candidate:
+        """The candidate that goes to the device: the chosen one, else the selected one."""
+        project = self._document.project
+        return project.candidate(project.chosen) if project.chosen is not None else self._view.candidate(project)
+
+    def text(self) -> str:
+        """What would be written now."""
+        project = self._document.project
+        if self._target == _JSON:
+            return settings_text(project, self.candidate)
+        trial = self._view.trial(project).name
+        result = self._runner.results.get(self.candidate.name)
+        results = {trial: result} if result is not None and self.candidate.name not in self._runner.faults else {}
+        return sheet_html(project, self.candidate.name, results, self._view.scale, date.today())
+
+    def refresh(self) -> None:
+        """Show the present state, if it is in sight: making the sheet takes longer than a frame."""
+        if not self.isVisible():
+            return
+        project, candidate = self._document.project, self.candidate
+        text = self.text()
+        look = (text, self._target, theme.current().name)
+        self._file_name.setText(self._suggested().name)
+        self._state.setText(f"state {fingerprint(project)}")
+        if look != self._shown:
+            self._shown = look
+            if self._target == _JSON:
+                self.page.setStyleSheet("")
+                self.page.setFont(theme.fixed_font())
+                self.page.setPlainText(text)
+            else:
+                # It is shown as it will be printed: on paper, in either theme.
+                self.page.setStyleSheet(f"background: {theme.PAPER.panel}; color: {theme.PAPER.ink};")
+                self.page.setFont(theme.font())
+                self.page.setHtml(text)
+        self.write_button.setText("Write the sheet…" if self._target == _SHEET else "Write the settings…")
+        self._foot_text.setText(
+            "One HTML page, complete in itself; print it from any browser."
+            if self._target == _SHEET
+            else "All numbers in base units; each key names its unit."
+        )
+        self._show_checks(candidate)
+        rows = other_words(candidate, project.rig.probe.interval_s, self._view.scale)
+        _clear(self._words)
+        self._words_heading.setVisible(bool(rows))
+        for row in rows:
+            self._words.addWidget(_note(row.what, "muted"))
+            value = QLabel(row.value)
+            value.setFont(theme.font(bold=True))
+            value.setWordWrap(True)
+            value.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+            self._words.addWidget(value)
+
+    def show_cursor(self) -> None:
+        """Nothing here depends on the cursor."""
+
+    def _show_checks(self, candidate: Candidate) -> None:
+        project = self._document.project
+        _clear(self._checks)
+        chosen = project.chosen is not None
+        self._check(chosen, f"Chosen: {candidate.name}" if chosen else "No candidate is chosen",
+                    candidate.strategy if chosen else f"{candidate.name} is shown; choose one in Control")  # fmt: skip
+        result = self._runner.results.get(candidate.name)
+        if candidate.name in self._runner.faults:
+            self._check(False, "It cannot be computed", self._runner.faults[candidate.name])
+        elif result is not None:
+            for verdict in result.verdicts:
+                if not verdict.met:
+                    self._check(False, f"{verdict.mark.title}: mark not met", "accept it, or go back to Control")
+            if result.met == len(result.verdicts):
+                count = len(result.verdicts)
+                self._check(
+                    True, f"All {count} marks met" if count else "No marks are set", self._view.trial(project).name
+                )
+        self._check(None, "Independent cut-off", "you must see to it that one is fitted")
+        self._check(None, "Try outputs alone", "before the heater is connected")
+
+    def _check(self, fine: bool | None, title: str, line: str) -> None:
+        sign, role = {True: ("✓", "met"), False: ("✕", "wrong"), None: ("□", "gold")}[fine]
+        row = QWidget()
+        layout = QHBoxLayout(row)
+        layout.setContentsMargins(0, 5, 0, 0)
+        mark = QLabel(sign)
+        mark.setProperty("role", role)
+        mark.setFont(theme.font(bold=True))
+        mark.setFixedWidth(18)
+        mark.setAlignment(Qt.AlignmentFlag.AlignTop)
+        words = QVBoxLayout()
+        words.setSpacing(0)
+        head = QLabel(title)
+        head.setFont(theme.font(bold=True))
+        head.setWordWrap(True)
+        words.addWidget(head)
+        words.addWidget(_note(line, "muted"))
+        layout.addWidget(mark)
+        layout.addLayout(words, 1)
+        self._checks.addWidget(row)
+
+    def _suggested(self) -> Path:
+        stem = "".join(
+            c if c.isalnum() else "-" for c in f"{self._document.project.name}-{self.candidate.name}".lower()
+        )
+        suffix = {key: suffix for key, _, _, suffix in _TARGETS}[self._target]
+        return Path("-".join(part for part in stem.split("-") if part) + f".{suffix}")
+
+    def ask_where(self) -> None:
+        """Ask for a file and write it."""
+        folder = self._document.path.parent if self._document.path is not None else Path.home()
+        name, _ = QFileDialog.getSaveFileName(self, "Write", str(folder / self._suggested()))
+        if name:
+            self.write(Path(name))
+
+    def write(self, path: Path) -> None:
+        """Write what is shown. Raises FileError, which the window shows."""
+        text = self.text()
+        fill: Callable[[Path], None] = lambda temporary: _fill(temporary, text)  # noqa: E731
+        write_whole(path, fill)
+        self._foot_text.setText(f"Written: {path}")
+
+
+def _fill(path: Path, text: str) -> None:
+    path.write_text(text, encoding="utf-8")
+
+
+def _note(text: str, role: str) -> QLabel:
+    label = QLabel(text)
+    label.setFont(theme.font("small"))
+    label.setProperty("role", role)
+    label.setWordWrap(True)
+    return label
+
+
+def _clear(layout: QVBoxLayout) -> None:
+    while (item := layout.takeAt(0)) is not None:
+        if (widget := item.widget()) is not None:
+            widget.deleteLater()

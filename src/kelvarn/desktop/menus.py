@@ -1,0 +1,48 @@
+"""The menus: every command with its shortcut, for discovery and for the find-a-command box."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from PySide6.QtGui import QAction, QKeySequence
+from PySide6.QtWidgets import QMainWindow, QMenu
+
+
+@dataclass(frozen=True)
+class Command:
+    """A command: menu, name, shortcut and what it does; an empty name is a separator."""
+
+    menu: str
+    name: str = ""
+    keys: str = ""
+    run: Callable[[], object] | None = None
+
+
+class Menus:
+    """Builds the menu bar of a window from commands.
+
+    Attributes:
+        actions: by command name.
+    """
+
+    def __init__(self, window: QMainWindow, commands: list[Command]) -> None:
+        self.actions: dict[str, QAction] = {}
+        menus: dict[str, QMenu] = {}
+        for command in commands:
+            menu = menus.get(command.menu)
+            if menu is None:
+                menu = menus[command.menu] = window.menuBar().addMenu(command.menu)
+            if not command.name or command.run is None:
+                menu.addSeparator()
+                continue
+            action = QAction(command.name, window)
+            if command.keys:
+                action.setShortcut(QKeySequence(command.keys))
+            action.triggered.connect(lambda _=False, run=command.run: run())
+            menu.addAction(action)
+            self.actions[command.name] = action
+        self.menus = menus
+
+    def title(self, name: str, text: str, *, enabled: bool) -> None:
+        """Change what a command is called, such as undo with the name of the edit."""
+        self.actions[name].setText(text)
+        self.actions[name].setEnabled(enabled)

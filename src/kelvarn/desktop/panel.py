@@ -1,0 +1,64 @@
+"""A column of fields that is built anew only when what it is about changes."""
+
+from collections.abc import Hashable
+from typing import Protocol
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QFrame, QScrollArea, QVBoxLayout, QWidget
+
+
+class Refreshable(Protocol):
+    """Something that can show the project's present state."""
+
+    def refresh(self) -> None:
+        """Show it."""
+
+
+class Panel(QScrollArea):
+    """Scrolls a column of widgets. Subclasses say what it is about and fill it."""
+
+    def __init__(self, width: int) -> None:
+        super().__init__()
+        self.setWidgetResizable(True)
+        self.setFrameShape(QFrame.Shape.NoFrame)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.setMinimumWidth(width)
+        self._subject: Hashable = object()
+        self._parts: list[Refreshable] = []
+        self._column = QVBoxLayout()
+
+    def subject(self) -> Hashable:
+        """What decides which widgets there are."""
+        raise NotImplementedError  # abstract
+
+    def fill(self) -> None:
+        """Add the widgets of the subject, with `add`."""
+        raise NotImplementedError  # abstract
+
+    def refresh(self) -> None:
+        """Show the present state; build anew where the subject is another one."""
+        subject = self.subject()
+        if subject == self._subject:
+            for part in self._parts:
+                part.refresh()
+            return
+        self._subject = subject
+        place = self.verticalScrollBar().value()
+        content = QWidget()
+        self._column = QVBoxLayout(content)
+        self._column.setContentsMargins(2, 2, 12, 8)
+        self._column.setSpacing(5)
+        self._parts = []
+        self.fill()
+        self._column.addStretch(1)
+        self.setWidget(content)
+        self.verticalScrollBar().setValue(place)
+
+    def add(self, widget: QWidget, space: int = 0) -> None:
+        """Add a widget; one that can refresh itself is kept up to date."""
+        if space:
+            self._column.addSpacing(space)
+        self._column.addWidget(widget)
+        if hasattr(widget, "refresh"):
+            self._parts.append(widget)

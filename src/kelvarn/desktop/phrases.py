@@ -1,0 +1,58 @@
+"""The live phrases of the line: where each station and the file stand."""
+
+from datetime import UTC, datetime
+
+from kelvarn.model.project import Project
+from kelvarn.units import Quantity, show
+
+from .document import Document
+from .line import Station
+from .runner import Runner
+from .view import View
+
+
+def station_phrases(project: Project, runner: Runner, view: View) -> list[Station]:
+    """The stations that work today, with a phrase each."""
+    rig = project.rig
+    count = len(rig.bodies)
+    power = f"{count} {'body' if count == 1 else 'bodies'}, {show(rig.drive.power_W, Quantity.POWER)}"
+    return [Station("Rig", power, "fine"), _control(project, runner, view), _handover(project, runner)]
+
+
+def _control(project: Project, runner: Runner, view: View) -> Station:
+    if runner.preparing:
+        return Station("Control", "preparing, first start only", "begin")
+    if runner.faults:
+        return Station("Control", f"{len(runner.faults)} cannot be computed", "look")
+    count = len(project.candidates)
+    candidates = f"{count} candidate{'' if count == 1 else 's'}"
+    name = project.chosen or view.candidate(project).name
+    result = runner.results.get(name)
+    if result is None or not result.verdicts:
+        return Station("Control", candidates, "begin")
+    met, asked = result.met, len(result.verdicts)
+    return Station("Control", f"{candidates}, {met} of {asked} marks met", "fine" if met == asked else "look")
+
+
+def _handover(project: Project, runner: Runner) -> Station:
+    if project.chosen is None:
+        return Station("Handover", "choose a candidate first", "begin")
+    result = runner.results.get(project.chosen)
+    fine = result is not None and result.met == len(result.verdicts) and project.chosen not in runner.faults
+    return Station("Handover", f"{project.chosen} to hand over", "fine" if fine else "look")
+
+
+def saved_phrase(document: Document) -> str:
+    """Whether and where the project is saved."""
+    if document.path is None:
+        return "never saved" if document.dirty else "demo, not saved"
+    if document.dirty:
+        return f"{document.path.name}, changed"
+    try:
+        saved = datetime.fromtimestamp(document.path.stat().st_mtime, UTC)
+    except OSError:
+        return f"{document.path.name} is gone"
+    minutes = int((datetime.now(UTC) - saved).total_seconds() // 60)
+    if minutes < 1:
+        return "saved just now"
+    return f"saved {minutes} min ago" if minutes < 120 else f"saved {saved.astimezone():%d %b %H:%M}"

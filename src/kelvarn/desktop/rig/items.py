@@ -1,0 +1,212 @@
+"""How the parts of the heat path are drawn: vessels filled to their temperature, arrows as wide as their watts."""
+
+import math
+
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QFont, QPainter, QPainterPath, QPen, QPolygonF
+from PySide6.QtWidgets import QGraphicsItem, QGraphicsSceneMouseEvent, QStyleOptionGraphicsItem, QWidget
+
+from kelvarn.desktop import theme
+from kelvarn.units import Quantity, Scale, show
+
+_CENTRE = Qt.AlignmentFlag.AlignCenter
+
+
+class PartItem(QGraphicsItem):
+    """A part with a rectangle that can be selected.
+
+    Attributes:
+        key: what is selected with it: a body's name, or "drive", "probe", "surroundings".
+    """
+
+    def __init__(self, key: str, rect: QRectF, select: object) -> None:
+        super().__init__()
+        self.key, self.rect, self._select = key, rect, select
+        self.selected = False
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+
+    def boundingRect(self) -> QRectF:
+        return self.rect.adjusted(-20, -26, 130, 46)
+
+    def shape(self) -> QPainterPath:
+        path = QPainterPath()
+        path.addRect(self.rect)
+        return path
+
+    def mousePressEvent(self, event: QGraphicsSceneMouseEvent) -> None:
+        self._select(self.key)  # type: ignore[operator]
+        event.accept()
+
+
+class BodyItem(PartItem):
+    """A body as a vessel.
+
+    Args:
+        tint: colour name of its filling.
+        share: how full, 0…1.
+    """
+
+    def __init__(self, key: str, rect: QRectF, select: object, capacity: str) -> None:
+        super().__init__(key, rect, select)
+        self._capacity = capacity
+        self.temperature = ""
+        self.tint, self.share = "moss", 0.0
+
+    def paint(self, painter: QPainter, option: QStyleOptionGraphicsItem, widget: QWidget | None = None) -> None:
+        look, r = theme.current(), self.rect
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(look.color("panel"))
+        painter.drawRoundedRect(r, theme.RADIUS, theme.RADIUS)
+        level = r.height() * min(max(self.share, 0.03), 1.0)
+        fill = QRectF(r.left() + 2, r.bottom() - level + 2, r.width() - 4, level - 4)
+        painter.setBrush(look.color(self.tint, 0.24))
+        painter.drawRoundedRect(fill, 3, 3)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setPen(QPen(look.color("ink" if self.selected else "muted"), 2.2 if self.selected else 1.2))
+        painter.drawRoundedRect(r, theme.RADIUS, theme.RADIUS)
+        painter.setPen(look.color("ink"))
+        painter.setFont(theme.font(bold=True))
+        name = painter.fontMetrics().elidedText(self.key, Qt.TextElideMode.ElideRight, int(r.width() + 30))
+        painter.drawText(QRectF(r.left() - 20, r.top() - 22, r.width() + 40, 20), _CENTRE, name)
+        painter.setFont(theme.font("big"))
+        middle = r.center().y()
+        painter.drawText(QRectF(r.left(), middle - 19, r.width(), 20), _CENTRE, self.temperature)
+        painter.setFont(theme.font("small"))
+        painter.setPen(look.color("muted"))
+        painter.drawText(QRectF(r.left(), middle + 2, r.width(), 16), _CENTRE, self._capacity)
+
+
+class DriveItem(PartItem):
+    """The drive, with the watts it gives."""
+
+    def __init__(self, rect: QRectF, select: object, name: str, kind: str) -> None:
+        super().__init__("drive", rect, select)
+        self._name, self._kind = name, kind
+        self.power = ""
+
+    def paint(self, painter: QPainter, option: QStyleOptionGraphicsItem, widget: QWidget | None = None) -> None:
+        look, r = theme.current(), self.rect
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(look.color("glacier"), 2.2) if self.selected else Qt.PenStyle.NoPen)
+        painter.setBrush(look.color("ink"))
+        painter.drawRoundedRect(r, theme.RADIUS, theme.RADIUS)
+        painter.setPen(look.color("ink"))
+        painter.setFont(theme.font(bold=True))
+        name = painter.fontMetrics().elidedText(self._name, Qt.TextElideMode.ElideRight, int(r.width() + 16))
+        painter.drawText(QRectF(r.left() - 10, r.top() - 22, r.width() + 20, 20), _CENTRE, name)
+        painter.setPen(look.color("panel"))
+        painter.setFont(theme.font("big"))
+        painter.drawText(r.adjusted(0, 0, 0, -16), _CENTRE, self.power)
+        painter.setFont(theme.font("small"))
+        painter.drawText(r.adjusted(2, 30, -2, 0), _CENTRE, self._kind)
+
+
+class WallItem(PartItem):
+    """The surroundings as a wall."""
+
+    def __init__(self, rect: QRectF, select: object) -> None:
+        super().__init__("surroundings", rect, select)
+        self.temperature = ""
+
+    def shape(self) -> QPainterPath:
+        path = QPainterPath()
+        path.addRect(self.rect.adjusted(-4, 0, 100, 0))
+        return path
+
+    def paint(self, painter: QPainter, option: QStyleOptionGraphicsItem, widget: QWidget | None = None) -> None:
+        look, r = theme.current(), self.rect
+        painter.setPen(QPen(look.color("ink"), 1.5) if self.selected else Qt.PenStyle.NoPen)
+        painter.setBrush(look.color("glacier"))
+        painter.drawRoundedRect(r, 2, 2)
+        left = QRectF(r.right() + 6, r.center().y() - 22, 96, 18)
+        painter.setPen(look.color("ink"))
+        painter.setFont(theme.font("small", bold=True))
+        painter.drawText(left, Qt.AlignmentFlag.AlignVCenter, "Surroundings")
+        painter.setFont(theme.font("big"))
+        painter.drawText(left.translated(0, 20), Qt.AlignmentFlag.AlignVCenter, self.temperature)
+
+
+class ProbeItem(PartItem):
+    """The probe, ringed, on a dotted lead below its body."""
+
+    def __init__(self, body: QRectF, select: object, name: str, note: str) -> None:
+        ring = QRectF(body.center().x() - 10, body.bottom() + 20, 20, 20)
+        super().__init__("probe", ring, select)
+        self._body, self._name, self._note = body, name, note
+        self.temperature = ""
+
+    def boundingRect(self) -> QRectF:
+        return self.rect.adjusted(-10, -30, 260, 14)
+
+    def paint(self, painter: QPainter, option: QStyleOptionGraphicsItem, widget: QWidget | None = None) -> None:
+        look, r = theme.current(), self.rect
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        lead = QPen(look.color("ink"), 1.5)
+        lead.setDashPattern([2, 2])
+        painter.setPen(lead)
+        painter.drawLine(QPointF(r.center().x(), self._body.bottom() + 2), QPointF(r.center().x(), r.top()))
+        painter.setPen(QPen(look.color("glacier" if self.selected else "ink"), 2.2 if self.selected else 1.5))
+        painter.setBrush(look.color("panel"))
+        painter.drawEllipse(r)
+        painter.setPen(look.color("ink"))
+        painter.setFont(theme.font("small", bold=True))
+        painter.drawText(r, _CENTRE, "P")
+        text = QRectF(r.right() + 7, r.top() - 6, 240, 16)
+        painter.drawText(text, Qt.AlignmentFlag.AlignVCenter, f"{self._name} {self.temperature}")
+        painter.setFont(theme.font("small"))
+        painter.setPen(look.color("muted"))
+        painter.drawText(text.translated(0, 16), Qt.AlignmentFlag.AlignVCenter, self._note)
+
+
+class ArrowItem(QGraphicsItem):
+    """Heat under way between two points: as wide as its watts, pointing the way it goes."""
+
+    def __init__(self, start: QPointF, end: QPointF) -> None:
+        super().__init__()
+        self._start, self._end = start, end
+        self._watts, self._full = 0.0, 1.0
+        self.setZValue(-1)
+
+    def set_watts(self, watts: float, full: float) -> None:
+        """Show so many watts from start to end (negative: the other way); `full` is the widest arrow's."""
+        self._watts, self._full = watts, max(full, 1e-9)
+        self.update()
+
+    def boundingRect(self) -> QRectF:
+        return QRectF(self._start, self._end).normalized().adjusted(-24, -26, 24, 26)
+
+    def paint(self, painter: QPainter, option: QStyleOptionGraphicsItem, widget: QWidget | None = None) -> None:
+        look = theme.current()
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        start, end = (self._start, self._end) if self._watts >= 0 else (self._end, self._start)
+        along = end - start
+        length = math.hypot(along.x(), along.y())
+        if length < 1:
+            return
+        half = 0.8 + 7.0 * min(1.0, math.sqrt(abs(self._watts) / self._full))
+        head = min(10.0 + half / 2, length / 2)
+        painter.save()
+        painter.translate(start)
+        painter.rotate(math.degrees(math.atan2(along.y(), along.x())))
+        shape = [
+            QPointF(0, -half), QPointF(length - head, -half), QPointF(length - head, -half - 4), QPointF(length, 0),
+            QPointF(length - head, half + 4), QPointF(length - head, half), QPointF(0, half),
+        ]  # fmt: skip
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(look.color("ember", 0.55))
+        painter.drawPolygon(QPolygonF(shape))
+        painter.restore()
+        painter.setPen(look.color("ink"))
+        font: QFont = theme.font("small", bold=True)
+        painter.setFont(font)
+        text = show(abs(self._watts), Quantity.POWER)
+        width = painter.fontMetrics().horizontalAdvance(text) + 8
+        middle = (self._start + self._end) / 2
+        up = half + 18 if abs(along.x()) > abs(along.y()) else 8
+        painter.drawText(QRectF(middle.x() - width / 2, middle.y() - up - 2, width, 16), _CENTRE, text)
+
+
+def temperature_text(degC: float, scale: Scale) -> str:
+    """A temperature for a vessel."""
+    return show(degC, Quantity.TEMPERATURE, scale)

@@ -1,0 +1,70 @@
+"""Where the parts of the heat path go: columns by distance from the drive, surroundings at the right."""
+
+from dataclasses import dataclass
+
+from PySide6.QtCore import QRectF
+
+from kelvarn.model.fields import SURROUNDINGS
+from kelvarn.model.rig import Rig
+
+_DRIVE_WIDTH, _WALL_WIDTH = 92.0, 108.0
+_WIDEST, _HIGHEST = 124.0, 128.0
+_ARROW = 62.0  # room between columns
+_TITLE = 22.0
+_PROBE_ROOM = 52.0
+
+
+@dataclass(frozen=True)
+class Places:
+    """Rectangles of the parts, in the view's pixels."""
+
+    drive: QRectF
+    bodies: dict[str, QRectF]
+    wall: QRectF
+
+
+def columns(rig: Rig) -> list[list[str]]:
+    """Bodies by their distance in links from the drive; those that nothing reaches come last."""
+    order = [body.name for body in rig.bodies]
+    depth = {rig.drive.body: 0}
+    queue = [rig.drive.body]
+    while queue:
+        here = queue.pop(0)
+        for link in rig.links:
+            for a, b in ((link.a, link.b), (link.b, link.a)):
+                if a == here and b != SURROUNDINGS and b not in depth:
+                    depth[b] = depth[here] + 1
+                    queue.append(b)
+    last = max(depth.values()) + 1
+    found: list[list[str]] = [[] for _ in range(last + 1)]
+    for name in order:
+        found[depth.get(name, last)].append(name)
+    # In a column, bodies that lose heat to the surroundings stand lowest: their arrows pass below the others'.
+    outer = {end for link in rig.links if SURROUNDINGS in (link.a, link.b) for end in (link.a, link.b)}
+    return [sorted(column, key=lambda name: name in outer) for column in found if column]
+
+
+def place(rig: Rig, width: float, height: float) -> Places:
+    """Lay the parts out in a rectangle of pixels."""
+    found = columns(rig)
+    count = len(found)
+    left = 14.0 + _DRIVE_WIDTH
+    free = width - left - _WALL_WIDTH - 14.0
+    arrow = max(34.0, min(_ARROW + 24, free / (count + 1) * 0.42))
+    box = min(_WIDEST, max(56.0, (free - arrow * (count + 1)) / count))
+    spare = max(0.0, free - count * box - (count + 1) * arrow) / (count + 1)
+    bodies: dict[str, QRectF] = {}
+    x = left
+    area = height - _PROBE_ROOM - 8
+    for names in found:
+        x += arrow + spare
+        room = area / len(names)
+        tall = max(40.0, min(_HIGHEST, room - _TITLE - 12))
+        for k, name in enumerate(names):
+            top = 8 + k * room + _TITLE + (room - _TITLE - tall) / 2
+            bodies[name] = QRectF(x, top, box, tall)
+        x += box
+    heated = bodies[rig.drive.body]
+    drive = QRectF(14, heated.center().y() - 34, _DRIVE_WIDTH, 68)
+    wall = QRectF(width - _WALL_WIDTH, 24, 6, max(60.0, height - 60))
+    return Places(drive, bodies, wall)

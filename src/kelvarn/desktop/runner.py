@@ -1,0 +1,132 @@
+"""Computes what the stations show: short runs at once, long ones on a worker, only the newest request counts."""
+
+from PySide6.QtCore import QObject, QRunnable, QThreadPool, Signal, Slot
+
+from kelvarn.engine.arrays import RunError
+from kelvarn.engine.results import Result, Results
+from kelvarn.engine.run import warm
+from kelvarn.model.project import Project
+from kelvarn.model.trial import Trial
+
+MOST_SAMPLES_AT_ONCE = 60_000
+"""Samples of all candidates together that are computed within one frame."""
+
+
+class _Task(QRunnable):
+    """A function on a worker thread; what it returns or raises comes back as a signal."""
+
+    class _Signals(QObject):
+        done = Signal(int, object)
+
+    def __init__(self, number: int, work: object) -> None:
+        super().__init__()
+        self.signals = self._Signals()
+        self._number, self._work = number, work
+
+    @Slot()
+    def run(self) -> None:
+        try:
+            outcome: object = self._work()  # type: ignore[operator]
+        except Exception as error:  # handed to the receiver, which raises or shows it
+            outcome = error
+        self.signals.done.emit(self._number, outcome)
+
+
+class Runner(QObject):
+    """Keeps the results of all candidates on the trial shown.
+
+    Signals:
+        updated: `results`, `faults` or `preparing` changed.
+    """
+
+    updated = Signal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.results: dict[str, Result] = {}
+        self.faults: dict[str, str] = {}
+        """Why a candidate could not be computed; its last good result stays, and is stale."""
+        self.preparing = True
+        self._kept = Results()
+        self._pool = QThreadPool(self)
+        self._pool.setMaxThreadCount(1)
+        self._newest = 0
+        self._request: tuple[Project, Trial] | None = None
+        self._busy: _Task | None = None
+
+    def prepare(self) -> None:
+        """Compile or load the kernel on a worker; requests wait until it is there."""
+        self._start(_Task(-1, warm))
+
+    def request(self, project: Project, trial: Trial) -> None:
+        """Ask for the results of a project on a trial; older requests are dropped."""
+        self._request = (project, trial)
+        self._newest += 1
+        if self.preparing:
+            return
+        samples = trial.duration_s / project.rig.probe.interval_s * len(project.candidates)
+        if samples <= MOST_SAMPLES_AT_ONCE and self._busy is None:
+            self._take(project, _compute(self._kept, project, trial))
+        elif self._busy is None:
+            self._start_newest()
+
+    @property
+    def busy(self) -> bool:
+        """Whether a long run is under way."""
+        return self._busy is not None
+
+    def finish(self) -> None:
+        """Wait for the worker and let nothing come after; for closing."""
+        self._request = None
+        self._pool.waitForDone()
+
+    def _start_newest(self) -> None:
+        assert self._request is not None
+        project, trial = self._request
+        self._start(_Task(self._newest, lambda: (project, _compute(self._kept, project, trial))))
+        self.updated.emit()
+
+    def _start(self, task: _Task) -> None:
+        task.setAutoDelete(False)  # kept here until its signal has arrived
+        self._busy = task
+        task.signals.done.connect(self._done)
+        self._pool.start(task)
+
+    @Slot(int, object)
+    def _done(self, number: int, outcome: object) -> None:
+        self._busy = None
+        if isinstance(outcome, Exception):
+            raise outcome
+        if number == -1:
+            self.preparing = False
+            if self._request is not None:
+                self.request(*self._request)
+            else:
+                self.updated.emit()
+            return
+        if number == self._newest:
+            assert isinstance(outcome, tuple)
+            self._take(*outcome)
+        elif self._request is not None:
+            self._start_newest()
+
+    def _take(self, project: Project, found: dict[str, Result | RunError]) -> None:
+        names = {candidate.name for candidate in project.candidates}
+        self.results = {name: result for name, result in self.results.items() if name in names}
+        self.faults = {}
+        for name, outcome in found.items():
+            if isinstance(outcome, Result):
+                self.results[name] = outcome
+            else:
+                self.faults[name] = str(outcome)
+        self.updated.emit()
+
+
+def _compute(kept: Results, project: Project, trial: Trial) -> dict[str, Result | RunError]:
+    found: dict[str, Result | RunError] = {}
+    for candidate in project.candidates:
+        try:
+            found[candidate.name] = kept.of(project.rig, candidate, trial)
+        except RunError as error:
+            found[candidate.name] = error
+    return found

@@ -1,0 +1,101 @@
+"""What a strip shows, made by a station from document, view and runner."""
+
+from dataclasses import dataclass
+
+from kelvarn.engine.results import Result
+from kelvarn.model.candidate import Candidate, OnOff
+from kelvarn.model.trial import Trial
+from kelvarn.units import Scale
+
+from .trace import Floats
+
+
+@dataclass(frozen=True, eq=False)
+class Entry:
+    """A candidate with its result.
+
+    Attributes:
+        candidate, result: as computed; `result` None while there is none.
+        index: place in the list; gives colour and dash.
+        stale: the result is of an earlier state, since the present one cannot be computed.
+    """
+
+    candidate: Candidate
+    result: Result | None
+    index: int
+    chosen: bool
+    stale: bool
+
+    @property
+    def on_off(self) -> bool:
+        """Whether it is an on/off controller."""
+        return isinstance(self.candidate.controller, OnOff)
+
+
+@dataclass(frozen=True, eq=False)
+class Line:
+    """One temperature curve."""
+
+    name: str
+    time_s: Floats
+    degC: Floats
+    index: int
+    strong: bool
+    faded: bool = False
+
+
+@dataclass(frozen=True, eq=False)
+class Content:
+    """Everything that decides what the lanes paint, but for zoom and cursor.
+
+    Attributes:
+        trial: the trial shown.
+        entries: candidates that are not hidden.
+        selected: the entry that labels, error fill and drive lane are about; None while nothing is computed.
+        lines: temperature curves, the strongest last.
+        bodies: the curves are bodies of one run rather than candidates.
+    """
+
+    trial: Trial
+    scale: Scale
+    entries: tuple[Entry, ...]
+    selected: Entry | None
+    lines: tuple[Line, ...]
+    bodies: bool = False
+
+    @property
+    def result(self) -> Result | None:
+        """Result of the selected entry."""
+        return self.selected.result if self.selected is not None else None
+
+
+def candidate_content(trial: Trial, scale: Scale, entries: list[Entry], selected: str) -> Content:
+    """Content with one curve for each candidate; the selected one is strong and on top."""
+    shown = tuple(e for e in entries if not e.candidate.hidden or e.candidate.name == selected)
+    focus = next((e for e in shown if e.candidate.name == selected), None)
+    lines = [
+        Line(
+            e.candidate.name,
+            e.result.run.time_s,
+            e.result.run.controlled_degC,
+            e.index,
+            strong=e is focus,
+            faded=e.stale,
+        )
+        for e in sorted(shown, key=lambda e: e is focus)
+        if e.result is not None
+    ]
+    return Content(trial, scale, shown, focus, tuple(lines))
+
+
+def body_content(trial: Trial, scale: Scale, entry: Entry | None, selected_body: str) -> Content:
+    """Content with one curve for each body of one candidate's run."""
+    lines: list[Line] = []
+    if entry is not None and entry.result is not None:
+        run = entry.result.run
+        bodies = [
+            Line(body.name, run.time_s, run.bodies_degC[i], i, strong=body.name == selected_body, faded=entry.stale)
+            for i, body in enumerate(run.rig.bodies)
+        ]
+        lines = sorted(bodies, key=lambda line: line.strong)
+    return Content(trial, scale, (entry,) if entry is not None else (), entry, tuple(lines), bodies=True)

@@ -1,0 +1,150 @@
+"""The drive lane and the barcode of on-times."""
+
+import numpy as np
+import numpy.typing as npt
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QPainter, QPen
+
+from kelvarn.desktop import theme
+from kelvarn.engine.measures import at_limit
+from kelvarn.engine.run import Run
+from kelvarn.units import Quantity, show
+
+from .axis import Axis
+from .content import Content, Entry
+from .labels import Obstacles, draw, place
+from .lane import Frame, Lane
+from .temperature import minutes
+from .trace import draw_line, polygon, reduce
+
+_LEAST_SAID_S = 20.0
+
+
+class DriveLane(Lane):
+    """Drive of the selected candidate, 0…100 %, hatched where it is at its limit."""
+
+    weight = 1.45
+
+    def title(self, content: Content) -> str:
+        result = content.result
+        return "Drive" if result is None else f"Drive, % of {show(result.run.rig.drive.power_W, Quantity.POWER)}"
+
+    def paint(self, painter: QPainter, frame: Frame, content: Content) -> None:
+        result = content.result
+        look = theme.current()
+        axis = _drive_axis(frame)
+        painter.setFont(theme.font("small"))
+        painter.setPen(look.color("muted"))
+        for level, text in ((0.0, "0"), (1.0, "100")):
+            box = QRectF(0, axis.to_px(level) - 9, frame.rect.left() - 10, 18)
+            painter.drawText(box, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, text)
+        if result is None or content.selected is None:
+            self.paint_title(painter, frame, content)
+            return
+        painter.save()
+        painter.setClipRect(frame.rect)
+        run = result.run
+        x, u = reduce(run.time_s, run.drive, frame.time)
+        y = axis.to_px(u)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(look.candidate(content.selected.index, 0.3))
+        floor = axis.to_px(0.0)
+        if x.size:
+            painter.drawPolygon(polygon(np.concatenate([[x[0]], x, [x[-1]]]), np.concatenate([[floor], y, [floor]])))
+        draw_line(painter, polygon(x, y), look.candidate(content.selected.index, 0.6))
+        obstacles = Obstacles([(x, y)], [])
+        obstacles.taken.append(self.paint_title(painter, frame, content))
+        self._paint_limits(painter, frame, run, axis, obstacles)
+        painter.restore()
+
+    def _paint_limits(self, painter: QPainter, frame: Frame, run: Run, axis: Axis, obstacles: Obstacles) -> None:
+        look, small = theme.current(), theme.font("small", bold=True)
+        for start, end in long_spans(run):
+            left, right = frame.time.to_px(start), frame.time.to_px(end)
+            area = QRectF(left, frame.rect.top(), max(right - left, 1.0), frame.rect.height()).intersected(frame.rect)
+            if area.width() <= 0:
+                continue
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(look.hatch("gold", 0.6))
+            painter.drawRect(area)
+            index = int(np.searchsorted(run.time_s, start))
+            full = run.drive[index] > 0.5
+            if end - start >= _LEAST_SAID_S and (full or area.width() > 40):
+                text = f"{'flat out' if full else 'shut off'} {minutes(end - start)}"
+                rect = place(QPointF(area.right(), frame.rect.center().y()), text, small, frame.rect, obstacles)
+                draw(painter, rect, text, look.color("gold"), small)
+
+    def readings(self, content: Content, sample: int) -> list[tuple[int, str, str]]:
+        found = []
+        for entry in content.entries:
+            if entry.result is not None:
+                k = min(sample, entry.result.run.drive.size - 1)
+                text = show(float(entry.result.run.drive[k]), Quantity.DRIVE)
+                found.append((entry.index, entry.candidate.name, text))
+        return found
+
+
+def _drive_axis(frame: Frame) -> Axis:
+    return Axis(0.0, 1.0, frame.rect.bottom() - 4, frame.rect.top() + 10)
+
+
+def long_spans(run: Run) -> list[tuple[float, float]]:
+    """Spans in s in which the drive is at one of its limits, short gaps closed: noise would cut them to pieces."""
+    held = at_limit(run)
+    return sorted(_spans(run, held & (run.asked > run.drive)) + _spans(run, held & (run.asked < run.drive)))
+
+
+def _spans(run: Run, held: npt.NDArray[np.bool_]) -> list[tuple[float, float]]:
+    at = np.flatnonzero(held)
+    if not at.size:
+        return []
+    step = run.rig.probe.interval_s
+    gap = max(3, round(30 / step))
+    cuts = np.flatnonzero(np.diff(at) > gap)
+    firsts, lasts = at[np.append(0, cuts + 1)], at[np.append(cuts, at.size - 1)]
+    return [(float(run.time_s[a]), float(run.time_s[b]) + step) for a, b in zip(firsts, lasts, strict=True)]
+
+
+class BarcodeLane(Lane):
+    """On-times of one on/off candidate as bars."""
+
+    height = 34
+
+    def __init__(self, entry: Entry) -> None:
+        self.entry = entry
+
+    def title(self, content: Content) -> str:
+        return self.entry.candidate.name
+
+    def paint(self, painter: QPainter, frame: Frame, content: Content) -> None:
+        if self.entry.result is not None:
+            run = self.entry.result.run
+            on = np.concatenate([[False], run.drive > 0.5, [False]])
+            edges = np.flatnonzero(on[1:] != on[:-1])
+            ends = np.append(run.time_s, run.time_s[-1])
+            left, right = frame.time.to_px(ends[edges[0::2]]), frame.time.to_px(ends[edges[1::2]])
+            painter.save()
+            painter.setClipRect(frame.rect)
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(theme.current().candidate(self.entry.index, 0.75))
+            for a, b in zip(left.tolist(), right.tolist(), strict=True):
+                painter.drawRect(QRectF(a, frame.rect.top() + 7, max(b - a, 1.0), frame.rect.height() - 14))
+            painter.restore()
+        self.paint_title(painter, frame, content)
+
+    def paint_title(self, painter: QPainter, frame: Frame, content: Content) -> QRectF:
+        """The candidate's name in the gutter's place: left, over the bars, vertically centred."""
+        look = theme.current()
+        small = theme.font("small", bold=True)
+        painter.setFont(small)
+        metrics = painter.fontMetrics()
+        text = metrics.elidedText(self.title(content), Qt.TextElideMode.ElideRight, 130)
+        rect = QRectF(frame.rect.left() + 5, frame.rect.center().y() - 9, metrics.horizontalAdvance(text) + 8, 18)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(look.color("panel", 0.9))
+        painter.drawRoundedRect(rect, 3, 3)
+        painter.setPen(QPen(look.candidate(self.entry.index)))
+        painter.drawText(rect, Qt.AlignmentFlag.AlignCenter, text)
+        return rect

@@ -1,0 +1,107 @@
+"""The events lane: blocks that can be moved and stretched."""
+
+from PySide6.QtCore import QRectF, Qt
+from PySide6.QtGui import QFontMetricsF, QPainter
+
+from kelvarn.desktop import theme
+from kelvarn.model.trial import DoorOpens, Load, SurroundingsChange
+from kelvarn.units import Quantity, Scale, show
+
+from .content import Content
+from .handles import Handle
+from .lane import Frame, Lane
+from .temperature import minutes
+
+_COLORS = {"door": "gold", "surroundings": "glacier", "load": "ember"}
+
+
+def event_text(event: DoorOpens | SurroundingsChange | Load, scale: Scale) -> str:
+    """An event in a few words."""
+    match event:
+        case DoorOpens():
+            lasts = f" {minutes(event.lasts_s)}" if event.lasts_s is not None else ""
+            return f"{event.name}{lasts}"
+        case SurroundingsChange():
+            return f"{event.name} {show(event.change_K, Quantity.DIFFERENCE, scale, sign=True)}"
+        case Load():
+            return f"{event.name} {show(event.power_W, Quantity.POWER, sign=True)}"
+
+
+class EventsLane(Lane):
+    """Events of the trial as blocks; overlapping ones stand in two rows."""
+
+    height = 44
+
+    def title(self, content: Content) -> str:
+        return "Events"
+
+    def _blocks(self, frame: Frame, content: Content) -> list[QRectF]:
+        rows: list[float] = []
+        found = []
+        events = content.trial.events
+        placed = []
+        for event in events:
+            end = content.trial.duration_s if event.lasts_s is None else event.at_s + event.lasts_s
+            row = next((k for k, until in enumerate(rows) if until <= event.at_s), None)
+            if row is None:
+                rows.append(end)
+                row = len(rows) - 1
+            rows[row] = end
+            placed.append((event.at_s, end, row))
+        height = (frame.rect.height() - 14) / max(1, len(rows))
+        for start, end, row in placed:
+            left, right = frame.time.to_px(start), frame.time.to_px(end)
+            top = frame.rect.top() + 7 + row * height
+            found.append(QRectF(left, top, max(right - left, 5.0), height - 1))
+        return found
+
+    def paint(self, painter: QPainter, frame: Frame, content: Content) -> None:
+        look = theme.current()
+        small = theme.font("small", bold=True)
+        metrics = QFontMetricsF(small)
+        title = self.paint_title(painter, frame, content)
+        painter.save()
+        painter.setClipRect(frame.rect)
+        painter.setFont(small)
+        blocks = self._blocks(frame, content)
+        for event, block in zip(content.trial.events, blocks, strict=True):
+            name = _COLORS[event.kind]
+            seen = block.intersected(frame.rect)
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(look.color(name, 0.32 if event.kind == "surroundings" else 0.8))
+            painter.drawRoundedRect(block, 2, 2)
+            text = event_text(event, content.scale)
+            width = metrics.horizontalAdvance(text)
+            if width + 14 < seen.width():
+                area = seen.adjusted(7, 0, 0, 0)
+                painter.setPen(look.color("ink" if event.kind == "surroundings" else "panel"))
+            else:
+                area = QRectF(block.right() + 6, block.top(), width + 4, block.height())
+                if area.right() > frame.rect.right() or any(area.intersects(b) for b in blocks if b is not block):
+                    area.moveRight(block.left() - 6)
+                painter.setPen(look.color("ink"))
+            painter.drawText(area, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, text)
+        painter.restore()
+        if not content.trial.events:
+            painter.setFont(theme.font("small"))
+            painter.setPen(look.color("muted"))
+            area = frame.rect.adjusted(title.width() + 18, 0, 0, 0)
+            painter.drawText(
+                area, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, "nothing happens meanwhile"
+            )
+
+    def handles(self, frame: Frame, content: Content) -> list[Handle]:
+        found: list[Handle] = []
+        for index, (event, block) in enumerate(zip(content.trial.events, self._blocks(frame, content), strict=True)):
+            if not block.intersects(frame.rect):
+                continue
+            if event.lasts_s is not None:
+                # The end is grabbed beside the block, so that a narrow one can still be moved.
+                edge = QRectF(block.right() - 2, block.top(), 8, block.height())
+                end = event.at_s + event.lasts_s
+                found.append(
+                    Handle("event_end", index, edge, False, end, f"Drag to change how long “{event.name}” lasts")
+                )
+            body = block.adjusted(-3, 0, -2 if event.lasts_s is not None else 0, 0)
+            found.append(Handle("event_move", index, body, False, event.at_s, f"Drag to move “{event.name}”"))
+        return found

@@ -1,0 +1,82 @@
+"""What every lane has, and what it is given to paint with."""
+
+from dataclasses import dataclass
+
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QColor, QPainter, QPen
+
+from kelvarn.desktop import theme
+
+from .axis import Axis
+from .content import Content
+from .handles import Handle
+
+
+@dataclass(frozen=True)
+class Frame:
+    """What a lane paints into: its rectangle (without the gutter) and the time axis."""
+
+    rect: QRectF
+    time: Axis
+
+
+class Lane:
+    """One lane. `height` is fixed in pixels, or 0 where it shares the rest by `weight`."""
+
+    height = 0
+    weight = 1.0
+
+    def title(self, content: Content) -> str:
+        """Text in its upper left corner."""
+        raise NotImplementedError  # abstract
+
+    def paint(self, painter: QPainter, frame: Frame, content: Content) -> None:
+        """Paint everything that does not depend on the cursor."""
+        raise NotImplementedError  # abstract
+
+    def handles(self, frame: Frame, content: Content) -> list[Handle]:
+        """What can be dragged in it."""
+        del frame, content
+        return []
+
+    def readings(self, content: Content, sample: int) -> list[tuple[int, str, str]]:
+        """What its traces read at a sample: (candidate index or −1, name, value)."""
+        del content, sample
+        return []
+
+    def paint_ground(self, painter: QPainter, frame: Frame, content: Content) -> None:
+        """Panel, border and title."""
+        look = theme.current()
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(look.color("hairline"), 1))
+        painter.setBrush(look.color("panel"))
+        painter.drawRoundedRect(frame.rect.adjusted(-0.5, -0.5, 0.5, 0.5), theme.RADIUS, theme.RADIUS)
+
+    def paint_title(self, painter: QPainter, frame: Frame, content: Content) -> QRectF:
+        """The title, last, so that it stays readable; returns where it stands."""
+        painter.setFont(theme.font("small", bold=True))
+        text = self.title(content)
+        metrics = painter.fontMetrics()
+        rect = QRectF(
+            frame.rect.left() + 6, frame.rect.top() + 4, metrics.horizontalAdvance(text) + 6, metrics.height() + 1
+        )
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(theme.current().color("panel", 0.8))
+        painter.drawRect(rect)
+        painter.setPen(theme.current().color("muted"))
+        painter.drawText(rect, Qt.AlignmentFlag.AlignCenter, text)
+        return rect
+
+
+def dotted(color: QColor) -> QPen:
+    """A fine dotted pen for grid lines."""
+    pen = QPen(color, 1)
+    pen.setDashPattern([1, 3])
+    return pen
+
+
+def grip(painter: QPainter, at: QPointF, color: QColor) -> None:
+    """A small triangle on the left edge that points at a value that can be dragged."""
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(color)
+    painter.drawPolygon([at, QPointF(at.x() - 8, at.y() - 5), QPointF(at.x() - 8, at.y() + 5)])

@@ -1,0 +1,283 @@
+"""The temperature lane: curves, setpoint, band, error fill and what a person would say about them."""
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QPainter, QPen
+
+from kelvarn.desktop import theme
+from kelvarn.engine.measures import Window
+from kelvarn.engine.plan import setpoint_at
+from kelvarn.model.candidate import OnOff
+from kelvarn.units import Quantity, show, to_shown
+
+from .axis import Axis, padded_range, value_ticks
+from .content import Content
+from .handles import Handle
+from .labels import Obstacles, draw, place
+from .lane import Frame, Lane, dotted, grip
+from .trace import columns, draw_line, polygon, reduce
+
+_T = Quantity.TEMPERATURE
+_TITLE_ROOM = 16
+
+
+class TemperatureLane(Lane):
+    """See the module."""
+
+    weight = 5.0
+
+    def __init__(self) -> None:
+        self.range_degC: tuple[float, float] | None = None
+        """Set by zooming; None fits the data."""
+        self.held = False
+        """While dragging, the range only grows: an axis that jumps would tear the handle from the pointer."""
+        self._fitted: tuple[float, float] = (0.0, 1.0)
+
+    def title(self, content: Content) -> str:
+        what = "Temperatures of the bodies" if content.bodies else "Temperature"
+        return f"{what}, {content.scale.value}"
+
+    def axis(self, frame: Frame, content: Content) -> Axis:
+        """Its value axis, in degC."""
+        low, high = self.range_degC or self._fit(content, frame.rect.height())
+        return Axis(low, high, frame.rect.bottom(), frame.rect.top())
+
+    def _fit(self, content: Content, height: float) -> tuple[float, float]:
+        plan = [change.to_degC for change in content.trial.plan.changes]
+        lows = [float(line.degC.min()) for line in content.lines] + [min(plan)]
+        highs = [float(line.degC.max()) for line in content.lines] + [max(plan)]
+        low, high = padded_range(min(lows), max(highs), 0.06, 2.0)
+        high += (high - low) * _TITLE_ROOM / height  # the title must not cover the highest curve
+        if self.held:
+            low, high = min(low, self._fitted[0]), max(high, self._fitted[1])
+        self._fitted = (low, high)
+        return low, high
+
+    def paint(self, painter: QPainter, frame: Frame, content: Content) -> None:
+        look = theme.current()
+        axis = self.axis(frame, content)
+        self._paint_grid(painter, frame, content, axis)
+        painter.save()
+        painter.setClipRect(frame.rect)
+        obstacles = Obstacles(
+            [], [QRectF(frame.rect.right() - 84, axis.to_px(self._last_setpoint(content)) - 12, 84, 24)]
+        )
+        self._paint_setpoint(painter, frame, content, axis)
+        for line in content.lines:
+            x, values = reduce(line.time_s, line.degC, frame.time)
+            y = axis.to_px(values)
+            if line.strong and not content.bodies:
+                self._paint_error(painter, frame, content, axis, line.time_s, line.degC)
+            dash = theme.DASHES[line.index % len(theme.DASHES)]
+            color = look.candidate(line.index, 0.35 if line.faded else 1.0)
+            draw_line(painter, polygon(x, y), color, dash, 2 if line.strong else 1)
+            obstacles.curves.append((x, y))
+        self._paint_edges(painter, frame, content, axis)
+        obstacles.taken.append(self.paint_title(painter, frame, content))
+        if content.bodies:
+            self._name_lines(painter, frame, content, obstacles)
+        else:
+            self._say(painter, frame, content, axis, obstacles)
+        painter.restore()
+        self._paint_flag(painter, frame, content, axis)
+
+    def _paint_grid(self, painter: QPainter, frame: Frame, content: Content, axis: Axis) -> None:
+        look = theme.current()
+        shown = Axis(
+            to_shown(axis.low, _T, content.scale), to_shown(axis.high, _T, content.scale), axis.at_low, axis.at_high
+        )
+        ticks, decimals = value_ticks(shown)
+        painter.setFont(theme.font("small"))
+        for tick in ticks:
+            y = round(shown.to_px(tick)) + 0.5
+            if frame.rect.top() + 2 < y < frame.rect.bottom() - 2:
+                painter.setPen(dotted(look.color("hairline")))
+                painter.drawLine(QPointF(frame.rect.left(), y), QPointF(frame.rect.right(), y))
+            if frame.rect.top() - 1 <= y <= frame.rect.bottom() + 1:
+                painter.setPen(look.color("muted"))
+                text = QRectF(0, y - 9, frame.rect.left() - 10, 18)
+                painter.drawText(
+                    text, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, f"{tick:.{decimals}f}"
+                )
+
+    def _plan_line(self, frame: Frame, content: Content) -> tuple[np.ndarray, np.ndarray]:
+        """The plan as corner points in s and degC: doubled at steps, so that it rises straight up."""
+        times = [0.0, content.trial.duration_s]
+        for change in content.trial.plan.changes[1:]:
+            times += [change.at_s - 1e-6, change.at_s]
+        dense = np.linspace(frame.time.low, frame.time.high, 200)
+        t = np.unique(np.concatenate([times, dense[(dense > 0) & (dense < content.trial.duration_s)]]))
+        return t, setpoint_at(content.trial.plan, t)
+
+    def _paint_setpoint(self, painter: QPainter, frame: Frame, content: Content, axis: Axis) -> None:
+        look = theme.current()
+        t, r = self._plan_line(frame, content)
+        x, y = frame.time.to_px(t), axis.to_px(r)
+        half = abs(axis.px_per_unit) * content.trial.band_K
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(look.color("moss", 0.22))
+        painter.drawPolygon(polygon(np.concatenate([x, x[::-1]]), np.concatenate([y - half, (y + half)[::-1]])))
+        draw_line(painter, polygon(x, y), look.color("ink"))
+
+    def _paint_error(
+        self, painter: QPainter, frame: Frame, content: Content, axis: Axis, t: np.ndarray, degC: np.ndarray
+    ) -> None:
+        """Between curve and setpoint: a plain tint where it is too cold, hatched where it is too hot."""
+        look = theme.current()
+        x, value = columns(t, degC, frame.time)
+        r = setpoint_at(
+            content.trial.plan, np.clip((x - frame.time.at_low) / frame.time.px_per_unit + frame.time.low, 0, None)
+        )
+        base = axis.to_px(r)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+        painter.setPen(Qt.PenStyle.NoPen)
+        for side, brush in (
+            (np.minimum(value, r), look.color("glacier", 0.13)),
+            (np.maximum(value, r), look.hatch("ember")),
+        ):
+            painter.setBrush(brush)
+            edge = axis.to_px(side)
+            painter.drawPolygon(polygon(np.concatenate([x, x[::-1]]), np.concatenate([edge, base[::-1]])))
+
+    def _edges(self, content: Content) -> list[tuple[str, float]]:
+        """Edges of the selected on/off candidate: kind and degC."""
+        if content.bodies or content.selected is None:
+            return []
+        c = content.selected.candidate.controller
+        if not isinstance(c, OnOff):
+            return []
+        r = self._last_setpoint(content)
+        result = content.result
+        sign = result.run.direction if result is not None else 1
+        return [("edge_on", r - sign * c.below_K), ("edge_off", r + sign * c.above_K)]
+
+    def _paint_edges(self, painter: QPainter, frame: Frame, content: Content, axis: Axis) -> None:
+        look = theme.current()
+        for _, degC in self._edges(content):
+            y = round(axis.to_px(degC)) + 0.5
+            assert content.selected is not None
+            painter.setPen(QPen(look.candidate(content.selected.index), 1, Qt.PenStyle.DashLine))
+            painter.drawLine(QPointF(frame.rect.left(), y), QPointF(frame.rect.right(), y))
+
+    @staticmethod
+    def _last_setpoint(content: Content) -> float:
+        return content.trial.plan.changes[-1].to_degC
+
+    def _flag_rect(self, frame: Frame, content: Content, axis: Axis) -> QRectF:
+        y = min(max(axis.to_px(self._last_setpoint(content)), frame.rect.top() + 10), frame.rect.bottom() - 10)
+        return QRectF(frame.rect.right() - 62, y - 10, 62, 20)
+
+    def _paint_flag(self, painter: QPainter, frame: Frame, content: Content, axis: Axis) -> None:
+        look = theme.current()
+        rect = self._flag_rect(frame, content, axis)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(look.color("ink"))
+        painter.drawRoundedRect(rect, 3, 3)
+        painter.setFont(theme.font("small", bold=True))
+        painter.setPen(look.color("panel"))
+        painter.drawText(rect, Qt.AlignmentFlag.AlignCenter, show(self._last_setpoint(content), _T, content.scale))
+        for kind, degC in self._edges(content):
+            y = axis.to_px(degC)
+            if frame.rect.top() < y < frame.rect.bottom():
+                assert content.selected is not None
+                # Two grips at one height would hide each other: the lower edge points up a little, the upper down.
+                shift = 3 if kind == "edge_on" else -3
+                grip(painter, QPointF(frame.rect.left(), y + shift), look.candidate(content.selected.index))
+
+    def _name_lines(self, painter: QPainter, frame: Frame, content: Content, obstacles: Obstacles) -> None:
+        look = theme.current()
+        for line, (x, y) in zip(content.lines, obstacles.curves, strict=True):
+            if not x.size:
+                continue
+            at = int(np.searchsorted(x, frame.rect.left() + 0.72 * frame.rect.width()))
+            at = min(at, x.size - 1)
+            small = theme.font("small", bold=line.strong)
+            rect = place(QPointF(float(x[at]), float(y[at])), line.name, small, frame.rect, obstacles)
+            draw(painter, rect, line.name, look.candidate(line.index), small)
+
+    def _say(self, painter: QPainter, frame: Frame, content: Content, axis: Axis, obstacles: Obstacles) -> None:
+        """Overshoot, settling or swing of the selected candidate, in words where they happen."""
+        result = content.result
+        if result is None:
+            return
+        look, small = theme.current(), theme.font("small", bold=True)
+        window = result.measures.first
+        for text, at_s, degC, color in sayings(window, content):
+            if not frame.time.low <= at_s <= frame.time.high:
+                continue
+            anchor = QPointF(frame.time.to_px(at_s), axis.to_px(degC))
+            if color == "moss":
+                pen = QPen(look.color("moss"), 1)
+                pen.setDashPattern([2, 3])
+                painter.setPen(pen)
+                painter.drawLine(anchor, QPointF(anchor.x(), frame.rect.bottom()))
+                anchor.setY(frame.rect.bottom() - 26)
+            else:
+                painter.setPen(QPen(look.color(color), 1))
+                painter.drawLine(anchor, QPointF(anchor.x(), anchor.y() - 10))
+            rect = place(anchor, text, small, frame.rect, obstacles)
+            draw(painter, rect, text, look.color(color), small)
+
+    def handles(self, frame: Frame, content: Content) -> list[Handle]:
+        if content.bodies:
+            return []
+        axis = self.axis(frame, content)
+        found = []
+        for kind, degC in self._edges(content):
+            shift = 3 if kind == "edge_on" else -3
+            rect = QRectF(frame.rect.left() - 12, axis.to_px(degC) + shift - 6, 16, 12)
+            which = "on" if kind == "edge_on" else "off"
+            found.append(Handle(kind, 0, rect, True, degC, f"Drag to move the edge at which it switches {which}"))
+        last = len(content.trial.plan.changes) - 1
+        flag = self._flag_rect(frame, content, axis)
+        found.append(Handle("setpoint", last, flag, True, self._last_setpoint(content), "Drag to move the setpoint"))
+        for index, change in enumerate(content.trial.plan.changes):
+            end = content.trial.duration_s if index == last else content.trial.plan.changes[index + 1].at_s
+            x0, x1 = frame.time.to_px(change.at_s), frame.time.to_px(end)
+            rect = QRectF(x0, axis.to_px(change.to_degC) - 4, x1 - x0, 8).intersected(frame.rect)
+            if rect.width() > 0 and rect.height() > 0:
+                found.append(Handle("setpoint", index, rect, True, change.to_degC, "Drag to move the setpoint"))
+        return found
+
+    def readings(self, content: Content, sample: int) -> list[tuple[int, str, str]]:
+        found = [
+            (line.index, line.name, show(float(line.degC[min(sample, line.degC.size - 1)]), _T, content.scale))
+            for line in sorted(content.lines, key=lambda line: line.index)
+        ]
+        result = content.result
+        if result is not None:
+            k = min(sample, result.run.time_s.size - 1)
+            found.append((-1, "setpoint", show(float(result.run.setpoint_degC[k]), _T, content.scale)))
+            if not content.bodies:
+                found.append((-1, "probe reads", show(float(result.run.measured_degC[k]), _T, content.scale)))
+        return found
+
+
+def sayings(window: Window, content: Content) -> list[tuple[str, float, float, str]]:
+    """What to say about a setpoint window: text, instant, degC, colour name."""
+    found: list[tuple[str, float, float, str]] = []
+    over, settled, swing = (window.values.get(key) for key in ("overshoot_K", "settling_s", "swing_K"))
+    band = content.trial.band_K
+    r = window.setpoint_degC
+    if settled is not None:
+        if over is not None and over > 0 and window.peak_s is not None:
+            text = f"{show(over, Quantity.DIFFERENCE, content.scale, sign=True)} over at {minutes(window.peak_s)}"
+            found.append((text, window.peak_s, r + over, "ember" if over > band else "muted"))
+        found.append((f"settled {minutes(settled)}", window.from_s + settled, r, "moss"))
+    elif swing is not None and swing > 2 * band:
+        period = window.values.get("swing_period_s")
+        every = f" every {minutes(period)}" if period is not None else ""
+        text = f"swings {show(swing, Quantity.DIFFERENCE, content.scale)}{every}, never settles"
+        found.append((text, window.from_s + 0.55 * (window.to_s - window.from_s), r + (over or 0.0), "ember"))
+    else:
+        at = window.from_s + 0.8 * (window.to_s - window.from_s)
+        found.append(("never settles", at, r, "ember"))
+    return found
+
+
+def minutes(time_s: float) -> str:
+    """A duration for a label: whole minutes from two minutes on."""
+    if 120 <= time_s < 6000:
+        return f"{time_s / 60:.0f} min"
+    return show(time_s, Quantity.DURATION)

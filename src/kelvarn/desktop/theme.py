@@ -1,0 +1,215 @@
+"""Every colour, size and font of the window. No other file holds a colour."""
+
+from dataclasses import dataclass, fields
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QBrush, QColor, QFont, QFontDatabase, QGuiApplication, QPalette
+
+
+@dataclass(frozen=True)
+class Theme:
+    """One look. Colours are QColor-readable text; `candidates` follow the Okabe–Ito order."""
+
+    name: str
+    ground: str
+    panel: str
+    ink: str
+    muted: str
+    hairline: str
+    ember: str
+    glacier: str
+    moss: str
+    gold: str
+    selected: str
+    candidates: tuple[str, ...]
+
+    def color(self, name: str, alpha: float = 1.0) -> QColor:
+        """A colour of the theme by its field name, with opacity 0…1."""
+        color = QColor(getattr(self, name))
+        color.setAlphaF(alpha)
+        return color
+
+    def candidate(self, index: int, alpha: float = 1.0) -> QColor:
+        """Colour of the candidate at a place in the list."""
+        color = QColor(self.candidates[index % len(self.candidates)])
+        color.setAlphaF(alpha)
+        return color
+
+    def hatch(self, name: str, alpha: float = 0.55) -> QBrush:
+        """A hatched brush of one of the colours."""
+        return QBrush(self.color(name, alpha), Qt.BrushStyle.BDiagPattern)
+
+
+PAPER = Theme(
+    name="paper",
+    ground="#F3EFE6",
+    panel="#FBF9F4",
+    ink="#22303A",
+    muted="#5F6970",  # a little darker than the design's, which has 4.2:1 on the ground
+    hairline="#DAD4C7",
+    ember="#B8441F",  # darkened from the design's to keep 4.5:1 as text on the ground
+    glacier="#2B6F9E",
+    moss="#3F7A55",
+    gold="#8F5F12",  # darkened likewise
+    selected="#EBE6DA",
+    candidates=("#0072B2", "#D55E00", "#009E73", "#B0578D", "#B97900", "#2E8FC4"),
+)
+NIGHT = Theme(
+    name="night",
+    ground="#15191C",
+    panel="#1D2327",
+    ink="#E8E2D5",
+    muted="#98A1A6",
+    hairline="#343C41",
+    ember="#F0784F",
+    glacier="#6DB3E4",
+    moss="#79C394",
+    gold="#DDA645",
+    selected="#2A3237",
+    candidates=("#56B4E9", "#F08A4B", "#2CC79B", "#DE96C1", "#E6B23C", "#9CCBEA"),
+)
+DASHES: tuple[tuple[float, ...], ...] = ((), (9, 4), (2, 3), (9, 3, 2, 3), (14, 4), (5, 3))
+"""Dash patterns by candidate, in pixels; empty is solid."""
+
+LINE_HEIGHT = 58
+LEFT_WIDTH, RIGHT_WIDTH = 232, 306
+GAP = 10
+RADIUS = 4
+
+_BODY_PX, _SMALL_PX, _TITLE_PX, _BIG_PX = 13, 11, 13, 15
+
+
+def font(kind: str = "body", *, bold: bool = False) -> QFont:
+    """The system's sans-serif in one of the sizes body, small, title, big; figures all of one width."""
+    made = QFontDatabase.systemFont(QFontDatabase.SystemFont.GeneralFont)
+    made.setPixelSize({"body": _BODY_PX, "small": _SMALL_PX, "title": _TITLE_PX, "big": _BIG_PX}[kind])
+    made.setWeight(QFont.Weight.DemiBold if bold or kind in ("title", "big") else QFont.Weight.Normal)
+    made.setFeature(QFont.Tag("tnum"), 1)
+    return made
+
+
+def fixed_font() -> QFont:
+    """For settings as text."""
+    made = QFontDatabase.systemFont(QFontDatabase.SystemFont.FixedFont)
+    made.setPixelSize(_BODY_PX - 1)
+    return made
+
+
+class _Current:
+    theme = PAPER
+
+
+def current() -> Theme:
+    """The theme in use."""
+    return _Current.theme
+
+
+def use(theme: Theme) -> None:
+    """Make a theme the one in use and dress the application in it; widgets repaint by themselves."""
+    _Current.theme = theme
+    app = QGuiApplication.instance()
+    palette = QPalette()
+    role = QPalette.ColorRole
+    for which, name in {
+        role.Window: "ground",
+        role.Base: "panel",
+        role.AlternateBase: "ground",
+        role.Button: "panel",
+        role.WindowText: "ink",
+        role.Text: "ink",
+        role.ButtonText: "ink",
+        role.ToolTipBase: "panel",
+        role.ToolTipText: "ink",
+        role.PlaceholderText: "muted",
+        role.Highlight: "glacier",
+        role.HighlightedText: "panel",
+        role.Link: "glacier",
+    }.items():
+        palette.setColor(which, theme.color(name))
+    for which in (role.WindowText, role.Text, role.ButtonText):
+        palette.setColor(QPalette.ColorGroup.Disabled, which, theme.color("muted", 0.7))
+    app.setPalette(palette)  # type: ignore[union-attr]
+    app.setFont(font())  # type: ignore[union-attr]
+    app.setStyleSheet(_style_sheet(theme))  # type: ignore[union-attr]
+
+
+def by_name(name: str) -> Theme:
+    """Paper or night."""
+    return NIGHT if name == NIGHT.name else PAPER
+
+
+def system_theme() -> Theme:
+    """The theme that goes with the desktop's colour scheme."""
+    dark = QGuiApplication.styleHints().colorScheme() == Qt.ColorScheme.Dark
+    return NIGHT if dark else PAPER
+
+
+_STYLE = """
+QMainWindow, QStackedWidget, QScrollArea, QScrollArea > QWidget > QWidget { background: $ground; }
+QMenuBar { background: $panel; color: $ink; padding: 1px 8px; }
+QMenuBar::item { padding: 3px 8px; background: transparent; }
+QMenuBar::item:selected { background: $selected; }
+QMenu { background: $panel; color: $ink; border: 1px solid $hairline; padding: 4px; }
+QMenu::item { padding: 4px 26px 4px 14px; }
+QMenu::item:selected { background: $selected; color: $ink; }
+QMenu::item:disabled { color: $muted; }
+QMenu::separator { height: 1px; background: $hairline; margin: 4px 8px; }
+QToolTip { background: $panel; color: $ink; border: 1px solid $hairline; padding: 3px; }
+QScrollArea { border: none; }
+QSplitter::handle { background: transparent; }
+QLineEdit, QComboBox, QPlainTextEdit, QTextBrowser, QListWidget {
+    background: $panel; color: $ink; border: 1px solid $hairline; border-radius: 4px; padding: 2px 6px;
+    selection-background-color: $glacier; selection-color: $panel; }
+QLineEdit:focus, QComboBox:focus, QListWidget:focus, QTextBrowser:focus { border: 1px solid $glacier; }
+QLineEdit[wrong="true"] { border: 1px solid $ember; }
+QLineEdit[plain="true"] { background: transparent; border: 1px solid transparent; padding: 0 3px; font-weight: 600; }
+QLineEdit[plain="true"]:hover { border: 1px solid $hairline; background: $panel; }
+QLineEdit[plain="true"]:focus { border: 1px solid $glacier; background: $panel; }
+QLineEdit[plain="true"][wrong="true"] { border: 1px solid $ember; }
+QComboBox::drop-down { border: none; width: 16px; }
+QComboBox QAbstractItemView { background: $panel; color: $ink; selection-background-color: $selected;
+    selection-color: $ink; border: 1px solid $hairline; }
+QLabel { background: transparent; }
+QLabel[role="muted"] { color: $muted; }
+QLabel[role="wrong"] { color: $ember; }
+QLabel[role="gold"] { color: $gold; }
+QLabel[role="met"] { color: $moss; }
+QPushButton { background: $panel; color: $ink; border: 1px solid $ink; border-radius: 4px; padding: 6px 14px;
+    font-weight: 600; }
+QPushButton:hover { background: $selected; }
+QPushButton:focus { border: 1px solid $glacier; }
+QPushButton:disabled { color: $muted; border-color: $hairline; }
+QPushButton[main="true"] { background: $ink; color: $panel; }
+QPushButton[main="true"]:hover { background: $muted; }
+QPushButton[main="true"]:focus { border: 2px solid $glacier; padding: 5px 13px; }
+QPushButton[link="true"] { border: 1px solid transparent; background: transparent; color: $glacier; padding: 1px 4px;
+    text-align: left; }
+QPushButton[link="true"]:hover { background: $selected; }
+QPushButton[link="true"]:focus { border: 1px solid $glacier; }
+QPushButton[chip="true"] { border: 1px solid $hairline; border-radius: 4px; padding: 4px 0; font-weight: 400; }
+QPushButton[chip="true"]:checked { background: $ink; color: $panel; border-color: $ink; font-weight: 600; }
+QPushButton[chip="true"]:focus { border-color: $glacier; }
+QPushButton[target="true"] { text-align: left; border: 1px solid $hairline; background: $ground; padding: 9px 10px;
+    font-weight: 400; }
+QPushButton[target="true"]:checked { border: 2px solid $ink; background: $panel; font-weight: 600; padding: 8px 9px; }
+QPushButton[target="true"]:focus { border-color: $glacier; }
+QCheckBox { color: $ink; }
+QCheckBox:focus { color: $glacier; }
+QFrame[card="true"] { background: $panel; border: 1px solid $hairline; border-radius: 4px; }
+QFrame[foot="true"] { background: $panel; border: none; border-top: 1px solid $hairline; }
+QScrollBar:vertical { background: transparent; width: 9px; margin: 0; }
+QScrollBar::handle:vertical { background: $hairline; border-radius: 4px; min-height: 24px; }
+QScrollBar:horizontal { background: transparent; height: 9px; margin: 0; }
+QScrollBar::handle:horizontal { background: $hairline; border-radius: 4px; min-width: 24px; }
+QScrollBar::add-line, QScrollBar::sub-line { width: 0; height: 0; }
+QScrollBar::add-page, QScrollBar::sub-page { background: transparent; }
+"""
+
+
+def _style_sheet(theme: Theme) -> str:
+    text = _STYLE
+    for field in fields(theme):
+        value = getattr(theme, field.name)
+        if isinstance(value, str):
+            text = text.replace(f"${field.name}", value)
+    return text

@@ -1,0 +1,62 @@
+"""What is looked at: trial, candidate, cursor, units. It is kept out of the project and out of undo."""
+
+from PySide6.QtCore import QObject, Signal
+
+from kelvarn.model.candidate import Candidate
+from kelvarn.model.project import Project
+from kelvarn.model.trial import Trial
+from kelvarn.units import Scale
+
+
+class View(QObject):
+    """Selection, cursor and units shared by all stations.
+
+    Signals:
+        changed: selection or units changed.
+        cursor_moved: the cursor is at another instant.
+    """
+
+    changed = Signal()
+    cursor_moved = Signal()
+
+    def __init__(self, project: Project) -> None:
+        super().__init__()
+        self._candidate = project.chosen or project.candidates[0].name
+        self._trial = project.trials[0].name
+        self.scale = Scale.CELSIUS
+        self.cursor_s = 0.0
+        self.pinned = False
+
+    def candidate(self, project: Project) -> Candidate:
+        """The selected candidate; the first one where the selected one has gone."""
+        return next((c for c in project.candidates if c.name == self._candidate), project.candidates[0])
+
+    def candidate_index(self, project: Project) -> int:
+        """Where the selected candidate stands."""
+        return project.candidates.index(self.candidate(project))
+
+    def trial(self, project: Project) -> Trial:
+        """The trial shown; the first one where it has gone."""
+        return next((t for t in project.trials if t.name == self._trial), project.trials[0])
+
+    def trial_index(self, project: Project) -> int:
+        """Where the trial shown stands."""
+        return project.trials.index(self.trial(project))
+
+    def select(self, candidate: str) -> None:
+        """Select a candidate by name."""
+        if candidate != self._candidate:
+            self._candidate = candidate
+            self.changed.emit()
+
+    def set_scale(self, scale: Scale) -> None:
+        """Show temperatures in another scale."""
+        if scale is not self.scale:
+            self.scale = scale
+            self.changed.emit()
+
+    def move_cursor(self, time_s: float) -> None:
+        """Put the cursor at an instant."""
+        if time_s != self.cursor_s:
+            self.cursor_s = time_s
+            self.cursor_moved.emit()
