@@ -220,7 +220,7 @@ def split(value: float, quantity: Quantity, scale: Scale = Scale.CELSIUS, *, exa
     if quantity in (Quantity.CAPACITY, Quantity.POWER) and abs(number) >= 2000:
         number, unit = number / 1000, "k" + unit
     if exact:
-        text = f"{number:.7g}" if abs(number) < 1e7 else f"{number:.4g}"
+        text = f"{number:.7g}"
     elif quantity is Quantity.TEMPERATURE:
         text = f"{number:.1f}"
     elif quantity is Quantity.DRIVE:

@@ -1,0 +1,133 @@
+"""The commands as a user runs them: output, exit codes, one line for every fault; the core without Qt."""
+
+import csv
+import json
+import os
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+from kelvarn.demos.cure_cabinet import cure_cabinet
+from kelvarn.files.project_file import save
+
+ROOT = Path(__file__).parents[2]
+
+
+def kelvarn(*arguments: str, **environment: str) -> subprocess.CompletedProcess[str]:
+    env = {k: v for k, v in os.environ.items() if k not in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")}
+    return subprocess.run(
+        [sys.executable, "-m", "kelvarn", *arguments],
+        capture_output=True,
+        text=True,
+        env={**env, **environment},
+        check=False,
+    )
+
+
+@pytest.fixture
+def saved(tmp_path: Path) -> Path:
+    path = tmp_path / "cabinet.kelvarn"
+    save(cure_cabinet(), path)
+    return path
+
+
+def test_demo_without_a_window_writes_results_traces_and_pictures(tmp_path: Path) -> None:
+    done = kelvarn("demo", "--out", str(tmp_path / "out"))
+    assert done.returncode == 0, done.stderr
+    assert "Careful PID ★: 5 of 6 marks met" in done.stdout
+    results = json.loads((tmp_path / "out" / "results.json").read_text())
+    assert [run["candidate"] for run in results["runs"]] == ["On/off ±1", "Careful PID"]
+    assert (tmp_path / "out" / "cold-start-door-cold-night.png").read_bytes().startswith(b"\x89PNG")
+    with (tmp_path / "out" / "cold-start-door-cold-night--careful-pid.csv").open() as stream:
+        rows = list(csv.DictReader(stream))
+    assert list(rows[0])[:5] == ["time_s", "setpoint_degC", "measured_degC", "drive", "power_W"]
+    assert list(rows[0])[5:] == ["Heater mat_degC", "Air_degC", "Walls_degC", "Part_degC", "guard"]
+    assert len(rows) == 7201
+    assert float(rows[0]["Air_degC"]) == 19
+    assert float(rows[-1]["time_s"]) == 14400
+
+
+def test_run_json_has_the_keys_of_the_design_and_agrees_with_the_demo(saved: Path) -> None:
+    done = kelvarn("run", str(saved), "--candidate", "Careful PID", "--json")
+    assert done.returncode == 0
+    [run] = json.loads(done.stdout)["runs"]
+    wanted = {
+        "overshoot_K", "overshoot_pct", "rise_s", "settling_s", "steady_error_K", "swing_K", "swing_period_s", "iae_Ks",
+        "ise_K2s", "itae_Ks2", "energy_J", "mean_drive", "switch_ons_per_h", "shortest_on_s", "shortest_off_s",
+        "time_at_limit_s", "travel", "hottest_degC", "windows",
+    }  # fmt: skip
+    assert wanted <= set(run["measures"])
+    assert run["measures"]["settling_s"] == pytest.approx(1908, abs=2)
+    assert set(run["marks"][0]) >= {"measure", "limit", "value", "met"}
+    assert [w["name"] for w in run["measures"]["windows"]] == ["setpoint", "Door", "Cold night"]
+
+
+def test_exit_codes(saved: Path, tmp_path: Path) -> None:
+    assert kelvarn("run", str(saved)).returncode == 0
+    assert kelvarn("run", str(saved), "--strict").returncode == 1
+    assert kelvarn("check", str(saved)).stdout.startswith(f"{saved} is sound: “Cure cabinet”, 4 bodies")
+    assert kelvarn("demos").stdout.startswith("cure-cabinet  ")
+    (tmp_path / "bad.kelvarn").write_bytes(saved.read_bytes()[:300])
+    (tmp_path / "file").write_text("")
+    for arguments in (
+        ("run",),
+        ("run", "none.kelvarn"),
+        ("run", str(saved), "--candidate", "Nobody"),
+        ("run", str(saved), "--trial", "None"),
+        ("run", str(saved), "--colour"),
+        ("run", str(saved), "--out", str(tmp_path / "file")),
+        ("check", str(tmp_path / "bad.kelvarn")),
+        ("demo", "nothing"),
+        ("frobnicate",),
+        (str(saved),),
+        (),
+    ):
+        done = kelvarn(*arguments)
+        assert done.returncode == 2, arguments
+        assert done.stdout == ""
+        assert len(done.stderr.splitlines()) == 1, done.stderr
+        assert done.stderr.startswith("kelvarn: ")
+
+
+def test_core_and_commands_work_with_qt_blocked(saved: Path) -> None:
+    code = (
+        "import sys\n"
+        "for name in ('PySide6', 'shiboken6', 'pyqtgraph'): sys.modules[name] = None\n"
+        "sys.argv = ['kelvarn', 'run', sys.argv[1], '--json']\n"
+        "from kelvarn.cli import main\nmain()\n"
+    )
+    done = subprocess.run([sys.executable, "-c", code, str(saved)], capture_output=True, text=True, check=False)
+    assert done.returncode == 0, done.stderr
+    assert json.loads(done.stdout)["runs"]
+
+
+@pytest.mark.parametrize(
+    ("module", "line"),
+    [
+        ("engine/run.py", "from kelvarn.files import tables"),
+        ("model/rig.py", "import PySide6.QtCore"),
+        ("files/journal.py", "from shiboken6 import isValid"),
+        ("units.py", "def f():\n    from kelvarn.model import rig"),
+    ],
+)
+def test_the_layer_contract_bites(module: str, line: str, tmp_path: Path) -> None:
+    """One planted bad import each must break it."""
+    package = tmp_path / "src" / "kelvarn"
+    for source in (ROOT / "src" / "kelvarn").rglob("*.py"):
+        target = package / source.relative_to(ROOT / "src" / "kelvarn")
+        target.parent.mkdir(parents=True, exist_ok=True)
+        target.write_text(source.read_text())
+    planted = package / module
+    planted.write_text(f"{planted.read_text()}\n{line}\n")
+    done = subprocess.run(
+        [str(Path(sys.executable).with_name("lint-imports")), "--config", str(ROOT / "pyproject.toml"), "--no-cache"],
+        capture_output=True,
+        text=True,
+        cwd=tmp_path,
+        env={**os.environ, "PYTHONPATH": str(tmp_path / "src")},
+        check=False,
+    )
+    assert done.returncode == 1, done.stdout
+    assert "BROKEN" in done.stdout

@@ -1,0 +1,237 @@
+"""The project file and the journal: round trips, hostile files, interrupted saves."""
+
+import io
+import json
+import multiprocessing
+import os
+import random
+import zipfile
+from pathlib import Path
+from typing import Any
+
+import jsonschema
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from kelvarn.demos.cure_cabinet import cure_cabinet
+from kelvarn.files import project_file
+from kelvarn.files.faults import FileError
+from kelvarn.files.journal import Journal, left_behind
+from kelvarn.files.project_file import from_json, load, save, schema, to_json
+from kelvarn.model.edit import put
+from kelvarn.model.project import Project
+
+DOCS = Path(__file__).parents[2] / "docs"
+
+
+def raw() -> dict[str, Any]:
+    made: dict[str, Any] = json.loads(to_json(cure_cabinet()))
+    return made
+
+
+def test_save_and_load_give_the_same_project(cabinet: Project, tmp_path: Path) -> None:
+    path = tmp_path / "a b ü.kelvarn"
+    save(cabinet, path)
+    assert load(path) == cabinet
+    first = path.read_bytes()
+    save(cabinet, path)
+    assert path.read_bytes() == first
+    assert list(tmp_path.glob(".*")) == []
+
+
+def test_published_schema_is_this_one_and_accepts_the_demo() -> None:
+    published = json.loads((DOCS / "project.schema.json").read_text(encoding="utf-8"))
+    assert published == json.loads(json.dumps(schema())), "run: kelvarn schema > docs/project.schema.json"
+    jsonschema.Draft202012Validator(published).validate(raw())
+    broken = raw()
+    del broken["rig"]["bodies"]
+    assert list(jsonschema.Draft202012Validator(published).iter_errors(broken))
+
+
+@pytest.mark.parametrize(
+    ("change", "sentence"),
+    [
+        (lambda d: d["rig"].pop("bodies"), "rig.bodies: is missing."),
+        (
+            lambda d: d["rig"]["bodies"][1].update(capacity_J_per_K=-4),
+            "rig.bodies[1] (“Air”).capacity_J_per_K: must be at least 0.01, not -4.",
+        ),
+        (
+            lambda d: d["rig"]["bodies"][1].update(capacity_J_per_K=float("nan")),
+            "rig.bodies[1] (“Air”).capacity_J_per_K: must be a finite number, not nan.",
+        ),
+        (lambda d: d["rig"]["bodies"].pop(1), "names the body “Air”, which does not exist."),
+        (lambda d: d["rig"]["links"][0].update(b="Heater mat"), "joins “Heater mat” to itself"),
+        (lambda d: d.update(colour="red"), "colour: is not known to this version"),
+        (lambda d: d["trials"][0].update(duration_s=0), "trials[0] (“Cold start, door, cold night”).duration_s: must be at least 1"),
+        (lambda d: d.update(format=2), "was written by a newer Kelvarn (format 2; this one reads up to 1)"),
+        (lambda d: d.update(format="one"), "“format” must be a whole number"),
+        (lambda d: d["candidates"][0]["controller"].update(law="magic"), "magic"),
+        (lambda d: d["rig"].update(bodies=[]), "rig.bodies: needs at least 1, has 0."),
+    ],
+)  # fmt: skip
+def test_each_fault_of_a_document_is_one_sentence(change: Any, sentence: str) -> None:
+    document = raw()
+    change(document)
+    with pytest.raises(FileError) as caught:
+        from_json(json.dumps(document), "x.kelvarn")
+    lines = str(caught.value).splitlines()
+    assert any(sentence in line for line in lines), lines
+    assert all(line.startswith("x.kelvarn") for line in lines)
+
+
+@pytest.mark.parametrize(
+    "text",
+    ["", "{", "[]", "null", '"x"', "{}", '{"format": 1, "format": 1}', "[" * 100_000, '{"format": true}', "\ufeff{}"],
+)
+def test_what_is_no_document_is_refused(text: str) -> None:
+    with pytest.raises(FileError):
+        from_json(text, "x.kelvarn")
+
+
+def _zip(entries: dict[str, bytes], **more: Any) -> bytes:
+    stream = io.BytesIO()
+    with zipfile.ZipFile(stream, "w", zipfile.ZIP_DEFLATED) as archive:
+        for name, content in entries.items():
+            archive.writestr(name, content, **more)
+    return stream.getvalue()
+
+
+@pytest.mark.parametrize(
+    ("content", "part"),
+    [
+        (b"", "not a whole .kelvarn file"),
+        (b"not a zip at all", "not a whole .kelvarn file"),
+        (_zip({"readme.txt": b"x"}), "which no project has"),
+        (_zip({"../project.json": b"{}"}), "which no project has"),
+        (_zip({"/etc/project.json": b"{}"}), "which no project has"),
+        (_zip({"logs/../../x.csv": b"x"}), "which no project has"),
+        (_zip({"logs/a.csv": b"x"}), "holds no project.json"),
+        (_zip({"project.json": b" " * 30_000_000}), "would unpack to 30,000,000 bytes"),
+        (_zip({"project.json": b"\xff\xfe\x00"}), "not sound JSON"),
+        (_zip({f"logs/{k}.csv": b"x" for k in range(1100)}), "holds 1100 entries"),
+    ],
+)
+def test_hostile_zips_are_refused(content: bytes, part: str, tmp_path: Path) -> None:
+    path = tmp_path / "x.kelvarn"
+    path.write_bytes(content)
+    with pytest.raises(FileError) as caught:
+        load(path)
+    assert part in str(caught.value)
+    assert list(tmp_path.iterdir()) == [path]
+
+
+def test_a_lying_size_in_the_zip_does_not_get_past_the_limit(tmp_path: Path) -> None:
+    content = bytearray(_zip({"project.json": b" " * 20_000_000}))
+    central = content.rfind(b"PK\x01\x02")
+    content[central + 24 : central + 28] = (100).to_bytes(4, "little")
+    path = tmp_path / "x.kelvarn"
+    path.write_bytes(content)
+    with pytest.raises(FileError):
+        load(path)
+
+
+@settings(max_examples=150, deadline=None)
+@given(seed=st.integers(0, 2**32))
+def test_a_damaged_file_gives_a_sentence_or_a_sound_project(
+    seed: int, tmp_path_factory: pytest.TempPathFactory
+) -> None:
+    rng = random.Random(seed)
+    content = bytearray(_zip({"project.json": to_json(cure_cabinet()).encode()}))
+    for _ in range(rng.randint(1, 8)):
+        content[rng.randrange(len(content))] = rng.randrange(256)
+    if rng.random() < 0.4:
+        del content[rng.randrange(len(content)) :]
+    path = tmp_path_factory.getbasetemp() / f"damaged-{os.getpid()}.kelvarn"
+    path.write_bytes(content)
+    try:
+        assert isinstance(load(path), Project)
+    except FileError as error:
+        assert str(error)
+
+
+@settings(max_examples=100, deadline=None)
+@given(st.data())
+def test_a_document_with_any_value_replaced_gives_a_sentence_or_a_project(data: st.DataObject) -> None:
+    document = raw()
+    at: Any = document
+    while True:
+        key = data.draw(st.sampled_from(sorted(at) if isinstance(at, dict) else range(len(at))))
+        if not isinstance(at[key], dict | list) or not at[key] or data.draw(st.booleans()):
+            break
+        at = at[key]
+    junk = st.none() | st.booleans() | st.integers() | st.floats() | st.text(max_size=5) | st.just([]) | st.just({})
+    at[key] = data.draw(junk)
+    try:
+        from_json(json.dumps(document), "x")
+    except FileError as error:
+        assert all(line.startswith("x") for line in str(error).splitlines())
+
+
+def test_folders_missing_files_and_read_only_places(cabinet: Project, tmp_path: Path) -> None:
+    for path in (tmp_path, tmp_path / "none.kelvarn"):
+        with pytest.raises(FileError, match="folder|No such file"):
+            load(path)
+    with pytest.raises(FileError, match="cannot be written"):
+        save(cabinet, tmp_path / "no" / "such" / "x.kelvarn")
+
+
+def test_a_full_disk_leaves_the_old_file_whole(
+    cabinet: Project, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    path = tmp_path / "x.kelvarn"
+    save(cabinet, path)
+    before = path.read_bytes()
+
+    def full(*_: object) -> None:
+        raise OSError(28, "No space left on device")
+
+    monkeypatch.setattr(project_file.os, "fsync", full)
+    with pytest.raises(FileError, match="No space left on device"):
+        save(put(cabinet, ("name",), "Other"), path)
+    assert path.read_bytes() == before
+    assert list(tmp_path.iterdir()) == [path]
+
+
+def _save_for_ever(folder: str) -> None:
+    project = cure_cabinet()
+    count = 0
+    while True:
+        count += 1
+        save(put(project, ("notes",), "x" * (count % 5000)), Path(folder) / "x.kelvarn")
+
+
+def test_killed_while_saving_leaves_a_whole_file(cabinet: Project, tmp_path: Path) -> None:
+    path = tmp_path / "x.kelvarn"
+    save(cabinet, path)
+    context = multiprocessing.get_context("spawn")
+    for _ in range(3):
+        before = path.stat().st_ino
+        process = context.Process(target=_save_for_ever, args=(str(tmp_path),))
+        process.start()
+        while path.stat().st_ino == before:  # until it has replaced the file at least once
+            assert process.is_alive()
+        process.kill()
+        process.join()
+        assert load(path).rig == cabinet.rig
+
+
+def _leave_behind(folder: str, path: str) -> None:
+    Journal(Path(folder)).keep(put(cure_cabinet(), ("notes",), "unsaved"), Path(path))
+
+
+def test_the_journal_brings_back_what_a_dead_process_left(cabinet: Project, tmp_path: Path) -> None:
+    folder = tmp_path / "journal"
+    assert left_behind(folder) == []
+    own = Journal(folder)
+    own.keep(cabinet, None)
+    assert left_behind(folder) == []  # its process lives
+    process = multiprocessing.get_context("spawn").Process(target=_leave_behind, args=(str(folder), "/x/y.kelvarn"))
+    process.start()
+    process.join()
+    (folder / "999999999-0.json").write_text("{damaged")
+    found = left_behind(folder)
+    assert [(e.project.notes, str(e.path)) for e in found] == [("unsaved", "/x/y.kelvarn")]
+    own.clear()
+    assert not own.entry.exists()

@@ -1,0 +1,190 @@
+"""Measures on made signals whose answers are known; marks; sentences."""
+
+from collections.abc import Callable
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from kelvarn.engine.marks import judge
+from kelvarn.engine.measures import measure
+from kelvarn.engine.plan import setpoint_at
+from kelvarn.engine.run import Run, compute
+from kelvarn.engine.steady import can_hold, rest_degC
+from kelvarn.engine.why import why
+from kelvarn.model.candidate import OnOff, Pid
+from kelvarn.model.edit import with_fields
+from kelvarn.model.mark import Mark
+from kelvarn.model.project import Project
+from kelvarn.model.trial import Load, Plan, SetpointChange
+from kelvarn.units import Scale
+from tests.conftest import one_lag, trial
+
+
+def made(signal: Callable[[np.ndarray], np.ndarray], duration_s: float = 1000, **more: object) -> Run:
+    """A run whose temperature is a made signal of time."""
+    run = compute(one_lag(), OnOff(), trial(duration_s, **more))  # type: ignore[arg-type]
+    values = signal(run.time_s)
+    return replace(run, bodies_degC=values[np.newaxis, :])
+
+
+def test_rise_overshoot_and_settling_of_a_second_order_signal() -> None:
+    zeta, w = 0.4, 0.05
+    damped = w * np.sqrt(1 - zeta**2)
+
+    def signal(t: np.ndarray) -> np.ndarray:
+        return 20 + 40 * (1 - np.exp(-zeta * w * t) * (np.cos(damped * t) + zeta * w / damped * np.sin(damped * t)))
+
+    run = made(signal, setpoint_degC=60, band_K=0.8)
+    first = measure(run).first
+    over = 40 * np.exp(-np.pi * zeta / np.sqrt(1 - zeta**2))
+    assert first.values["overshoot_K"] == pytest.approx(over, rel=1e-3)
+    assert first.values["overshoot_pct"] == pytest.approx(over / 0.4, rel=1e-3)
+    assert first.peak_s == pytest.approx(np.pi / damped, abs=1)
+    fine = np.linspace(0, 1000, 2_000_001)
+    y = signal(fine)
+    assert first.values["settling_s"] == pytest.approx(fine[np.abs(y - 60) > 0.8].max(), abs=0.05)
+    rise = fine[np.argmax(y >= 56)] - fine[np.argmax(y >= 24)]
+    assert first.values["rise_s"] == pytest.approx(rise, abs=0.05)
+
+
+def test_cooling_down_overshoots_downwards() -> None:
+    first = measure(made(lambda t: np.where(t < 50, 80.0, np.where(t < 100, 55.0, 60.0)))).first
+    assert first.values["overshoot_K"] == pytest.approx(5)
+    assert first.values["overshoot_pct"] == pytest.approx(25)
+
+
+def test_swing_and_period_of_a_sine() -> None:
+    first = measure(made(lambda t: 61 + 3 * np.sin(2 * np.pi * t / 37))).first
+    assert first.values["swing_K"] == pytest.approx(6, abs=0.03)
+    assert first.values["swing_period_s"] == pytest.approx(37, abs=0.05)
+    assert first.values["settling_s"] is None
+    assert "outside the band" in first.reasons["settling_s"]
+
+
+def test_integrals_and_steady_error_of_a_constant() -> None:
+    first = measure(made(lambda t: np.full_like(t, 58.0))).first
+    assert first.values["iae_Ks"] == pytest.approx(2000)
+    assert first.values["ise_K2s"] == pytest.approx(4000)
+    assert first.values["itae_Ks2"] == pytest.approx(1e6)
+    assert first.values["steady_error_K"] == pytest.approx(-2)
+    assert first.values["swing_K"] == 0
+    assert first.values["swing_period_s"] is None
+    assert first.values["overshoot_K"] == 0
+
+
+def test_settling_needs_to_stay_inside_long_enough() -> None:
+    late = measure(made(lambda t: np.where(t < 960, 50.0, 60.0))).first  # inside for 4 %
+    assert late.values["settling_s"] is None
+    assert "too short" in late.reasons["settling_s"]
+    early = measure(made(lambda t: np.where(t < 900, 50.0, 60.0))).first
+    assert early.values["settling_s"] == pytest.approx(899.95, abs=0.06)
+    always = measure(made(lambda t: np.full_like(t, 60.0))).first
+    assert always.values["settling_s"] == 0
+    assert always.values["rise_s"] is None
+
+
+def test_sag_and_recovery_after_an_event() -> None:
+    knock = Load(name="Knock", at_s=400, lasts_s=10, body="Block", power_W=-1)
+    run = made(lambda t: np.where((t >= 420) & (t < 500), 52.0, 60.0), events=(knock,))
+    found = measure(run)
+    window = found.event("Knock")
+    assert (window.from_s, window.to_s) == (400, 1000)
+    assert window.values["sag_K"] == 8
+    assert window.values["recovery_s"] == pytest.approx(99.94, abs=0.07)
+    assert found.first.to_s == 400
+    assert found.first.values["iae_Ks"] == 0
+
+
+def test_tracking_of_a_ramp_starts_at_the_first_reach() -> None:
+    plan = Plan(changes=(SetpointChange(at_s=0, to_degC=20), SetpointChange(at_s=100, to_degC=60, ramp_K_per_s=0.1)))
+    run = compute(one_lag(), OnOff(), with_fields(trial(1000), plan=plan))
+    assert setpoint_at(plan, np.array([50.0, 100.0, 300.0, 500.0, 900.0])).tolist() == pytest.approx(
+        [20, 20, 40, 60, 60]
+    )
+    lagging = np.where(run.time_s < 150, run.setpoint_degC - 3, run.setpoint_degC + 0.2)
+    lagging[run.time_s > 300] -= 1.4
+    found = measure(replace(run, bodies_degC=lagging[np.newaxis, :]))
+    assert found.windows[1].values["tracking_max_K"] == pytest.approx(1.2)
+    assert found.windows[0].values["tracking_max_K"] is None
+
+
+def test_a_setpoint_change_ends_the_window_before_it() -> None:
+    plan = Plan(changes=(SetpointChange(at_s=0, to_degC=30), SetpointChange(at_s=500, to_degC=60)))
+    run = compute(one_lag(), OnOff(), with_fields(trial(1000), plan=plan))
+    found = measure(replace(run, bodies_degC=np.where(run.time_s < 500, 30.0, 60.0)[np.newaxis, :]))
+    assert [w.values["steady_error_K"] for w in found.windows] == [0, 0]
+    assert [w.values["settling_s"] for w in found.windows] == [0, 0]
+
+
+def test_no_measure_is_ever_nan_and_each_missing_one_has_a_reason(cabinet: Project) -> None:
+    for duration in (7200.5, 7202, 14400):
+        test = with_fields(cabinet.trials[0], duration_s=duration, events=cabinet.trials[0].events[:1], marks=())
+        for candidate in cabinet.candidates:
+            found = measure(compute(cabinet.rig, candidate.controller, test))
+            for part in (*found.windows, found):
+                for key, value in part.values.items():
+                    assert (value is None) == bool(part.reasons.get(key)), key
+                    assert value is None or np.isfinite(value)
+
+
+def test_drive_measures(cabinet: Project) -> None:
+    run = compute(cabinet.rig, cabinet.candidates[0].controller, cabinet.trials[0])
+    values = measure(run).values
+    delayed = 5  # the last sample moves no heat, nor do the four whose pulses are still under way for 8 s
+    assert values["energy_J"] == pytest.approx(run.drive[:-delayed].sum() * 2 * 250)
+    assert values["mean_drive"] == pytest.approx(run.drive[:-1].mean())
+    assert values["switch_ons_per_h"] == run.switch_ons / 4
+    assert values["travel"] == np.abs(np.diff(run.drive)).sum()
+    assert values["time_at_limit_s"] == 0
+    ons = np.flatnonzero(np.diff(run.drive) > 0)
+    assert run.switch_ons == pytest.approx(ons.size, abs=1)
+
+
+def test_marks_are_met_missed_or_impossible(cabinet: Project) -> None:
+    test = with_fields(
+        cabinet.trials[0],
+        marks=(
+            Mark(measure="overshoot_K", limit=1.0),
+            Mark(measure="overshoot_K", limit=1.0, direction="at_least"),
+            Mark(measure="steady_error_K", limit=0.5, direction="within"),
+            Mark(measure="relay_life_years", limit=1, direction="at_least"),
+            Mark(measure="limit_margin_K", body="Heater mat", limit=5, direction="at_least"),
+            Mark(measure="limit_margin_K", body="Air", limit=5, direction="at_least"),
+        ),
+    )
+    found = judge(test, measure(compute(cabinet.rig, cabinet.candidates[1].controller, test)))
+    assert [v.met for v in found] == [True, False, True, False, True, False]
+    assert found[3].value is None
+    assert found[3].reason == "the drive is no relay"
+    assert found[5].reason == "the body has no rated limit"
+
+
+def test_every_decision_has_a_sentence(cabinet: Project) -> None:
+    on_off, pid = (c.controller for c in cabinet.candidates)
+    run = compute(cabinet.rig, on_off, cabinet.trials[0])
+    sentences = {why(run, k) for k in range(0, run.time_s.size, 7)}
+    assert "19.1 °C is below 59.0 °C: stays on" in sentences
+    assert any("is inside 59.0 °C … 61.0 °C: keeps off" in s for s in sentences)
+    assert any("has reached 61.0 °C: switches off" in s for s in {why(run, k) for k in range(run.time_s.size)})
+    assert "°F" in why(run, 5, Scale.FAHRENHEIT)
+    limited = why(compute(cabinet.rig, pid, cabinet.trials[0]), 10)
+    assert "gives 100 %: memory pulled back" in limited
+    delayed = why(compute(cabinet.rig, OnOff(shortest_off_s=90), cabinet.trials[0]), 24)
+    assert delayed.startswith("restart delay, 42 s left")
+
+
+def test_rest_and_holding_drive(cabinet: Project) -> None:
+    found = can_hold(cabinet.rig, 60.0)
+    assert found is not None
+    held = rest_degC(cabinet.rig, found.holding_drive * 250)
+    assert held is not None
+    assert held[1] == pytest.approx(60.0)
+    assert found.stuck_degC["Walls"] == pytest.approx(19 + 250 / 1.6)
+    assert can_hold(with_fields(cabinet.rig, links=cabinet.rig.links[:3]), 60.0) is None
+
+
+def test_pid_at_the_limit_is_timed() -> None:
+    run = compute(one_lag(), Pid(terms="PI", kp_per_K=0.5, ti_s=100), trial(500, 60))
+    limited = measure(run).values["time_at_limit_s"]
+    assert limited == pytest.approx(float(np.count_nonzero((run.asked[:-1] > 1) | (run.asked[:-1] < 0))), abs=1)
