@@ -8,7 +8,7 @@ def check_unique(names: Iterable[str], what: str) -> None:
     seen: set[str] = set()
     for name in names:
         if name in seen:
-            raise ValueError(f"two of kind {what} are called “{name}”; names must differ")
+            raise ValueError(f"there are two called “{name}”; the name of each {what} must differ")
         seen.add(name)
 
 

@@ -10,6 +10,8 @@ from kelvarn.desktop import theme
 from kelvarn.units import Quantity, Scale, show
 
 _CENTRE = Qt.AlignmentFlag.AlignCenter
+LOW = 58.0
+"""Height of a vessel, in pixels, below which its name does not stand above it."""
 
 
 class PartItem(QGraphicsItem):
@@ -66,6 +68,9 @@ class BodyItem(PartItem):
         painter.setPen(QPen(look.color("ink" if self.selected else "muted"), 2.2 if self.selected else 1.2))
         painter.drawRoundedRect(r, theme.RADIUS, theme.RADIUS)
         painter.setPen(look.color("ink"))
+        if r.height() < LOW:
+            self._paint_low(painter)
+            return
         painter.setFont(theme.font(bold=True))
         name = painter.fontMetrics().elidedText(self.key, Qt.TextElideMode.ElideRight, int(r.width() + 30))
         painter.drawText(QRectF(r.left() - 20, r.top() - 22, r.width() + 40, 20), _CENTRE, name)
@@ -75,6 +80,17 @@ class BodyItem(PartItem):
         painter.setFont(theme.font("small"))
         painter.setPen(look.color("muted"))
         painter.drawText(QRectF(r.left(), middle + 2, r.width(), 16), _CENTRE, self._capacity)
+
+
+    def _paint_low(self, painter: QPainter) -> None:
+        """Name and temperature on one line inside: there is no room above."""
+        r = self.rect.adjusted(5, 0, -5, 0)
+        painter.setFont(theme.font("small", bold=True))
+        metrics = painter.fontMetrics()
+        painter.drawText(r, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, self.temperature)
+        room = int(r.width() - metrics.horizontalAdvance(self.temperature) - 6)
+        name = metrics.elidedText(self.key, Qt.TextElideMode.ElideRight, room)
+        painter.drawText(r, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, name)
 
 
 class DriveItem(PartItem):

@@ -11,6 +11,8 @@ _DRIVE_WIDTH, _WALL_WIDTH = 92.0, 108.0
 _WIDEST, _HIGHEST = 124.0, 128.0
 _ARROW = 62.0  # room between columns
 _TITLE = 22.0
+CROWDED = 80.0
+"""Room for a body, in pixels, below which it is drawn low."""
 _PROBE_ROOM = 52.0
 
 
@@ -59,9 +61,10 @@ def place(rig: Rig, width: float, height: float) -> Places:
     for names in found:
         x += arrow + spare
         room = area / len(names)
-        tall = max(40.0, min(_HIGHEST, room - _TITLE - 12))
+        title = _TITLE if room >= CROWDED else 0.0  # a low vessel carries its name inside
+        tall = min(_HIGHEST, room - title - (12 if title else 4))
         for k, name in enumerate(names):
-            top = 8 + k * room + _TITLE + (room - _TITLE - tall) / 2
+            top = 8 + k * room + title + (room - title - tall) / 2
             bodies[name] = QRectF(x, top, box, tall)
         x += box
     heated = bodies[rig.drive.body]

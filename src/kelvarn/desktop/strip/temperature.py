@@ -30,7 +30,7 @@ class TemperatureLane(Lane):
         self.range_degC: tuple[float, float] | None = None
         """Set by zooming; None fits the data."""
         self.held = False
-        """While dragging, the range only grows: an axis that jumps would tear the handle from the pointer."""
+        """While dragging, the range stands still: one that follows the data would tear the handle from the pointer."""
         self._fitted: tuple[float, float] = (0.0, 1.0)
 
     def title(self, content: Content) -> str:
@@ -43,13 +43,13 @@ class TemperatureLane(Lane):
         return Axis(low, high, frame.rect.bottom(), frame.rect.top())
 
     def _fit(self, content: Content, height: float) -> tuple[float, float]:
+        if self.held:
+            return self._fitted
         plan = [change.to_degC for change in content.trial.plan.changes]
         lows = [float(line.degC.min()) for line in content.lines] + [min(plan)]
         highs = [float(line.degC.max()) for line in content.lines] + [max(plan)]
         low, high = padded_range(min(lows), max(highs), 0.06, 2.0)
         high += (high - low) * _TITLE_ROOM / height  # the title must not cover the highest curve
-        if self.held:
-            low, high = min(low, self._fitted[0]), max(high, self._fitted[1])
         self._fitted = (low, high)
         return low, high
 

@@ -1,0 +1,70 @@
+"""A real window offscreen, and hands to drive it with."""
+
+from collections.abc import Iterator
+
+import pytest
+from PySide6.QtCore import QCoreApplication, QEvent, QPoint, QPointF, Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QWidget
+from pytestqt.qtbot import QtBot
+
+from kelvarn.demos.cure_cabinet import cure_cabinet
+from kelvarn.desktop import theme
+from kelvarn.desktop.document import Document
+from kelvarn.desktop.runner import Runner
+from kelvarn.desktop.window import Window
+from kelvarn.model.project import Project
+
+
+def open_window(qtbot: QtBot, project: Project | None = None) -> Window:
+    """A shown window whose kernel is ready."""
+    theme.use(theme.PAPER)
+    runner = Runner()
+    runner.prepare()
+    made = Window(Document(project or cure_cabinet()), runner)
+    made.show()
+    qtbot.waitUntil(lambda: not runner.preparing, timeout=120_000)
+    return made
+
+
+def close_window(made: Window) -> None:
+    """Close it without a question, and see that nothing of it stays."""
+    made.document.close()
+    made.document._saved = made.document.project
+    assert made.close()
+    made.deleteLater()
+    QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
+    left = [w for w in QApplication.topLevelWidgets() if w.isVisible()]
+    assert left == [], left
+
+
+@pytest.fixture
+def window(qtbot: QtBot) -> Iterator[Window]:
+    """The demo in a window, at Control."""
+    made = open_window(qtbot)
+    yield made
+    close_window(made)
+
+
+def drag(widget: QWidget, start: QPointF, end: QPointF, steps: int = 6, *, release: bool = True) -> None:
+    """Press, move and release the left button."""
+    QTest.mouseMove(widget, start.toPoint())
+    QTest.mousePress(widget, Qt.MouseButton.LeftButton, pos=start.toPoint())
+    for k in range(1, steps + 1):
+        QTest.mouseMove(widget, (start + (end - start) * (k / steps)).toPoint())
+    if release:
+        QTest.mouseRelease(widget, Qt.MouseButton.LeftButton, pos=end.toPoint())
+
+
+def click(widget: QWidget, at: QPoint | None = None) -> None:
+    """Click in the middle, or somewhere."""
+    QTest.mouseClick(widget, Qt.MouseButton.LeftButton, pos=at or widget.rect().center())
+
+
+def type_into(widget: QWidget, text: str) -> None:
+    """Replace what a line holds and press Return."""
+    widget.setFocus()
+    QTest.keyClick(widget, Qt.Key.Key_A, Qt.KeyboardModifier.ControlModifier)
+    QTest.keyClick(widget, Qt.Key.Key_Delete)
+    QTest.keyClicks(widget, text)
+    QTest.keyClick(widget, Qt.Key.Key_Return)
