@@ -1,5 +1,6 @@
 """The engine against closed forms, an independent integration and the heat balance."""
 
+import itertools
 from dataclasses import replace
 
 import numpy as np
@@ -64,7 +65,7 @@ def independent(run: Run) -> np.ndarray:
 
     x = run.bodies_degC[:, 0].copy()
     found, level, k = [x], 0.0, 0
-    for start, end in zip(times, times[1:], strict=False):
+    for start, end in itertools.pairwise(times):
         while k < len(switches) and switches[k][0] <= start + 1e-9:
             level, k = switches[k][1], k + 1
         if end - start > 1e-9:

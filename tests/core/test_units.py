@@ -57,7 +57,7 @@ def test_refuses_the_rest_with_one_sentence(text: str, quantity: Quantity, part:
     if part is None:
         assert parse(text, quantity) > 0
         return
-    with pytest.raises(UnitError, match=".") as caught:
+    with pytest.raises(UnitError) as caught:
         parse(text, quantity)
     assert part in str(caught.value)
     assert "\n" not in str(caught.value)

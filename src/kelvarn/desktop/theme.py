@@ -197,6 +197,7 @@ QCheckBox { color: $ink; }
 QCheckBox:focus { color: $glacier; }
 QFrame[card="true"] { background: $panel; border: 1px solid $hairline; border-radius: 4px; }
 QFrame[foot="true"] { background: $panel; border: none; border-top: 1px solid $hairline; }
+QFrame[rule="true"] { background: $hairline; }
 QScrollBar:vertical { background: transparent; width: 9px; margin: 0; }
 QScrollBar::handle:vertical { background: $hairline; border-radius: 4px; min-height: 24px; }
 QScrollBar:horizontal { background: transparent; height: 9px; margin: 0; }

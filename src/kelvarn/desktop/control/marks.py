@@ -75,9 +75,9 @@ class MarkBar(FocusRing):
         painter.drawText(QRectF(1, 16, width, 21), Qt.AlignmentFlag.AlignVCenter, reached)
         painter.setFont(theme.font("small"))
         painter.setPen(look.color("muted"))
-        words = painter.fontMetrics().elidedText(
-            limit_words(self._mark, self._scale), Qt.TextElideMode.ElideLeft, int(width - taken - 8)
-        )
+        words, room = limit_words(self._mark, self._scale), width - taken - 8
+        if painter.fontMetrics().horizontalAdvance(words) > room:
+            words = limit_words(self._mark, self._scale, short=True)
         painter.drawText(QRectF(1, 17, width, 20), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, words)
         self._paint_bar(painter, QRectF(1, 41, width, 7), color)
         if self.ring:

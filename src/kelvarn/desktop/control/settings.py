@@ -167,9 +167,9 @@ class _EventHead(QWidget):
 
 def _rule() -> QFrame:
     line = QFrame()
-    line.setFrameShape(QFrame.Shape.HLine)
+    line.setFrameShape(QFrame.Shape.NoFrame)
     line.setFixedHeight(1)
-    line.setStyleSheet(f"background: {theme.current().hairline}; border: none;")
+    line.setProperty("rule", True)
     return line
 
 

@@ -122,6 +122,7 @@ class NumberField(QWidget):
         title.setToolTip(binding.info.description or "")
         title.setBuddy(self.edit)
         title.setMinimumWidth(40)
+        title.setWordWrap(True)
         self._fault = QLabel()
         self._fault.setProperty("role", "wrong")
         self._fault.setFont(theme.font("small"))

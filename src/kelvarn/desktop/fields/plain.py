@@ -4,8 +4,8 @@ from collections.abc import Callable
 from typing import Any
 
 from pydantic import ValidationError
-from PySide6.QtCore import Qt
-from PySide6.QtGui import QKeyEvent, QWheelEvent
+from PySide6.QtCore import QPointF, Qt
+from PySide6.QtGui import QKeyEvent, QPainter, QPaintEvent, QWheelEvent
 from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QLabel, QLineEdit, QWidget
 
 from kelvarn.desktop import theme
@@ -69,7 +69,17 @@ class NameEdit(QLineEdit):
 
 
 class Choice(QComboBox):
-    """A combo box that a wheel passing over it does not turn."""
+    """A combo box that a wheel passing over it does not turn, with a small triangle that says it opens."""
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        super().paintEvent(event)
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(theme.current().color("muted"))
+        x, y = self.width() - 13.0, self.height() / 2
+        painter.drawPolygon([QPointF(x - 4, y - 2), QPointF(x + 4, y - 2), QPointF(x, y + 3)])
+        painter.end()
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         event.ignore()

@@ -77,7 +77,15 @@ class HeatPath(QGraphicsView):
         places = place(rig, self.viewport().width(), self.viewport().height())
         for body in rig.bodies:
             capacity = show(body.capacity_J_per_K, Quantity.CAPACITY)
-            self._add(BodyItem(body.name, places.bodies[body.name], self._select, capacity))
+            self._add(
+                BodyItem(
+                    body.name,
+                    places.bodies[body.name],
+                    self._select,
+                    capacity,
+                    named_above=places.named_above[body.name],
+                )
+            )
         self._add(DriveItem(places.drive, self._select, rig.drive.name, _KINDS[rig.drive.kind]))
         self._add(WallItem(places.wall, self._select))
         probe = rig.probe

@@ -10,8 +10,7 @@ from kelvarn.desktop import theme
 from kelvarn.units import Quantity, Scale, show
 
 _CENTRE = Qt.AlignmentFlag.AlignCenter
-LOW = 58.0
-"""Height of a vessel, in pixels, below which its name does not stand above it."""
+_TALL = 50.0  # height of a vessel, in pixels, from which its heat capacity finds room
 
 
 class PartItem(QGraphicsItem):
@@ -48,9 +47,9 @@ class BodyItem(PartItem):
         share: how full, 0…1.
     """
 
-    def __init__(self, key: str, rect: QRectF, select: object, capacity: str) -> None:
+    def __init__(self, key: str, rect: QRectF, select: object, capacity: str, *, named_above: bool) -> None:
         super().__init__(key, rect, select)
-        self._capacity = capacity
+        self._capacity, self._named_above = capacity, named_above
         self.temperature = ""
         self.tint, self.share = "moss", 0.0
 
@@ -68,19 +67,21 @@ class BodyItem(PartItem):
         painter.setPen(QPen(look.color("ink" if self.selected else "muted"), 2.2 if self.selected else 1.2))
         painter.drawRoundedRect(r, theme.RADIUS, theme.RADIUS)
         painter.setPen(look.color("ink"))
-        if r.height() < LOW:
+        if not self._named_above:
             self._paint_low(painter)
             return
         painter.setFont(theme.font(bold=True))
         name = painter.fontMetrics().elidedText(self.key, Qt.TextElideMode.ElideRight, int(r.width() + 30))
         painter.drawText(QRectF(r.left() - 20, r.top() - 22, r.width() + 40, 20), _CENTRE, name)
         painter.setFont(theme.font("big"))
-        middle = r.center().y()
+        tall = r.height() >= _TALL
+        middle = r.center().y() + (0 if tall else 9)
         painter.drawText(QRectF(r.left(), middle - 19, r.width(), 20), _CENTRE, self.temperature)
+        if not tall:
+            return
         painter.setFont(theme.font("small"))
         painter.setPen(look.color("muted"))
         painter.drawText(QRectF(r.left(), middle + 2, r.width(), 16), _CENTRE, self._capacity)
-
 
     def _paint_low(self, painter: QPainter) -> None:
         """Name and temperature on one line inside: there is no room above."""

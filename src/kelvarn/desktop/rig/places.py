@@ -11,8 +11,7 @@ _DRIVE_WIDTH, _WALL_WIDTH = 92.0, 108.0
 _WIDEST, _HIGHEST = 124.0, 128.0
 _ARROW = 62.0  # room between columns
 _TITLE = 22.0
-CROWDED = 80.0
-"""Room for a body, in pixels, below which it is drawn low."""
+_CROWDED = 64.0  # room for a body, in pixels, below which its name stands inside it
 _PROBE_ROOM = 52.0
 
 
@@ -23,6 +22,7 @@ class Places:
     drive: QRectF
     bodies: dict[str, QRectF]
     wall: QRectF
+    named_above: dict[str, bool]
 
 
 def columns(rig: Rig) -> list[list[str]]:
@@ -56,18 +56,20 @@ def place(rig: Rig, width: float, height: float) -> Places:
     box = min(_WIDEST, max(56.0, (free - arrow * (count + 1)) / count))
     spare = max(0.0, free - count * box - (count + 1) * arrow) / (count + 1)
     bodies: dict[str, QRectF] = {}
+    above: dict[str, bool] = {}
     x = left
     area = height - _PROBE_ROOM - 8
     for names in found:
         x += arrow + spare
         room = area / len(names)
-        title = _TITLE if room >= CROWDED else 0.0  # a low vessel carries its name inside
+        title = _TITLE if room >= _CROWDED else 0.0  # a low vessel carries its name inside
         tall = min(_HIGHEST, room - title - (12 if title else 4))
         for k, name in enumerate(names):
             top = 8 + k * room + title + (room - title - tall) / 2
             bodies[name] = QRectF(x, top, box, tall)
+            above[name] = title > 0
         x += box
     heated = bodies[rig.drive.body]
     drive = QRectF(14, heated.center().y() - 34, _DRIVE_WIDTH, 68)
     wall = QRectF(width - _WALL_WIDTH, 24, 6, max(60.0, height - 60))
-    return Places(drive, bodies, wall)
+    return Places(drive, bodies, wall, above)

@@ -54,11 +54,12 @@ def _paint_readings(painter: QPainter, frame: Frame, x: float, readings: list[tu
     row = metrics.height() + 1
     fit = max(1, int((frame.rect.height() - 8) // row))
     readings = readings[:fit]
-    names = [metrics.elidedText(name, Qt.TextElideMode.ElideRight, 130) for _, name, _ in readings]
+    most = int(min(130, frame.rect.width() / 4))
+    names = [metrics.elidedText(name, Qt.TextElideMode.ElideRight, most) for _, name, _ in readings]
     name_width = max(metrics.horizontalAdvance(name) for name in names)
     width = 26 + name_width + 10 + max(metrics.horizontalAdvance(value) for _, _, value in readings) + 8
     height = row * len(readings) + 6
-    left = x + 6 if x + 6 + width < frame.rect.right() else x - 6 - width
+    left = x + 6 if x + 6 + width < frame.rect.right() else max(x - 6 - width, frame.rect.left() + 2)
     rect = QRectF(left, frame.rect.bottom() - height - 3, width, height)
     painter.setPen(QPen(look.color("hairline"), 1))
     painter.setBrush(look.color("panel", 0.92))

@@ -64,23 +64,19 @@ class EventsLane(Lane):
         painter.setClipRect(frame.rect)
         painter.setFont(small)
         blocks = self._blocks(frame, content)
+        taken = [*blocks, title]
         for event, block in zip(content.trial.events, blocks, strict=True):
             name = _COLORS[event.kind]
-            seen = block.intersected(frame.rect)
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(look.color(name, 0.32 if event.kind == "surroundings" else 0.8))
             painter.drawRoundedRect(block, 2, 2)
             text = event_text(event, content.scale)
-            width = metrics.horizontalAdvance(text)
-            if width + 14 < seen.width():
-                area = seen.adjusted(7, 0, 0, 0)
-                painter.setPen(look.color("ink" if event.kind == "surroundings" else "panel"))
-            else:
-                area = QRectF(block.right() + 6, block.top(), width + 4, block.height())
-                if area.right() > frame.rect.right() or any(area.intersects(b) for b in blocks if b is not block):
-                    area.moveRight(block.left() - 6)
-                painter.setPen(look.color("ink"))
-            painter.drawText(area, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, text)
+            area = self._text_area(metrics, text, block, frame.rect, taken)
+            inside = area.left() >= block.left() and area.right() <= block.right() + 1
+            painter.setPen(look.color("panel" if inside and event.kind != "surroundings" else "ink"))
+            shown = metrics.elidedText(text, Qt.TextElideMode.ElideRight, area.width())
+            painter.drawText(area, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, shown)
+            taken.append(area)
         painter.restore()
         if not content.trial.events:
             painter.setFont(theme.font("small"))
@@ -89,6 +85,19 @@ class EventsLane(Lane):
             painter.drawText(
                 area, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, "nothing happens meanwhile"
             )
+
+    @staticmethod
+    def _text_area(metrics: QFontMetricsF, text: str, block: QRectF, lane: QRectF, taken: list[QRectF]) -> QRectF:
+        """Where a block's text goes: inside it, else right or left of it where that is free, else inside and cut."""
+        seen = block.intersected(lane).adjusted(7, 0, -3, 0)
+        width = metrics.horizontalAdvance(text) + 2
+        if width <= seen.width():
+            return seen
+        for left in (block.right() + 6, block.left() - 6 - width):
+            area = QRectF(left, block.top(), width, block.height())
+            if lane.contains(area) and not any(area.intersects(other) for other in taken if other is not block):
+                return area
+        return seen
 
     def handles(self, frame: Frame, content: Content) -> list[Handle]:
         found: list[Handle] = []
