@@ -1,6 +1,7 @@
 """Every colour, size and font of the window. No other file holds a colour."""
 
 from dataclasses import dataclass, fields
+from functools import cache
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QBrush, QColor, QFont, QFontDatabase, QGuiApplication, QPalette
@@ -79,8 +80,12 @@ RADIUS = 4
 _BODY_PX, _SMALL_PX, _TITLE_PX, _BIG_PX = 13, 11, 13, 15
 
 
+@cache
 def font(kind: str = "body", *, bold: bool = False) -> QFont:
-    """The system's sans-serif in one of the sizes body, small, title, big; figures all of one width."""
+    """The system's sans-serif in one of the sizes body, small, title, big; figures all of one width.
+
+    Kept, since Qt looks a font made anew up again for each text (3 ms a frame).
+    """
     made = QFontDatabase.systemFont(QFontDatabase.SystemFont.GeneralFont)
     made.setPixelSize({"body": _BODY_PX, "small": _SMALL_PX, "title": _TITLE_PX, "big": _BIG_PX}[kind])
     made.setWeight(QFont.Weight.DemiBold if bold or kind in ("title", "big") else QFont.Weight.Normal)

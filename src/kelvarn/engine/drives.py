@@ -22,7 +22,7 @@ STATE_SIZE = 7
 _TIME_EPS = 1e-9
 
 
-@compiled("void(float64, float64, float64, float64[::1], float64[::1], float64[::1], int64[::1])")
+@compiled("void(float64, float64, float64, float64[::1], float64[::1], float64[::1], int64[::1])", hot=True)
 def set_level(level, t, dead_time, x, line_t, line_level, ends):
     """Change the output level at instant t; counts switchings of a drive that is on or off."""
     if level == x[LEVEL]:
@@ -47,7 +47,8 @@ def set_level(level, t, dead_time, x, line_t, line_level, ends):
 
 @compiled(
     "void(int64, float64, float64, float64, float64, float64[::1], float64[::1],"
-    " float64[::1], float64[::1], int64[::1])"
+    " float64[::1], float64[::1], int64[::1])",
+    hot=True,
 )
 def drive_step(kind, demand, t, h, dead_time, c, x, line_t, line_level, ends):
     """Turn the demand at sample t into output changes until t + h.

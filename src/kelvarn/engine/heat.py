@@ -96,7 +96,7 @@ def drive_series(flow, body, inv_c, series):
             series[q, i // 8, i % 8] = s / (q + 1.0)
 
 
-@compiled("void(float64[:, :, ::1], float64, float64, float64[:, ::1])")
+@compiled("void(float64[:, :, ::1], float64, float64, float64[:, ::1])", hot=True)
 def add_power(series, span, watts, z):
     """z += Γ(span)·watts, by Horner's rule, eight rows at a time so that they stay in registers."""
     scale = span * watts
@@ -123,7 +123,7 @@ def add_power(series, span, watts, z):
         z[b, 7] += scale * g7
 
 
-@compiled("void(float64[:, :, :, ::1], float64[:, ::1], float64, float64[:, ::1], float64[:, ::1])")
+@compiled("void(float64[:, :, :, ::1], float64[:, ::1], float64, float64[:, ::1], float64[:, ::1])", hot=True)
 def propagate(transition, push, watts, z, work):
     """z ← transitionᵀ z + push·watts, eight rows at a time; two sums each, since one would wait for itself."""
     for b in range(z.shape[0]):
@@ -161,7 +161,8 @@ def propagate(transition, push, watts, z, work):
 
 @compiled(
     "float64(float64, float64, float64, float64, float64[:, :, :, ::1], float64[:, ::1], float64[:, :, ::1],"
-    " float64[:, ::1], float64[:, ::1], float64[::1], float64[::1], int64[::1], float64[::1])"
+    " float64[:, ::1], float64[:, ::1], float64[::1], float64[::1], int64[::1], float64[::1])",
+    hot=True,
 )
 def advance(t, span, level, full, transition, push, series, z, work, line_t, line_level, ends, moved):
     """Advance the state over one span, taking drive changes off the delay line at their instants.

@@ -51,7 +51,7 @@ def on_off_start(x):
     x[ON], x[SINCE], x[PASSED], x[DECIDED], x[DONE] = 0.0, 0.0, -1.0, -1.0, 0.0
 
 
-@compiled("int64(float64, float64, float64, float64[::1], float64[::1], float64[::1])")
+@compiled("int64(float64, float64, float64, float64[::1], float64[::1], float64[::1])", hot=True)
 def on_off_step(r, y, h, c, x, out):
     """One sample of on/off.
 
@@ -127,7 +127,7 @@ def pid_start(y, c, x):
     x[LAST_DRIVE] = min(max(c[BIAS], c[LOW]), c[HIGH])
 
 
-@compiled("int64(float64, float64, float64, float64[::1], float64[::1], float64[::1])")
+@compiled("int64(float64, float64, float64, float64[::1], float64[::1], float64[::1])", hot=True)
 def pid_step(r, y, h, c, x, out):
     """One sample of P, PI or PID; arguments and result as for `on_off_step`."""
     speed_input = c[SPEED_WEIGHT] * r - y

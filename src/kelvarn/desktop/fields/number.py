@@ -33,6 +33,7 @@ class NumberEdit(QLineEdit):
         self.setPlaceholderText(str(binding.extra.get("empty", "none")) if binding.optional else "")
         self.textEdited.connect(lambda _: self._complain(""))
         self.editingFinished.connect(self.take)
+        self.setToolTip(f"{binding.info.description}\n{binding.range_text()}   ↑ ↓ step, Shift ×10, Alt ÷10")
         self.refresh()
 
     def refresh(self) -> None:
@@ -40,13 +41,14 @@ class NumberEdit(QLineEdit):
         if (self.hasFocus() and self.isModified()) or not self._binding.alive:
             return
         value = self._binding.value
-        self.setText(self._binding.text(value))
+        text = self._binding.text(value)
+        if text == self.text() and not self.isModified() and not self.property("wrong"):
+            return
+        self.setText(text)
         if value is not None and self._binding.quantity is not None:
             # A bare number means the unit that stood in the field.
             unit = split(float(value), self._binding.quantity, self._binding.view.scale, exact=True)[1]
             self._bare = None if self._binding.quantity is Quantity.TEMPERATURE else unit
-        hint = f"{self._binding.info.description}\n{self._binding.range_text()}   ↑ ↓ step, Shift ×10, Alt ÷10"
-        self.setToolTip(hint)
         self._complain("")
 
     def take(self) -> None:

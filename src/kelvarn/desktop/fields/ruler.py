@@ -166,6 +166,8 @@ class RulerField(QWidget):
         self.ruler.update()
 
     def _complain(self, sentence: str) -> None:
+        if (sentence or self._hint_text) == self._hint.text():
+            return
         self._hint.setText(sentence or self._hint_text)
         self._hint.setProperty("role", "wrong" if sentence else "muted")
         self._hint.style().unpolish(self._hint)

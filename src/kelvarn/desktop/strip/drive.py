@@ -15,7 +15,7 @@ from .content import Content, Entry
 from .labels import Obstacles, draw, place
 from .lane import Frame, Lane
 from .temperature import minutes
-from .trace import draw_line, polygon, reduce
+from .trace import draw_line, fill_between, polygon, reduce
 
 _LEAST_SAID_S = 20.0
 
@@ -46,14 +46,10 @@ class DriveLane(Lane):
         run = result.run
         x, u = reduce(run.time_s, run.drive, frame.time)
         y = axis.to_px(u)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(look.candidate(content.selected.index, 0.3))
-        floor = axis.to_px(0.0)
-        if x.size:
-            painter.drawPolygon(polygon(np.concatenate([[x[0]], x, [x[-1]]]), np.concatenate([[floor], y, [floor]])))
+        fill_between(painter, frame.rect, x, y, axis.to_px(0.0), look.candidate(content.selected.index, 0.3))
         draw_line(painter, polygon(x, y), look.candidate(content.selected.index, 0.6))
-        obstacles = Obstacles([(x, y)], [])
+        obstacles = Obstacles(frame.rect)
+        obstacles.add_curve(x, y)
         obstacles.taken.append(self.paint_title(painter, frame, content))
         self._paint_limits(painter, frame, run, axis, obstacles)
         painter.restore()

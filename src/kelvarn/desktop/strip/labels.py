@@ -1,7 +1,5 @@
 """Texts on a chart that get out of the way of curves and of each other."""
 
-from dataclasses import dataclass
-
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QFont, QFontMetricsF, QPainter
@@ -11,24 +9,34 @@ from kelvarn.desktop import theme
 from .trace import Floats
 
 
-@dataclass
 class Obstacles:
-    """What labels keep clear of: curves as pixel points, and rectangles already taken."""
+    """What labels keep clear of: curves, column by column of pixels, and rectangles already taken.
 
-    curves: list[tuple[Floats, Floats]]
-    taken: list[QRectF]
+    Args:
+        inside: the lane; columns are counted from its left edge.
+    """
+
+    def __init__(self, inside: QRectF) -> None:
+        self.taken: list[QRectF] = []
+        self._left = int(inside.left())
+        self._columns = np.arange(max(2, int(inside.width()) + 2)) + self._left
+        self._low = np.empty((0, self._columns.size - 1))
+        self._high = self._low
+
+    def add_curve(self, x: Floats, y: Floats) -> None:
+        """A curve in pixels, x rising."""
+        if x.size < 2:
+            return
+        at = np.interp(self._columns, x, y)
+        self._low = np.vstack([self._low, np.minimum(at[:-1], at[1:])])
+        self._high = np.vstack([self._high, np.maximum(at[:-1], at[1:])])
 
     def cost(self, rect: QRectF) -> float:
-        """How bad a place is: other labels count most, then how much of the curves it would cover."""
+        """How bad a place is: other labels count most, then how many columns of curves it would cover."""
         cost = sum(1000.0 for other in self.taken if other.intersects(rect))
-        for x, y in self.curves:
-            first = max(0, int(np.searchsorted(x, rect.left())) - 1)
-            last = int(np.searchsorted(x, rect.right())) + 1
-            ys = y[first:last]
-            if ys.size > 1:
-                low, high = np.minimum(ys[:-1], ys[1:]), np.maximum(ys[:-1], ys[1:])
-                cost += float(np.count_nonzero((high >= rect.top()) & (low <= rect.bottom())))
-        return cost
+        part = slice(max(0, int(rect.left()) - self._left), max(0, int(rect.right()) - self._left + 1))
+        hit = (self._high[:, part] >= rect.top()) & (self._low[:, part] <= rect.bottom())
+        return cost + int(np.count_nonzero(hit))
 
 
 def place(
@@ -48,7 +56,7 @@ def place(
                 cost = obstacles.cost(rect) + step * 1.5 + (0.0 if shift == 0 else 0.5)
                 if cost < best_cost:
                     best, best_cost = rect, cost
-        if best_cost < 2 + step:
+        if best_cost < 2 + 1.5 * step:  # farther places only get dearer
             break
     obstacles.taken.append(best)
     return best

@@ -46,6 +46,7 @@ class Strip(FocusRing):
         self._span: tuple[float, float] | None = None
         self._history: list[tuple[tuple[float, float] | None, tuple[float, float] | None]] = []
         self._layer: QPixmap | None = None
+        self._stale = True
         self._cursor_s: float | None = None
         self._pinned = False
         self._drag: Handle | None = None
@@ -75,7 +76,7 @@ class Strip(FocusRing):
         self.update()
 
     def _refresh(self) -> None:
-        self._layer = None
+        self._stale = True
         self.update()
 
     # Geometry
@@ -127,13 +128,15 @@ class Strip(FocusRing):
             painter.end()
             return
         ratio = self.devicePixelRatioF()
-        if self._layer is None:
-            self._layer = QPixmap(self.size() * ratio)
-            self._layer.setDevicePixelRatio(ratio)
+        if self._stale or self._layer is None:
+            if self._layer is None or self._layer.size() != self.size() * ratio:
+                self._layer = QPixmap(self.size() * ratio)
+                self._layer.setDevicePixelRatio(ratio)
             self._layer.fill(theme.current().color("ground"))
             below = QPainter(self._layer)
             self.paint_lanes(below)
             below.end()
+            self._stale = False
         painter.drawPixmap(0, 0, self._layer)
         if self._cursor_s is not None:
             paint_cursor(painter, self.frames(), self._content, self._cursor_s, self._pinned)

@@ -15,7 +15,7 @@ from .content import Content
 from .handles import Handle
 from .labels import Obstacles, draw, place
 from .lane import Frame, Lane, dotted, grip
-from .trace import columns, draw_line, polygon, reduce
+from .trace import Floats, columns, draw_line, fill_between, polygon, reduce
 
 _T = Quantity.TEMPERATURE
 _TITLE_ROOM = 16
@@ -59,9 +59,9 @@ class TemperatureLane(Lane):
         self._paint_grid(painter, frame, content, axis)
         painter.save()
         painter.setClipRect(frame.rect)
-        obstacles = Obstacles(
-            [], [QRectF(frame.rect.right() - 84, axis.to_px(self._last_setpoint(content)) - 12, 84, 24)]
-        )
+        obstacles = Obstacles(frame.rect)
+        obstacles.taken.append(self._flag_rect(frame, content, axis).adjusted(-20, 0, 0, 0))
+        curves: list[tuple[Floats, Floats]] = []
         self._paint_setpoint(painter, frame, content, axis)
         for line in content.lines:
             x, values = reduce(line.time_s, line.degC, frame.time)
@@ -71,11 +71,12 @@ class TemperatureLane(Lane):
             dash = theme.DASHES[line.index % len(theme.DASHES)]
             color = look.candidate(line.index, 0.35 if line.faded else 1.0)
             draw_line(painter, polygon(x, y), color, dash, 2 if line.strong else 1)
-            obstacles.curves.append((x, y))
+            obstacles.add_curve(x, y)
+            curves.append((x, y))
         self._paint_edges(painter, frame, content, axis)
         obstacles.taken.append(self.paint_title(painter, frame, content))
         if content.bodies:
-            self._name_lines(painter, frame, content, obstacles)
+            self._name_lines(painter, frame, content, curves, obstacles)
         else:
             self._say(painter, frame, content, axis, obstacles)
         painter.restore()
@@ -129,15 +130,9 @@ class TemperatureLane(Lane):
             content.trial.plan, np.clip((x - frame.time.at_low) / frame.time.px_per_unit + frame.time.low, 0, None)
         )
         base = axis.to_px(r)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
-        painter.setPen(Qt.PenStyle.NoPen)
-        for side, brush in (
-            (np.minimum(value, r), look.color("glacier", 0.13)),
-            (np.maximum(value, r), look.hatch("ember")),
-        ):
-            painter.setBrush(brush)
-            edge = axis.to_px(side)
-            painter.drawPolygon(polygon(np.concatenate([x, x[::-1]]), np.concatenate([edge, base[::-1]])))
+        fill_between(painter, frame.rect, x, axis.to_px(np.minimum(value, r)), base, look.color("glacier", 0.13))
+        hot = axis.to_px(np.maximum(value, r))
+        fill_between(painter, frame.rect, x, hot, base, look.color("ember", 0.7), hatched=True)
 
     def _edges(self, content: Content) -> list[tuple[str, float]]:
         """Edges of the selected on/off candidate: kind and degC."""
@@ -185,9 +180,16 @@ class TemperatureLane(Lane):
                 shift = 3 if kind == "edge_on" else -3
                 grip(painter, QPointF(frame.rect.left(), y + shift), look.candidate(content.selected.index))
 
-    def _name_lines(self, painter: QPainter, frame: Frame, content: Content, obstacles: Obstacles) -> None:
+    def _name_lines(
+        self,
+        painter: QPainter,
+        frame: Frame,
+        content: Content,
+        curves: list[tuple[Floats, Floats]],
+        obstacles: Obstacles,
+    ) -> None:
         look = theme.current()
-        for line, (x, y) in zip(content.lines, obstacles.curves, strict=True):
+        for line, (x, y) in zip(content.lines, curves, strict=True):
             if not x.size:
                 continue
             at = int(np.searchsorted(x, frame.rect.left() + 0.72 * frame.rect.width()))

@@ -5,8 +5,8 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 import shiboken6
-from PySide6.QtCore import Qt
-from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QColor, QImage, QPainter, QPen, QPolygonF
 
 from .axis import Axis
 
@@ -65,6 +65,49 @@ def columns(t: Floats, y: Floats, axis: Axis) -> tuple[Floats, Floats]:
         chosen = np.linspace(0, t.size - 1, wanted).astype(np.intp)
         t, y = t[chosen], y[chosen]
     return axis.to_px(t), y
+
+
+def fill_between(
+    painter: QPainter,
+    area: QRectF,
+    x: Floats,
+    edge: Floats,
+    base: Floats | float,
+    color: QColor,
+    *,
+    hatched: bool = False,
+) -> None:
+    """Fill between two curves, as a picture made column by column.
+
+    A polygon of as many corners takes Qt ten times as long: 8 ms a frame for the three areas of a strip.
+
+    Args:
+        painter, area: where; nothing is painted outside the area.
+        x: pixels, rising, shape (k,); `edge` and `base` are the two curves at these, in pixels.
+        color: of the filling, with its opacity.
+        hatched: only diagonal lines of it.
+    """
+    left, top = int(area.left()), int(area.top())
+    width, height = int(area.right()) - left, int(area.bottom()) - top
+    if x.size < 2 or width < 1 or height < 1:
+        return
+    at = np.arange(width) + left + 0.5
+    first = np.interp(at, x, edge) - top
+    second = np.interp(at, x, np.broadcast_to(base, x.shape)) - top
+    # Whole rows as small integers: comparing these is many times as fast as comparing floats.
+    upper = np.clip(np.rint(np.minimum(first, second)), 0, height).astype(np.int16)
+    lower = np.clip(np.rint(np.maximum(first, second)), 0, height).astype(np.int16)
+    lower[(at < x[0]) | (at > x[-1])] = 0
+    start, end = int(upper.min()), int(lower.max())
+    if end <= start:
+        return
+    rows = np.arange(start, end, dtype=np.int16)[:, np.newaxis]
+    inside = (rows >= upper) & (rows < lower)
+    if hatched:
+        inside &= (rows + np.arange(width, dtype=np.int16)) % 7 < 2
+    picture = QImage(inside.data, width, end - start, width, QImage.Format.Format_Indexed8)
+    picture.setColorTable([0, color.rgba()])
+    painter.drawImage(QPointF(left, top + start), picture)
 
 
 def draw_line(painter: QPainter, line: QPolygonF, color: QColor, dash: tuple[float, ...] = (), width: int = 1) -> None:

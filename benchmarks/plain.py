@@ -1,0 +1,60 @@
+"""The same loop in plain Python on lists and floats, as one would write it without a compiler."""
+
+from math import floor
+from typing import Any
+
+
+def run(a: Any, start: list[float], m: list[list[float]], push: list[float], series: list[list[float]]) -> list[list[float]]:
+    """Run the case that is timed; arguments as for the C loop, settings from `Arrays`. Returns bodies by sample."""
+    kp, ki, kd, tf, b, c, bias, low, high, _, tt, _, _ = a.law_settings.tolist()
+    noise, r, h = a.noise.tolist(), a.setpoint.tolist(), a.h
+    window, shortest, resolution = a.drive_settings.tolist()
+    n, z = len(a.inv_c), list(start)
+    slots = range(len(z))
+    memory = speed = last_input = 0.0
+    line: list[tuple[float, float]] = []
+    windows, out, level, moved = 0, 0.0, 0.0, 0.0
+    found, trace = [], []
+    for k in range(len(r)):
+        t = k * h
+        y = floor((z[n + 2] + noise[k]) / a.probe_step + 0.5) * a.probe_step
+        entry = c * r[k] - y
+        if k == 0:
+            memory, last_input = kp * (1 - b) * y, entry
+        speed = (tf * speed + kd * (entry - last_input)) / (tf + h)
+        last_input = entry
+        p = kp * (b * r[k] - y)
+        asked = bias + p + memory + speed
+        given = min(max(asked, low), high)
+        trace.append((y, given, asked, p, memory, speed))
+        memory += ki * h * (r[k] - y) + min(h / tt, 1.0) * (given - asked)
+        found.append(z[:n])
+        begin = windows * window
+        while begin < t + h - 1e-9:
+            pulse = min(floor(given * window / resolution + 0.5) * resolution, window)
+            if pulse < shortest or pulse < 1e-9:
+                pulse = 0.0
+            wanted = 1.0 if pulse > 0 else 0.0
+            if wanted != out:
+                line.append((begin + a.dead_time, wanted))
+                out = wanted
+            if 0 < pulse < window:
+                line.append((begin + pulse + a.dead_time, 0.0))
+                out = 0.0
+            windows += 1
+            begin = windows * window
+        while line and line[0][0] <= t + 1e-9:
+            level = line.pop(0)[1]
+        watts = level * a.drive_power
+        z = [sum(m[j][i] * z[j] for j in slots) + watts * push[i] for i in slots]
+        moved += watts * h
+        while line and line[0][0] < t + h - 1e-9:
+            at, wanted = line.pop(0)
+            rest, change = t + h - at, (wanted - level) * a.drive_power
+            for i in slots:
+                g = series[-1][i]
+                for q in range(len(series) - 2, -1, -1):
+                    g = g * rest + series[q][i]
+                z[i] += rest * change * g
+            level = wanted
+    return found

@@ -1,0 +1,117 @@
+"""How the window reacts: a drag step with three candidates over 4 h, the start, idling."""
+
+import os
+import subprocess
+import sys
+import time
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+import numpy as np
+from PySide6.QtCore import QCoreApplication, QEventLoop, QPointF, Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication
+
+from kelvarn.demos.cure_cabinet import cure_cabinet
+from kelvarn.desktop import theme
+from kelvarn.desktop.document import Document
+from kelvarn.desktop.runner import Runner
+from kelvarn.desktop.window import Window
+from kelvarn.files.journal import Journal
+from kelvarn.model.edit import add_candidate, put
+
+
+def open_window() -> Window:
+    """The demo with a third candidate, 1280×800."""
+    theme.use(theme.PAPER)
+    project, name = add_candidate(cure_cabinet(), cure_cabinet().candidates[1])
+    project = put(project, ("candidates", 2, "controller", "kp_per_K"), 0.3)
+    runner = Runner()
+    runner.prepare()
+    window = Window(Document(project, None, Journal()), runner)
+    window.resize(1280, 800)
+    window.show()
+    while runner.preparing:
+        QCoreApplication.processEvents(QEventLoop.ProcessEventsFlag.WaitForMoreEvents)
+    QApplication.processEvents()
+    return window
+
+
+def drag_steps(window: Window, kind: str, count: int = 100) -> list[float]:
+    """ms of each step of a drag: mouse event, edit, runs, measures, all of it painted."""
+    strip = window.control.strip
+    handle = next(h for h in strip.handles() if h.kind == kind)
+    start = handle.rect.center()
+    QTest.mousePress(strip, Qt.MouseButton.LeftButton, pos=start.toPoint())
+    found = []
+    for k in range(count):
+        offset = 8 + (k * 7) % 41  # never twice the same in a row, so that nothing comes from the cache
+        position = start + (QPointF(0, -offset) if handle.vertical else QPointF(-offset, 0))
+        before = window.document.project
+        begin = time.perf_counter()
+        QTest.mouseMove(strip, position.toPoint())
+        QApplication.processEvents()
+        found.append((time.perf_counter() - begin) * 1e3)
+        assert window.document.project is not before
+        window.runner._kept._kept.clear()
+    QTest.mouseRelease(strip, Qt.MouseButton.LeftButton, pos=start.toPoint())
+    return found
+
+
+def parts(window: Window) -> dict[str, float]:
+    """ms of what a drag step is made of: runs and measures of three candidates, painting the strip."""
+    project = window.document.project
+    computing, painting = [], []
+    for _ in range(40):
+        window.runner._kept._kept.clear()
+        begin = time.perf_counter()
+        window.runner.request(project, project.trials[0])
+        computing.append(time.perf_counter() - begin)
+        window.control.strip._refresh()
+        begin = time.perf_counter()
+        window.control.strip.repaint()
+        painting.append(time.perf_counter() - begin)
+    return {"request, measures and labels": float(np.median(computing)) * 1e3, "strip": float(np.median(painting)) * 1e3}
+
+
+def start_ms(rounds: int = 5) -> list[float]:
+    """ms from the command to a window on the screen with all results in it, caches warm."""
+    code = (
+        "import sys\n"
+        "from kelvarn.desktop import window as w\n"
+        "def check(self, show=w.Window._show_state):\n"
+        "    show(self)\n"
+        "    if not self.runner.preparing and self.runner.results and self.isVisible():\n"
+        "        self.repaint(); import os; os._exit(0)\n"
+        "w.Window._show_state = check\n"
+        "sys.argv = ['kelvarn', 'demo']\n"
+        "from kelvarn.cli import main\nmain()\n"
+    )
+    found = []
+    for _ in range(rounds):
+        begin = time.perf_counter()
+        subprocess.run([sys.executable, "-c", code], check=True)
+        found.append((time.perf_counter() - begin) * 1e3)
+    return found
+
+
+def idle_share(window: Window, seconds: float = 3.0) -> float:
+    """Share of one core that the open window uses while nothing happens."""
+    begin, cpu = time.perf_counter(), time.process_time()
+    loop_until = begin + seconds
+    while time.perf_counter() < loop_until:
+        QCoreApplication.processEvents(QEventLoop.ProcessEventsFlag.WaitForMoreEvents, 200)
+        time.sleep(0.05)
+    return (time.process_time() - cpu) / (time.perf_counter() - begin)
+
+
+if __name__ == "__main__":
+    app = QApplication([])
+    shown = open_window()
+    for what in ("setpoint", "event_move"):
+        steps = drag_steps(shown, what)
+        print(what, np.median(steps), max(steps))
+    print(parts(shown))
+    print("idle", idle_share(shown))
+    print("start", start_ms())
+    shown.document.close()
