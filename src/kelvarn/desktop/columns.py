@@ -1,7 +1,7 @@
-"""The three columns of a station, and the why line under a strip."""
+"""The three columns of a station."""
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QFrame, QLabel, QScrollArea, QSizePolicy, QSplitter, QWidget
+from PySide6.QtWidgets import QFrame, QScrollArea, QSplitter, QWidget
 
 from kelvarn.desktop import theme
 
@@ -26,25 +26,3 @@ class Columns(QSplitter):
         for index, stretch in enumerate((0, 1, 0)):
             self.setStretchFactor(index, stretch)
         self.setCollapsible(1, False)
-
-
-class WhyLine(QLabel):
-    """One sentence on what the controller decides at the cursor, and why."""
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.setFont(theme.font())
-        self.setMinimumHeight(22)
-        self.setIndent(50)
-        self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
-        self.setAccessibleName("Why: the controller's decision at the cursor")
-
-    def say(self, sentence: str, *, wrong: bool = False) -> None:
-        """Show a sentence."""
-        role = "wrong" if wrong else ""
-        if self.property("role") != role:
-            self.setProperty("role", role)
-            self.style().unpolish(self)
-            self.style().polish(self)
-        self.setText(sentence)
-        self.setToolTip(sentence)

@@ -149,7 +149,6 @@ class Document(QObject):
         self._project = project
         self._autosave.start()
         self.changed.emit()
-        self.saved_changed.emit()
 
     def replace(self, project: Project, path: Path | None, *, dirty: bool = False) -> None:
         """Another project altogether: undo starts anew."""

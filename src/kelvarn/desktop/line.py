@@ -43,6 +43,7 @@ class Line(FocusRing):
         self.setFixedHeight(theme.LINE_HEIGHT)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         self.setAccessibleName("Stations")
         self.scale_box = Choice()
         self.scale_box.setAccessibleName("Temperature unit")
@@ -59,6 +60,8 @@ class Line(FocusRing):
 
     def show_state(self, name: str, saved: str, stations: list[Station], current: int) -> None:
         """Show names and phrases."""
+        if (name, saved, stations, current) == (self._name, self._saved, self._stations, self._current):
+            return
         self._name, self._saved, self._stations, self._current = name, saved, stations, current
         self.setAccessibleDescription("; ".join(f"{s.name}: {s.phrase}" for s in stations))
         self.update()

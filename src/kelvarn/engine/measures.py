@@ -134,9 +134,11 @@ def _window(run: Run, opens: Literal["setpoint", "event"], name: str, index: int
     _steady(t, y, error, found)
     size = np.abs(error)
     step = run.rig.probe.interval_s
-    found.put("iae_Ks", np.trapezoid(size, dx=step))
-    found.put("ise_K2s", np.trapezoid(size * size, dx=step))
-    found.put("itae_Ks2", np.trapezoid(size * (t - start), dx=step))
+    # Trapezium rule: all samples, less half of the first and the last.
+    ends, late = 0.5 * size[[0, -1]], t - start
+    found.put("iae_Ks", step * (size.sum() - ends.sum()))
+    found.put("ise_K2s", step * (size @ size - ends @ size[[0, -1]]))
+    found.put("itae_Ks2", step * (size @ late - ends @ late[[0, -1]]))
     return Window(opens, name, start, until, target, found.values, found.reasons, peak_s)
 
 
@@ -218,9 +220,9 @@ def _tracking(run: Run, t: Floats, error: Floats, index: int, found: _Found) -> 
 def _steady(t: Floats, y: Floats, error: Floats, found: _Found) -> None:
     """Steady error: mean over the last tenth. Swing: max − min over the last quarter, and its period."""
     span = t[-1] - t[0]
-    found.put("steady_error_K", error[t >= t[-1] - span / 10].mean())
-    late = t >= t[-1] - span / 4
-    tail, tail_t = y[late], t[late]
+    found.put("steady_error_K", error[np.searchsorted(t, t[-1] - span / 10) :].mean())
+    late = int(np.searchsorted(t, t[-1] - span / 4))
+    tail, tail_t = y[late:], t[late:]
     found.put("swing_K", tail.max() - tail.min())
     mean = tail.mean()
     ups = np.flatnonzero((tail[:-1] < mean) & (tail[1:] >= mean))

@@ -1,10 +1,11 @@
 """The foot: pass marks as bars with a tick at the limit. A click edits one."""
 
 from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout
 
 from kelvarn.desktop import theme
+from kelvarn.desktop.elided import ElidedLine
 from kelvarn.desktop.focus import FocusRing
 from kelvarn.engine.marks import Verdict
 from kelvarn.engine.results import Result
@@ -86,19 +87,16 @@ class MarkBar(FocusRing):
             painter.drawRoundedRect(QRectF(0.5, 0.5, self.width() - 1, self.height() - 1), 3, 3)
         painter.end()
 
-    def _paint_bar(self, painter: QPainter, rect: QRectF, color: object) -> None:
+    def _paint_bar(self, painter: QPainter, rect: QRectF, color: QColor) -> None:
         """The bar is what was reached, the tick the limit, at three quarters of the way."""
         assert self._mark is not None
         look = theme.current()
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(look.color("hairline"))
-        painter.drawRoundedRect(rect, 2, 2)
+        painter.fillRect(rect, look.color("hairline"))
         tick = 0.72
         if self._verdict is not None:
             share = 1.0 if self._verdict.value is None else _share(self._mark, self._verdict.value) * tick
             filled = QRectF(rect.left(), rect.top(), rect.width() * min(max(share, 0.0), 1.0), rect.height())
-            painter.setBrush(color)
-            painter.drawRoundedRect(filled, 2, 2)
+            painter.fillRect(filled, color)
         x = rect.left() + rect.width() * tick
         painter.setPen(QPen(look.color("ink"), 2))
         painter.drawLine(QPointF(x, rect.top() - 3), QPointF(x, rect.bottom() + 3))
@@ -135,10 +133,7 @@ class MarksFoot(QFrame):
         super().__init__()
         self.setProperty("foot", True)
         self._bars: list[MarkBar] = []
-        self._caption = QLabel()
-        self._caption.setFont(theme.font("small"))
-        self._caption.setProperty("role", "muted")
-        self._caption.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self._caption = ElidedLine(theme.font("small"), "muted")
         title = QLabel("Pass marks")
         title.setFont(theme.font("small", bold=True))
         add = QPushButton("+ mark")
@@ -160,7 +155,7 @@ class MarksFoot(QFrame):
 
     def show_marks(self, marks: tuple[Mark, ...], result: Result | None, scale: Scale, caption: str) -> None:
         """Show the marks and how a result was judged by them."""
-        self._caption.setText(caption)
+        self._caption.say(caption)
         while len(self._bars) < len(marks):
             bar, index = MarkBar(), len(self._bars)
             bar.clicked.connect(lambda k=index, b=bar: self.edit_wanted.emit(k, b.mapToGlobal(QPoint(0, 0))))

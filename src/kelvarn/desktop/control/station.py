@@ -4,8 +4,9 @@ from PySide6.QtCore import QPoint
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from kelvarn.desktop import theme
-from kelvarn.desktop.columns import Columns, WhyLine
+from kelvarn.desktop.columns import Columns
 from kelvarn.desktop.document import Document
+from kelvarn.desktop.elided import ElidedLine
 from kelvarn.desktop.runner import Runner
 from kelvarn.desktop.strip.content import Entry, candidate_content
 from kelvarn.desktop.strip.strip import Strip
@@ -44,7 +45,8 @@ class ControlStation(QWidget):
         self.strip = Strip(StripEdits(document, view))
         self.strip.cursor_moved.connect(view.move_cursor)
         self.strip.pin_changed.connect(self._pin)
-        self.why_line = WhyLine()
+        self.why_line = ElidedLine(theme.font(), indent=50)
+        self.why_line.setAccessibleName("Why: the controller's decision at the cursor")
         self.settings = Settings(document, view, actions)
         self.marks = MarksFoot()
         self.marks.edit_wanted.connect(self._edit_mark)
@@ -89,14 +91,14 @@ class ControlStation(QWidget):
         self.terms.show_at(self._content, self._view.cursor_s)
         selected = self._view.candidate(self._document.project)
         if self._runner.preparing:
-            self.why_line.say("preparing, first start only …")
+            self.why_line.say("preparing, first start only …", "muted")
         elif selected.name in self._runner.faults:
-            self.why_line.say(self._runner.faults[selected.name], wrong=True)
+            self.why_line.say(self._runner.faults[selected.name], "ember")
         elif self._runner.busy:
-            self.why_line.say("computing …")
+            self.why_line.say("computing …", "muted")
         elif (result := self._runner.results.get(selected.name)) is not None:
             index = min(round(self._view.cursor_s / result.run.rig.probe.interval_s), result.run.time_s.size - 1)
-            self.why_line.say(f"{selected.name}: {why(result.run, index, self._view.scale)}")
+            self.why_line.say(f"{selected.name}: {why(result.run, index, self._view.scale)}", "ink")
 
     def _pin(self, pinned: bool) -> None:
         self._view.pinned = pinned

@@ -33,8 +33,9 @@ class NameEdit(QLineEdit):
 
     def refresh(self) -> None:
         """Show the name, unless it is being typed."""
-        if not (self.hasFocus() and self.isModified()):
-            self.setText(self._value())
+        name = self._value()
+        if not (self.hasFocus() and self.isModified()) and (name != self.text() or self.property("wrong")):
+            self.setText(name)
             self.setCursorPosition(0)
             self._mark("")
 

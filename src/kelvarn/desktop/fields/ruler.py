@@ -27,6 +27,7 @@ class Ruler(FocusRing):
         self._low, self._high = binding.extra["ruler"]
         self._log = bool(binding.extra.get("log", False))
         self._dragging = False
+        self._shown: float | None = None
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
@@ -36,6 +37,11 @@ class Ruler(FocusRing):
 
     def sizeHint(self) -> QSize:
         return QSize(200, 20)
+
+    def refresh(self) -> None:
+        """Show what the project has."""
+        if self._binding.alive and self._binding.value != self._shown:
+            self.update()
 
     def _share(self, value: float) -> float:
         """Place of a value on the ruler, 0…1."""
@@ -87,7 +93,8 @@ class Ruler(FocusRing):
             x = round(left + share * (right - left)) + 0.5
             painter.drawLine(QPointF(x, base), QPointF(x, base + (7 if long else 4)))
         if self._binding.alive:
-            x = self.x_of(float(self._binding.value))
+            self._shown = self._binding.value
+            x = self.x_of(float(self._shown))
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(look.color("glacier" if self.ring or self._dragging else "ink"))
             painter.drawPolygon([QPointF(x, base), QPointF(x - 6, 1), QPointF(x + 6, 1)])
@@ -163,7 +170,7 @@ class RulerField(QWidget):
     def refresh(self) -> None:
         """Show what the project has."""
         self.edit.refresh()
-        self.ruler.update()
+        self.ruler.refresh()
 
     def _complain(self, sentence: str) -> None:
         if (sentence or self._hint_text) == self._hint.text():

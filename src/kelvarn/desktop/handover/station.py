@@ -12,7 +12,6 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QPushButton,
-    QSizePolicy,
     QTextBrowser,
     QVBoxLayout,
     QWidget,
@@ -21,6 +20,7 @@ from PySide6.QtWidgets import (
 from kelvarn.desktop import theme
 from kelvarn.desktop.columns import Columns
 from kelvarn.desktop.document import Document
+from kelvarn.desktop.elided import ElidedLine
 from kelvarn.desktop.fields.plain import heading
 from kelvarn.desktop.runner import Runner
 from kelvarn.desktop.view import View
@@ -47,8 +47,7 @@ class HandoverStation(QWidget):
         self.page = QTextBrowser()
         self.page.setOpenLinks(False)
         self.page.setAccessibleName("The sheet or settings as they will be written")
-        self._file_name = QLabel()
-        self._file_name.setFont(theme.font("title"))
+        self._file_name = ElidedLine(theme.font("title"))
         self._state = QLabel()
         self._state.setProperty("role", "muted")
         head = QHBoxLayout()
@@ -77,9 +76,7 @@ class HandoverStation(QWidget):
         self.write_button = QPushButton()
         self.write_button.setProperty("main", True)
         self.write_button.clicked.connect(self.ask_where)
-        self._foot_text = QLabel()
-        self._foot_text.setProperty("role", "muted")
-        self._foot_text.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self._foot_text = ElidedLine(theme.font(), "muted")
         foot = QFrame()
         foot.setProperty("foot", True)
         row = QHBoxLayout(foot)
@@ -141,7 +138,7 @@ class HandoverStation(QWidget):
         project, candidate = self._document.project, self.candidate
         text = self.text()
         look = (text, self._target, theme.current().name)
-        self._file_name.setText(self._suggested().name)
+        self._file_name.say(self._suggested().name)
         self._state.setText(f"state {fingerprint(project)}")
         if look != self._shown:
             self._shown = look
@@ -155,7 +152,7 @@ class HandoverStation(QWidget):
                 self.page.setFont(theme.font())
                 self.page.setHtml(text)
         self.write_button.setText("Write the sheet…" if self._target == _SHEET else "Write the settings…")
-        self._foot_text.setText(
+        self._foot_text.say(
             "One HTML page, complete in itself; print it from any browser."
             if self._target == _SHEET
             else "All numbers in base units; each key names its unit."
@@ -236,7 +233,7 @@ class HandoverStation(QWidget):
         text = self.text()
         fill: Callable[[Path], None] = lambda temporary: _fill(temporary, text)  # noqa: E731
         write_whole(path, fill)
-        self._foot_text.setText(f"Written: {path}")
+        self._foot_text.say(f"Written: {path}")
 
 
 def _fill(path: Path, text: str) -> None:

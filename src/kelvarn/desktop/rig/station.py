@@ -1,11 +1,12 @@
 """Puts the Rig station together."""
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QSizePolicy, QSplitter, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QSplitter, QVBoxLayout, QWidget
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.control.station import entries
 from kelvarn.desktop.document import Document
+from kelvarn.desktop.elided import ElidedLine
 from kelvarn.desktop.fields.plain import heading
 from kelvarn.desktop.runner import Runner
 from kelvarn.desktop.strip.axis import clock
@@ -31,10 +32,7 @@ class RigStation(QWidget):
         self.strip = Strip()
         self.strip.cursor_moved.connect(view.move_cursor)
         self.strip.pin_changed.connect(self._pin)
-        self._caption = QLabel()
-        self._caption.setProperty("role", "muted")
-        self._caption.setFont(theme.font("small"))
-        self._caption.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self._caption = ElidedLine(theme.font("small"), "muted")
         head = QHBoxLayout()
         head.setContentsMargins(6, 0, 0, 0)
         head.setSpacing(14)
@@ -108,14 +106,14 @@ class RigStation(QWidget):
         candidate = self._view.candidate(self._document.project)
         result = self._runner.results.get(candidate.name)
         if result is None:
-            self._caption.setText("preparing, first start only …" if self._runner.preparing else "nothing computed yet")
+            self._caption.say("preparing, first start only …" if self._runner.preparing else "nothing computed yet")
             self.heat_path.show_run(None, 0)
             return
         sample = round(self._view.cursor_s / result.run.rig.probe.interval_s)
         self.heat_path.show_run(result.run, sample)
         when = clock(self._view.cursor_s, 60)
         fault = self._runner.faults.get(candidate.name)
-        self._caption.setText(
+        self._caption.say(
             fault or f"at {when} of “{result.run.trial.name}” with {candidate.name}; the cursor below moves it"
         )
 

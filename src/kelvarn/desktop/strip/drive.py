@@ -123,10 +123,11 @@ class BarcodeLane(Lane):
             painter.save()
             painter.setClipRect(frame.rect)
             painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(theme.current().candidate(self.entry.index, 0.75))
+            color = theme.current().candidate(self.entry.index, 0.75)
+            top, height = frame.rect.top() + 7, frame.rect.height() - 14
             for a, b in zip(left.tolist(), right.tolist(), strict=True):
-                painter.drawRect(QRectF(a, frame.rect.top() + 7, max(b - a, 1.0), frame.rect.height() - 14))
+                if b >= frame.rect.left() and a <= frame.rect.right():
+                    painter.fillRect(QRectF(a, top, max(b - a, 1.0), height), color)
             painter.restore()
         self.paint_title(painter, frame, content)
 

@@ -31,33 +31,37 @@ class Obstacles:
         self._low = np.vstack([self._low, np.minimum(at[:-1], at[1:])])
         self._high = np.vstack([self._high, np.maximum(at[:-1], at[1:])])
 
-    def cost(self, rect: QRectF) -> float:
-        """How bad a place is: other labels count most, then how many columns of curves it would cover."""
-        cost = sum(1000.0 for other in self.taken if other.intersects(rect))
-        part = slice(max(0, int(rect.left()) - self._left), max(0, int(rect.right()) - self._left + 1))
-        hit = (self._high[:, part] >= rect.top()) & (self._low[:, part] <= rect.bottom())
-        return cost + int(np.count_nonzero(hit))
+    def costs(self, left: float, tops: Floats, width: float, height: float) -> Floats:
+        """How bad places in one column are: other labels count most, then how many pixels of curves each covers."""
+        part = slice(max(0, int(left) - self._left), max(0, int(left + width) - self._left + 1))
+        low, high = self._low[:, part], self._high[:, part]
+        top = tops[:, np.newaxis, np.newaxis]
+        found: Floats = ((high >= top) & (low <= top + height)).sum(axis=(1, 2)).astype(float)
+        for other in self.taken:
+            if other.left() < left + width and left < other.right():
+                found += 1000.0 * ((tops < other.bottom()) & (other.top() < tops + height))
+        return found
 
 
-def place(
-    anchor: QPointF, text: str, font: QFont, inside: QRectF, obstacles: Obstacles, *, above: bool = True
-) -> QRectF:
+_STEPS = 7
+_STEP_PX = 18.0
+
+
+def place(anchor: QPointF, text: str, font: QFont, inside: QRectF, obstacles: Obstacles) -> QRectF:
     """The least bad rectangle for a text near a point, kept inside the lane; it is taken from then on."""
     metrics = QFontMetricsF(font)
     width, height = metrics.horizontalAdvance(text) + 8, metrics.height() + 2
+    away = np.repeat(np.arange(_STEPS), 2)
+    side = np.tile([-1.0, 1.0], _STEPS)
+    tops = anchor.y() + side * (height / 2 + 6 + away * _STEP_PX) - height / 2
+    tops = np.clip(tops, inside.top() + 2, inside.bottom() - height - 2)
     best, best_cost = QRectF(), float("inf")
-    for step in range(9):
-        for side in (-1, 1) if above else (1, -1):
-            for shift in (0.0, -width - 8, -width / 2):
-                left = min(max(anchor.x() + 4 + shift, inside.left() + 2), inside.right() - width - 2)
-                middle = anchor.y() + side * (height / 2 + 6 + step * 15)
-                top = min(max(middle - height / 2, inside.top() + 2), inside.bottom() - height - 2)
-                rect = QRectF(left, top, width, height)
-                cost = obstacles.cost(rect) + step * 1.5 + (0.0 if shift == 0 else 0.5)
-                if cost < best_cost:
-                    best, best_cost = rect, cost
-        if best_cost < 2 + 1.5 * step:  # farther places only get dearer
-            break
+    for shift in (0.0, -width - 8, -width / 2):
+        left = min(max(anchor.x() + 4 + shift, inside.left() + 2), inside.right() - width - 2)
+        costs = obstacles.costs(left, tops, width, height) + 1.5 * away + (0.5 if shift else 0.0)
+        k = int(costs.argmin())
+        if costs[k] < best_cost:
+            best, best_cost = QRectF(left, float(tops[k]), width, height), float(costs[k])
     obstacles.taken.append(best)
     return best
 

@@ -36,6 +36,8 @@ class Strip(FocusRing):
     def __init__(self, edits: Edits | None = None, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setMouseTracking(True)
+        # It paints every pixel of itself, so that nothing below needs to be painted for it.
+        self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setAccessibleName("Strip: temperature, drive and events over time")
@@ -125,6 +127,7 @@ class Strip(FocusRing):
         del event
         painter = QPainter(self)
         if self._content is None:
+            painter.fillRect(self.rect(), theme.current().color("ground"))
             painter.end()
             return
         ratio = self.devicePixelRatioF()

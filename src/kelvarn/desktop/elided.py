@@ -1,0 +1,51 @@
+"""One line of text that takes the room it gets and ends in … where that is too little; the whole is its tool tip."""
+
+from PySide6.QtCore import QRectF, QSize, Qt
+from PySide6.QtGui import QFont, QPainter, QPaintEvent
+from PySide6.QtWidgets import QSizePolicy, QWidget
+
+from kelvarn.desktop import theme
+
+
+class ElidedLine(QWidget):
+    """A line of text that never asks for a new layout, so that it can change in every frame.
+
+    Args:
+        font, color: of the text; a colour's name in the theme.
+        indent: pixels left free before the text.
+    """
+
+    def __init__(self, font: QFont, color: str = "ink", indent: int = 0) -> None:
+        super().__init__()
+        self._font, self._color, self._indent = font, color, indent
+        self._text = ""
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+
+    def text(self) -> str:
+        """The whole text."""
+        return self._text
+
+    def say(self, text: str, color: str | None = None) -> None:
+        """Show a text, from now on in another colour if one is given."""
+        if text == self._text and color in (None, self._color):
+            return
+        self._text, self._color = text, color or self._color
+        self.setToolTip(text)
+        self.setAccessibleDescription(text)
+        self.update()
+
+    def sizeHint(self) -> QSize:
+        return QSize(120, 22)
+
+    def minimumSizeHint(self) -> QSize:
+        return QSize(30, 22)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        del event
+        painter = QPainter(self)
+        painter.setFont(self._font)
+        painter.setPen(theme.current().color(self._color))
+        room = self.width() - self._indent
+        text = painter.fontMetrics().elidedText(self._text, Qt.TextElideMode.ElideRight, room)
+        painter.drawText(QRectF(self._indent, 0, room, self.height()), Qt.AlignmentFlag.AlignVCenter, text)
+        painter.end()
