@@ -109,7 +109,13 @@ def compare(rounds: int = 200) -> dict[str, float]:
     kernel_ns, c_ns = (float(np.median(column)) / samples * 1e9 for column in zip(*pairs, strict=True))
     python_ns = float(np.median([seconds(lambda: plain.run(a, *lists)) for _ in range(5)])) / samples * 1e9
     ratio = float(np.median([ours / theirs for ours, theirs in pairs]))
-    return {"kernel": kernel_ns, "c": c_ns, "python": python_ns, "times_c": ratio, "python_times": python_ns / kernel_ns}
+    return {
+        "kernel": kernel_ns,
+        "c": c_ns,
+        "python": python_ns,
+        "times_c": ratio,
+        "python_times": python_ns / kernel_ns,
+    }
 
 
 def linear() -> list[tuple[float, float]]:
@@ -131,7 +137,10 @@ def error_study() -> list[tuple[float, float, float, float]]:
     """Step share; largest change in K against a share of 1/64; the same for a 0.4 s heater; ms."""
     project = cure_cabinet()
     quick = put(project.rig, ("bodies", 0, "capacity_J_per_K"), 2.0)
-    pid, test = project.candidates[1].controller, with_fields(project.trials[0], duration_s=11000, events=project.trials[0].events[:1])
+    pid, test = (
+        project.candidates[1].controller,
+        with_fields(project.trials[0], duration_s=11000, events=project.trials[0].events[:1]),
+    )
     best = compute(project.rig, pid, test, 1 / 64), compute(quick, pid, test, 1 / 64)
     found = []
     for share in (2.0, 1.0, 0.5, 0.25, 0.125):

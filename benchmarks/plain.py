@@ -4,7 +4,9 @@ from math import floor
 from typing import Any
 
 
-def run(a: Any, start: list[float], m: list[list[float]], push: list[float], series: list[list[float]]) -> list[list[float]]:
+def run(
+    a: Any, start: list[float], m: list[list[float]], push: list[float], series: list[list[float]]
+) -> list[list[float]]:
     """Run the case that is timed; arguments as for the C loop, settings from `Arrays`. Returns bodies by sample."""
     kp, ki, kd, tf, b, c, bias, low, high, _, tt, _, _ = a.law_settings.tolist()
     noise, r, h = a.noise.tolist(), a.setpoint.tolist(), a.h

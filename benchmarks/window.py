@@ -24,7 +24,7 @@ from kelvarn.model.edit import add_candidate, put
 def open_window() -> Window:
     """The demo with a third candidate, 1280×800."""
     theme.use(theme.PAPER)
-    project, name = add_candidate(cure_cabinet(), cure_cabinet().candidates[1])
+    project, _ = add_candidate(cure_cabinet(), cure_cabinet().candidates[1])
     project = put(project, ("candidates", 2, "controller", "kp_per_K"), 0.3)
     runner = Runner()
     runner.prepare()
@@ -71,7 +71,10 @@ def parts(window: Window) -> dict[str, float]:
         begin = time.perf_counter()
         window.control.strip.repaint()
         painting.append(time.perf_counter() - begin)
-    return {"request, measures and labels": float(np.median(computing)) * 1e3, "strip": float(np.median(painting)) * 1e3}
+    return {
+        "request, measures and labels": float(np.median(computing)) * 1e3,
+        "strip": float(np.median(painting)) * 1e3,
+    }
 
 
 def start_ms(rounds: int = 5) -> list[float]:
