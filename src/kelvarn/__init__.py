@@ -15,6 +15,4 @@ Data goes one way: Project -> arrays -> kernel -> Run -> measures -> marks -> st
 Start reading at `model/project.py`, then `engine/run.py`, then `desktop/window.py`.
 """
 
-from importlib.metadata import version
-
-__version__ = version("kelvarn")
+__version__ = "0.1.0"

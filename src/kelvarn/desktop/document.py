@@ -42,7 +42,7 @@ class Document(QObject):
         super().__init__()
         self._project = project
         self._saved: Project | None = project
-        self._path = path
+        self._path, self._stamp = path, _stamp(path)
         self._undo: list[_Step] = []
         self._redo: list[_Step] = []
         self._stroke: str | None = None
@@ -154,7 +154,7 @@ class Document(QObject):
         """Another project altogether: undo starts anew."""
         self._undo.clear()
         self._redo.clear()
-        self._path = path
+        self._path, self._stamp = path, _stamp(path)
         self._saved = None if dirty else project
         self._journal.clear()
         self._show(project)
@@ -163,6 +163,11 @@ class Document(QObject):
         """Open a file. Raises FileError; then nothing has changed."""
         self.replace(load(path), path)
 
+    @property
+    def changed_outside(self) -> bool:
+        """Whether another program has changed or removed the file since it was opened or saved."""
+        return self._path is not None and self._stamp is not None and _stamp(self._path) != self._stamp
+
     def save(self, path: Path | None = None) -> None:
         """Save to a file, or where it was saved last. Raises FileError; then nothing has changed on disk."""
         target = path or self._path
@@ -170,7 +175,7 @@ class Document(QObject):
             raise ValueError("a project without a file needs a path to be saved")
         if not (target == self._path and target.exists() and not self.dirty):
             save(self._project, target)  # an unchanged file keeps its time stamp
-        self._path, self._saved = target, self._project
+        self._path, self._saved, self._stamp = target, self._project, _stamp(target)
         self.close()
         self.saved_changed.emit()
 
@@ -188,3 +193,12 @@ class Document(QObject):
         """Nothing unsaved is to be brought back later."""
         self._autosave.stop()
         self._journal.clear()
+
+
+def _stamp(path: Path | None) -> tuple[int, int] | None:
+    """What tells one state of a file from another: when it was written, and which file it is."""
+    try:
+        found = path.stat() if path is not None else None
+    except OSError:
+        return None
+    return None if found is None else (found.st_mtime_ns, found.st_ino)

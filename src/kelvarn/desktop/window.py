@@ -6,7 +6,16 @@ from pathlib import Path
 
 from PySide6.QtCore import QPoint, QSettings, QSize, QTimer
 from PySide6.QtGui import QCloseEvent
-from PySide6.QtWidgets import QFileDialog, QMainWindow, QMenu, QMessageBox, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QFileDialog,
+    QInputDialog,
+    QMainWindow,
+    QMenu,
+    QMessageBox,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
 
 from kelvarn import __version__
 from kelvarn.demos import DEMOS, Demo
@@ -100,6 +109,7 @@ class Window(QMainWindow):
             Command(edit, "Undo", "Ctrl+Z", self.document.undo),
             Command(edit, "Redo", "Ctrl+Shift+Z", self.document.redo),
             Command(edit),
+            Command(edit, "Name of the project…", "", self._rename_project),
             Command(edit, "Find a command…", "Ctrl+K", self.find_command),
             Command(candidate, "Choose for the device", "Ctrl+Return", do.choose),
             Command(candidate, "Duplicate", "Ctrl+D", do.duplicate),
@@ -178,6 +188,12 @@ class Window(QMainWindow):
         self.go_to(CONTROL)
         self.control.cards.card(self.candidate_actions.selected.name).start_rename()
 
+    def _rename_project(self) -> None:
+        project = self.document.project
+        name, wanted = QInputDialog.getText(self, "Kelvarn", "Name of the project", text=project.name)
+        if wanted and name.strip():
+            self._guarded(lambda: self.document.set(("name",), name.strip()[:60], f"rename {project.name}"))()
+
     def _next_candidate(self, step: int) -> None:
         project = self.document.project
         index = (self.view.candidate_index(project) + step) % len(project.candidates)
@@ -213,7 +229,16 @@ class Window(QMainWindow):
         """Save; asks where for a project without a file. Whether it is saved."""
         if self.document.path is None:
             return self.save_as()
+        if self.document.changed_outside and not self._may_overwrite(self.document.path):
+            return False
         return self._guarded(self.document.save)()
+
+    def _may_overwrite(self, path: Path) -> bool:
+        """Ask about a file that another program changed."""
+        kind = QMessageBox.StandardButton
+        text = f"{path.name} was changed by another program since it was opened. Save over it? (“Save as” keeps both.)"
+        box = QMessageBox(QMessageBox.Icon.NoIcon, "Kelvarn", text, kind.Save | kind.Cancel, self)
+        return bool(box.exec() == kind.Save)
 
     def save_as(self) -> bool:
         """Ask where and save. Whether it is saved."""
@@ -272,7 +297,6 @@ class Window(QMainWindow):
         box = QMessageBox(QMessageBox.Icon.NoIcon, "Kelvarn",
                           f"Unsaved work on “{name}” was left by a program that did not end properly. Bring it back?",
                           kind.Yes | kind.No, self)  # fmt: skip
-        box.accepted.connect(lambda: None)
         box.buttonClicked.connect(lambda b: take() if box.standardButton(b) == kind.Yes else drop())
         box.open()
 

@@ -5,6 +5,9 @@ calls from another file would go unnoticed. The cache folder is therefore named 
 """
 
 import hashlib
+import importlib
+import sys
+import tempfile
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -15,14 +18,35 @@ from platformdirs import user_cache_path
 _COMPILED_SOURCES = ("jit.py", "reasons.py", "laws.py", "drives.py", "heat.py", "kernel.py")
 
 
+def _load_numba_without_blas() -> None:
+    """Let numba load its array functions without scipy.linalg, which the kernel has no use for.
+
+    numba looks there for BLAS when the first function is loaded; that alone took 0.25 s of the window's start.
+    """
+    if "scipy.linalg" in sys.modules:
+        return
+    sys.modules["scipy.linalg"] = None  # type: ignore[assignment]
+    try:
+        importlib.import_module("numba.np.arraymath")
+    finally:
+        del sys.modules["scipy.linalg"]
+
+
 def cache_folder() -> Path:
-    """Where compiled code of exactly this version is kept."""
+    """Where compiled code of exactly this version is kept; a private one for this run where that cannot be written."""
     digest = hashlib.sha256(numba.__version__.encode())
     for name in _COMPILED_SOURCES:
         digest.update(Path(__file__).with_name(name).read_bytes())
-    return user_cache_path("kelvarn") / "compiled" / digest.hexdigest()[:16]
+    folder = user_cache_path("kelvarn") / "compiled" / digest.hexdigest()[:16]
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        with tempfile.TemporaryFile(dir=folder):
+            return folder
+    except OSError:
+        return Path(tempfile.mkdtemp(prefix="kelvarn-"))
 
 
+_load_numba_without_blas()
 _config: Any = numba.config
 _config.CACHE_DIR = str(cache_folder())
 # Off by default in numba; it makes vector instructions of the eight-row blocks of heat.py (measured: 6 times as fast).

@@ -64,6 +64,7 @@ def write_whole(path: Path, fill: Callable[[Path], None]) -> None:
         FileError: it cannot be written; what was there is untouched.
     """
     temporary: Path | None = None
+    path = path.resolve()  # a link stays a link: what it points to is replaced
     try:
         handle, name = tempfile.mkstemp(prefix=f".{path.name[:40]}.", suffix=".part", dir=path.parent)
         os.close(handle)

@@ -75,7 +75,7 @@ def candidate_content(trial: Trial, scale: Scale, entries: list[Entry], selected
     focus = next((e for e in shown if e.candidate.name == selected), None)
     lines = [
         Line(
-            e.candidate.name,
+            f"{e.candidate.name} ★" if e.chosen else e.candidate.name,
             e.result.run.time_s,
             e.result.run.controlled_degC,
             e.index,
