@@ -1,5 +1,6 @@
 """The commands. Results go to stdout, everything else to stderr; exit codes 0 done, 1 marks not met, 2 wrong use."""
 
+import io
 import json
 import os
 import sys
@@ -10,6 +11,7 @@ from typing import Annotated
 import typer
 from typer.exceptions import TyperException
 
+from kelvarn import __version__
 from kelvarn.demos import DEMOS, find_demo
 from kelvarn.engine.arrays import RunError
 from kelvarn.engine.results import Result, Results
@@ -37,7 +39,13 @@ Out = Annotated[Path | None, typer.Option(help="Write results, traces and pictur
 
 
 @app.callback(invoke_without_command=True)
-def _no_command(context: typer.Context) -> None:
+def _no_command(
+    context: typer.Context,
+    version: Annotated[bool, typer.Option("--version", help="Print the version.")] = False,
+) -> None:
+    if version:
+        print(f"kelvarn {__version__}")
+        raise typer.Exit
     if context.invoked_subcommand is None:
         _open_window(None)
 
@@ -208,6 +216,9 @@ def _open_window(file: Path | None, project: Project | None = None) -> None:
 
 def main() -> None:
     """Entry point: every fault of the user becomes one line on stderr and exit code 2."""
+    for stream in (sys.stdout, sys.stderr):
+        if isinstance(stream, io.TextIOWrapper):
+            stream.reconfigure(errors="replace")  # a terminal without “ or ★ shows ? rather than nothing
     arguments = sys.argv[1:]
     commands = {command.name or command.callback.__name__ for command in app.registered_commands if command.callback}
     if arguments and not arguments[0].startswith("-") and arguments[0] not in commands:

@@ -64,6 +64,13 @@ def test_run_json_has_the_keys_of_the_design_and_agrees_with_the_demo(saved: Pat
     assert [w["name"] for w in run["measures"]["windows"]] == ["setpoint", "Door", "Cold night"]
 
 
+def test_a_poor_terminal_and_a_closed_pipe_are_no_reason_to_fail(saved: Path) -> None:
+    done = kelvarn("run", str(saved), LC_ALL="C", PYTHONUTF8="0", PYTHONCOERCECLOCALE="0", PYTHONIOENCODING="ascii")
+    assert done.returncode == 0, done.stderr
+    assert "Careful PID ?: 5 of 6 marks met" in done.stdout
+    assert kelvarn("--version").stdout.startswith("kelvarn ")
+
+
 def test_exit_codes(saved: Path, tmp_path: Path) -> None:
     assert kelvarn("run", str(saved)).returncode == 0
     assert kelvarn("run", str(saved), "--strict").returncode == 1

@@ -257,6 +257,16 @@ def test_any_rig_stays_finite_and_keeps_its_heat(count: int, seed: int, probed: 
     assert stored + run.lost_J == pytest.approx(run.energy_J, rel=1e-6, abs=1e-6)
 
 
+def test_results_forget_the_oldest_before_memory_runs_short(cabinet: Project) -> None:
+    results = Results(most_samples=15_000)
+    runs = [
+        results.of(cabinet.rig, cabinet.candidates[0], with_fields(cabinet.trials[0], seed=k)).run for k in range(3)
+    ]
+    again = [results.of(cabinet.rig, cabinet.candidates[0], with_fields(cabinet.trials[0], seed=k)).run for k in (2, 1)]
+    assert again == [runs[2], runs[1]]
+    assert results.of(cabinet.rig, cabinet.candidates[0], with_fields(cabinet.trials[0], seed=0)).run is not runs[0]
+
+
 def test_results_are_kept_by_content(cabinet: Project) -> None:
     results = Results()
     first = results.of(cabinet.rig, cabinet.candidates[0], cabinet.trials[0])

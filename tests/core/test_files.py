@@ -68,6 +68,10 @@ def test_published_schema_is_this_one_and_accepts_the_demo() -> None:
         (lambda d: d.update(format=2), "was written by a newer Kelvarn (format 2; this one reads up to 1)"),
         (lambda d: d.update(format="one"), "“format” must be a whole number"),
         (lambda d: d["candidates"][0]["controller"].update(law="magic"), "magic"),
+        (lambda d: d["rig"]["drives"][0].update(power_W=True), "power_W: must be a number, not True."),
+        (lambda d: d["rig"]["drives"][0].update(power_W="12 bananas"), "must be a number, not '12 bananas'."),
+        (lambda d: d["rig"]["bodies"][0].update(name="a\nb"), "(“a�b”).name: may not hold line breaks"),
+        (lambda d: d.update(candidates=None), "candidates: must be a list, not None."),
         (lambda d: d["rig"].update(bodies=[]), "rig.bodies: needs at least 1, has 0."),
     ],
 )  # fmt: skip
@@ -170,8 +174,9 @@ def test_a_document_with_any_value_replaced_gives_a_sentence_or_a_project(data: 
 
 
 def test_folders_missing_files_and_read_only_places(cabinet: Project, tmp_path: Path) -> None:
-    for path in (tmp_path, tmp_path / "none.kelvarn"):
-        with pytest.raises(FileError, match=r"folder|No such file"):
+    os.mkfifo(tmp_path / "pipe")
+    for path in (tmp_path, tmp_path / "none.kelvarn", Path("/dev/zero"), tmp_path / "pipe"):
+        with pytest.raises(FileError, match=r"folder|No such file|ordinary file"):
             load(path)
     with pytest.raises(FileError, match="cannot be written"):
         save(cabinet, tmp_path / "no" / "such" / "x.kelvarn")

@@ -18,7 +18,7 @@ from .plan import setpoint_at
 Floats = npt.NDArray[np.floating[Any]]
 Ints = npt.NDArray[np.int64]
 
-MOST_SAMPLES = 20_000_000
+MOST_SAMPLES = 5_000_000
 MOST_STEPS = 2_000_000_000
 
 # Longest integration step as a share of the fastest time constant; benchmarks/RESULTS.md has the error study.

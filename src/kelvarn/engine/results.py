@@ -30,8 +30,8 @@ class Result:
 class Results:
     """Computes results and keeps the newest; equal input gives the kept one. Safe for one thread."""
 
-    def __init__(self, most: int = 64) -> None:
-        self._most = most
+    def __init__(self, most_samples: int = 4_000_000) -> None:
+        self._most_samples = most_samples  # of some 100 bytes each
         self._kept: OrderedDict[tuple[Rig, OnOff | Pid, Trial], tuple[Run, Measures]] = OrderedDict()
 
     def of(self, rig: Rig, candidate: Candidate, trial: Trial) -> Result:
@@ -47,7 +47,7 @@ class Results:
         else:
             run = compute(rig, candidate.controller, trial)
             self._kept[key] = (run, measure(run))
-            if len(self._kept) > self._most:
+            while len(self._kept) > 1 and sum(r.time_s.size for r, _ in self._kept.values()) > self._most_samples:
                 self._kept.popitem(last=False)
         run, measures = self._kept[key]
         return Result(run, measures, judge(trial, measures))

@@ -32,7 +32,8 @@ def _where(location: tuple[int | str, ...], raw: Any) -> str:
         if isinstance(step, int):
             at = at[step] if inside and -len(at) <= step < len(at) else None
             name = at.get("name") if isinstance(at, dict) else None
-            text += f"[{step}]" + (f" (“{str(name)[:60]}”)" if name else "")
+            printable = "".join(c if c.isprintable() else "�" for c in str(name)[:60])
+            text += f"[{step}]" + (f" (“{printable}”)" if name else "")
         elif inside or step == location[-1]:
             at = at.get(step) if isinstance(at, dict) else None
             text += ("." if text else "") + step
@@ -54,6 +55,17 @@ def _what(error: dict[str, Any]) -> str:
             return f"must be at most {context['le']:g}, not {value}"
         case "value_error":
             return str(context["error"])
+        case "float_type" | "int_type" | "int_from_float":
+            whole = "whole " if error["type"].startswith("int") else ""
+            return f"must be a {whole}number, not {value}"
+        case "tuple_type":
+            return f"must be a list, not {value}"
+        case "model_type" | "model_attributes_type" | "dict_type":
+            return f"must be an object, not {value}"
+        case "string_type":
+            return f"must be text, not {value}"
+        case "string_pattern_mismatch":
+            return "may not hold line breaks or other control characters"
         case "too_short":
             return f"needs at least {context['min_length']}, has {context['actual_length']}"
         case "too_long":

@@ -101,6 +101,8 @@ def load(path: Path) -> Project:
     try:
         if path.is_dir():
             raise FileError(f"{path} is a folder, not a {SUFFIX} file.")
+        if path.exists() and not path.is_file():  # a device or pipe could be read for ever
+            raise FileError(f"{path} is not an ordinary file.")
         size = path.stat().st_size
         if size > MOST_BYTES:
             raise FileError(f"{path} has {size:,} bytes; a project file has at most {MOST_BYTES:,}.")

@@ -33,6 +33,7 @@ def number(default: Any, quantity: Quantity, low: float, high: float, title: str
     """
     return Field(
         default,
+        strict=True,  # neither true nor "5" is a number
         ge=low,
         le=high,
         title=title,

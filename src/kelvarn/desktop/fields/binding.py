@@ -88,6 +88,8 @@ class Binding:
 
     def put(self, value: Any) -> None:
         """Set the value as an edit with a name. Raises Wrong where the project would not be valid."""
+        if self.info.annotation is int and value is not None:
+            value = round(value)
         if value == self.value:
             return
         before = self.text(value_at(self.document.origin, self.path)) or "none"
