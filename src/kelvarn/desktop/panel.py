@@ -45,6 +45,11 @@ class Panel(QScrollArea):
             return
         self._subject = subject
         place = self.verticalScrollBar().value()
+        # The old column goes later: it may be one of its own fields that made the edit and is still at work.
+        old = self.takeWidget()
+        if old is not None:
+            old.hide()
+            old.deleteLater()
         content = QWidget()
         self._column = QVBoxLayout(content)
         self._column.setContentsMargins(2, 2, 12, 8)

@@ -53,14 +53,15 @@ class NumberEdit(QLineEdit):
 
     def take(self) -> None:
         """Take what was typed; a wrong text stays, with its fault."""
-        if not self.isModified():
+        if not self.isModified() or not self._binding.alive:
             return
+        self.setModified(False)  # first: the edit may take the focus away, which would call this again
         try:
             self._binding.put(self._binding.read(self.text(), self._bare))
         except Wrong as error:
+            self.setModified(True)
             self._complain(str(error))
             return
-        self.setModified(False)
         self.refresh()
 
     def _complain(self, sentence: str) -> None:

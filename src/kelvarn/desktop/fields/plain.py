@@ -42,18 +42,22 @@ class NameEdit(QLineEdit):
     def _take(self) -> None:
         if not self.isModified():
             return
+        self.setModified(False)  # first: the edit may take the focus away, which would call this again
         name = self.text().strip()
         try:
             if name != self._value():
                 self._rename(name)
         except ValidationError as error:
-            self._mark(first_sentence(error))
+            self._refuse(first_sentence(error))
             return
         except EditError as error:
-            self._mark(str(error))
+            self._refuse(str(error))
             return
-        self.setModified(False)
         self.refresh()
+
+    def _refuse(self, sentence: str) -> None:
+        self.setModified(True)
+        self._mark(sentence)
 
     def _mark(self, sentence: str) -> None:
         self.setProperty("wrong", bool(sentence))

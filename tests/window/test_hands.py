@@ -1,0 +1,96 @@
+"""Careless hands: fields that rebuild their own panel, odd texts, wild drags; undoing it all restores the project."""
+
+import random
+import sys
+from collections.abc import Callable
+
+import pytest
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QLineEdit, QMessageBox
+
+from kelvarn.desktop.fields.plain import Choice, NameEdit
+from kelvarn.desktop.fields.ruler import Ruler
+from kelvarn.desktop.window import CONTROL, HANDOVER, RIG, Window
+from tests.window.conftest import drag, type_into
+
+TEXTS = (
+    "",
+    "0",
+    "-1",
+    "1e9",
+    "12 bananas",
+    "5 min",
+    "2h30",
+    "60",
+    "100 °F",
+    "nan",
+    "1,5",
+    "50 %",
+    "0.2 K/W",
+    "7" * 300,
+    "Air",
+)
+COMMANDS = ("Duplicate", "Hide or show", "Choose for the device", "Next candidate", "Undo", "Redo", "Temperatures in °F",
+            "Temperatures in K", "Fit the strip", "Zoom back", "Paper or night", "Delete")  # fmt: skip
+
+
+def test_fields_survive_the_panel_they_rebuild(window: Window) -> None:
+    name = window.control.settings.findChildren(NameEdit)[0]
+    type_into(name, "Renamed")
+    assert window.document.project.chosen == "Renamed"
+    window.go_to(RIG)
+    window.rig.select("Walls")
+    type_into(window.rig.panel.findChildren(NameEdit)[0], "Shell")
+    assert window.document.project.rig.bodies[2].name == "Shell"
+    for wanted in ("relay", "pwm", "slow_window"):
+        kinds = [c for c in window.rig.panel.findChildren(Choice) if c.accessibleName() == "Kind"]
+        kind = next(c for c in kinds if c.isVisible())
+        kind.setCurrentIndex(kind.findData(wanted))
+        kind.activated.emit(kind.currentIndex())
+        assert window.document.project.rig.drive.kind == wanted
+    assert window.document.project.rig.drive.power_W == 250
+
+
+@pytest.mark.parametrize("seed", [4, 5])
+def test_whatever_hands_do_undo_restores_and_nothing_breaks(
+    window: Window, seed: int, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    rng, before = random.Random(seed), window.document.project
+    broken: list[BaseException | None] = []
+    monkeypatch.setattr(sys, "excepthook", lambda kind, error, where: broken.append(error))
+
+    def command() -> None:
+        window.menus.actions[rng.choice(COMMANDS)].trigger()
+        for box in (w for w in QApplication.topLevelWidgets() if isinstance(w, QMessageBox)):
+            box.close()
+
+    def station() -> None:
+        window.go_to(rng.choice((RIG, CONTROL, HANDOVER)))
+
+    def type_text() -> None:
+        lines = [line for line in window._station().findChildren(QLineEdit) if line.isVisible()]
+        if lines:
+            type_into(rng.choice(lines), rng.choice(TEXTS))
+
+    def pull() -> None:
+        strip = getattr(window._station(), "strip", None)
+        handles = strip.handles() if strip is not None else []
+        if handles:
+            end = QPoint(rng.randrange(-50, strip.width() + 50), rng.randrange(-50, strip.height() + 50))
+            drag(strip, rng.choice(handles).rect.center(), end.toPointF(), 3)
+
+    def turn() -> None:
+        rulers = [ruler for ruler in window._station().findChildren(Ruler) if ruler.isVisible()]
+        if rulers:
+            QTest.mouseClick(rng.choice(rulers), Qt.MouseButton.LeftButton, pos=QPoint(rng.randrange(300), 6))
+
+    deeds: list[Callable[[], None]] = [command, station, type_text, type_text, pull, turn]
+    for _ in range(60):
+        rng.choice(deeds)()
+        QApplication.processEvents()
+    window.grab()
+    while window.document.undo_name is not None:
+        window.document.undo()
+    assert window.document.project == before
+    assert broken == []
