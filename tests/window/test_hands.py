@@ -31,8 +31,10 @@ TEXTS = (
     "7" * 300,
     "Air",
 )
-COMMANDS = ("Duplicate", "Hide or show", "Choose for the device", "Next candidate", "Undo", "Redo", "Temperatures in °F",
-            "Temperatures in K", "Fit the strip", "Zoom back", "Paper or night", "Delete")  # fmt: skip
+COMMANDS = (
+    "Duplicate", "Hide or show", "Choose for the device", "Next candidate", "Undo", "Redo", "Temperatures in °F",
+    "Temperatures in K", "Fit the strip", "Zoom back", "Paper or night", "Delete",
+)  # fmt: skip
 
 
 def test_fields_survive_the_panel_they_rebuild(window: Window) -> None:

@@ -13,11 +13,13 @@ class ElidedLine(QWidget):
     Args:
         font, color: of the text; a colour's name in the theme.
         indent: pixels left free before the text.
+        ground: name of the colour it stands on.
     """
 
-    def __init__(self, font: QFont, color: str = "ink", indent: int = 0) -> None:
+    def __init__(self, font: QFont, color: str = "ink", indent: int = 0, ground: str = "ground") -> None:
         super().__init__()
-        self._font, self._color, self._indent = font, color, indent
+        self._font, self._color, self._indent, self._ground = font, color, indent, ground
+        self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)  # nothing below needs to be painted for it
         self._text = ""
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
 
@@ -43,6 +45,7 @@ class ElidedLine(QWidget):
     def paintEvent(self, event: QPaintEvent) -> None:
         del event
         painter = QPainter(self)
+        painter.fillRect(self.rect(), theme.current().color(self._ground))
         painter.setFont(self._font)
         painter.setPen(theme.current().color(self._color))
         room = self.width() - self._indent

@@ -38,6 +38,7 @@ class Card(FocusRing):
         self._scale = Scale.CELSIUS
         self._fault = ""
         self._rename: NameEdit | None = None
+        self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)  # nothing below needs to be painted for it
         self.setFixedHeight(_HEIGHT)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -68,6 +69,7 @@ class Card(FocusRing):
             return
         look, entry = theme.current(), self._entry
         painter = QPainter(self)
+        painter.fillRect(self.rect(), look.color("ground"))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         frame = QRectF(0.5, 0.5, self.width() - 1, self.height() - 1)
         if self._selected:

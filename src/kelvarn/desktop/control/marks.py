@@ -29,6 +29,7 @@ class MarkBar(FocusRing):
         self._mark: Mark | None = None
         self._verdict: Verdict | None = None
         self._scale = Scale.CELSIUS
+        self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)  # nothing below needs to be painted for it
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
@@ -55,10 +56,12 @@ class MarkBar(FocusRing):
 
     def paintEvent(self, event: QPaintEvent) -> None:
         del event
-        if self._mark is None:
-            return
         look = theme.current()
         painter = QPainter(self)
+        painter.fillRect(self.rect(), look.color("panel"))
+        if self._mark is None:
+            painter.end()
+            return
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         met = self._verdict is not None and self._verdict.met
         color = look.color("muted" if self._verdict is None else "moss" if met else "ember")
@@ -133,7 +136,7 @@ class MarksFoot(QFrame):
         super().__init__()
         self.setProperty("foot", True)
         self._bars: list[MarkBar] = []
-        self._caption = ElidedLine(theme.font("small"), "muted")
+        self._caption = ElidedLine(theme.font("small"), "muted", ground="panel")
         title = QLabel("Pass marks")
         title.setFont(theme.font("small", bold=True))
         add = QPushButton("+ mark")

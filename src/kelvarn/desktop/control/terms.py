@@ -21,6 +21,7 @@ class Terms(QWidget):
         super().__init__()
         self._content: Content | None = None
         self._time_s = 0.0
+        self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)  # nothing below needs to be painted for it
         self.setFixedHeight(26 + 6 * _ROW)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setAccessibleName("Terms at the cursor")
@@ -36,13 +37,17 @@ class Terms(QWidget):
 
     def paintEvent(self, event: QPaintEvent) -> None:
         del event
-        if self._content is None or self._content.result is None:
-            return
         look = theme.current()
+        if self._content is None or self._content.result is None:
+            painter = QPainter(self)
+            painter.fillRect(self.rect(), look.color("ground"))
+            painter.end()
+            return
         run = self._content.result.run
         k = min(round(self._time_s / run.rig.probe.interval_s), run.time_s.size - 1)
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.fillRect(self.rect(), look.color("ground"))
         painter.setFont(theme.font("title"))
         painter.setPen(look.color("ink"))
         painter.drawText(QPointF(0, 14), f"Terms at {clock(float(run.time_s[k]), 60)}")

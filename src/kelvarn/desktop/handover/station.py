@@ -46,6 +46,7 @@ class HandoverStation(QWidget):
         self._shown: object = None
         self.page = QTextBrowser()
         self.page.setOpenLinks(False)
+        self.page.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.page.setAccessibleName("The sheet or settings as they will be written")
         self._file_name = ElidedLine(theme.font("title"))
         self._state = QLabel()
@@ -76,7 +77,7 @@ class HandoverStation(QWidget):
         self.write_button = QPushButton()
         self.write_button.setProperty("main", True)
         self.write_button.clicked.connect(self.ask_where)
-        self._foot_text = ElidedLine(theme.font(), "muted")
+        self._foot_text = ElidedLine(theme.font(), "muted", ground="panel")
         foot = QFrame()
         foot.setProperty("foot", True)
         row = QHBoxLayout(foot)
@@ -99,9 +100,7 @@ class HandoverStation(QWidget):
         group = QButtonGroup(self)
         self.target_buttons: dict[str, QPushButton] = {}
         for key, title, line, _ in _TARGETS:
-            button = QPushButton(f"{title}\n{line}")
-            button.setCheckable(True)
-            button.setProperty("target", True)
+            button = _Target(title, line)
             button.setChecked(key == self._target)
             button.clicked.connect(lambda _=False, k=key: self.set_target(k))
             group.addButton(button)
@@ -234,6 +233,25 @@ class HandoverStation(QWidget):
         fill: Callable[[Path], None] = lambda temporary: _fill(temporary, text)  # noqa: E731
         write_whole(path, fill)
         self._foot_text.say(f"Written: {path}")
+
+
+class _Target(QPushButton):
+    """What the settings are for: a title and a line below it."""
+
+    def __init__(self, title: str, line: str) -> None:
+        super().__init__()
+        self.setCheckable(True)
+        self.setProperty("target", True)
+        self.setMinimumHeight(54)
+        self.setAccessibleName(title)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(11, 6, 8, 6)
+        layout.setSpacing(1)
+        head = QLabel(title)
+        head.setFont(theme.font(bold=True))
+        for label in (head, _note(line, "muted")):
+            label.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
+            layout.addWidget(label)
 
 
 def _fill(path: Path, text: str) -> None:

@@ -10,6 +10,7 @@ from kelvarn.desktop import theme
 from kelvarn.units import Quantity, Scale, show
 
 _CENTRE = Qt.AlignmentFlag.AlignCenter
+_PROBE_TEXT = 180.0  # room for what stands beside the probe, in pixels
 _TALL = 50.0  # height of a vessel, in pixels, from which its heat capacity finds room
 
 
@@ -154,7 +155,7 @@ class ProbeItem(PartItem):
         self.temperature = ""
 
     def boundingRect(self) -> QRectF:
-        return self.rect.adjusted(-10, -30, 260, 14)
+        return self.rect.adjusted(-_PROBE_TEXT - 16, -30, 14, 14)
 
     def paint(self, painter: QPainter, option: QStyleOptionGraphicsItem, widget: QWidget | None = None) -> None:
         look, r = theme.current(), self.rect
@@ -169,11 +170,16 @@ class ProbeItem(PartItem):
         painter.setPen(look.color("ink"))
         painter.setFont(theme.font("small", bold=True))
         painter.drawText(r, _CENTRE, "P")
-        text = QRectF(r.right() + 7, r.top() - 6, 240, 16)
-        painter.drawText(text, Qt.AlignmentFlag.AlignVCenter, f"{self._name} {self.temperature}")
+        # To the left: what the arrows lead to stands at the right, often as low as this.
+        text = QRectF(r.left() - 7 - _PROBE_TEXT, r.top() - 6, _PROBE_TEXT, 16)
+        side = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight
+        metrics = painter.fontMetrics()
+        taken = metrics.horizontalAdvance(f" {self.temperature}")
+        name = metrics.elidedText(self._name, Qt.TextElideMode.ElideRight, int(_PROBE_TEXT - taken))
+        painter.drawText(text, side, f"{name} {self.temperature}")
         painter.setFont(theme.font("small"))
         painter.setPen(look.color("muted"))
-        painter.drawText(text.translated(0, 16), Qt.AlignmentFlag.AlignVCenter, self._note)
+        painter.drawText(text.translated(0, 16), side, self._note)
 
 
 class ArrowItem(QGraphicsItem):

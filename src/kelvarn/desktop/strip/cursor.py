@@ -11,9 +11,15 @@ from .lane import Frame, Lane
 
 
 def paint_cursor(
-    painter: QPainter, frames: list[tuple[Lane, Frame]], content: Content, time_s: float, pinned: bool
+    painter: QPainter,
+    frames: list[tuple[Lane, Frame]],
+    content: Content,
+    time_s: float,
+    pinned: bool,
+    *,
+    readings: bool,
 ) -> None:
-    """Paint the cursor line, its flag and the readings of each lane beside it."""
+    """Paint the cursor line, its flag and, if wanted, the readings of each lane beside it."""
     first, last = frames[0][1], frames[-1][1]
     x = round(first.time.to_px(time_s)) + 0.5
     if not first.rect.left() - 1 <= x <= first.rect.right() + 1:
@@ -24,13 +30,12 @@ def paint_cursor(
     painter.drawLine(QPointF(x, first.rect.top()), QPointF(x, last.rect.bottom()))
     _paint_flag(painter, first, x, time_s, pinned)
     result = content.result
-    if result is None:
+    if result is None or not readings:
         return
     sample = round(time_s / result.run.rig.probe.interval_s)
     for lane, frame in frames:
-        readings = lane.readings(content, sample)
-        if readings:
-            _paint_readings(painter, frame, x, readings)
+        if found := lane.readings(content, sample):
+            _paint_readings(painter, frame, x, found)
 
 
 def _paint_flag(painter: QPainter, frame: Frame, x: float, time_s: float, pinned: bool) -> None:

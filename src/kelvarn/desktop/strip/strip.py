@@ -142,7 +142,9 @@ class Strip(FocusRing):
             self._stale = False
         painter.drawPixmap(0, 0, self._layer)
         if self._cursor_s is not None:
-            paint_cursor(painter, self.frames(), self._content, self._cursor_s, self._pinned)
+            # While something is dragged its own value is what counts, and the boxes would hide the curves.
+            readings = self._drag is None
+            paint_cursor(painter, self.frames(), self._content, self._cursor_s, self._pinned, readings=readings)
         if self._drag is not None:
             paint_drag_flag(painter, self._pointer, self._drag_text, self.rect())
         if self.ring:

@@ -1,0 +1,140 @@
+"""Undo, strokes, save state, recovery at the start: the document without a window round it."""
+
+import os
+from pathlib import Path
+
+import pytest
+from PySide6.QtGui import QImage
+from pytestqt.qtbot import QtBot
+
+from kelvarn.desktop import app as program
+from kelvarn.desktop import document as module
+from kelvarn.desktop.document import Document
+from kelvarn.desktop.phrases import saved_phrase
+from kelvarn.desktop.pictures import draw_trial
+from kelvarn.desktop.window import Window
+from kelvarn.engine.results import Results
+from kelvarn.files.faults import FileError
+from kelvarn.files.journal import Journal
+from kelvarn.files.project_file import load, save
+from kelvarn.model.edit import put
+from kelvarn.model.project import Project
+
+KP = ("candidates", 1, "controller", "kp_per_K")
+
+
+@pytest.fixture
+def document(cabinet: Project, tmp_path: Path, qtbot: QtBot) -> Document:
+    return Document(cabinet, None, Journal(tmp_path / "journal"))
+
+
+def test_a_stroke_is_one_entry_named_from_where_it_began(document: Document) -> None:
+    document.begin_stroke()
+    for value in (0.2, 0.3, 0.4):
+        document.set(KP, value, f"Kp {document.origin.candidates[1].controller.kp_per_K} → {value}")  # type: ignore[union-attr]
+    document.end_stroke()
+    assert document.undo_name == "Kp 0.16 → 0.4"
+    document.undo()
+    assert document.get(KP) == 0.16
+    assert document.redo_name == "Kp 0.16 → 0.4"
+    document.redo()
+    assert document.get(KP) == 0.4
+
+
+def test_a_stroke_that_comes_back_leaves_nothing(document: Document) -> None:
+    document.begin_stroke()
+    document.set(KP, 0.3, "there")
+    document.set(KP, 0.16, "and back")
+    document.end_stroke()
+    assert document.undo_name is None
+    assert not document.dirty
+
+
+def test_a_new_edit_forgets_what_could_be_redone_and_undo_is_bounded(
+    document: Document, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(module, "_MOST_UNDO", 5)
+    for k in range(9):
+        document.set(("notes",), f"note {k}", f"edit {k}")
+    document.undo()
+    document.set(("notes",), "else", "else")
+    assert document.redo_name is None
+    count = 0
+    while document.undo_name is not None:
+        document.undo()
+        count += 1
+    assert count == 5
+
+
+def test_save_state_in_words_and_a_file_changed_by_another_program(document: Document, tmp_path: Path) -> None:
+    assert saved_phrase(document) == "demo, not saved"
+    document.set(("notes",), "x", "notes")
+    assert saved_phrase(document) == "never saved"
+    path = tmp_path / "x.kelvarn"
+    document.save(path)
+    assert saved_phrase(document) == "saved just now"
+    assert not document.changed_outside
+    document.set(("notes",), "y", "notes")
+    assert saved_phrase(document) == "x.kelvarn, changed"
+    save(put(document.project, ("name",), "Theirs"), path)
+    assert document.changed_outside
+    document.open(path)
+    assert document.project.name == "Theirs"
+    assert not document.changed_outside
+    path.unlink()
+    assert saved_phrase(document) == "x.kelvarn is gone"
+
+
+def test_saving_through_a_link_keeps_the_link(document: Document, tmp_path: Path) -> None:
+    real, link = tmp_path / "real.kelvarn", tmp_path / "link.kelvarn"
+    save(document.project, real)
+    link.symlink_to(real)
+    document.set(("notes",), "through the link", "notes")
+    document.save(link)
+    assert link.is_symlink()
+    assert load(real).notes == "through the link"
+
+
+def test_a_failed_save_changes_nothing_and_the_work_stays_in_the_journal(document: Document, tmp_path: Path) -> None:
+    document.set(("notes",), "precious", "notes")
+    document.autosave_now()
+    with pytest.raises(FileError):
+        document.save(tmp_path / "none" / "x.kelvarn")
+    assert document.dirty
+    assert document.path is None
+    assert len(list((tmp_path / "journal").iterdir())) == 1
+    document.save(tmp_path / "x.kelvarn")
+    assert list((tmp_path / "journal").iterdir()) == []
+
+
+def test_an_unwritable_journal_is_said_and_work_goes_on(cabinet: Project, tmp_path: Path, qtbot: QtBot) -> None:
+    (tmp_path / "file").write_text("")
+    document = Document(cabinet, None, Journal(tmp_path / "file" / "journal"))
+    document.set(("notes",), "x", "notes")
+    with qtbot.waitSignal(document.trouble) as said:
+        document.autosave_now()
+    assert "could not be kept" in said.args[0]
+    assert document.project.notes == "x"
+
+
+def test_recovered_work_counts_as_unsaved_and_keeps_its_file(
+    window: Window, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    left = Journal(tmp_path)
+    left.keep(put(window.document.project, ("notes",), "from the crash"), tmp_path / "mine.kelvarn")
+    monkeypatch.setattr(os, "kill", lambda *_: (_ for _ in ()).throw(ProcessLookupError()))
+    [entry] = program.left_behind(tmp_path)
+    program._take_back(window, entry)
+    assert window.document.project.notes == "from the crash"
+    assert window.document.path == tmp_path / "mine.kelvarn"
+    assert window.document.dirty
+    assert not left.entry.exists()
+
+
+def test_the_picture_of_a_trial_shows_all_its_curves(cabinet: Project, tmp_path: Path, qtbot: QtBot) -> None:
+    path = tmp_path / "trial.part"
+    draw_trial(cabinet, cabinet.trials[0].name, Results().of_project(cabinet, cabinet.trials[0].name), path)
+    image = QImage(str(path))
+    colours = {image.pixelColor(x, y).hue() // 10 for x in range(60, 940, 2) for y in range(20, 400, 2)}
+    assert image.width() == 1000
+    assert {20, 2} <= colours  # the blue of the first and the vermilion of the second candidate
