@@ -28,6 +28,7 @@ class NumberEdit(QLineEdit):
         super().__init__(parent)
         self._binding = binding
         self._bare: str | None = None
+        self._shown: object = object()  # the value in the line; a unit change makes a new line
         self.setAlignment(Qt.AlignmentFlag.AlignRight)
         self.setAccessibleName(binding.title)
         self.setPlaceholderText(str(binding.extra.get("empty", "none")) if binding.optional else "")
@@ -41,10 +42,10 @@ class NumberEdit(QLineEdit):
         if (self.hasFocus() and self.isModified()) or not self._binding.alive:
             return
         value = self._binding.value
-        text = self._binding.text(value)
-        if text == self.text() and not self.isModified() and not self.property("wrong"):
+        if value == self._shown and not self.isModified() and not self.property("wrong"):
             return
-        self.setText(text)
+        self._shown = value
+        self.setText(self._binding.text(value))
         if value is not None and self._binding.quantity is not None:
             # A bare number means the unit that stood in the field.
             unit = split(float(value), self._binding.quantity, self._binding.view.scale, exact=True)[1]

@@ -33,11 +33,6 @@ class DriveLane(Lane):
         result = content.result
         look = theme.current()
         axis = _drive_axis(frame)
-        painter.setFont(theme.font("small"))
-        painter.setPen(look.color("muted"))
-        for level, text in ((0.0, "0"), (1.0, "100")):
-            box = QRectF(0, axis.to_px(level) - 9, frame.rect.left() - 10, 18)
-            painter.drawText(box, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, text)
         if result is None or content.selected is None:
             self.paint_title(painter, frame, content)
             return
@@ -53,6 +48,15 @@ class DriveLane(Lane):
         obstacles.taken.append(self.paint_title(painter, frame, content))
         self._paint_limits(painter, frame, run, axis, obstacles)
         painter.restore()
+
+    def paint_ground(self, painter: QPainter, frame: Frame, content: Content) -> None:
+        super().paint_ground(painter, frame, content)
+        axis = _drive_axis(frame)
+        painter.setFont(theme.font("small"))
+        painter.setPen(theme.current().color("muted"))
+        for level, text in ((0.0, "0"), (1.0, "100")):
+            box = QRectF(0, axis.to_px(level) - 9, frame.rect.left() - 10, 18)
+            painter.drawText(box, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, text)
 
     def _paint_limits(self, painter: QPainter, frame: Frame, run: Run, axis: Axis, obstacles: Obstacles) -> None:
         look, small = theme.current(), theme.font("small", bold=True)

@@ -1,5 +1,6 @@
 """What every lane has, and what it is given to paint with."""
 
+from collections.abc import Hashable
 from dataclasses import dataclass
 
 from PySide6.QtCore import QPointF, QRectF, Qt
@@ -31,8 +32,13 @@ class Lane:
         raise NotImplementedError  # abstract
 
     def paint(self, painter: QPainter, frame: Frame, content: Content) -> None:
-        """Paint everything that does not depend on the cursor."""
+        """Paint what comes from the content, on top of the ground."""
         raise NotImplementedError  # abstract
+
+    def ground_key(self, frame: Frame, content: Content) -> Hashable:
+        """What the ground depends on besides the frame and the theme."""
+        del frame, content
+        return None
 
     def handles(self, frame: Frame, content: Content) -> list[Handle]:
         """What can be dragged in it."""
@@ -45,7 +51,7 @@ class Lane:
         return []
 
     def paint_ground(self, painter: QPainter, frame: Frame, content: Content) -> None:
-        """Panel, border and title."""
+        """Panel, border and scale: what stays the same while something is dragged."""
         look = theme.current()
         # Filled without and framed with antialiasing: a large rounded area takes three times as long in one go.
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)

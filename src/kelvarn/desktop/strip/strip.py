@@ -48,6 +48,8 @@ class Strip(FocusRing):
         self._span: tuple[float, float] | None = None
         self._history: list[tuple[tuple[float, float] | None, tuple[float, float] | None]] = []
         self._layer: QPixmap | None = None
+        self._ground: QPixmap | None = None
+        self._ground_key: object = None
         self._stale = True
         self._cursor_s: float | None = None
         self._pinned = False
@@ -130,17 +132,16 @@ class Strip(FocusRing):
             painter.fillRect(self.rect(), theme.current().color("ground"))
             painter.end()
             return
-        ratio = self.devicePixelRatioF()
-        if self._stale or self._layer is None:
-            if self._layer is None or self._layer.size() != self.size() * ratio:
-                self._layer = QPixmap(self.size() * ratio)
-                self._layer.setDevicePixelRatio(ratio)
-            self._layer.fill(theme.current().color("ground"))
-            below = QPainter(self._layer)
-            self.paint_lanes(below)
-            below.end()
-            self._stale = False
-        painter.drawPixmap(0, 0, self._layer)
+        if self._drag is not None:  # each step paints anew: a layer to keep would only cost
+            self.paint_lanes(painter)
+        else:
+            if self._stale or self._layer is None:
+                self._layer = self._new_layer(self._layer)
+                below = QPainter(self._layer)
+                self.paint_lanes(below)
+                below.end()
+                self._stale = False
+            painter.drawPixmap(0, 0, self._layer)
         if self._cursor_s is not None:
             # While something is dragged its own value is what counts, and the boxes would hide the curves.
             readings = self._drag is None
@@ -152,20 +153,39 @@ class Strip(FocusRing):
             painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
         painter.end()
 
+    def _new_layer(self, old: QPixmap | None) -> QPixmap:
+        """A pixmap of the strip's size; the old one where it fits."""
+        ratio = self.devicePixelRatioF()
+        if old is not None and old.size() == self.size() * ratio:
+            return old
+        made = QPixmap(self.size() * ratio)
+        made.setDevicePixelRatio(ratio)
+        return made
+
     def paint_lanes(self, painter: QPainter) -> None:
         """Paint all but the cursor."""
         assert self._content is not None
-        frames = self.frames()
+        frames, content = self.frames(), self._content
+        key = (self.size(), theme.current(), [(frame, lane.ground_key(frame, content)) for lane, frame in frames])
+        if key != self._ground_key or self._ground is None:
+            self._ground_key = key
+            self._ground = self._new_layer(self._ground)
+            self._ground.fill(theme.current().color("ground"))
+            below = QPainter(self._ground)
+            for lane, frame in frames:
+                lane.paint_ground(below, frame, content)
+            self._paint_ticks(below, frames[-1][1])
+            below.end()
+        painter.drawPixmap(0, 0, self._ground)
         for lane, frame in frames:
-            lane.paint_ground(painter, frame, self._content)
-            lane.paint(painter, frame, self._content)
-        axis = self.time_axis()
+            lane.paint(painter, frame, content)
+
+    def _paint_ticks(self, painter: QPainter, lowest: Frame) -> None:
         painter.setFont(theme.font("small"))
         painter.setPen(theme.current().color("muted"))
-        bottom = frames[-1][1].rect.bottom()
-        for at, text in time_ticks(axis):
-            x = axis.to_px(at)
-            box = QRectF(min(max(x - 40, 0), self.width() - 80), bottom + 4, 80, 18)
+        for at, text in time_ticks(lowest.time):
+            x = lowest.time.to_px(at)
+            box = QRectF(min(max(x - 40, 0), self.width() - 80), lowest.rect.bottom() + 4, 80, 18)
             flag = Qt.AlignmentFlag.AlignRight if x > self.width() - 40 else Qt.AlignmentFlag.AlignHCenter
             painter.drawText(box, flag | Qt.AlignmentFlag.AlignTop, text)
 

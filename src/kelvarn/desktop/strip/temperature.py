@@ -1,5 +1,7 @@
 """The temperature lane: curves, setpoint, band, error fill and what a person would say about them."""
 
+from collections.abc import Hashable
+
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPen
@@ -56,7 +58,6 @@ class TemperatureLane(Lane):
     def paint(self, painter: QPainter, frame: Frame, content: Content) -> None:
         look = theme.current()
         axis = self.axis(frame, content)
-        self._paint_grid(painter, frame, content, axis)
         painter.save()
         painter.setClipRect(frame.rect)
         obstacles = Obstacles(frame.rect)
@@ -81,6 +82,13 @@ class TemperatureLane(Lane):
             self._say(painter, frame, content, axis, obstacles)
         painter.restore()
         self._paint_flag(painter, frame, content, axis)
+
+    def ground_key(self, frame: Frame, content: Content) -> Hashable:
+        return (self.axis(frame, content), content.scale)
+
+    def paint_ground(self, painter: QPainter, frame: Frame, content: Content) -> None:
+        super().paint_ground(painter, frame, content)
+        self._paint_grid(painter, frame, content, self.axis(frame, content))
 
     def _paint_grid(self, painter: QPainter, frame: Frame, content: Content, axis: Axis) -> None:
         look = theme.current()
