@@ -71,6 +71,7 @@ def test_published_schema_is_this_one_and_accepts_the_demo() -> None:
         (lambda d: d["rig"]["drives"][0].update(power_W=True), "power_W: must be a number, not True."),
         (lambda d: d["rig"]["drives"][0].update(power_W="12 bananas"), "must be a number, not '12 bananas'."),
         (lambda d: d["rig"]["bodies"][0].update(name="a\nb"), "(“a�b”).name: may not hold line breaks"),
+        (lambda d: d.update(chosen="a\x85b"), "chosen: may not hold line breaks"),
         (lambda d: d.update(candidates=None), "candidates: must be a list, not None."),
         (lambda d: d["rig"].update(bodies=[]), "rig.bodies: needs at least 1, has 0."),
     ],

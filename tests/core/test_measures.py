@@ -109,6 +109,12 @@ def test_tracking_of_a_ramp_starts_at_the_first_reach() -> None:
     assert found.windows[0].values["tracking_max_K"] is None
 
 
+def test_a_ramp_between_almost_equal_setpoints_is_no_trouble() -> None:
+    nearly = SetpointChange(at_s=5, to_degC=20 + 1e-14, ramp_K_per_s=1.0)
+    plan = Plan(changes=(SetpointChange(at_s=0, to_degC=20), nearly, SetpointChange(at_s=9, to_degC=30)))
+    assert setpoint_at(plan, np.array([4.0, 5.0, 8.0, 9.0])).tolist() == pytest.approx([20, 20, 20, 30])
+
+
 def test_a_setpoint_change_ends_the_window_before_it() -> None:
     plan = Plan(changes=(SetpointChange(at_s=0, to_degC=30), SetpointChange(at_s=500, to_degC=60)))
     run = compute(one_lag(), OnOff(), with_fields(trial(1000), plan=plan))

@@ -112,11 +112,6 @@ class Document(QObject):
         self._stroke_open, self._stroke = False, None
 
     @property
-    def stroke_open(self) -> bool:
-        """Whether a drag is under way."""
-        return self._stroke_open
-
-    @property
     def origin(self) -> Project:
         """The project before the drag under way, else the project: what a new edit's name counts from."""
         return self._undo[-1].before if self._stroke is not None else self._project

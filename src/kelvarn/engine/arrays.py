@@ -13,6 +13,7 @@ from kelvarn.model.fields import SURROUNDINGS
 from kelvarn.model.rig import Pwm, Relay, Rig, SlowWindow
 from kelvarn.model.trial import DoorOpens, Load, SurroundingsChange, Trial
 
+from . import codes
 from .plan import setpoint_at
 
 Floats = npt.NDArray[np.floating[Any]]
@@ -140,17 +141,17 @@ def _noise(seed: int, samples: int) -> Floats:
 def _links_and_events(rig: Rig, trial: Trial) -> tuple[Ints, Ints, Floats, list[tuple[float, int, int, float]]]:
     ends = [(rig.body_index(link.a), rig.body_index(link.b)) for link in rig.links]
     conductance = [link.conductance_W_per_K for link in rig.links]
-    changes: list[tuple[float, int, int, float]] = []  # when, kind, index, change; kinds as in kernel.py
+    changes: list[tuple[float, int, int, float]] = []  # when, kind, index, change
     for event in trial.events:
         match event:
             case DoorOpens():
-                kind, index, change = 0, len(ends), event.conductance_W_per_K
+                kind, index, change = codes.LINK_CHANGES, len(ends), event.conductance_W_per_K
                 ends.append((rig.body_index(event.body), rig.body_index(SURROUNDINGS)))
                 conductance.append(0.0)
             case Load():
-                kind, index, change = 1, rig.body_index(event.body), event.power_W
+                kind, index, change = codes.LOAD_CHANGES, rig.body_index(event.body), event.power_W
             case SurroundingsChange():
-                kind, index, change = 2, 0, event.change_K
+                kind, index, change = codes.SURROUNDINGS_CHANGE, 0, event.change_K
         changes.append((event.at_s, kind, index, change))
         if event.lasts_s is not None:
             changes.append((event.at_s + event.lasts_s, kind, index, -change))
@@ -195,48 +196,34 @@ def _step_limit(
 
 def _drive_settings(drive: Relay | SlowWindow | Pwm, h: float) -> tuple[int, Floats, int]:
     """Kind, settings and the most output changes in one sample interval."""
+    c = np.zeros(codes.DRIVE_SETTINGS_SIZE)
     match drive:
         case Relay():
-            return 0, np.array([drive.shortest_on_s, drive.shortest_off_s, 0.0]), 1
+            c[codes.RELAY_SHORTEST_ON], c[codes.RELAY_SHORTEST_OFF] = drive.shortest_on_s, drive.shortest_off_s
+            return codes.RELAY, c, 1
         case SlowWindow():
-            windows = math.ceil(h / drive.window_s) + 1
-            return 1, np.array([drive.window_s, drive.shortest_pulse_s, drive.resolution_s]), 2 * windows
+            c[codes.WINDOW], c[codes.RESOLUTION] = drive.window_s, drive.resolution_s
+            c[codes.SHORTEST_PULSE] = drive.shortest_pulse_s
+            return codes.SLOW_WINDOW, c, 2 * (math.ceil(h / drive.window_s) + 1)
         case Pwm():
-            return 2, np.array([drive.steps, drive.floor, drive.top], float), 1
+            c[codes.STEPS], c[codes.FLOOR], c[codes.TOP] = drive.steps, drive.floor, drive.top
+            return codes.PWM, c, 1
 
 
-_WINDUP = {"none": 0.0, "hold": 1.0, "back_calculation": 2.0}
+_WINDUP = {"none": codes.WINDUP_NONE, "hold": codes.WINDUP_HOLD, "back_calculation": codes.WINDUP_BACK}
 
 
 def law_settings_of(controller: OnOff | Pid) -> tuple[int, Floats]:
-    """Law number and its settings, laid out as in laws.py."""
-    c = controller
+    """Law number and its settings, laid out as in codes.py."""
+    c, s = controller, np.zeros(codes.LAW_SETTINGS_SIZE)
     if isinstance(c, OnOff):
-        used = [
-            c.below_K,
-            c.above_K,
-            c.shortest_on_s,
-            c.shortest_off_s,
-            c.confirm_s,
-            c.decide_every_s,
-            c.once,
-        ]
-        return 0, np.array([float(v) for v in used] + [0.0] * 6)
-    td = c.acting_td_s
-    return 1, np.array(
-        [
-            c.kp_per_K,
-            c.kp_per_K / c.ti_s if c.integrates else 0.0,
-            c.kp_per_K * td,
-            td / c.filter_n,
-            c.acting_weight,
-            c.derivative_weight,
-            c.bias,
-            c.low,
-            c.high,
-            _WINDUP[c.anti_windup],
-            c.acting_tracking_s,
-            c.rate_per_s or 0.0,
-            float(c.integrates),
-        ]
-    )
+        s[codes.BELOW], s[codes.ABOVE], s[codes.ONCE] = c.below_K, c.above_K, c.once
+        s[codes.SHORTEST_ON], s[codes.SHORTEST_OFF] = c.shortest_on_s, c.shortest_off_s
+        s[codes.CONFIRM], s[codes.DECIDE_EVERY] = c.confirm_s, c.decide_every_s
+        return codes.ON_OFF, s
+    s[codes.KP], s[codes.KD], s[codes.TF] = c.kp_per_K, c.kp_per_K * c.acting_td_s, c.acting_td_s / c.filter_n
+    s[codes.KI], s[codes.INTEGRATES] = c.kp_per_K / c.ti_s if c.integrates else 0.0, c.integrates
+    s[codes.WEIGHT], s[codes.SPEED_WEIGHT] = c.acting_weight, c.derivative_weight
+    s[codes.BIAS], s[codes.LOW], s[codes.HIGH], s[codes.RATE] = c.bias, c.low, c.high, c.rate_per_s or 0.0
+    s[codes.WINDUP], s[codes.TRACKING] = _WINDUP[c.anti_windup], c.acting_tracking_s
+    return codes.PID, s

@@ -7,13 +7,20 @@ switching inside a sample is honoured to rounding.
 
 import math
 
+from .codes import (
+    FLOOR,
+    RELAY,
+    RELAY_SHORTEST_OFF,
+    RELAY_SHORTEST_ON,
+    RESOLUTION,
+    SHORTEST_PULSE,
+    SLOW_WINDOW,
+    STEPS,
+    TOP,
+    WINDOW,
+)  # fmt: skip
 from .jit import compiled
 
-RELAY, SLOW_WINDOW, PWM = 0, 1, 2
-
-# Settings by kind. Relay: shortest on, shortest off. Slow window: window, shortest pulse, resolution.
-# PWM: steps, floor, top.
-SETTINGS_SIZE = 3
 # State: level now, instant of its last change, windows begun, switch-ons, shortest complete on-time and off-time
 # (−1: none yet), changes so far.
 LEVEL, CHANGED, WINDOWS, SWITCH_ONS, SHORTEST_ON, SHORTEST_OFF, CHANGES = range(7)
@@ -62,12 +69,12 @@ def drive_step(kind, demand, t, h, dead_time, c, x, line_t, line_level, ends):
     """
     if kind == RELAY:
         want = 1.0 if demand >= 0.5 else 0.0
-        shortest = c[0] if x[LEVEL] > 0.0 else c[1]
+        shortest = c[RELAY_SHORTEST_ON] if x[LEVEL] > 0.0 else c[RELAY_SHORTEST_OFF]
         # Off since before the start: no shortest off-time to keep until the first switching.
         if x[CHANGES] == 0.0 or t - x[CHANGED] + _TIME_EPS >= shortest:
             set_level(want, t, dead_time, x, line_t, line_level, ends)
     elif kind == SLOW_WINDOW:
-        window, shortest, resolution = c[0], c[1], c[2]
+        window, shortest, resolution = c[WINDOW], c[SHORTEST_PULSE], c[RESOLUTION]
         start = x[WINDOWS] * window
         while start < t + h - _TIME_EPS:
             pulse = min(max(demand, 0.0), 1.0) * window
@@ -84,7 +91,7 @@ def drive_step(kind, demand, t, h, dead_time, c, x, line_t, line_level, ends):
             x[WINDOWS] += 1.0
             start = x[WINDOWS] * window
     else:
-        steps, floor, top = c[0], c[1], c[2]
+        steps, floor, top = c[STEPS], c[FLOOR], c[TOP]
         level = math.floor(min(max(demand, 0.0), top) * steps + 0.5) / steps
         if demand < floor:
             level = 0.0

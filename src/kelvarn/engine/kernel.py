@@ -4,6 +4,7 @@ import math
 
 import numpy as np
 
+from .codes import LINK_CHANGES, LOAD_CHANGES, ON_OFF
 from .drives import SHORTEST_OFF as DRIVE_SHORTEST_OFF
 from .drives import SHORTEST_ON as DRIVE_SHORTEST_ON
 from .drives import STATE_SIZE as DRIVE_STATE_SIZE
@@ -37,11 +38,6 @@ from .laws import (
     pid_start,
     pid_step,
 )
-
-ON_OFF, PID = 0, 1
-
-# Kinds of what an event changes, at an instant: W/K of a link, W into a body, K of the surroundings.
-LINK_CHANGES, LOAD_CHANGES, SURROUNDINGS_CHANGE = 0, 1, 2
 
 # Rows of the trace, each of one value per sample.
 MEASURED, DRIVE, ASKED_DRIVE, P, I, D, DELAY_LEFT, POWER = range(8)  # noqa: E741

@@ -1,7 +1,7 @@
 """The control laws, one sample at a time: the one definition for simulation, live loop and proofs.
 
 Both laws are written for heating. A cooling drive uses them with setpoint and measured temperature negated, which
-mirrors every edge and sign. Settings and state are float arrays laid out by the constants below; `control.py` wraps
+mirrors every edge and sign. Settings and state are float arrays, laid out in codes.py and below; `control.py` wraps
 them for callers that want names.
 
 Sources: on/off with hysteresis, and the two-degrees-of-freedom PID with back-calculation, as in Åström and Hägglund,
@@ -9,22 +9,42 @@ Advanced PID Control, 2006, ch. 3 (setpoint weights, filtered derivative, tracki
 difference for the derivative, forward difference for the integral).
 """
 
+from .codes import (
+    ABOVE,
+    BELOW,
+    BIAS,
+    CONFIRM,
+    DECIDE_EVERY,
+    HIGH,
+    INTEGRATES,
+    KD,
+    KI,
+    KP,
+    LOW,
+    ONCE,
+    RATE,
+    SHORTEST_OFF,
+    SHORTEST_ON,
+    SPEED_WEIGHT,
+    TF,
+    TRACKING,
+    WEIGHT,
+    WINDUP,
+    WINDUP_BACK,
+    WINDUP_HOLD,
+    WINDUP_NONE,
+)  # fmt: skip
 from .jit import compiled
 from .reasons import Reason
 
-# Settings of on/off.
-BELOW, ABOVE, SHORTEST_ON, SHORTEST_OFF, CONFIRM, DECIDE_EVERY, ONCE = range(7)
 # State of on/off: on (0/1), time since the last switching, time an edge has been passed (−1: not), time since the
 # last decision (−1: none yet), done (0/1).
 ON, SINCE, PASSED, DECIDED, DONE = range(5)
 
-# Settings of PID; KI is Kp/Ti in 1/(K s), KD is Kp·Td in s/K, TF is Td/N in s; rate 0 means none.
-KP, KI, KD, TF, WEIGHT, SPEED_WEIGHT, BIAS, LOW, HIGH, WINDUP, TRACKING, RATE, INTEGRATES = range(13)
-WINDUP_NONE, WINDUP_HOLD, WINDUP_BACK = 0, 1, 2
 # State of PID: memory I, speed term D, last input of the speed term, last drive, started (0/1).
 MEMORY, SPEED, LAST_INPUT, LAST_DRIVE, STARTED = range(5)
 
-SETTINGS_SIZE, STATE_SIZE = 13, 5
+STATE_SIZE = 5
 
 # What a step writes: drive given, drive asked, P, I, D, and the seconds left of a delay.
 GIVEN, ASKED, P_TERM, I_TERM, D_TERM, LEFT = range(6)

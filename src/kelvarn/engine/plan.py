@@ -7,6 +7,8 @@ import numpy.typing as npt
 
 from kelvarn.model.trial import Plan
 
+_SHORTEST_S = 1e-9  # a ramp between almost equal setpoints takes this long, for the division's sake
+
 
 def setpoint_at(plan: Plan, time_s: npt.NDArray[np.floating[Any]]) -> npt.NDArray[np.floating[Any]]:
     """Setpoint in degC at each instant of `time_s` (any shape, in s).
@@ -22,11 +24,11 @@ def setpoint_at(plan: Plan, time_s: npt.NDArray[np.floating[Any]]) -> npt.NDArra
             value = change.to_degC
             continue
         gap = change.to_degC - value
-        needs_s = abs(gap) / change.ramp_K_per_s
-        share = np.clip((time_s[later] - change.at_s) / needs_s, 0.0, 1.0) if needs_s > 0 else 1.0
+        needs_s = max(abs(gap) / change.ramp_K_per_s, _SHORTEST_S)
+        share = np.clip((time_s[later] - change.at_s) / needs_s, 0.0, 1.0)
         result[later] = value + gap * share
         until = plan.changes[index + 1].at_s if index + 1 < len(plan.changes) else np.inf
-        value += gap * min(1.0, (until - change.at_s) / needs_s) if needs_s > 0 else 0.0
+        value += gap * min(1.0, (until - change.at_s) / needs_s)
     return result
 
 

@@ -17,7 +17,10 @@ class Part(BaseModel):
 
 
 Name = Annotated[
-    str, StringConstraints(strip_whitespace=True, min_length=1, max_length=60, pattern=r"^[^\x00-\x1f\x7f]*$")
+    str,
+    StringConstraints(
+        strip_whitespace=True, min_length=1, max_length=60, pattern="^[^\x00-\x1f\x7f-\x9f\u2028\u2029]*$"
+    ),
 ]
 
 
