@@ -4,6 +4,7 @@ import io
 import json
 import os
 import sys
+import threading
 from collections.abc import Sequence
 from pathlib import Path
 from typing import Annotated
@@ -15,6 +16,7 @@ from kelvarn import __version__
 from kelvarn.demos import DEMOS, find_demo
 from kelvarn.engine.arrays import RunError
 from kelvarn.engine.results import Result, Results
+from kelvarn.engine.run import warm
 from kelvarn.files.faults import FileError
 from kelvarn.files.project_file import load, schema, write_whole
 from kelvarn.files.tables import result_json, write_trace
@@ -209,9 +211,12 @@ def _has_display() -> bool:
 def _open_window(file: Path | None, project: Project | None = None) -> None:
     if not _has_display():
         raise CommandError("There is no display to open a window on; “kelvarn demo --out DIR” works without one.")
+    opened = load(file) if file is not None else project or DEMOS[0].build()
+    # The kernel loads while Qt does; the window waits for what is left of it.
+    threading.Thread(target=warm, daemon=True).start()
     from kelvarn.desktop.app import start
 
-    sys.exit(start(file, project))
+    sys.exit(start(opened, file))
 
 
 def main() -> None:

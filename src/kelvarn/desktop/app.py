@@ -11,10 +11,8 @@ from types import TracebackType
 from PySide6.QtCore import QSettings, QTimer
 from PySide6.QtWidgets import QApplication
 
-from kelvarn.demos import DEMOS
 from kelvarn.files.faults import FileError
 from kelvarn.files.journal import Entry, left_behind
-from kelvarn.files.project_file import load
 from kelvarn.model.project import Project
 
 from . import theme
@@ -23,13 +21,8 @@ from .runner import Runner
 from .window import Window
 
 
-def start(file: Path | None, project: Project | None = None) -> int:
-    """Open the window on a file, a project or the main demo; returns the exit code when it is closed.
-
-    Raises:
-        FileError: the file cannot be opened.
-    """
-    opened = load(file) if file is not None else project or DEMOS[0].build()
+def start(project: Project, file: Path | None) -> int:
+    """Open the window on a project and the file it came from, if any; returns the exit code when it is closed."""
     app = QApplication.instance() or QApplication(["kelvarn"])
     assert isinstance(app, QApplication)
     app.setApplicationName("kelvarn")
@@ -39,7 +32,7 @@ def start(file: Path | None, project: Project | None = None) -> int:
     theme.use(theme.by_name(str(saved_theme)) if saved_theme else theme.system_theme())
     runner = Runner()
     runner.prepare()
-    window = Window(Document(opened, file), runner, settings)
+    window = Window(Document(project, file), runner, settings)
     _catch_exceptions(window)
     _end_on_signals(app)
     window.show()
