@@ -24,9 +24,9 @@ class View(QObject):
         self._candidate = project.chosen or project.candidates[0].name
         self._trial = project.trials[0].name
         self.scale = Scale.CELSIUS
-        # Somewhere on the way up, where there is something to see; a whole number of samples.
+        # Where there is something to see and its readings hide nothing said about the start; a whole number of samples.
         interval = project.rig.probe.interval_s
-        self.cursor_s = round(0.08 * project.trials[0].duration_s / interval) * interval
+        self.cursor_s = round(0.3 * project.trials[0].duration_s / interval) * interval
         self.pinned = False
 
     def candidate(self, project: Project) -> Candidate:
