@@ -38,6 +38,7 @@ class Card(FocusRing):
         self._scale = Scale.CELSIUS
         self._fault = ""
         self._rename: NameEdit | None = None
+        self._shown: object = None
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)  # nothing below needs to be painted for it
         self.setFixedHeight(_HEIGHT)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
@@ -50,6 +51,11 @@ class Card(FocusRing):
         """Show a candidate's present state."""
         self._entry, self._selected, self._scale, self._fault = entry, selected, scale, fault
         candidate = entry.candidate
+        shown = (candidate.name, candidate.strategy, candidate.hidden, entry.chosen, entry.stale, selected, fault,
+                 self.figures(), theme.current())  # fmt: skip
+        if shown == self._shown:
+            return
+        self._shown = shown
         self.setAccessibleName(f"Candidate {candidate.name}")
         self.setAccessibleDescription(", ".join(f"{k} {v}" for k, v, _ in self.figures()))
         self.setToolTip(fault or f"{candidate.name}: {candidate.strategy}. Double-click renames, right-click for more.")

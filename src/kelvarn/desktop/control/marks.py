@@ -28,6 +28,7 @@ class MarkBar(FocusRing):
         super().__init__()
         self._mark: Mark | None = None
         self._verdict: Verdict | None = None
+        self._shown: object = None
         self._scale = Scale.CELSIUS
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)  # nothing below needs to be painted for it
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -39,6 +40,9 @@ class MarkBar(FocusRing):
 
     def show_mark(self, mark: Mark, verdict: Verdict | None, scale: Scale) -> None:
         """Show a mark and how it was judged; None while nothing is computed."""
+        if (mark, verdict, scale, theme.current()) == self._shown:
+            return
+        self._shown = (mark, verdict, scale, theme.current())
         self._mark, self._verdict, self._scale = mark, verdict, scale
         words = limit_words(mark, scale)
         reached = self._reached()
