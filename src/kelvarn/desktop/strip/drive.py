@@ -86,7 +86,7 @@ class DriveLane(Lane):
 
 
 def _drive_axis(frame: Frame) -> Axis:
-    return Axis(0.0, 1.0, frame.rect.bottom() - 4, frame.rect.top() + 10)
+    return Axis(0.0, 1.0, frame.rect.bottom() - 4, frame.rect.top() + 18)  # below the title
 
 
 def long_spans(run: Run) -> list[tuple[float, float]]:
