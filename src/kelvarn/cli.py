@@ -18,7 +18,7 @@ from kelvarn.engine.arrays import RunError
 from kelvarn.engine.results import Result, Results
 from kelvarn.engine.run import warm
 from kelvarn.files.faults import FileError
-from kelvarn.files.project_file import load, schema, write_whole
+from kelvarn.files.project_file import file_stem, load, schema, write_text, write_whole
 from kelvarn.files.tables import result_json, write_trace
 from kelvarn.model.project import Project
 from kelvarn.units import Quantity, show
@@ -162,28 +162,18 @@ def _write_out(project: Project, found: Found, out: Path) -> None:
     except OSError as error:
         raise CommandError(f"{out} cannot be made: {error.strerror}.") from error
     text = _results_text(found) + "\n"
-    write_whole(out / "results.json", lambda path: _write(path, text))
+    write_text(out / "results.json", text)
     written = ["results.json"]
     for (candidate, trial), result in found.items():
-        name = f"{_file_name(trial)}--{_file_name(candidate)}.csv"
+        name = f"{file_stem(trial)}--{file_stem(candidate)}.csv"
         write_trace(result.run, out / name)
         written.append(name)
     for trial in dict.fromkeys(trial for _, trial in found):
         of_trial = {candidate: result for (candidate, of), result in found.items() if of == trial}
-        name = f"{_file_name(trial)}.png"
+        name = f"{file_stem(trial)}.png"
         write_whole(out / name, lambda path, t=trial, r=of_trial: draw_trial(project, t, r, path))  # type: ignore[misc]
         written.append(name)
     print(f"Written to {out}/: {', '.join(written)}", file=sys.stderr)
-
-
-def _write(path: Path, text: str) -> None:
-    path.write_text(text, encoding="utf-8")
-
-
-def _file_name(name: str) -> str:
-    """A name as a file name: letters, digits, and dashes for the rest."""
-    kept = "".join(c if c.isalnum() else "-" for c in name.lower())
-    return "-".join(part for part in kept.split("-") if part) or "unnamed"
 
 
 def _print_table(project: Project, found: Found) -> None:
@@ -196,9 +186,8 @@ def _print_table(project: Project, found: Found) -> None:
                 for verdict in result.verdicts:
                     quantity = verdict.mark.kind.quantity
                     value = verdict.reason if verdict.value is None else show(verdict.value, quantity)
-                    sign = {"at_most": "≤", "at_least": "≥", "within": "within ±"}[verdict.mark.direction]
                     met = "met    " if verdict.met else "NOT met"
-                    print(f"    {met}  {verdict.mark.title}: {value}  ({sign} {show(verdict.mark.limit, quantity)})")
+                    print(f"    {met}  {verdict.mark.title}: {value}  ({verdict.mark.limit_text(short=True)})")
                 energy = result.measures.values["energy_J"]
                 if energy is not None:
                     print(f"    energy {show(energy, Quantity.ENERGY)}")

@@ -87,7 +87,7 @@ def test_cabinet_agrees_with_an_independent_integration(cabinet: Project) -> Non
         run = compute(cabinet.rig, candidate.controller, short)
         expected = independent(run)
         assert expected.shape == run.bodies_degC.shape
-        assert np.abs(expected - run.bodies_degC).max() < 2e-3  # the bar; about 1e-7 is what it gives
+        assert np.abs(expected - run.bodies_degC).max() < 2e-3  # the bar; benchmarks/accuracy.py says what it gives
 
 
 def test_one_lag_step_is_exponential() -> None:

@@ -84,7 +84,7 @@ _BODY_PX, _SMALL_PX, _TITLE_PX, _BIG_PX = 13, 11, 13, 15
 def font(kind: str = "body", *, bold: bool = False) -> QFont:
     """The system's sans-serif in one of the sizes body, small, title, big; figures all of one width.
 
-    Kept, since Qt looks a font made anew up again for each text (3 ms a frame).
+    Kept, since it is asked for with each text that is painted.
     """
     made = QFontDatabase.systemFont(QFontDatabase.SystemFont.GeneralFont)
     made.setPixelSize({"body": _BODY_PX, "small": _SMALL_PX, "title": _TITLE_PX, "big": _BIG_PX}[kind])

@@ -21,7 +21,7 @@ _COMPILED_SOURCES = ("jit.py", "codes.py", "reasons.py", "laws.py", "drives.py",
 def _load_numba_without_blas() -> None:
     """Let numba load its array functions without scipy.linalg, which the kernel has no use for.
 
-    numba looks there for BLAS when the first function is loaded; that alone took 0.25 s of the window's start.
+    numba looks there for BLAS when the first function is loaded; that takes a part of the window's start.
     """
     if "scipy.linalg" in sys.modules:
         return
@@ -49,7 +49,7 @@ def cache_folder() -> Path:
 _load_numba_without_blas()
 _config: Any = numba.config
 _config.CACHE_DIR = str(cache_folder())
-# Off by default in numba; it makes vector instructions of the eight-row blocks of heat.py (measured: 6 times as fast).
+# Off by default in numba; it makes vector instructions of the eight-row blocks of heat.py (measured: twice as fast).
 _config.SLP_VECTORIZE = 1
 
 
@@ -61,7 +61,7 @@ def compiled(signature: str, *, hot: bool = False) -> Callable[[Callable[..., An
     Args:
         signature: numba's text of it.
         hot: called for every sample; its code is put into the caller's, since passing a dozen arrays takes longer
-            than most of these functions do (measured: the kernel is three times as fast for it).
+            than most of these functions do (measured: 1.9 to 1.0 times the C loop).
     """
     decorate: Callable[[Callable[..., Any]], Any] = numba.njit(
         signature, nogil=True, cache=True, error_model="numpy", fastmath={"contract"}, forceinline=hot

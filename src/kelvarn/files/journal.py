@@ -14,7 +14,7 @@ from platformdirs import user_state_path
 from kelvarn.model.project import Project
 
 from .faults import FileError
-from .project_file import from_json, to_json, write_whole
+from .project_file import from_json, to_json, write_text
 
 
 @dataclass(frozen=True)
@@ -48,15 +48,11 @@ class Journal:
             self._folder.mkdir(parents=True, exist_ok=True)
         except OSError as error:
             raise FileError(f"{self._folder} cannot be made: {error.strerror}.") from error
-        write_whole(self.entry, lambda temporary: _write(temporary, content))
+        write_text(self.entry, content)
 
     def clear(self) -> None:
         """The work is saved or given up."""
         self.entry.unlink(missing_ok=True)
-
-
-def _write(path: Path, content: str) -> None:
-    path.write_text(content, encoding="utf-8")
 
 
 def left_behind(folder: Path | None = None) -> list[Entry]:

@@ -92,6 +92,21 @@ def write_whole(path: Path, fill: Callable[[Path], None]) -> None:
             temporary.unlink(missing_ok=True)
 
 
+def write_text(path: Path, text: str) -> None:
+    """Write a text file whole or not at all. Raises FileError as `write_whole` does."""
+
+    def fill(temporary: Path) -> None:
+        temporary.write_text(text, encoding="utf-8")
+
+    write_whole(path, fill)
+
+
+def file_stem(name: str) -> str:
+    """A name as a file name: letters and digits, with dashes for the rest."""
+    kept = "".join(c if c.isalnum() else "-" for c in name.lower())
+    return "-".join(part for part in kept.split("-") if part) or "unnamed"
+
+
 def load(path: Path) -> Project:
     """Read a project file.
 

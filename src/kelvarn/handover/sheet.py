@@ -54,7 +54,7 @@ def sheet_html(project: Project, candidate_name: str, results: dict[str, Result]
                 "marks": [
                     Judged(
                         v.mark.title,
-                        limit_text(v.mark.direction, v.mark.limit, v.mark.kind.quantity, scale),
+                        v.mark.limit_text(scale),
                         v.reason if v.value is None else show(v.value, v.mark.kind.quantity, scale),
                         v.met,
                     )
@@ -84,12 +84,6 @@ def sheet_html(project: Project, candidate_name: str, results: dict[str, Result]
         day=day.isoformat(),
         version=__version__,
     )
-
-
-def limit_text(direction: str, limit: float, quantity: Quantity, scale: Scale) -> str:
-    """A mark's limit in words, such as "at most 1.5 K"."""
-    words = {"at_most": "at most ", "at_least": "at least ", "within": "within ±"}[direction]
-    return words + show(limit, quantity, scale)
 
 
 def _measure_text(value: float | None, reason: str | None, quantity: Quantity, scale: Scale) -> str:

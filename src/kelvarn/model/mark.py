@@ -5,7 +5,7 @@ from typing import Literal
 
 from pydantic import model_validator
 
-from kelvarn.units import Quantity
+from kelvarn.units import Quantity, Scale, show
 
 from .fields import Name, Part, number, other
 
@@ -53,6 +53,8 @@ MEASURES: dict[str, MeasureKind] = {
 }
 
 Direction = Literal["at_most", "at_least", "within"]
+_WORDS: dict[Direction, str] = {"at_most": "at most ", "at_least": "at least ", "within": "within ±"}
+_SIGNS: dict[Direction, str] = {"at_most": "≤ ", "at_least": "≥ ", "within": "±"}
 
 
 class Mark(Part):
@@ -79,6 +81,10 @@ class Mark(Part):
     def kind(self) -> MeasureKind:
         """What its measure is."""
         return MEASURES[self.measure]
+
+    def limit_text(self, scale: Scale = Scale.CELSIUS, *, short: bool = False) -> str:
+        """Its limit, such as "at most 1.5 K", or "≤ 1.5 K" where room is short."""
+        return (_SIGNS if short else _WORDS)[self.direction] + show(self.limit, self.kind.quantity, scale)
 
     @property
     def title(self) -> str:

@@ -13,15 +13,6 @@ from kelvarn.model.trial import Trial
 from kelvarn.units import Quantity, Scale, UnitError, parse, show
 
 _DIRECTIONS = {"at_most": "at most", "at_least": "at least", "within": "within ±"}
-_SIGNS = {"at_most": "≤ ", "at_least": "≥ ", "within": "±"}
-
-
-def limit_words(mark: Mark, scale: Scale, *, short: bool = False) -> str:
-    """A mark's limit, such as "at most 1.5 K", or "≤ 1.5 K" where room is short."""
-    if short:
-        return f"{_SIGNS[mark.direction]}{show(mark.limit, mark.kind.quantity, scale)}"
-    space = "" if mark.direction == "within" else " "
-    return f"{_DIRECTIONS[mark.direction]}{space}{show(mark.limit, mark.kind.quantity, scale)}"
 
 
 class MarkEditor(QFrame):

@@ -12,8 +12,6 @@ from kelvarn.engine.results import Result
 from kelvarn.model.mark import Mark
 from kelvarn.units import Scale, show
 
-from .mark_editor import limit_words
-
 
 class MarkBar(FocusRing):
     """One mark: title, what was reached, the limit, and both as a bar.
@@ -44,7 +42,7 @@ class MarkBar(FocusRing):
             return
         self._shown = (mark, verdict, scale, theme.current())
         self._mark, self._verdict, self._scale = mark, verdict, scale
-        words = limit_words(mark, scale)
+        words = mark.limit_text(scale)
         reached = self._reached()
         self.setAccessibleName(f"Mark {mark.title}, {words}: {reached}")
         reason = verdict.reason if verdict is not None and verdict.reason else mark.kind.text
@@ -83,9 +81,9 @@ class MarkBar(FocusRing):
         painter.drawText(QRectF(1, 16, width, 21), Qt.AlignmentFlag.AlignVCenter, reached)
         painter.setFont(theme.font("small"))
         painter.setPen(look.color("muted"))
-        words, room = limit_words(self._mark, self._scale), width - taken - 8
+        words, room = self._mark.limit_text(self._scale), width - taken - 8
         if painter.fontMetrics().horizontalAdvance(words) > room:
-            words = limit_words(self._mark, self._scale, short=True)
+            words = self._mark.limit_text(self._scale, short=True)
         painter.drawText(QRectF(1, 17, width, 20), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, words)
         self._paint_bar(painter, QRectF(1, 41, width, 7), color)
         if self.ring:

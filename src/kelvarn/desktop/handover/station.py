@@ -1,6 +1,5 @@
 """Puts the Handover station together."""
 
-from collections.abc import Callable
 from datetime import date
 from pathlib import Path
 
@@ -24,7 +23,7 @@ from kelvarn.desktop.elided import ElidedLine
 from kelvarn.desktop.fields.plain import heading
 from kelvarn.desktop.runner import Runner
 from kelvarn.desktop.view import View
-from kelvarn.files.project_file import write_whole
+from kelvarn.files.project_file import file_stem, write_text
 from kelvarn.handover.settings import fingerprint, other_words, settings_text
 from kelvarn.handover.sheet import sheet_html
 from kelvarn.model.candidate import Candidate
@@ -214,11 +213,8 @@ class HandoverStation(QWidget):
         self._checks.addWidget(row)
 
     def _suggested(self) -> Path:
-        stem = "".join(
-            c if c.isalnum() else "-" for c in f"{self._document.project.name}-{self.candidate.name}".lower()
-        )
         suffix = {key: suffix for key, _, _, suffix in _TARGETS}[self._target]
-        return Path("-".join(part for part in stem.split("-") if part) + f".{suffix}")
+        return Path(f"{file_stem(f'{self._document.project.name}-{self.candidate.name}')}.{suffix}")
 
     def ask_where(self) -> None:
         """Ask for a file and write it."""
@@ -229,9 +225,7 @@ class HandoverStation(QWidget):
 
     def write(self, path: Path) -> None:
         """Write what is shown. Raises FileError, which the window shows."""
-        text = self.text()
-        fill: Callable[[Path], None] = lambda temporary: _fill(temporary, text)  # noqa: E731
-        write_whole(path, fill)
+        write_text(path, self.text())
         self._foot_text.say(f"Written: {path}")
 
 
@@ -252,10 +246,6 @@ class _Target(QPushButton):
         for label in (head, _note(line, "muted")):
             label.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
             layout.addWidget(label)
-
-
-def _fill(path: Path, text: str) -> None:
-    path.write_text(text, encoding="utf-8")
 
 
 def _note(text: str, role: str) -> QLabel:

@@ -8,6 +8,7 @@
     handles   what can be dragged on the strip, and what dragging it means
     strip     the widget: zoom, cursor, gestures
 
-It is painted here rather than by a plotting library: the library at hand took 119 ms a frame for four lanes of the cure
-cabinet where 16 ms are allowed, and hatches, labels and handles would have had to be painted by hand in any case.
+It is painted here rather than by a plotting library: the library at hand took 119 ms a frame for four lanes with three
+curves of 7200 points where 16 ms are allowed, and hatches, labels and handles would have had to be painted by hand in
+any case.
 """

@@ -53,7 +53,7 @@ class Lane:
     def paint_ground(self, painter: QPainter, frame: Frame, content: Content) -> None:
         """Panel, border and scale: what stays the same while something is dragged."""
         look = theme.current()
-        # Filled without and framed with antialiasing: a large rounded area takes three times as long in one go.
+        # Filled without and framed with antialiasing: a large rounded area takes twice as long in one go.
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
         painter.fillRect(frame.rect.adjusted(1, 1, -1, -1), look.color("panel"))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
