@@ -14,7 +14,7 @@ from kelvarn.units import Scale
 
 
 def page(project: Project, candidate: str, scale: Scale = Scale.CELSIUS) -> str:
-    results = Results().of_project(project, project.trials[0].name)
+    results = Results().of_project(project, project.trials[0])
     return sheet_html(project, candidate, {project.trials[0].name: results[candidate]}, scale, date(2026, 3, 1))
 
 

@@ -133,7 +133,7 @@ def test_recovered_work_counts_as_unsaved_and_keeps_its_file(
 
 def test_the_picture_of_a_trial_shows_all_its_curves(cabinet: Project, tmp_path: Path, qtbot: QtBot) -> None:
     path = tmp_path / "trial.part"
-    draw_trial(cabinet, cabinet.trials[0].name, Results().of_project(cabinet, cabinet.trials[0].name), path)
+    draw_trial(cabinet, cabinet.trials[0].name, Results().of_project(cabinet, cabinet.trials[0]), path)
     image = QImage(str(path))
     colours = {image.pixelColor(x, y).hue() // 10 for x in range(60, 940, 2) for y in range(20, 400, 2)}
     assert image.width() == 1000

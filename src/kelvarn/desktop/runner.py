@@ -66,7 +66,7 @@ class Runner(QObject):
             return
         samples = trial.duration_s / project.rig.probe.interval_s * len(project.candidates)
         if samples <= MOST_SAMPLES_AT_ONCE and self._busy is None:
-            self._take(project, _compute(self._kept, project, trial))
+            self._take(project, self._kept.of_project(project, trial))
         elif self._busy is None:
             self._start_newest()
 
@@ -83,7 +83,7 @@ class Runner(QObject):
     def _start_newest(self) -> None:
         assert self._request is not None
         project, trial = self._request
-        self._start(_Task(self._newest, lambda: (project, _compute(self._kept, project, trial))))
+        self._start(_Task(self._newest, lambda: (project, self._kept.of_project(project, trial))))
         self.updated.emit()
 
     def _start(self, task: _Task) -> None:
@@ -120,13 +120,3 @@ class Runner(QObject):
             else:
                 self.faults[name] = str(outcome)
         self.updated.emit()
-
-
-def _compute(kept: Results, project: Project, trial: Trial) -> dict[str, Result | RunError]:
-    found: dict[str, Result | RunError] = {}
-    for candidate in project.candidates:
-        try:
-            found[candidate.name] = kept.of(project.rig, candidate, trial)
-        except RunError as error:
-            found[candidate.name] = error
-    return found

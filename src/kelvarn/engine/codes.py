@@ -18,3 +18,9 @@ DRIVE_SETTINGS_SIZE = 3
 
 # What an event changes, at an instant: W/K of a link, W into a body, K of the surroundings.
 LINK_CHANGES, LOAD_CHANGES, SURROUNDINGS_CHANGE = 0, 1, 2
+
+# What `scan` finds in a window of a run. Indices count from the window's first sample; NONE where there is none.
+TENTH_S, NINE_TENTHS_S, BEYOND_K, BEYOND_AT, SETTLED_S, OUTSIDE_AT, WORST_K, WORST_AT = range(8)
+IAE, ISE, ITAE, STEADY, SWING, SWING_PERIOD_S = range(8, 14)
+SCAN_SIZE = 14
+NONE = -1.0

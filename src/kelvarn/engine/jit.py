@@ -15,7 +15,7 @@ from typing import Any
 import numba
 from platformdirs import user_cache_path
 
-_COMPILED_SOURCES = ("jit.py", "codes.py", "reasons.py", "laws.py", "drives.py", "heat.py", "kernel.py")
+_COMPILED_SOURCES = ("jit.py", "codes.py", "reasons.py", "laws.py", "drives.py", "heat.py", "kernel.py", "scan.py")
 
 
 def _load_numba_without_blas() -> None:

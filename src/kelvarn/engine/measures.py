@@ -12,6 +12,7 @@ import numpy as np
 
 from kelvarn.model.mark import MEASURES
 
+from . import codes
 from .arrays import Floats
 from .plan import ramp_end_s
 from .reasons import AT_LIMIT
@@ -120,25 +121,31 @@ def _window(run: Run, opens: Literal["setpoint", "event"], name: str, index: int
         for key in window_keys:
             found.put(key, None, "the window is shorter than two readings")
         return Window(opens, name, start, until, _or_plan(run, target), found.values, found.reasons, None)
-    error = y - plan
+    from .scan import scan
+
+    numbers = np.empty(codes.SCAN_SIZE)
+    scan(t, y, plan, start, target, run.trial.band_K, opens == "event", numbers)
+    read = numbers.tolist()
     peak_s = None
     if opens == "setpoint":
-        peak_s = _approach(t, y, target, found)
-        _settling(t, y - target, start, run.trial.band_K, "settling_s", found)
-        _tracking(run, t, error, index, found)
+        peak_s = _approach(t, target - float(y[0]), read, found)
+        _settling(t.size, read, "settling_s", found)
+        _tracking(run, t, y - plan, index, found)
     else:
-        worst = int(np.abs(error).argmax())
-        found.put("sag_K", abs(error[worst]))
-        peak_s = float(t[worst])
-        _settling(t, error, start, run.trial.band_K, "recovery_s", found)
-    _steady(t, y, error, found)
-    size = np.abs(error)
-    step = run.rig.probe.interval_s
-    # Trapezium rule: all samples, less half of the first and the last.
-    ends, late = 0.5 * size[[0, -1]], t - start
-    found.put("iae_Ks", step * (size.sum() - ends.sum()))
-    found.put("ise_K2s", step * (size @ size - ends @ size[[0, -1]]))
-    found.put("itae_Ks2", step * (size @ late - ends @ late[[0, -1]]))
+        found.put("sag_K", read[codes.WORST_K])
+        peak_s = float(t[int(read[codes.WORST_AT])])
+        _settling(t.size, read, "recovery_s", found)
+    found.put("steady_error_K", read[codes.STEADY])
+    found.put("swing_K", read[codes.SWING])
+    period = read[codes.SWING_PERIOD_S]
+    found.put(
+        "swing_period_s",
+        None if period == codes.NONE else period,
+        "it does not swing twice in the last quarter of the window",
+    )
+    found.put("iae_Ks", read[codes.IAE])
+    found.put("ise_K2s", read[codes.ISE])
+    found.put("itae_Ks2", read[codes.ITAE])
     return Window(opens, name, start, until, target, found.values, found.reasons, peak_s)
 
 
@@ -146,56 +153,34 @@ def _or_plan(run: Run, target: float) -> float:
     return target if np.isfinite(target) else float(run.setpoint_degC[-1])
 
 
-def _approach(t: Floats, y: Floats, target: float, found: _Found) -> float | None:
-    """Rise time and overshoot; Δ = r − y0. Returns the instant of the greatest overshoot."""
-    gap = target - float(y[0])
+def _approach(t: Floats, gap: float, read: list[float], found: _Found) -> float | None:
+    """Rise time and overshoot; `gap` is Δ = r − y0. Returns the instant of the greatest overshoot."""
     if abs(gap) < 1e-9:
         for key in ("rise_s", "overshoot_K", "overshoot_pct"):
             found.put(key, None, "it starts at the setpoint")
         return None
-    way = (y - y[0]) / gap
-    tenth, most = crossing(t, way, 0.1), crossing(t, way, 0.9)
-    if tenth is None or most is None:
+    if read[codes.NINE_TENTHS_S] == codes.NONE:
         found.put("rise_s", None, "it does not get nine tenths of the way")
     else:
-        found.put("rise_s", most - tenth)
-    beyond = np.sign(gap) * (y - target)
-    peak = int(beyond.argmax())
-    found.put("overshoot_K", max(0.0, float(beyond[peak])))
-    found.put("overshoot_pct", 100 * max(0.0, float(beyond[peak])) / abs(gap))
-    return float(t[peak]) if beyond[peak] > 0 else None
+        found.put("rise_s", read[codes.NINE_TENTHS_S] - read[codes.TENTH_S])
+    over = max(0.0, read[codes.BEYOND_K])
+    found.put("overshoot_K", over)
+    found.put("overshoot_pct", 100 * over / abs(gap))
+    return float(t[int(read[codes.BEYOND_AT])]) if over > 0 else None
 
 
-def crossing(t: Floats, y: Floats, level: float) -> float | None:
-    """First instant at which y comes up to a level, interpolated between samples; None if never."""
-    reached = y >= level
-    if not reached.any():
-        return None
-    k = int(reached.argmax())
-    if k == 0:
-        return float(t[0])
-    return float(t[k - 1] + (t[k] - t[k - 1]) * (level - y[k - 1]) / (y[k] - y[k - 1]))
-
-
-def _settling(t: Floats, error: Floats, start: float, band: float, key: str, found: _Found) -> None:
-    """From `start` to the last instant outside ±band; none if outside at the end or inside too short a while.
+def _settling(samples: int, read: list[float], key: str, found: _Found) -> None:
+    """From the window's start to the last instant outside ±band; none if outside at the end or inside too short a while.
 
     Too short is less than ten samples or a twentieth of the window, whichever is more.
     """
-    outside = np.abs(error) > band
-    if outside[-1]:
+    outside = int(read[codes.OUTSIDE_AT])
+    if outside == samples - 1:
         found.put(key, None, "it is outside the band at the end of the window")
-        return
-    inside = t.size - (int(np.flatnonzero(outside)[-1]) + 1 if outside.any() else 0)
-    if inside < max(10, 0.05 * t.size):
+    elif samples - (outside + 1) < max(10, 0.05 * samples):
         found.put(key, None, "it is inside the band for too short a while to call it settled")
-        return
-    if not outside.any():
-        found.put(key, 0.0)
-        return
-    k = int(np.flatnonzero(outside)[-1])
-    edge = np.copysign(band, error[k])
-    found.put(key, t[k] + (t[k + 1] - t[k]) * (edge - error[k]) / (error[k + 1] - error[k]) - start)
+    else:
+        found.put(key, 0.0 if outside < 0 else read[codes.SETTLED_S])
 
 
 def _tracking(run: Run, t: Floats, error: Floats, index: int, found: _Found) -> None:
@@ -215,22 +200,6 @@ def _tracking(run: Run, t: Floats, error: Floats, index: int, found: _Found) -> 
     part = error[reached[0] : int(np.flatnonzero(along)[-1]) + 1]
     found.put(keys[0], np.abs(part).max())
     found.put(keys[1], np.sqrt(np.mean(part * part)))
-
-
-def _steady(t: Floats, y: Floats, error: Floats, found: _Found) -> None:
-    """Steady error: mean over the last tenth. Swing: max − min over the last quarter, and its period."""
-    span = t[-1] - t[0]
-    found.put("steady_error_K", error[np.searchsorted(t, t[-1] - span / 10) :].mean())
-    late = int(np.searchsorted(t, t[-1] - span / 4))
-    tail, tail_t = y[late:], t[late:]
-    found.put("swing_K", tail.max() - tail.min())
-    mean = tail.mean()
-    ups = np.flatnonzero((tail[:-1] < mean) & (tail[1:] >= mean))
-    if ups.size < 2:
-        found.put("swing_period_s", None, "it does not swing twice in the last quarter of the window")
-        return
-    at = tail_t[ups] + (tail_t[ups + 1] - tail_t[ups]) * (mean - tail[ups]) / (tail[ups + 1] - tail[ups])
-    found.put("swing_period_s", (at[-1] - at[0]) / (ups.size - 1))
 
 
 def _drive(run: Run, found: _Found) -> None:

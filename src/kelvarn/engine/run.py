@@ -140,7 +140,8 @@ def _existing(value: float) -> float | None:
 
 
 def warm() -> None:
-    """Compile the kernel, or load it from the disk cache. Takes long the first time; not for the GUI thread."""
-    from . import kernel
+    """Compile the kernel and the scan of its runs, or load them from the disk cache. Takes long the first time; not for the GUI thread."""
+    from . import kernel, scan
 
     assert callable(kernel.run_loop)
+    assert callable(scan.scan)
