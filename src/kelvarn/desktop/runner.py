@@ -1,5 +1,7 @@
 """Computes what the stations show: short runs at once, long ones on a worker, only the newest request counts."""
 
+from importlib import import_module
+
 from PySide6.QtCore import QObject, QRunnable, QThreadPool, Signal, Slot
 
 from kelvarn.engine.arrays import RunError
@@ -10,6 +12,12 @@ from kelvarn.model.trial import Trial
 
 MOST_SAMPLES_AT_ONCE = 60_000
 """Samples of all candidates together that are computed within one frame."""
+
+
+def prepare() -> None:
+    """Compile, or load from the disk cache, all that runs and strips need. Not for the GUI thread."""
+    warm()
+    import_module("kelvarn.desktop.strip.raster")
 
 
 class _Task(QRunnable):
@@ -56,7 +64,7 @@ class Runner(QObject):
 
     def prepare(self) -> None:
         """Compile or load the kernel on a worker; requests wait until it is there."""
-        self._start(_Task(-1, warm))
+        self._start(_Task(-1, prepare))
 
     def request(self, project: Project, trial: Trial) -> None:
         """Ask for the results of a project on a trial; older requests are dropped."""

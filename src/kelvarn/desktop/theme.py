@@ -26,19 +26,23 @@ class Theme:
 
     def color(self, name: str, alpha: float = 1.0) -> QColor:
         """A colour of the theme by its field name, with opacity 0…1."""
-        color = QColor(getattr(self, name))
-        color.setAlphaF(alpha)
-        return color
+        return _color(getattr(self, name), alpha)
 
     def candidate(self, index: int, alpha: float = 1.0) -> QColor:
         """Colour of the candidate at a place in the list."""
-        color = QColor(self.candidates[index % len(self.candidates)])
-        color.setAlphaF(alpha)
-        return color
+        return _color(self.candidates[index % len(self.candidates)], alpha)
 
     def hatch(self, name: str, alpha: float = 0.55) -> QBrush:
         """A hatched brush of one of the colours."""
         return QBrush(self.color(name, alpha), Qt.BrushStyle.BDiagPattern)
+
+
+@cache
+def _color(text: str, alpha: float) -> QColor:
+    """Kept, since a frame asks for hundreds."""
+    color = QColor(text)
+    color.setAlphaF(alpha)
+    return color
 
 
 PAPER = Theme(

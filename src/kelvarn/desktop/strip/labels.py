@@ -31,16 +31,13 @@ class Obstacles:
         self._low = np.vstack([self._low, np.minimum(at[:-1], at[1:])])
         self._high = np.vstack([self._high, np.maximum(at[:-1], at[1:])])
 
-    def costs(self, left: float, tops: Floats, width: float, height: float) -> Floats:
-        """How bad places in one column are: other labels count most, then how many pixels of curves each covers."""
-        part = slice(max(0, int(left) - self._left), max(0, int(left + width) - self._left + 1))
-        low, high = self._low[:, part], self._high[:, part]
-        top = tops[:, np.newaxis, np.newaxis]
-        found: Floats = ((high >= top) & (low <= top + height)).sum(axis=(1, 2)).astype(float)
-        for other in self.taken:
-            if other.left() < left + width and left < other.right():
-                found += 1000.0 * ((tops < other.bottom()) & (other.top() < tops + height))
-        return found
+    def cost(self, box: QRectF) -> float:
+        """How bad a place is: other labels count most, then how many pixels of curves it covers."""
+        from .raster import covered
+
+        first = int(box.left()) - self._left
+        found = float(covered(self._low, self._high, first, first + int(box.width()) + 1, box.top(), box.bottom()))
+        return found + 1000.0 * sum(box.intersects(other) for other in self.taken)
 
 
 _STEPS = 7
@@ -51,17 +48,19 @@ def place(anchor: QPointF, text: str, font: QFont, inside: QRectF, obstacles: Ob
     """The least bad rectangle for a text near a point, kept inside the lane; it is taken from then on."""
     metrics = QFontMetricsF(font)
     width, height = metrics.horizontalAdvance(text) + 8, metrics.height() + 2
-    away = np.repeat(np.arange(_STEPS), 2)
-    side = np.tile([-1.0, 1.0], _STEPS)
-    tops = anchor.y() + side * (height / 2 + 6 + away * _STEP_PX) - height / 2
-    tops = np.clip(tops, inside.top() + 2, inside.bottom() - height - 2)
     best, best_cost = QRectF(), float("inf")
     for shift in (0.0, -width - 8, -width / 2):
         left = min(max(anchor.x() + 4 + shift, inside.left() + 2), inside.right() - width - 2)
-        costs = obstacles.costs(left, tops, width, height) + 1.5 * away + (0.5 if shift else 0.0)
-        k = int(costs.argmin())
-        if costs[k] < best_cost:
-            best, best_cost = QRectF(left, float(tops[k]), width, height), float(costs[k])
+        for away in range(_STEPS):
+            worth = 1.5 * away + (0.5 if shift else 0.0)
+            if worth >= best_cost:
+                break
+            for side in (-1, 1):
+                top = anchor.y() + side * (height / 2 + 6 + away * _STEP_PX) - height / 2
+                box = QRectF(left, min(max(top, inside.top() + 2), inside.bottom() - height - 2), width, height)
+                cost = obstacles.cost(box) + worth
+                if cost < best_cost:
+                    best, best_cost = box, cost
     obstacles.taken.append(best)
     return best
 

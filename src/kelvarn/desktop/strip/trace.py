@@ -11,6 +11,7 @@ from PySide6.QtGui import QColor, QImage, QPainter, QPen, QPolygonF
 from .axis import Axis
 
 Floats = npt.NDArray[np.floating]
+_HATCH_PX = 7
 
 
 def polygon(x: Floats, y: Floats) -> QPolygonF:
@@ -47,13 +48,11 @@ def reduce(t: Floats, y: Floats, axis: Axis) -> tuple[Floats, Floats]:
     columns = max(2, int(abs(axis.at_high - axis.at_low)))
     if t.size <= 3 * columns:
         return axis.to_px(t), y
-    edges = np.linspace(0, t.size, columns + 1).astype(np.intp)[:-1]
-    low, high = np.minimum.reduceat(y, edges), np.maximum.reduceat(y, edges)
-    rising = y[edges] <= y[np.append(edges[1:], t.size) - 1]
-    values = np.empty(2 * columns)
-    values[0::2] = np.where(rising, low, high)
-    values[1::2] = np.where(rising, high, low)
-    return np.repeat(axis.to_px(t[edges]), 2), values
+    from .raster import extremes
+
+    at, values = np.empty(2 * columns), np.empty(2 * columns)
+    extremes(np.ascontiguousarray(t, np.float64), np.ascontiguousarray(y, np.float64), at, values)
+    return axis.to_px(at), values
 
 
 def columns(t: Floats, y: Floats, axis: Axis) -> tuple[Floats, Floats]:
@@ -79,7 +78,7 @@ def fill_between(
 ) -> None:
     """Fill between two curves, as a picture made column by column.
 
-    Polygons of as many corners took Qt 8.5 ms a frame for the areas of a strip; this takes 2.4 ms.
+    As polygons of as many corners the areas of a strip took Qt 8.5 ms a frame.
 
     Args:
         painter, area: where; nothing is painted outside the area.
@@ -87,27 +86,25 @@ def fill_between(
         color: of the filling, with its opacity.
         hatched: only diagonal lines of it.
     """
+    from .raster import fill
+
     left, top = int(area.left()), int(area.top())
     width, height = int(area.right()) - left, int(area.bottom()) - top
     if x.size < 2 or width < 1 or height < 1:
         return
     at = np.arange(width) + left + 0.5
-    first = np.interp(at, x, edge) - top
+    first = np.interp(at, x, edge, np.nan, np.nan) - top
     second = np.interp(at, x, np.broadcast_to(base, x.shape)) - top
-    # Whole rows as small integers: comparing these is many times as fast as comparing floats.
-    upper = np.clip(np.rint(np.minimum(first, second)), 0, height).astype(np.int16)
-    lower = np.clip(np.rint(np.maximum(first, second)), 0, height).astype(np.int16)
-    lower[(at < x[0]) | (at > x[-1])] = 0
-    start, end = int(upper.min()), int(lower.max())
-    if end <= start:
-        return
-    rows = np.arange(start, end, dtype=np.int16)[:, np.newaxis]
-    inside = (rows >= upper) & (rows < lower)
-    if hatched:
-        inside &= (rows + np.arange(width, dtype=np.int16)) % 7 < 2
-    picture = QImage(inside.data, width, end - start, width, QImage.Format.Format_Indexed8)
-    picture.setColorTable([0, color.rgba()])
-    painter.drawImage(QPointF(left, top + start), picture)
+    pixels = np.zeros((height, width), np.uint32)
+    fill(first, second, _premultiplied(color), _HATCH_PX if hatched else 0, pixels)
+    picture = QImage(pixels.data, width, height, 4 * width, QImage.Format.Format_ARGB32_Premultiplied)
+    painter.drawImage(QPointF(left, top), picture)
+
+
+def _premultiplied(color: QColor) -> int:
+    alpha = color.alpha()
+    red, green, blue = (round(part * alpha / 255) for part in (color.red(), color.green(), color.blue()))
+    return alpha << 24 | red << 16 | green << 8 | blue
 
 
 def draw_line(painter: QPainter, line: QPolygonF, color: QColor, dash: tuple[float, ...] = (), width: int = 1) -> None:
