@@ -4,7 +4,7 @@ from dataclasses import dataclass, fields
 from functools import cache
 
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QBrush, QColor, QFont, QFontDatabase, QGuiApplication, QPalette
+from PySide6.QtGui import QColor, QFont, QFontDatabase, QGuiApplication, QPalette
 
 
 @dataclass(frozen=True)
@@ -31,10 +31,6 @@ class Theme:
     def candidate(self, index: int, alpha: float = 1.0) -> QColor:
         """Colour of the candidate at a place in the list."""
         return _color(self.candidates[index % len(self.candidates)], alpha)
-
-    def hatch(self, name: str, alpha: float = 0.55) -> QBrush:
-        """A hatched brush of one of the colours."""
-        return QBrush(self.color(name, alpha), Qt.BrushStyle.BDiagPattern)
 
 
 @cache

@@ -170,7 +170,7 @@ def _approach(t: Floats, gap: float, read: list[float], found: _Found) -> float 
 
 
 def _settling(samples: int, read: list[float], key: str, found: _Found) -> None:
-    """From the window's start to the last instant outside ±band; none if outside at the end or inside too short a while.
+    """From the start to the last instant outside ±band; none if outside at the end or inside for too short a while.
 
     Too short is less than ten samples or a twentieth of the window, whichever is more.
     """

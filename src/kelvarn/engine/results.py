@@ -13,7 +13,7 @@ from kelvarn.model.trial import Trial
 from .arrays import RunError
 from .marks import Verdict, judge
 from .measures import Measures, measure
-from .run import Run, compute
+from .run import Begun, Run, compute
 
 
 @dataclass(frozen=True, eq=False)
@@ -50,23 +50,40 @@ class Results:
             RunError: it cannot be computed.
         """
         key = _key(rig, candidate, trial)
-        return self._take(key, self._kept.get(key) or _computed(rig, candidate, trial), trial)
+        kept = self._kept.get(key)
+        if kept is None:
+            run = compute(rig, candidate.controller, trial)
+            kept = (run, measure(run))
+        return self._take(key, kept, trial)
 
     def of_project(self, project: Project, trial: Trial) -> dict[str, Result | RunError]:
         """Results of all candidates on one trial, by candidate name; an error in place of one that cannot be."""
-        keys = {candidate.name: _key(project.rig, candidate, trial) for candidate in project.candidates}
-        known = {key: self._kept[key] for key in keys.values() if key in self._kept}
-        begun: dict[_Key, Future[_Computed]] = {}
-        for candidate in project.candidates:
-            key = keys[candidate.name]
-            if key not in known and key not in begun:
-                begun[key] = self._pool.submit(_computed, project.rig, candidate, trial)
-        found: dict[str, Result | RunError] = {}
-        for name, key in keys.items():
+        keys = [_key(project.rig, candidate, trial) for candidate in project.candidates]
+        known = [self._kept.get(key) for key in keys]
+        loops: list[tuple[Begun, Future[None]] | RunError | None] = []
+        # The compiled loops run side by side; all else would only wait for the interpreter's lock there.
+        for candidate, kept in zip(project.candidates, known, strict=True):
             try:
-                found[name] = self._take(key, known.get(key) or begun[key].result(), trial)
+                begun = Begun(project.rig, candidate.controller, trial) if kept is None else None
+                loops.append(None if begun is None else (begun, self._pool.submit(begun.loop)))
             except RunError as error:
-                found[name] = error
+                loops.append(error)
+        found: dict[str, Result | RunError] = {}
+        for candidate, key, kept, loop in zip(project.candidates, keys, known, loops, strict=True):
+            if isinstance(loop, RunError):
+                found[candidate.name] = loop
+                continue
+            if loop is not None:
+                begun, done = loop
+                done.result()
+                try:
+                    run = begun.run()
+                except RunError as error:
+                    found[candidate.name] = error
+                    continue
+                kept = run, measure(run)
+            assert kept is not None
+            found[candidate.name] = self._take(key, kept, trial)
         return found
 
     def _take(self, key: _Key, computed: _Computed, trial: Trial) -> Result:
@@ -82,8 +99,3 @@ class Results:
 def _key(rig: Rig, candidate: Candidate, trial: Trial) -> _Key:
     """Neither the candidate's name nor the marks change the run."""
     return rig, candidate.controller, trial.model_copy(update={"marks": (), "name": ""})
-
-
-def _computed(rig: Rig, candidate: Candidate, trial: Trial) -> _Computed:
-    run = compute(rig, candidate.controller, trial)
-    return run, measure(run)

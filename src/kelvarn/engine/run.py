@@ -93,46 +93,71 @@ def compute(rig: Rig, controller: OnOff | Pid, trial: Trial, step_share: float =
     Raises:
         RunError: it cannot be laid out, or a body leaves every sensible range; names what, where and when.
     """
-    from . import kernel
+    begun = Begun(rig, controller, trial, step_share)
+    begun.loop()
+    return begun.run()
 
-    arrays = to_arrays(rig, controller, trial, step_share)
-    m, n = arrays.setpoint.size, len(rig.bodies)
-    trace = np.zeros((kernel.TRACE_ROWS, m))
-    reasons = np.zeros(m, np.int64)
-    bodies = np.zeros((n, m))
-    totals = np.zeros(kernel.TOTALS_SIZE)
-    diverged = kernel.run_loop(*arrays.arguments(), trace, reasons, bodies, totals)
-    if diverged >= 0:
-        raise RunError(
-            f"Body “{rig.bodies[diverged].name}” leaves every sensible temperature "
-            f"{totals[kernel.DIVERGED_AT]:g} s into trial “{trial.name}”; "
-            "check the drive's power, the loads and the heat capacities."
+
+class Begun:
+    """A run laid out. `loop` is the compiled part alone, and may run on another thread; `run` then gives the result.
+
+    Args, Raises: those of `compute`; a body that leaves every sensible range is raised by `run`.
+    """
+
+    def __init__(self, rig: Rig, controller: OnOff | Pid, trial: Trial, step_share: float = STEP_SHARE) -> None:
+        from .kernel import TOTALS_SIZE, TRACE_ROWS, run_loop
+
+        self._of = (rig, controller, trial)
+        self._loop = run_loop
+        self._arrays = to_arrays(rig, controller, trial, step_share)
+        m = self._arrays.setpoint.size
+        self._trace = np.zeros((TRACE_ROWS, m))
+        self._reasons = np.zeros(m, np.int64)
+        self._bodies = np.zeros((len(rig.bodies), m))
+        self._totals = np.zeros(TOTALS_SIZE)
+        self._diverged = -1
+
+    def loop(self) -> None:
+        """Compute."""
+        self._diverged = self._loop(*self._arrays.arguments(), self._trace, self._reasons, self._bodies, self._totals)
+
+    def run(self) -> Run:
+        """What was computed."""
+        from . import kernel
+
+        rig, controller, trial = self._of
+        trace, totals = self._trace, self._totals
+        if self._diverged >= 0:
+            raise RunError(
+                f"Body “{rig.bodies[self._diverged].name}” leaves every sensible temperature "
+                f"{totals[kernel.DIVERGED_AT]:g} s into trial “{trial.name}”; "
+                "check the drive's power, the loads and the heat capacities."
+            )
+        for array in (trace, self._reasons, self._bodies):
+            array.flags.writeable = False
+        return Run(
+            rig=rig,
+            controller=controller,
+            trial=trial,
+            time_s=np.arange(trace.shape[1]) * self._arrays.h,
+            setpoint_degC=self._arrays.setpoint,
+            measured_degC=trace[kernel.MEASURED],
+            drive=trace[kernel.DRIVE],
+            asked=trace[kernel.ASKED_DRIVE],
+            p=trace[kernel.P],
+            i=trace[kernel.I],
+            d=trace[kernel.D],
+            delay_left_s=trace[kernel.DELAY_LEFT],
+            power_W=trace[kernel.POWER],
+            reason=self._reasons,
+            bodies_degC=self._bodies,
+            energy_J=abs(float(totals[kernel.ENERGY])),
+            loaded_J=float(totals[kernel.LOADED]),
+            lost_J=float(totals[kernel.LOST]),
+            switch_ons=int(totals[kernel.ONS]),
+            shortest_on_s=_existing(totals[kernel.MIN_ON]),
+            shortest_off_s=_existing(totals[kernel.MIN_OFF]),
         )
-    for array in (trace, reasons, bodies):
-        array.flags.writeable = False
-    return Run(
-        rig=rig,
-        controller=controller,
-        trial=trial,
-        time_s=np.arange(m) * arrays.h,
-        setpoint_degC=arrays.setpoint,
-        measured_degC=trace[kernel.MEASURED],
-        drive=trace[kernel.DRIVE],
-        asked=trace[kernel.ASKED_DRIVE],
-        p=trace[kernel.P],
-        i=trace[kernel.I],
-        d=trace[kernel.D],
-        delay_left_s=trace[kernel.DELAY_LEFT],
-        power_W=trace[kernel.POWER],
-        reason=reasons,
-        bodies_degC=bodies,
-        energy_J=abs(float(totals[kernel.ENERGY])),
-        loaded_J=float(totals[kernel.LOADED]),
-        lost_J=float(totals[kernel.LOST]),
-        switch_ons=int(totals[kernel.ONS]),
-        shortest_on_s=_existing(totals[kernel.MIN_ON]),
-        shortest_off_s=_existing(totals[kernel.MIN_OFF]),
-    )
 
 
 def _existing(value: float) -> float | None:
@@ -140,7 +165,7 @@ def _existing(value: float) -> float | None:
 
 
 def warm() -> None:
-    """Compile the kernel and the scan of its runs, or load them from the disk cache. Takes long the first time; not for the GUI thread."""
+    """Compile the kernel and the scan of its runs, or load them from the disk cache. Not for the GUI thread."""
     from . import kernel, scan
 
     assert callable(kernel.run_loop)

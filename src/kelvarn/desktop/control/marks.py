@@ -28,6 +28,7 @@ class MarkBar(FocusRing):
         self._verdict: Verdict | None = None
         self._shown: object = None
         self._scale = Scale.CELSIUS
+        self._texts = ("", "")  # what was reached, and the limit
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)  # nothing below needs to be painted for it
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
@@ -42,8 +43,7 @@ class MarkBar(FocusRing):
             return
         self._shown = (mark, verdict, scale, theme.current())
         self._mark, self._verdict, self._scale = mark, verdict, scale
-        words = mark.limit_text(scale)
-        reached = self._reached()
+        self._texts = reached, words = self._reached(), mark.limit_text(scale)
         self.setAccessibleName(f"Mark {mark.title}, {words}: {reached}")
         reason = verdict.reason if verdict is not None and verdict.reason else mark.kind.text
         self.setToolTip(f"{mark.title}: {reached}, asked {words}.\n{reason}\nClick to change the mark.")
@@ -76,13 +76,12 @@ class MarkBar(FocusRing):
         painter.drawText(QRectF(1, 0, width, 16), Qt.AlignmentFlag.AlignVCenter, title)
         painter.setFont(theme.font("big"))
         painter.setPen(look.color("ink"))
-        reached = self._reached()
+        reached, words = self._texts
         taken = painter.fontMetrics().horizontalAdvance(reached)
         painter.drawText(QRectF(1, 16, width, 21), Qt.AlignmentFlag.AlignVCenter, reached)
         painter.setFont(theme.font("small"))
         painter.setPen(look.color("muted"))
-        words, room = self._mark.limit_text(self._scale), width - taken - 8
-        if painter.fontMetrics().horizontalAdvance(words) > room:
+        if painter.fontMetrics().horizontalAdvance(words) > width - taken - 8:
             words = self._mark.limit_text(self._scale, short=True)
         painter.drawText(QRectF(1, 17, width, 20), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, words)
         self._paint_bar(painter, QRectF(1, 41, width, 7), color)

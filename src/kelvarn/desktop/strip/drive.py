@@ -65,9 +65,9 @@ class DriveLane(Lane):
             area = QRectF(left, frame.rect.top(), max(right - left, 1.0), frame.rect.height()).intersected(frame.rect)
             if area.width() <= 0:
                 continue
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(look.hatch("gold", 0.6))
-            painter.drawRect(area)
+            sides = np.array([area.left() - 1, area.right() + 1])
+            top = np.full(2, area.top())
+            fill_between(painter, area, sides, top, area.bottom(), look.color("gold", 0.6), hatched=True)
             index = int(np.searchsorted(run.time_s, start))
             full = run.drive[index] > 0.5
             if end - start >= _LEAST_SAID_S and (full or area.width() > 40):

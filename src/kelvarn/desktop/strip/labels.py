@@ -31,38 +31,28 @@ class Obstacles:
         self._low = np.vstack([self._low, np.minimum(at[:-1], at[1:])])
         self._high = np.vstack([self._high, np.maximum(at[:-1], at[1:])])
 
-    def cost(self, box: QRectF) -> float:
-        """How bad a place is: other labels count most, then how many pixels of curves it covers."""
-        from .raster import covered
+    def place(self, anchor: QPointF, width: float, height: float, inside: QRectF) -> QRectF:
+        """The least bad rectangle of a size near a point, kept inside the lane; it is taken from then on."""
+        from .raster import place
 
-        first = int(box.left()) - self._left
-        found = float(covered(self._low, self._high, first, first + int(box.width()) + 1, box.top(), box.bottom()))
-        return found + 1000.0 * sum(box.intersects(other) for other in self.taken)
+        shift = self._left
+        taken = np.array([_sides(rect, shift) for rect in self.taken]).reshape(-1, 4)
+        found = np.empty(2)
+        bounds = np.array(_sides(inside, shift))
+        place(self._low, self._high, taken, anchor.x() - shift, anchor.y(), width, height, bounds, found)
+        best = QRectF(float(found[0]) + shift, float(found[1]), width, height)
+        self.taken.append(best)
+        return best
 
 
-_STEPS = 7
-_STEP_PX = 18.0
+def _sides(rect: QRectF, shift: float) -> tuple[float, float, float, float]:
+    return rect.left() - shift, rect.top(), rect.right() - shift, rect.bottom()
 
 
 def place(anchor: QPointF, text: str, font: QFont, inside: QRectF, obstacles: Obstacles) -> QRectF:
-    """The least bad rectangle for a text near a point, kept inside the lane; it is taken from then on."""
+    """The least bad rectangle for a text near a point."""
     metrics = QFontMetricsF(font)
-    width, height = metrics.horizontalAdvance(text) + 8, metrics.height() + 2
-    best, best_cost = QRectF(), float("inf")
-    for shift in (0.0, -width - 8, -width / 2):
-        left = min(max(anchor.x() + 4 + shift, inside.left() + 2), inside.right() - width - 2)
-        for away in range(_STEPS):
-            worth = 1.5 * away + (0.5 if shift else 0.0)
-            if worth >= best_cost:
-                break
-            for side in (-1, 1):
-                top = anchor.y() + side * (height / 2 + 6 + away * _STEP_PX) - height / 2
-                box = QRectF(left, min(max(top, inside.top() + 2), inside.bottom() - height - 2), width, height)
-                cost = obstacles.cost(box) + worth
-                if cost < best_cost:
-                    best, best_cost = box, cost
-    obstacles.taken.append(best)
-    return best
+    return obstacles.place(anchor, metrics.horizontalAdvance(text) + 8, metrics.height() + 2, inside)
 
 
 def draw(painter: QPainter, rect: QRectF, text: str, color: QColor, font: QFont) -> None:

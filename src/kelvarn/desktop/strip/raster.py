@@ -59,18 +59,44 @@ def fill(first, second, color, period, pixels):
                 pixels[r, c] = color
 
 
-@compiled("int64(float64[:, ::1], float64[:, ::1], int64, int64, float64, float64)")
-def covered(low, high, first, last, top, bottom):
-    """How many column crossings of curves lie in a box.
+@compiled("float64(float64[:, ::1], float64[:, ::1], float64[:, ::1], float64, float64, float64, float64)", hot=True)
+def _badness(low, high, taken, left, top, right, bottom):
+    """Columns of curves that a box covers; a rectangle already taken counts as a thousand."""
+    count = 0.0
+    for k in range(taken.shape[0]):
+        if left < taken[k, 2] and taken[k, 0] < right and top < taken[k, 3] and taken[k, 1] < bottom:
+            count += 1000.0
+    for curve in range(low.shape[0]):
+        for c in range(max(int(left), 0), min(int(right) + 1, low.shape[1])):
+            if high[curve, c] >= top and low[curve, c] <= bottom:
+                count += 1.0
+    return count
+
+
+@compiled(
+    "void(float64[:, ::1], float64[:, ::1], float64[:, ::1], float64, float64, float64, float64, float64[::1],"
+    " float64[::1])"
+)
+def place(low, high, taken, x, y, width, height, inside, found):
+    """The least bad place for a label near a point: above or below it, beginning, ending or centred there.
 
     Args:
         low, high: extent of each curve in each pixel column, shape (curves, columns).
-        first, last: columns of the box.
-        top, bottom: its rows, px.
+        taken: rectangles to keep clear of as left, top, right, bottom, shape (k, 4).
+        x, y, width, height: the point, and the label's size, px; columns count from x = 0.
+        inside: left, top, right, bottom that it stays within.
+        found: left and top, filled.
     """
-    count = 0
-    for curve in range(low.shape[0]):
-        for c in range(max(first, 0), min(last, low.shape[1])):
-            if high[curve, c] >= top and low[curve, c] <= bottom:
-                count += 1
-    return count
+    best = math.inf
+    for choice in range(3):
+        shift = 0.0 if choice == 0 else -width - 8 if choice == 1 else -width / 2
+        left = min(max(x + 4 + shift, inside[0] + 2), inside[2] - width - 2)
+        for away in range(7):
+            worth = 1.5 * away + (0.5 if choice else 0.0)
+            for side in (-1.0, 1.0):
+                top = y + side * (height / 2 + 6 + away * 18.0) - height / 2
+                top = min(max(top, inside[1] + 2), inside[3] - height - 2)
+                cost = worth + _badness(low, high, taken, left, top, left + width, top + height)
+                if cost < best:
+                    best = cost
+                    found[0], found[1] = left, top
