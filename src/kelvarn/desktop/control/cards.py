@@ -39,6 +39,7 @@ class Card(FocusRing):
         self._fault = ""
         self._rename: NameEdit | None = None
         self._shown: object = None
+        self._figures: list[tuple[str, str, str]] = []
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)  # nothing below needs to be painted for it
         self.setFixedHeight(_HEIGHT)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
@@ -50,14 +51,15 @@ class Card(FocusRing):
     def show_entry(self, entry: Entry, selected: bool, scale: Scale, fault: str) -> None:
         """Show a candidate's present state."""
         self._entry, self._selected, self._scale, self._fault = entry, selected, scale, fault
+        self._figures = self.figures()
         candidate = entry.candidate
         shown = (candidate.name, candidate.strategy, candidate.hidden, entry.chosen, entry.stale, selected, fault,
-                 self.figures(), theme.current())  # fmt: skip
+                 self._figures, theme.current())  # fmt: skip
         if shown == self._shown:
             return
         self._shown = shown
         self.setAccessibleName(f"Candidate {candidate.name}")
-        self.setAccessibleDescription(", ".join(f"{k} {v}" for k, v, _ in self.figures()))
+        self.setAccessibleDescription(", ".join(f"{k} {v}" for k, v, _ in self._figures))
         self.setToolTip(fault or f"{candidate.name}: {candidate.strategy}. Double-click renames, right-click for more.")
         self.update()
 
@@ -77,6 +79,7 @@ class Card(FocusRing):
         painter = QPainter(self)
         painter.fillRect(self.rect(), look.color("ground"))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
         frame = QRectF(0.5, 0.5, self.width() - 1, self.height() - 1)
         if self._selected:
             frame.adjust(0.5, 0.5, -0.5, -0.5)
@@ -86,7 +89,8 @@ class Card(FocusRing):
                 look.color("glacier" if focus else "ink" if self._selected else "hairline"), 2 if self._selected else 1
             )
         )
-        painter.setBrush(look.color("panel" if self._selected else "ground"))
+        if self._selected:  # filled apart from its frame: with antialiasing that takes far longer
+            painter.fillRect(self.rect().adjusted(1, 1, -1, -1), look.color("panel"))
         painter.drawRoundedRect(frame, theme.RADIUS, theme.RADIUS)
         hidden = entry.candidate.hidden
         pen = QPen(look.candidate(entry.index, 0.4 if hidden else 1.0), 2.5)
@@ -104,7 +108,7 @@ class Card(FocusRing):
             painter.end()
             return
         width = (self.width() - 20) / 3
-        for k, (caption, text, color) in enumerate(self.figures()):
+        for k, (caption, text, color) in enumerate(self._figures):
             left = 10 + k * width
             painter.setFont(theme.font("small"))
             painter.setPen(look.color("muted"))
