@@ -16,7 +16,6 @@ from kelvarn.model.edit import (
     put,
     remove_candidate,
     remove_event,
-    rename_body,
     rename_candidate,
     rename_event,
     with_fields,
@@ -25,6 +24,7 @@ from kelvarn.model.gains import Parallel, from_parallel, from_series, to_paralle
 from kelvarn.model.mark import MEASURES, Mark
 from kelvarn.model.project import Project
 from kelvarn.model.rig import Link, Pwm, SlowWindow
+from kelvarn.model.rig_edit import rename_body
 from kelvarn.model.trial import Plan, SetpointChange
 from kelvarn.units import Quantity
 

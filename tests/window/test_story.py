@@ -187,7 +187,7 @@ def test_candidates_are_added_renamed_chosen_hidden_and_deleted(window: Window, 
 def test_rig_values_change_the_run_and_the_heat_path_follows_the_cursor(window: Window) -> None:
     window.go_to(RIG)
     click(window.rig.heat_path.viewport(), window.rig.heat_path.part("Heater mat").rect.center().toPoint())
-    assert window.rig.panel.selected == "Heater mat"
+    assert window.rig.edits.selected == "Heater mat"
     before = window.runner.results["Careful PID"]
     type_into(field(window.rig.panel, "Power"), "400 W")
     assert window.document.project.rig.drive.power_W == 400

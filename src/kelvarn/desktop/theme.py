@@ -69,8 +69,13 @@ NIGHT = Theme(
     selected="#2A3237",
     candidates=("#56B4E9", "#F08A4B", "#2CC79B", "#DE96C1", "#E6B23C", "#9CCBEA"),
 )
-DASHES: tuple[tuple[float, ...], ...] = ((), (9, 4), (2, 3), (9, 3, 2, 3), (14, 4), (5, 3))
-"""Dash patterns by candidate, in pixels; empty is solid."""
+_DASHES: tuple[tuple[float, ...], ...] = ((), (9, 4), (2, 3), (9, 3, 2, 3), (14, 4), (5, 3))
+
+
+def dash(index: int) -> tuple[float, ...]:
+    """Dash pattern of a curve, in pixels; empty is solid. The seventh has the first one's colour but not its dash."""
+    return _DASHES[(index + index // len(_DASHES)) % len(_DASHES)]
+
 
 LINE_HEIGHT = 58
 LEFT_WIDTH, RIGHT_WIDTH = 232, 306

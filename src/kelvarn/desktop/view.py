@@ -24,10 +24,14 @@ class View(QObject):
         self._candidate = project.chosen or project.candidates[0].name
         self._trial = project.trials[0].name
         self.scale = Scale.CELSIUS
-        # Where there is something to see and its readings hide nothing said about the start; a whole number of samples.
-        interval = project.rig.probe.interval_s
-        self.cursor_s = round(0.3 * project.trials[0].duration_s / interval) * interval
+        self.cursor_s = _first_look(project, project.trials[0])
         self.pinned = False
+
+    def keep_cursor(self, project: Project) -> None:
+        """Bring the cursor back where the trial shown ends before it."""
+        trial = self.trial(project)
+        if self.cursor_s > trial.duration_s:
+            self.cursor_s, self.pinned = _first_look(project, trial), False
 
     def candidate(self, project: Project) -> Candidate:
         """The selected candidate; the first one where the selected one has gone."""
@@ -62,3 +66,9 @@ class View(QObject):
         if time_s != self.cursor_s:
             self.cursor_s = time_s
             self.cursor_moved.emit()
+
+
+def _first_look(project: Project, trial: Trial) -> float:
+    """An instant, s, at which there is something to see and its readings hide nothing said about the start."""
+    interval = project.rig.probe.interval_s
+    return round(0.3 * trial.duration_s / interval) * interval

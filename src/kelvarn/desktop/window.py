@@ -21,6 +21,7 @@ from kelvarn import __version__
 from kelvarn.demos import DEMOS, Demo
 from kelvarn.files.faults import FileError
 from kelvarn.files.project_file import SUFFIX
+from kelvarn.model.blank import blank_project
 from kelvarn.model.edit import EditError
 from kelvarn.units import Scale
 
@@ -56,7 +57,7 @@ class Window(QMainWindow):
         self.candidate_actions = CandidateActions(document, self.view)
         self.line = Line()
         self.control = ControlStation(document, self.view, runner, self.candidate_actions)
-        self.rig = RigStation(document, self.view, runner)
+        self.rig = RigStation(document, self.view, runner, self._guarded)
         self.handover = HandoverStation(document, self.view, runner)
         self.stations = QStackedWidget()
         for station in (self.rig, self.control, self.handover):
@@ -96,9 +97,11 @@ class Window(QMainWindow):
 
     def _commands(self) -> list[Command]:
         guarded, do = self._guarded, self.candidate_actions
+        parts, rig = self.rig.edits, "&Rig"
         project, edit, candidate, look, helping = "&Project", "&Edit", "&Candidate", "&View", "&Help"
         found = [Command(project, f"Open demo: {d.name}", "", partial(self._open_demo, d)) for d in DEMOS]
         return [
+            Command(project, "New rig", "Ctrl+N", self._new_rig),
             Command(project, "Open…", "Ctrl+O", self.ask_open),
             *found,
             Command(project),
@@ -111,6 +114,9 @@ class Window(QMainWindow):
             Command(edit),
             Command(edit, "Name of the project…", "", self._rename_project),
             Command(edit, "Find a command…", "Ctrl+K", self.find_command),
+            Command(rig, "Add a body", "Ctrl+B", guarded(parts.add_body)),
+            Command(rig, "Add heat loss", "Ctrl+L", guarded(parts.add_loss)),
+            Command(rig, "Remove the body", "", guarded(parts.remove)),
             Command(candidate, "Choose for the device", "Ctrl+Return", do.choose),
             Command(candidate, "Duplicate", "Ctrl+D", do.duplicate),
             Command(candidate, "Rename", "F2", self._rename_candidate),
@@ -148,6 +154,7 @@ class Window(QMainWindow):
 
     def _project_changed(self) -> None:
         project = self.document.project
+        self.view.keep_cursor(project)
         trial = self.view.trial(project)
         before = self.runner.results
         self.runner.request(project, trial)
@@ -224,6 +231,11 @@ class Window(QMainWindow):
     def _open_demo(self, demo: Demo) -> None:
         if self._may_leave():
             self.document.replace(demo.build(), None)
+
+    def _new_rig(self) -> None:
+        if self._may_leave():
+            self.document.replace(blank_project(), None)
+            self.go_to(RIG)
 
     def save(self) -> bool:
         """Save; asks where for a project without a file. Whether it is saved."""

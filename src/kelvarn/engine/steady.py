@@ -4,6 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from kelvarn.model.fields import SURROUNDINGS
 from kelvarn.model.rig import Rig
 
 from .arrays import Floats
@@ -53,3 +54,33 @@ def can_hold(rig: Rig, setpoint_degC: float) -> Verdict | None:
         return None
     stuck = {body.name: float(full[i]) for i, body in enumerate(rig.bodies)}
     return Verdict((setpoint_degC - float(off[at])) / gain, stuck)
+
+
+def oddities(rig: Rig) -> list[str]:
+    """What makes a rig impossible or pointless, one sentence each."""
+    reached = _reached(rig, rig.drive.body)
+    found = [
+        f"Nothing is linked to {body.name}: no heat flows to or from it."
+        for body in rig.bodies
+        if len(rig.bodies) > 1 and _reached(rig, body.name) == {body.name}
+    ]
+    if rig.probe.body not in reached:
+        found.append(f"No heat of {rig.drive.name} reaches {rig.probe.body}, where {rig.probe.name} sits: link them.")
+    if SURROUNDINGS not in reached:
+        verb = "warmer and warmer" if rig.drive.acts == "heats" else "colder and colder"
+        found.append(f"There is no way for heat to the surroundings: it only gets {verb}. Add a heat loss.")
+    return found
+
+
+def _reached(rig: Rig, start: str) -> set[str]:
+    """All that heat gets to from a body; it does not go on through the surroundings."""
+    found, queue = {start}, [start]
+    while queue:
+        here = queue.pop()
+        for link in rig.links:
+            if link.conductance_W_per_K > 0 and here in (link.a, link.b) and here != SURROUNDINGS:
+                there = link.b if here == link.a else link.a
+                if there not in found:
+                    found.add(there)
+                    queue.append(there)
+    return found

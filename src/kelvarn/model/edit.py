@@ -44,35 +44,6 @@ def with_fields(part: P, **fields: Any) -> P:
     return type(part).model_validate({**dict(part), **fields})
 
 
-def rename_body(project: Project, old: str, new: str) -> Project:
-    """Rename a body everywhere it is referred to."""
-
-    def follow(part: Any) -> Any:
-        fields = {key: new for key in ("a", "b", "body") if getattr(part, key, None) == old}
-        return part.model_copy(update=fields) if fields else part
-
-    rig = project.rig
-    bodies = tuple(with_fields(b, name=new) if b.name == old else b for b in rig.bodies)
-    new = next(b.name for b, before in zip(bodies, rig.bodies, strict=True) if before.name == old)
-    rig = with_fields(
-        rig,
-        bodies=bodies,
-        links=tuple(follow(link) for link in rig.links),
-        drives=tuple(follow(drive) for drive in rig.drives),
-        probes=tuple(follow(probe) for probe in rig.probes),
-    )
-    trials = tuple(
-        trial.model_copy(
-            update={
-                "events": tuple(follow(event) for event in trial.events),
-                "marks": tuple(follow(mark) for mark in trial.marks),
-            }
-        )
-        for trial in project.trials
-    )
-    return with_fields(project, rig=rig, trials=trials)
-
-
 def rename_candidate(project: Project, old: str, new: str) -> Project:
     """Rename a candidate; the choice follows."""
     candidates = tuple(with_fields(c, name=new) if c.name == old else c for c in project.candidates)

@@ -94,7 +94,7 @@ class Card(FocusRing):
         painter.drawRoundedRect(frame, theme.RADIUS, theme.RADIUS)
         hidden = entry.candidate.hidden
         pen = QPen(look.candidate(entry.index, 0.4 if hidden else 1.0), 2.5)
-        dash = theme.DASHES[entry.index % len(theme.DASHES)]
+        dash = theme.dash(entry.index)
         if dash:
             pen.setDashPattern([d / 2.5 for d in dash])
         pen.setCapStyle(Qt.PenCapStyle.FlatCap)

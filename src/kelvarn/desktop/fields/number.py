@@ -140,6 +140,11 @@ class NumberField(QWidget):
         layout.addWidget(self.edit, 0, 1)
         layout.addWidget(self._fault, 1, 0, 1, 2)
         layout.setColumnStretch(0, 1)
+        self._layout = layout
+
+    def add_beside(self, widget: QWidget) -> None:
+        """Put something small right of the number."""
+        self._layout.addWidget(widget, 0, 2)
 
     def refresh(self) -> None:
         """Show what the project has."""

@@ -24,11 +24,12 @@ class HeatPath(QGraphicsView):
 
     Args:
         select: told the key of a part that is clicked.
+        remove: removes the selected part; the Delete key.
     """
 
-    def __init__(self, select: Callable[[str], None]) -> None:
+    def __init__(self, select: Callable[[str], None], remove: Callable[[], object]) -> None:
         super().__init__()
-        self._select = select
+        self._select, self._remove = select, remove
         self._rig: Rig | None = None
         self._scale = Scale.CELSIUS
         self._selected = ""
@@ -150,6 +151,9 @@ class HeatPath(QGraphicsView):
         self.rebuild()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() == Qt.Key.Key_Delete and not event.modifiers():
+            self._remove()
+            return
         keys = list(self._parts)
         step = place_step(event)
         if step is None or not keys:
@@ -162,9 +166,7 @@ class HeatPath(QGraphicsView):
 def _ends(a: str, b: str, places: Places) -> tuple[QPointF, QPointF]:
     """Where the arrow of a link begins and ends: from edge to edge, straight across where columns differ."""
     if SURROUNDINGS in (a, b):
-        body = places.bodies[a if b == SURROUNDINGS else b]
-        out = QPointF(body.right() + 3, body.center().y())
-        wall = QPointF(places.wall.left() - 3, body.center().y())
+        out, wall = _loss_ends(places.bodies[a if b == SURROUNDINGS else b], places)
         return (out, wall) if b == SURROUNDINGS else (wall, out)
     first, second = places.bodies[a], places.bodies[b]
     if abs(first.center().x() - second.center().x()) < 5:  # one above the other
@@ -178,3 +180,13 @@ def _ends(a: str, b: str, places: Places) -> tuple[QPointF, QPointF]:
     y_left, y_right = (level, level) if low > high else (left.center().y(), right.center().y())
     start, end = QPointF(left.right() + 3, y_left), QPointF(right.left() - 3, y_right)
     return (start, end) if left is first else (end, start)
+
+
+def _loss_ends(body: QRectF, places: Places) -> tuple[QPointF, QPointF]:
+    """From a body straight to the wall, at a height where nothing stands in the way; else only out of the vessel."""
+    between = [r.adjusted(0, -26, 0, 8) for r in places.bodies.values() if r.left() > body.right()]
+    for level in (body.center().y(), body.bottom() - 14, body.top() + 14):
+        if not any(r.top() < level < r.bottom() for r in between):
+            return QPointF(body.right() + 3, level), QPointF(places.wall.left() - 3, level)
+    x = body.right() - 16
+    return QPointF(x, body.bottom() + 2), QPointF(x, body.bottom() + 18)

@@ -11,6 +11,8 @@ from kelvarn.units import Quantity, Scale, show
 
 _CENTRE = Qt.AlignmentFlag.AlignCenter
 _PROBE_TEXT = 180.0  # room for what stands beside the probe, in pixels
+_STUB = 20.0  # length of an arrow, in pixels, that only leads out of a vessel: its watts stand beside it
+_SLANT = 110.0
 _TALL = 50.0  # height of a vessel, in pixels, from which its heat capacity finds room
 
 
@@ -197,7 +199,7 @@ class ArrowItem(QGraphicsItem):
         self.update()
 
     def boundingRect(self) -> QRectF:
-        return QRectF(self._start, self._end).normalized().adjusted(-24, -26, 24, 26)
+        return QRectF(self._start, self._end).normalized().adjusted(-24, -26, 70, 26)
 
     def paint(self, painter: QPainter, option: QStyleOptionGraphicsItem, widget: QWidget | None = None) -> None:
         look = theme.current()
@@ -225,7 +227,12 @@ class ArrowItem(QGraphicsItem):
         painter.setFont(font)
         text = show(abs(self._watts), Quantity.POWER)
         width = painter.fontMetrics().horizontalAdvance(text) + 8
-        middle = (self._start + self._end) / 2
+        # A long slanting arrow passes others half-way: its watts stand nearer to its end.
+        share = 0.72 if abs(along.y()) > _SLANT else 0.5
+        middle = self._start + (self._end - self._start) * share
+        if length < _STUB:
+            painter.drawText(QRectF(middle.x() + half + 7, middle.y() - 7, width, 16), _CENTRE, text)
+            return
         up = half + 18 if abs(along.x()) > abs(along.y()) else 8
         painter.drawText(QRectF(middle.x() - width / 2, middle.y() - up - 2, width, 16), _CENTRE, text)
 

@@ -3,7 +3,7 @@
 from collections.abc import Hashable
 from typing import Any
 
-from PySide6.QtWidgets import QLabel
+from PySide6.QtWidgets import QLabel, QPushButton
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.document import Document
@@ -12,9 +12,12 @@ from kelvarn.desktop.fields.number import NumberField
 from kelvarn.desktop.fields.plain import ChoiceField, NameEdit, heading
 from kelvarn.desktop.panel import Panel
 from kelvarn.desktop.view import View
-from kelvarn.model.edit import Path, put, rename_body
+from kelvarn.model.edit import Path, put
 from kelvarn.model.fields import SURROUNDINGS
 from kelvarn.model.rig import DriveBase, Pwm, Relay, SlowWindow
+from kelvarn.model.rig_edit import rename_body
+
+from .actions import RigActions
 
 _KINDS: dict[str, type[Relay | SlowWindow | Pwm]] = {"relay": Relay, "slow_window": SlowWindow, "pwm": Pwm}
 _KIND_NAMES = [("relay", "relay"), ("slow_window", "slow window"), ("pwm", "PWM")]
@@ -28,27 +31,35 @@ _KIND_FIELDS = {
 class RigPanel(Panel):
     """The right column of Rig."""
 
-    def __init__(self, document: Document, view: View) -> None:
+    def __init__(self, document: Document, view: View, edits: RigActions) -> None:
         super().__init__(theme.RIGHT_WIDTH - 40)
         self._document, self._view = document, view
-        self.selected = ""
+        self._edits = edits
+        self._name: NameEdit | None = None
+
+    def type_name(self) -> None:
+        """Put the hands on the name of the selected body."""
+        if self._name is not None:
+            self._name.setFocus()
+            self._name.selectAll()
 
     def subject(self) -> Hashable:
         rig = self._document.project.rig
         names = tuple(body.name for body in rig.bodies)
         links = tuple((link.a, link.b) for link in rig.links)
-        return self.selected, names, links, rig.drive.kind, self._view.scale
+        return self._edits.selected, names, links, rig.drive.kind, self._view.scale
 
     def fill(self) -> None:
+        self._name = None
         rig = self._document.project.rig
         names = [body.name for body in rig.bodies]
         sections = {"drive": self._fill_drive, "probe": self._fill_probe, "surroundings": self._fill_surroundings}
-        if self.selected in names:
-            self._fill_body(names.index(self.selected))
-        elif self.selected in sections:
-            sections[self.selected]()
+        if self._edits.selected in names:
+            self._fill_body(names.index(self._edits.selected))
+        elif self._edits.selected in sections:
+            sections[self._edits.selected]()
         for key, fill in sections.items():
-            if key != self.selected:
+            if key != self._edits.selected:
                 self.add(_gap(), 6)
                 fill()
 
@@ -63,6 +74,7 @@ class RigPanel(Panel):
         body = rig.bodies[index]
         name = NameEdit("Name of the body", lambda: body.name, lambda new: self._rename(body.name, new))
         name.setProperty("plain", True)
+        self._name = name
         self.add(name)
         notes = []
         if rig.probe.body == body.name:
@@ -83,13 +95,26 @@ class RigPanel(Panel):
             if body.name in (link.a, link.b):
                 other = link.b if link.a == body.name else link.a
                 to = "the surroundings" if other == SURROUNDINGS else other
-                self._field(("rig", "links", k), "conductance_W_per_K", f"Link to {to}")
+                self._link_field(k, to)
+
+    def _link_field(self, index: int, to: str) -> None:
+        field = NumberField(
+            Binding(self._document, self._view, ("rig", "links", index, "conductance_W_per_K"), f"Link to {to}")
+        )
+        unlink = QPushButton("×")
+        unlink.setProperty("link", True)
+        unlink.setToolTip(f"Take out the link to {to}")
+        unlink.setAccessibleName(f"Take out the link to {to}")
+        unlink.setFixedWidth(18)
+        unlink.clicked.connect(lambda: self._edits.unlink(index))
+        field.add_beside(unlink)
+        self.add(field)
 
     def _rename(self, old: str, new: str) -> None:
         project = self._document.project
         index = project.rig.body_index(old)
         changed = rename_body(project, old, new)
-        self.selected = changed.rig.bodies[index].name
+        self._edits.selected = changed.rig.bodies[index].name
         self._document.apply(changed, f"rename {old}")
 
     def _fill_drive(self) -> None:

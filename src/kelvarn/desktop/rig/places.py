@@ -41,9 +41,24 @@ def columns(rig: Rig) -> list[list[str]]:
     found: list[list[str]] = [[] for _ in range(last + 1)]
     for name in order:
         found[depth.get(name, last)].append(name)
-    # In a column, bodies that lose heat to the surroundings stand lowest: their arrows pass below the others'.
+    # In a column, bodies stand in the order of those they hang on, so that arrows cross as little as may be; among
+    # equals, those that lose heat to the surroundings stand lowest: their arrows pass below the others'.
     outer = {end for link in rig.links if SURROUNDINGS in (link.a, link.b) for end in (link.a, link.b)}
-    return [sorted(column, key=lambda name: name in outer) for column in found if column]
+    places: dict[str, float] = {}
+    ordered = []
+    for column in filter(None, found):
+        means = {name: _mean_place(rig, name, places) for name in column}
+        ordered.append(sorted(column, key=lambda name: (means[name], name in outer)))
+        places |= {name: (k + 0.5) / len(column) for k, name in enumerate(ordered[-1])}
+    return ordered
+
+
+def _mean_place(rig: Rig, name: str, places: dict[str, float]) -> float:
+    """Mean height, 0…1, of the bodies already placed that a body is linked to."""
+    linked = [
+        places[end] for link in rig.links if name in (link.a, link.b) for end in (link.a, link.b) if end in places
+    ]
+    return sum(linked) / len(linked) if linked else 0.5
 
 
 def place(rig: Rig, width: float, height: float) -> Places:

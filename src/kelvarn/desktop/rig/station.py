@@ -1,5 +1,7 @@
 """Puts the Rig station together."""
 
+from collections.abc import Callable
+
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QSplitter, QVBoxLayout, QWidget
 
@@ -13,22 +15,32 @@ from kelvarn.desktop.strip.axis import clock
 from kelvarn.desktop.strip.content import body_content
 from kelvarn.desktop.strip.strip import Strip
 from kelvarn.desktop.view import View
-from kelvarn.engine.steady import can_hold
+from kelvarn.engine.steady import can_hold, oddities
 from kelvarn.model.rig import Rig
 from kelvarn.units import Quantity, Scale, show
 
+from .actions import RigActions
 from .heat_path import HeatPath
 from .panel import RigPanel
+from .parts import PartsBar
 
 
 class RigStation(QWidget):
     """Heat path, temperatures of the bodies, fields."""
 
-    def __init__(self, document: Document, view: View, runner: Runner) -> None:
+    def __init__(
+        self,
+        document: Document,
+        view: View,
+        runner: Runner,
+        guarded: Callable[[Callable[[], object]], Callable[[], bool]],
+    ) -> None:
         super().__init__()
         self._document, self._view, self._runner = document, view, runner
-        self.heat_path = HeatPath(self.select)
-        self.panel = RigPanel(document, view)
+        self.edits = RigActions(document, self._select_new)
+        self.panel = RigPanel(document, view, self.edits)
+        self.heat_path = HeatPath(self.select, guarded(self.edits.remove))
+        self.parts = PartsBar(self.edits, guarded)
         self.strip = Strip()
         self.strip.cursor_moved.connect(view.move_cursor)
         self.strip.pin_changed.connect(self._pin)
@@ -42,7 +54,9 @@ class RigStation(QWidget):
         frame.setProperty("card", True)
         inner = QVBoxLayout(frame)
         inner.setContentsMargins(1, 1, 1, 1)
-        inner.addWidget(self.heat_path)
+        inner.setSpacing(0)
+        inner.addWidget(self.heat_path, 1)
+        inner.addWidget(self.parts)
         top = QWidget()
         column = QVBoxLayout(top)
         column.setContentsMargins(0, 0, 0, 0)
@@ -82,21 +96,32 @@ class RigStation(QWidget):
 
     def select(self, key: str) -> None:
         """Show the fields of a part: a body's name, "drive", "probe" or "surroundings"."""
-        self.panel.selected = key
+        self.edits.selected = key
         self.refresh()
+
+    @property
+    def verdict(self) -> str:
+        """What the foot says."""
+        return self._verdict.text()
+
+    def _select_new(self, key: str, name_it: bool) -> None:
+        self.select(key)
+        if name_it:
+            self.panel.type_name()
 
     def refresh(self) -> None:
         """Show the present state of document, view and runner."""
         project = self._document.project
         rig = project.rig
         known = [body.name for body in rig.bodies] + ["drive", "probe", "surroundings"]
-        if self.panel.selected not in known:
-            self.panel.selected = rig.probe.body
+        if self.edits.selected not in known:
+            self.edits.selected = rig.probe.body
         self.panel.refresh()
-        self.heat_path.show_rig(rig, self.panel.selected, self._view.scale)
+        self.parts.refresh()
+        self.heat_path.show_rig(rig, self.edits.selected, self._view.scale)
         entry = entries(self._document, self._runner)[self._view.candidate_index(project)]
         trial = self._view.trial(project)
-        self.strip.show_content(body_content(trial, self._view.scale, entry, self.panel.selected))
+        self.strip.show_content(body_content(trial, self._view.scale, entry, self.edits.selected))
         self._verdict.setText(verdict_text(rig, trial.plan.changes[-1].to_degC, self._view.scale))
         self.show_cursor()
 
@@ -124,10 +149,12 @@ class RigStation(QWidget):
 
 def verdict_text(rig: Rig, setpoint_degC: float, scale: Scale) -> str:
     """Whether the rig can hold a setpoint, and where it ends with the drive stuck on, in a sentence."""
+    if odd := oddities(rig):
+        return " ".join(odd)
     found = can_hold(rig, setpoint_degC)
     target = show(setpoint_degC, Quantity.TEMPERATURE, scale)
     if found is None:
-        return "It never comes to rest, or the drive does not reach the probed body: check the links."
+        return "It never comes to rest: check the links."
     hold = found.holding_drive
     outside = show(rig.surroundings.temperature_degC, Quantity.TEMPERATURE, scale)
     if hold > 1:

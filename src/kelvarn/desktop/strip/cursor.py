@@ -73,7 +73,7 @@ def _paint_readings(painter: QPainter, frame: Frame, x: float, readings: list[tu
         top = rect.top() + 3 + k * row
         if index >= 0:
             pen = QPen(look.candidate(index), 2)
-            dash = theme.DASHES[index % len(theme.DASHES)]
+            dash = theme.dash(index)
             if dash:
                 pen.setDashPattern([d / 2 for d in dash])
             painter.setPen(pen)

@@ -69,7 +69,7 @@ class TemperatureLane(Lane):
             y = axis.to_px(values)
             if line.strong and not content.bodies:
                 self._paint_error(painter, frame, content, axis, line.time_s, line.degC)
-            dash = theme.DASHES[line.index % len(theme.DASHES)]
+            dash = theme.dash(line.index)
             color = look.candidate(line.index, 0.35 if line.faded else 1.0)
             draw_line(painter, polygon(x, y), color, dash, 2 if line.strong else 1)
             obstacles.add_curve(x, y)

@@ -1,0 +1,64 @@
+"""The bar below the heat path: parts are added and removed here."""
+
+from collections.abc import Callable
+from functools import partial
+
+from PySide6.QtCore import QPoint
+from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QWidget
+
+from kelvarn.desktop import theme
+from kelvarn.model.fields import SURROUNDINGS
+
+from .actions import RigActions
+
+
+class PartsBar(QWidget):
+    """“+ body”, “+ heat loss”, “+ link”, “remove”.
+
+    Args:
+        edits: what they do.
+        guarded: runs work whose faults are said to the user.
+    """
+
+    def __init__(self, edits: RigActions, guarded: Callable[[Callable[[], object]], Callable[[], bool]]) -> None:
+        super().__init__()
+        self._edits = edits
+        row = QHBoxLayout(self)
+        row.setContentsMargins(14, 0, 14, 6)
+        row.setSpacing(18)
+
+        def button(text: str, tip: str, work: Callable[[], object]) -> QPushButton:
+            made = QPushButton(text)
+            made.setProperty("link", True)
+            made.setFont(theme.font("small", bold=True))
+            made.setToolTip(tip)
+            made.clicked.connect(lambda: guarded(work)())
+            row.addWidget(made)
+            return made
+
+        self.add_body = button("+ body", "A body linked to the selected one (Ctrl+B)", edits.add_body)
+        self.add_loss = button(
+            "+ heat loss", "A link from the selected body to the surroundings (Ctrl+L)", edits.add_loss
+        )
+        self.add_link = button("+ link …", "A link from the selected body to another one", self._ask_link)
+        row.addStretch(1)
+        self.remove = button("remove", "Remove the selected body (Delete)", edits.remove)
+
+    def refresh(self) -> None:
+        """Offer what can be done with the selected part."""
+        body, free = self._edits.body, self._edits.can_link()
+        self.add_loss.setEnabled(SURROUNDINGS in free)
+        self.add_link.setEnabled(any(other != SURROUNDINGS for other in free))
+        self.remove.setEnabled(body is not None)
+        self.remove.setText(f"remove {body}" if body is not None and len(body) < 24 else "remove")
+
+    def link_menu(self) -> QMenu:
+        """What the selected body can be linked to."""
+        menu = QMenu(self)
+        for other in self._edits.can_link():
+            if other != SURROUNDINGS:
+                menu.addAction(other.replace("&", "&&"), partial(self._edits.link, other))
+        return menu
+
+    def _ask_link(self) -> None:
+        self.link_menu().popup(self.add_link.mapToGlobal(QPoint(0, self.add_link.height())))
