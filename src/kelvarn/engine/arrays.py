@@ -171,16 +171,17 @@ def _step_limit(
 
     The fastest rate is bounded by 2·max(ΣG/C) (Gershgorin's circles of the heat-flow matrix).
     """
-    g = link_g.copy()
+    g = link_g.tolist()
     doors = [e for e in trial.events if isinstance(e, DoorOpens)]
     for k, door in enumerate(doors):
         g[len(rig.links) + k] = door.conductance_W_per_K
-    rates = np.zeros(len(inv_c) + 1)
-    np.add.at(rates, link_a, g)
-    np.add.at(rates, link_b, g)
-    rates = rates[:-1] * inv_c
-    fastest = float(rates.max()) if rates.size else 0.0
-    name = f"“{rig.bodies[int(rates.argmax())].name}”"
+    sums = [0.0] * (len(inv_c) + 1)
+    for a, b, conductance in zip(link_a.tolist(), link_b.tolist(), g, strict=True):
+        sums[a] += conductance
+        sums[b] += conductance
+    rates = [total * inverse for total, inverse in zip(sums[:-1], inv_c.tolist(), strict=True)]
+    fastest = max(rates)
+    name = f"“{rig.bodies[rates.index(fastest)].name}”"
     if rig.probe.lag_s > 0 and 1 / rig.probe.lag_s > fastest:
         fastest, name = 1 / rig.probe.lag_s, f"probe “{rig.probe.name}”"
     if fastest == 0:

@@ -19,7 +19,7 @@ from .codes import (
     TOP,
     WINDOW,
 )  # fmt: skip
-from .jit import compiled
+from .jit import part
 
 # State: level now, instant of its last change, windows begun, switch-ons, shortest complete on-time and off-time
 # (−1: none yet), changes so far.
@@ -29,7 +29,7 @@ STATE_SIZE = 7
 _TIME_EPS = 1e-9
 
 
-@compiled("void(float64, float64, float64, float64[::1], float64[::1], float64[::1], int64[::1])", hot=True)
+@part
 def set_level(level, t, dead_time, x, line_t, line_level, ends):
     """Change the output level at instant t; counts switchings of a drive that is on or off."""
     if level == x[LEVEL]:
@@ -52,11 +52,7 @@ def set_level(level, t, dead_time, x, line_t, line_level, ends):
     ends[1] = tail + 1 if tail + 1 < line_t.size else 0
 
 
-@compiled(
-    "void(int64, float64, float64, float64, float64, float64[::1], float64[::1],"
-    " float64[::1], float64[::1], int64[::1])",
-    hot=True,
-)
+@part
 def drive_step(kind, demand, t, h, dead_time, c, x, line_t, line_level, ends):
     """Turn the demand at sample t into output changes until t + h.
 

@@ -13,7 +13,7 @@ fastest time constant is at least twice the span.
 
 import numpy as np
 
-from .jit import compiled
+from .jit import part, subroutine
 
 # Slots after the bodies.
 SURROUNDINGS, ONE, PROBE, LOST = range(4)
@@ -28,7 +28,7 @@ TERMS = 9
 """Terms of Γ: at a norm of 0.5 the first one left out is below 1e-9 of the drive's push in one span."""
 
 
-@compiled("void(float64[:, ::1], int64, int64, float64, int64, float64[::1])")
+@subroutine
 def add_link(flow, a, b, conductance, n, inv_c):
     """Add W/K between two ends, each a body or the surroundings at n, to the matrix A."""
     for here, there in ((a, b), (b, a)):
@@ -41,7 +41,7 @@ def add_link(flow, a, b, conductance, n, inv_c):
         flow[row, here] -= scale
 
 
-@compiled("void(float64[:, ::1], float64, float64[:, :, :, ::1], float64[:, ::1], float64[:, ::1])")
+@subroutine
 def exponential(flow, span, result, power, product):
     """result = e^(flow·span) in blocks; `power` and `product` are scratch of flow's shape."""
     size = flow.shape[0]
@@ -82,7 +82,7 @@ def exponential(flow, span, result, power, product):
             result[j // 8, j % 8, i // 8, i % 8] = total[i, j]
 
 
-@compiled("void(float64[:, ::1], int64, float64, float64[:, :, ::1])")
+@subroutine
 def drive_series(flow, body, inv_c, series):
     """series[q] = A^q b / (q+1)!, the coefficients of Γ(s)/s; b is one watt into `body`."""
     size = flow.shape[0]
@@ -96,7 +96,7 @@ def drive_series(flow, body, inv_c, series):
             series[q, i // 8, i % 8] = s / (q + 1.0)
 
 
-@compiled("void(float64[:, :, ::1], float64, float64, float64[:, ::1])", hot=True)
+@part
 def add_power(series, span, watts, z):
     """z += Γ(span)·watts, by Horner's rule, eight rows at a time so that they stay in registers."""
     scale = span * watts
@@ -123,7 +123,7 @@ def add_power(series, span, watts, z):
         z[b, 7] += scale * g7
 
 
-@compiled("void(float64[:, :, :, ::1], float64[:, ::1], float64, float64[:, ::1], float64[:, ::1])", hot=True)
+@part
 def propagate(transition, push, watts, z, work):
     """z ← transitionᵀ z + push·watts, eight rows at a time; two sums each, since one would wait for itself."""
     for b in range(z.shape[0]):
@@ -159,11 +159,7 @@ def propagate(transition, push, watts, z, work):
             z[b, i] = work[b, i]
 
 
-@compiled(
-    "float64(float64, float64, float64, float64, float64[:, :, :, ::1], float64[:, ::1], float64[:, :, ::1],"
-    " float64[:, ::1], float64[:, ::1], float64[::1], float64[::1], int64[::1], float64[::1])",
-    hot=True,
-)
+@part
 def advance(t, span, level, full, transition, push, series, z, work, line_t, line_level, ends, moved):
     """Advance the state over one span, taking drive changes off the delay line at their instants.
 

@@ -53,17 +53,28 @@ _config.CACHE_DIR = str(cache_folder())
 _config.SLP_VECTORIZE = 1
 
 
-def compiled(signature: str, *, hot: bool = False) -> Callable[[Callable[..., Any]], Any]:
+# The one liberty taken with floating point is fused multiply-add; the same machine gives the same bits.
+_HOW: Any = {"nogil": True, "cache": True, "error_model": "numpy", "fastmath": {"contract"}}
+
+
+def compiled(signature: str) -> Callable[[Callable[..., Any]], Any]:
     """Compile at import for one explicit signature, without the interpreter's lock, and keep the result on disk.
 
-    The one liberty taken with floating point is fused multiply-add; the same machine gives the same bits.
-
-    Args:
-        signature: numba's text of it.
-        hot: called for every sample; its code is put into the caller's, since passing a dozen arrays takes longer
-            than most of these functions do (measured: 1.9 to 1.0 times the C loop).
+    For what is called from outside compiled code; `signature` is numba's text of its types.
     """
-    decorate: Callable[[Callable[..., Any]], Any] = numba.njit(
-        signature, nogil=True, cache=True, error_model="numpy", fastmath={"contract"}, forceinline=hot
-    )
+    decorate: Callable[[Callable[..., Any]], Any] = numba.njit(signature, **_HOW)
     return decorate
+
+
+def part(function: Callable[..., Any]) -> Any:
+    """What a compiled function calls for every sample: its code is put into the caller's.
+
+    Passing a dozen arrays takes longer than most of these do (measured: 1.9 to 1.0 times the C loop). It has no
+    signature, so that nothing is loaded for it where its callers come from the disk cache.
+    """
+    return numba.njit(forceinline=True, **_HOW)(function)
+
+
+def subroutine(function: Callable[..., Any]) -> Any:
+    """What a compiled function calls now and then: compiled once for all its callers, without a signature as above."""
+    return numba.njit(**_HOW)(function)

@@ -34,7 +34,7 @@ from .codes import (
     WINDUP_HOLD,
     WINDUP_NONE,
 )  # fmt: skip
-from .jit import compiled
+from .jit import part, subroutine
 from .reasons import Reason
 
 # State of on/off: on (0/1), time since the last switching, time an edge has been passed (−1: not), time since the
@@ -65,13 +65,13 @@ _AT_HIGH, _HELD_HIGH, _PULLED_HIGH = int(Reason.AT_HIGH), int(Reason.HELD_HIGH),
 _TIME_EPS = 1e-9  # sums of sample intervals may miss a delay by rounding
 
 
-@compiled("void(float64[::1])")
+@subroutine
 def on_off_start(x):
     """State at power-up: off, and the restart delay starts now."""
     x[ON], x[SINCE], x[PASSED], x[DECIDED], x[DONE] = 0.0, 0.0, -1.0, -1.0, 0.0
 
 
-@compiled("int64(float64, float64, float64, float64[::1], float64[::1], float64[::1])", hot=True)
+@part
 def on_off_step(r, y, h, c, x, out):
     """One sample of on/off.
 
@@ -135,7 +135,7 @@ def on_off_step(r, y, h, c, x, out):
     return reason
 
 
-@compiled("void(float64, float64[::1], float64[::1])")
+@subroutine
 def pid_start(y, c, x):
     """State at the start, with the drive at its bias.
 
@@ -147,7 +147,7 @@ def pid_start(y, c, x):
     x[LAST_DRIVE] = min(max(c[BIAS], c[LOW]), c[HIGH])
 
 
-@compiled("int64(float64, float64, float64, float64[::1], float64[::1], float64[::1])", hot=True)
+@part
 def pid_step(r, y, h, c, x, out):
     """One sample of P, PI or PID; arguments and result as for `on_off_step`."""
     speed_input = c[SPEED_WEIGHT] * r - y

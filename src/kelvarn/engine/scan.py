@@ -19,10 +19,10 @@ from .codes import (
     WORST_AT,
     WORST_K,
 )
-from .jit import compiled
+from .jit import compiled, part
 
 
-@compiled("float64(float64, float64, float64, float64, float64)", hot=True)
+@part
 def _between(t0, y0, t1, y1, level):
     """Instant at which a straight line from one sample to the next passes a level."""
     return t0 + (t1 - t0) * (level - y0) / (y1 - y0)

@@ -60,20 +60,27 @@ class DriveLane(Lane):
 
     def _paint_limits(self, painter: QPainter, frame: Frame, run: Run, axis: Axis, obstacles: Obstacles) -> None:
         look, small = theme.current(), theme.font("small", bold=True)
+        edges: list[float] = []
+        said: list[tuple[float, str]] = []
         for start, end in long_spans(run):
-            left, right = frame.time.to_px(start), frame.time.to_px(end)
-            area = QRectF(left, frame.rect.top(), max(right - left, 1.0), frame.rect.height()).intersected(frame.rect)
-            if area.width() <= 0:
+            left = max(frame.time.to_px(start), frame.rect.left())
+            right = min(frame.time.to_px(end), frame.rect.right())
+            if right <= left:
                 continue
-            sides = np.array([area.left() - 1, area.right() + 1])
-            top = np.full(2, area.top())
-            fill_between(painter, area, sides, top, area.bottom(), look.color("gold", 0.6), hatched=True)
-            index = int(np.searchsorted(run.time_s, start))
-            full = run.drive[index] > 0.5
-            if end - start >= _LEAST_SAID_S and (full or area.width() > 40):
-                text = f"{'flat out' if full else 'shut off'} {minutes(end - start)}"
-                rect = place(QPointF(area.right(), frame.rect.center().y()), text, small, frame.rect, obstacles)
-                draw(painter, rect, text, look.color("gold"), small)
+            right = max(right, left + 1)
+            edges += [left - 0.01, left, right, right + 0.01]
+            full = run.drive[int(np.searchsorted(run.time_s, start))] > 0.5
+            if end - start >= _LEAST_SAID_S and (full or right - left > 40):
+                said.append((right, f"{'flat out' if full else 'shut off'} {minutes(end - start)}"))
+        # All in one filling: each one by itself takes as long as all of them.
+        upper = np.full(len(edges), frame.rect.bottom())
+        upper.reshape(-1, 4)[:, 1:3] = frame.rect.top()
+        fill_between(
+            painter, frame.rect, np.array(edges), upper, frame.rect.bottom(), look.color("gold", 0.6), hatched=True
+        )
+        for right, text in said:
+            rect = place(QPointF(right, frame.rect.center().y()), text, small, frame.rect, obstacles)
+            draw(painter, rect, text, look.color("gold"), small)
 
     def readings(self, content: Content, sample: int) -> list[tuple[int, str, str]]:
         found = []

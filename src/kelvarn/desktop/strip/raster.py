@@ -7,7 +7,7 @@ import math
 
 import numpy as np
 
-from kelvarn.engine.jit import compiled
+from kelvarn.engine.jit import compiled, part
 
 _READ = "Array(float64, 1, 'C', readonly=True)"
 
@@ -59,7 +59,7 @@ def fill(first, second, color, period, pixels):
                 pixels[r, c] = color
 
 
-@compiled("float64(float64[:, ::1], float64[:, ::1], float64[:, ::1], float64, float64, float64, float64)", hot=True)
+@part
 def _badness(low, high, taken, left, top, right, bottom):
     """Columns of curves that a box covers; a rectangle already taken counts as a thousand."""
     count = 0.0
