@@ -175,11 +175,11 @@ def _step_limit(
     doors = [e for e in trial.events if isinstance(e, DoorOpens)]
     for k, door in enumerate(doors):
         g[len(rig.links) + k] = door.conductance_W_per_K
-    sums = [0.0] * (len(inv_c) + 1)
+    sums: list[float] = [0.0] * (len(inv_c) + 1)
     for a, b, conductance in zip(link_a.tolist(), link_b.tolist(), g, strict=True):
         sums[a] += conductance
         sums[b] += conductance
-    rates = [total * inverse for total, inverse in zip(sums[:-1], inv_c.tolist(), strict=True)]
+    rates: list[float] = [total * inverse for total, inverse in zip(sums[:-1], inv_c.tolist(), strict=True)]
     fastest = max(rates)
     name = f"“{rig.bodies[rates.index(fastest)].name}”"
     if rig.probe.lag_s > 0 and 1 / rig.probe.lag_s > fastest:
