@@ -7,6 +7,7 @@ from scipy.integrate import solve_ivp
 
 from kelvarn.demos.cure_cabinet import cure_cabinet
 from kelvarn.engine.run import Run, compute
+from kelvarn.model.fields import SURROUNDINGS
 
 
 def against_solve_ivp() -> dict[str, float]:
@@ -48,7 +49,7 @@ def difference(run: Run) -> float:
             continue
         middle = (begin + end) / 2
         outside, power = run.surroundings_at(middle), drive.power_W if middle < on_until else 0.0
-        doors = [run.door_at(body.name, middle) for body in rig.bodies]
+        doors = [run.door_at(body.name, SURROUNDINGS, middle) for body in rig.bodies]
 
         def heat(
             t: float, x: np.ndarray, outside: float = outside, power: float = power, doors: list[float] = doors

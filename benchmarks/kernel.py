@@ -12,7 +12,7 @@ import numpy as np
 
 from benchmarks import plain
 from kelvarn.demos.cure_cabinet import cure_cabinet
-from kelvarn.engine import heat, kernel
+from kelvarn.engine import codes, heat, kernel
 from kelvarn.engine.arrays import Arrays, to_arrays
 from kelvarn.engine.run import compute
 from kelvarn.model.edit import put, with_fields
@@ -33,19 +33,20 @@ def case() -> Arrays:
 
 def matrices(a: Arrays) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
     """Start, transition, push and series as the kernel makes them, for one block of eight."""
-    n = a.inv_c.size
-    flow = np.zeros((n + 4, n + 4))
-    for k in range(a.link_g.size):
-        heat.add_link(flow, a.link_a[k], a.link_b[k], a.link_g[k], n, a.inv_c)
-    flow[n + heat.PROBE, a.probe_body] = 1 / a.probe_lag
-    flow[n + heat.PROBE, n + heat.PROBE] = -1 / a.probe_lag
-    transition, series, push = np.zeros((1, 8, 1, 8)), np.zeros((heat.TERMS, 1, 8)), np.zeros((1, 8))
-    heat.exponential(flow, a.h, transition, np.zeros_like(flow), np.zeros_like(flow))
-    heat.drive_series(flow, a.drive_body, a.inv_c[a.drive_body], series)
-    heat.add_power(series, a.h, 1.0, push)
+    n, size = a.inv_c.size, a.inv_c.size + heat.EXTRA + 1
+    flow, lag = np.zeros((size, size)), a.probe_table[0, codes.LAG]
+    for (x, y, _, one_way), (conductance, *_) in zip(a.link_ends, a.link_values, strict=True):
+        heat.add_link(flow, x, y, one_way, conductance, n, a.inv_c)
+    flow[n + heat.PROBE, int(a.probe_table[0, codes.SITS_IN])] = 1 / lag
+    flow[n + heat.PROBE, n + heat.PROBE] = -1 / lag
+    transition, series, push = np.zeros((1, 8, 1, 8)), np.zeros((1, heat.TERMS, 1, 8)), np.zeros((1, 8))
+    heat.exponential(flow, a.h, transition, np.zeros((3, size, size)))
+    heated = int(a.drive_table[0, codes.ACTS_ON])
+    heat.drive_series(flow, heated, a.inv_c[heated], series[0])
+    heat.add_power(series, 0, a.h, 1.0, push)
     start = np.zeros(8)
-    start[: n + 1] = a.start[: n + 1]
-    start[n + heat.ONE], start[n + heat.PROBE] = 1.0, a.start[n + 1]
+    start[: n + 1] = a.start
+    start[n + heat.ONE], start[n + heat.PROBE] = 1.0, a.start[int(a.probe_table[0, codes.SITS_IN])]
     return start, transition.reshape(8, 8), push.reshape(8), series.reshape(heat.TERMS, 8)
 
 
@@ -59,11 +60,13 @@ def c_loop(a: Arrays, outputs: dict[str, np.ndarray]) -> Callable[[], int]:
     start, m, push, series = (np.ascontiguousarray(x) for x in matrices(a))
     line_t, line_level = np.zeros(a.line_size), np.zeros(a.line_size)
     d, size = ctypes.c_double, ctypes.c_long
-    window, shortest, resolution = a.drive_settings
+    drive = a.drive_table[0]
+    window, shortest, resolution = (drive[k] for k in (codes.WINDOW, codes.PULSE, codes.RESOLUTION))
+    step = a.probe_table[0, codes.STEP]
     arguments = (
         size(a.setpoint.size), size(a.inv_c.size), d(a.h), pointer(start), pointer(m), pointer(push), pointer(series),
-        d(a.drive_power), d(a.dead_time), d(window), d(shortest), d(resolution), size(a.line_size), pointer(line_t),
-        pointer(line_level), d(a.probe_step), pointer(a.noise), pointer(a.law_settings), pointer(a.setpoint),
+        d(drive[codes.POWER_W]), d(drive[codes.DEAD_TIME]), d(window), d(shortest), d(resolution), size(a.line_size), pointer(line_t),
+        pointer(line_level), d(step), pointer(a.noise), pointer(a.law_settings), pointer(a.setpoint),
         pointer(outputs["trace"]), pointer(outputs["reasons"], ctypes.c_long), pointer(outputs["bodies"]),
         pointer(outputs["energy"]),
     )  # fmt: skip
@@ -72,12 +75,16 @@ def c_loop(a: Arrays, outputs: dict[str, np.ndarray]) -> Callable[[], int]:
 
 
 def outputs_for(a: Arrays) -> dict[str, np.ndarray]:
-    m = a.setpoint.size
+    """All that the kernel writes, in its order."""
+    m, drives = a.setpoint.size, a.drive_table.shape[0]
     return {
         "trace": np.zeros((kernel.TRACE_ROWS, m)),
         "reasons": np.zeros(m, np.int64),
         "bodies": np.zeros((a.inv_c.size, m)),
-        "energy": np.zeros(1),
+        "readings": np.zeros((a.probe_table.shape[0], m)),
+        "of_drives": np.zeros((2, drives, m)),
+        "totals": np.zeros(kernel.TOTALS_SIZE),
+        "drive_totals": np.zeros((drives, kernel.DRIVE_TOTALS_SIZE)),
     }
 
 
@@ -91,11 +98,11 @@ def compare(rounds: int = 200) -> dict[str, float]:
     """ns for one sample: kernel, C loop, plain Python; medians of interleaved rounds, so that all meet the same noise."""
     a = case()
     ours, theirs = outputs_for(a), outputs_for(a)
-    totals = np.zeros(kernel.TOTALS_SIZE)
+    theirs["trace"], theirs["energy"] = np.zeros((8, a.setpoint.size)), np.zeros(1)  # its eighth row is the power
     in_c = c_loop(a, theirs)
 
     def in_kernel() -> int:
-        return int(kernel.run_loop(*a.arguments(), ours["trace"], ours["reasons"], ours["bodies"], totals))
+        return int(kernel.run_loop(*a.arguments(), *ours.values()))
 
     assert in_kernel() == in_c() == -1
     difference = np.abs(ours["bodies"] - theirs["bodies"]).max()
@@ -124,8 +131,8 @@ def linear() -> list[tuple[float, float]]:
     for hours in (3, 6, 12, 24, 48):
         test = with_fields(project.trials[0], duration_s=hours * 3600.0, events=(), marks=())
         a = to_arrays(rig, project.candidates[1].controller, test)
-        out, totals = outputs_for(a), np.zeros(kernel.TOTALS_SIZE)
-        work = lambda a=a, out=out: kernel.run_loop(*a.arguments(), out["trace"], out["reasons"], out["bodies"], totals)  # noqa: E731
+        out = outputs_for(a)
+        work = lambda a=a, out=out: kernel.run_loop(*a.arguments(), *out.values())  # noqa: E731
         work()
         found.append((hours, float(np.median([seconds(work) for _ in range(30)])) * 1e3))
     return found

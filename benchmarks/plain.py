@@ -3,14 +3,18 @@
 from math import floor
 from typing import Any
 
+from kelvarn.engine import codes
+
 
 def run(
     a: Any, start: list[float], m: list[list[float]], push: list[float], series: list[list[float]]
 ) -> list[list[float]]:
     """Run the case that is timed; arguments as for the C loop, settings from `Arrays`. Returns bodies by sample."""
     kp, ki, kd, tf, b, c, bias, low, high, _, tt, _, _ = a.law_settings.tolist()
-    noise, r, h = a.noise.tolist(), a.setpoint.tolist(), a.h
-    window, shortest, resolution = a.drive_settings.tolist()
+    noise, r, h = a.noise[0].tolist(), a.setpoint.tolist(), a.h
+    drive, step = a.drive_table[0].tolist(), float(a.probe_table[0, codes.STEP])
+    window, shortest, resolution = drive[codes.WINDOW], drive[codes.PULSE], drive[codes.RESOLUTION]
+    full, dead_time = drive[codes.POWER_W], drive[codes.DEAD_TIME]
     n, z = len(a.inv_c), list(start)
     slots = range(len(z))
     memory = speed = last_input = 0.0
@@ -19,7 +23,7 @@ def run(
     found, trace = [], []
     for k in range(len(r)):
         t = k * h
-        y = floor((z[n + 2] + noise[k]) / a.probe_step + 0.5) * a.probe_step
+        y = floor((z[n + 2] + noise[k]) / step + 0.5) * step
         entry = c * r[k] - y
         if k == 0:
             memory, last_input = kp * (1 - b) * y, entry
@@ -38,21 +42,21 @@ def run(
                 pulse = 0.0
             wanted = 1.0 if pulse > 0 else 0.0
             if wanted != out:
-                line.append((begin + a.dead_time, wanted))
+                line.append((begin + dead_time, wanted))
                 out = wanted
             if 0 < pulse < window:
-                line.append((begin + pulse + a.dead_time, 0.0))
+                line.append((begin + pulse + dead_time, 0.0))
                 out = 0.0
             windows += 1
             begin = windows * window
         while line and line[0][0] <= t + 1e-9:
             level = line.pop(0)[1]
-        watts = level * a.drive_power
+        watts = level * full
         z = [sum(m[j][i] * z[j] for j in slots) + watts * push[i] for i in slots]
         moved += watts * h
         while line and line[0][0] < t + h - 1e-9:
             at, wanted = line.pop(0)
-            rest, change = t + h - at, (wanted - level) * a.drive_power
+            rest, change = t + h - at, (wanted - level) * full
             for i in slots:
                 g = series[-1][i]
                 for q in range(len(series) - 2, -1, -1):

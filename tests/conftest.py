@@ -7,9 +7,12 @@ import pytest
 from hypothesis import settings
 
 from kelvarn.demos.cure_cabinet import cure_cabinet
+from kelvarn.model.bodies import Body, Link, Surroundings
+from kelvarn.model.drives import Pwm
 from kelvarn.model.fields import SURROUNDINGS
+from kelvarn.model.probes import Probe
 from kelvarn.model.project import Project
-from kelvarn.model.rig import Body, Link, Probe, Pwm, Rig, Surroundings
+from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Plan, SetpointChange, Trial
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")

@@ -116,7 +116,7 @@ def check(file: File) -> None:
     """Say whether a project file is sound."""
     project = load(file)
     print(
-        f"{file} is sound: “{project.name}”, {len(project.rig.bodies)} bodies, "
+        f"{file} is sound: “{project.name}”, {len(project.rig.all_bodies)} bodies, "
         f"{len(project.candidates)} candidates, {len(project.trials)} trials."
     )
 

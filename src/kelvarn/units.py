@@ -37,6 +37,13 @@ class Quantity(StrEnum):
     RAMP = "ramp rate"
     PER_HOUR = "count per hour"
     ERROR_AREA = "error area"
+    AREA = "area"
+    VOLTAGE = "voltage"
+    RESISTANCE = "resistance"
+    LENGTH = "length"
+    MASS = "mass"
+    VOLUME = "volume"
+    AIR_FLOW = "air flow"
     NUMBER = "number"
 
 
@@ -69,6 +76,13 @@ _UNITS: dict[Quantity, dict[str, float]] = {
     },
     Quantity.PER_HOUR: {"/h": 1.0, "per h": 1.0},
     Quantity.ERROR_AREA: {"K·s": 1.0},
+    Quantity.AREA: {"m²": 1.0, "m2": 1.0, "cm²": 1e-4, "cm2": 1e-4, "mm²": 1e-6, "mm2": 1e-6},
+    Quantity.VOLTAGE: {"V": 1.0, "mV": 1e-3, "kV": 1e3},
+    Quantity.RESISTANCE: {"Ω": 1.0, "ohm": 1.0, "mΩ": 1e-3, "kΩ": 1e3, "k": 1e3},
+    Quantity.LENGTH: {"m": 1.0, "cm": 1e-2, "mm": 1e-3},
+    Quantity.MASS: {"kg": 1.0, "g": 1e-3},
+    Quantity.VOLUME: {"m³": 1.0, "m3": 1.0, "L": 1e-3, "l": 1e-3, "mL": 1e-6, "ml": 1e-6},
+    Quantity.AIR_FLOW: {"m³/h": 1 / 3600, "m3/h": 1 / 3600, "m³/s": 1.0, "L/min": 1e-3 / 60},
     Quantity.NUMBER: {"": 1.0},
 }
 _DURATIONS = {"d": 86400.0, "h": 3600.0, "min": 60.0, "m": 60.0, "s": 1.0, "ms": 1e-3}

@@ -16,9 +16,10 @@ from kelvarn.engine.run import Run, compute
 from kelvarn.engine.why import why
 from kelvarn.files.tables import result_json
 from kelvarn.model.candidate import Candidate, OnOff, Pid
+from kelvarn.model.drives import Pwm, Relay, SlowWindow
 from kelvarn.model.edit import with_fields
 from kelvarn.model.project import Project
-from kelvarn.model.rig import Pwm, Relay, Rig, SlowWindow
+from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Plan, SetpointChange
 from kelvarn.units import Scale
 from tests.conftest import one_lag, trial
@@ -81,7 +82,10 @@ def test_what_holds_for_every_strategy_on_every_drive(run: Run) -> None:
     for k in range(0, run.time_s.size, 97):
         assert why(run, k, Scale.FAHRENHEIT)
     if isinstance(drive, Relay):
-        for shortest, found in ((drive.shortest_on_s, run.shortest_on_s), (drive.shortest_off_s, run.shortest_off_s)):
+        for shortest, found in (
+            (drive.shortest_on_s, run.switching[0].shortest_on_s),
+            (drive.shortest_off_s, run.switching[0].shortest_off_s),
+        ):
             assert found is None or found >= shortest - 1e-6
     if isinstance(controller, OnOff) and not isinstance(drive, Relay):
         for shortest, level in ((controller.shortest_on_s, 1.0), (controller.shortest_off_s, 0.0)):

@@ -12,11 +12,14 @@ from scipy.integrate import solve_ivp
 from kelvarn.engine.arrays import RunError
 from kelvarn.engine.results import Results
 from kelvarn.engine.run import Run, compute
+from kelvarn.model.bodies import Body, Link, Surroundings
 from kelvarn.model.candidate import Candidate, OnOff, Pid
+from kelvarn.model.drives import Relay, SlowWindow
 from kelvarn.model.edit import put, with_fields
 from kelvarn.model.fields import SURROUNDINGS
+from kelvarn.model.probes import Probe
 from kelvarn.model.project import Project
-from kelvarn.model.rig import Body, Link, Probe, Relay, Rig, SlowWindow, Surroundings
+from kelvarn.model.rig import Rig
 from kelvarn.model.trial import DoorOpens, Load, SurroundingsChange
 from tests.conftest import one_lag, trial
 
@@ -56,7 +59,7 @@ def independent(run: Run) -> np.ndarray:
             q[a] += flow
             q[b] -= flow
         for i, body in enumerate(rig.bodies):
-            q[i] += run.door_at(body.name, middle) * (outside - x[i])
+            q[i] += run.door_at(body.name, SURROUNDINGS, middle) * (outside - x[i])
         for event in test.events:
             if event.kind == "load" and event.at_s <= middle < event.at_s + (event.lasts_s or 1e12):
                 q[rig.body_index(event.body)] += event.power_W
@@ -193,10 +196,10 @@ def test_a_cooling_drive_mirrors_a_heating_one() -> None:
 def test_relay_keeps_its_shortest_times() -> None:
     relay = Relay(body="Block", power_W=200, shortest_on_s=37, shortest_off_s=53)
     run = compute(with_fields(one_lag(), drives=(relay,)), OnOff(below_K=0.01, above_K=0.01), trial(5000))
-    assert run.switch_ons > 20
-    assert run.shortest_on_s is not None
-    assert run.shortest_off_s is not None
-    assert (run.shortest_on_s, run.shortest_off_s) == (pytest.approx(37), pytest.approx(53))
+    assert run.switching[0].ons > 20
+    assert run.switching[0].shortest_on_s is not None
+    assert run.switching[0].shortest_off_s is not None
+    assert (run.switching[0].shortest_on_s, run.switching[0].shortest_off_s) == (pytest.approx(37), pytest.approx(53))
 
 
 def test_slow_window_gives_the_demanded_share_across_samples() -> None:
@@ -204,8 +207,8 @@ def test_slow_window_gives_the_demanded_share_across_samples() -> None:
     half = Pid(terms="P", kp_per_K=1e-6, bias=0.37)
     run = compute(with_fields(one_lag(), drives=(drive,)), half, trial(1000))
     assert run.energy_J == pytest.approx(0.37 * 200 * 1000, rel=1e-4)
-    assert run.switch_ons == 100
-    assert run.shortest_on_s == pytest.approx(3.7, abs=1e-3)
+    assert run.switching[0].ons == 100
+    assert run.switching[0].shortest_on_s == pytest.approx(3.7, abs=1e-3)
     longest = with_fields(drive, shortest_pulse_s=4.0)
     assert compute(with_fields(one_lag(), drives=(longest,)), half, trial(1000)).energy_J == 0
 

@@ -45,14 +45,14 @@ def test_published_schema_is_this_one_and_accepts_the_demo() -> None:
     assert published == json.loads(json.dumps(schema())), "run: kelvarn schema > docs/project.schema.json"
     jsonschema.Draft202012Validator(published).validate(raw())
     broken = raw()
-    del broken["rig"]["bodies"]
+    del broken["rig"]["drives"]
     assert list(jsonschema.Draft202012Validator(published).iter_errors(broken))
 
 
 @pytest.mark.parametrize(
     ("change", "sentence"),
     [
-        (lambda d: d["rig"].pop("bodies"), "rig.bodies: is missing."),
+        (lambda d: d["rig"].pop("bodies"), "rig: a rig needs at least one body"),
         (
             lambda d: d["rig"]["bodies"][1].update(capacity_J_per_K=-4),
             "rig.bodies[1] (“Air”).capacity_J_per_K: must be at least 0.01, not -4.",
@@ -73,7 +73,7 @@ def test_published_schema_is_this_one_and_accepts_the_demo() -> None:
         (lambda d: d["rig"]["bodies"][0].update(name="a\nb"), "(“a�b”).name: may not hold line breaks"),
         (lambda d: d.update(chosen="a\x85b"), "chosen: may not hold line breaks"),
         (lambda d: d.update(candidates=None), "candidates: must be a list, not None."),
-        (lambda d: d["rig"].update(bodies=[]), "rig.bodies: needs at least 1, has 0."),
+        (lambda d: d["rig"].update(bodies=[]), "rig: a rig needs at least one body"),
     ],
 )  # fmt: skip
 def test_each_fault_of_a_document_is_one_sentence(change: Any, sentence: str) -> None:

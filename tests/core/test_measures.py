@@ -140,11 +140,11 @@ def test_drive_measures(cabinet: Project) -> None:
     delayed = 5  # the last sample moves no heat, nor do the four whose pulses are still under way for 8 s
     assert values["energy_J"] == pytest.approx(run.drive[:-delayed].sum() * 2 * 250)
     assert values["mean_drive"] == pytest.approx(run.drive[:-1].mean())
-    assert values["switch_ons_per_h"] == run.switch_ons / 4
+    assert values["switch_ons_per_h"] == run.switching[0].ons / 4
     assert values["travel"] == np.abs(np.diff(run.drive)).sum()
     assert values["time_at_limit_s"] == 0
     ons = np.flatnonzero(np.diff(run.drive) > 0)
-    assert run.switch_ons == pytest.approx(ons.size, abs=1)
+    assert run.switching[0].ons == pytest.approx(ons.size, abs=1)
 
 
 def test_marks_are_met_missed_or_impossible(cabinet: Project) -> None:
@@ -162,7 +162,7 @@ def test_marks_are_met_missed_or_impossible(cabinet: Project) -> None:
     found = judge(test, measure(compute(cabinet.rig, cabinet.candidates[1].controller, test)))
     assert [v.met for v in found] == [True, False, True, False, True, False]
     assert found[3].value is None
-    assert found[3].reason == "the drive is no relay"
+    assert found[3].reason == "no drive is a relay"
     assert found[5].reason == "the body has no rated limit"
 
 
@@ -183,10 +183,11 @@ def test_every_decision_has_a_sentence(cabinet: Project) -> None:
 def test_rest_and_holding_drive(cabinet: Project) -> None:
     found = can_hold(cabinet.rig, 60.0)
     assert found is not None
-    held = rest_degC(cabinet.rig, found.holding_drive * 250)
+    assert found.holding_drive is not None
+    held = rest_degC(cabinet.rig, found.holding_drive)
     assert held is not None
     assert held[1] == pytest.approx(60.0)
-    assert found.stuck_degC["Walls"] == pytest.approx(19 + 250 / 1.6)
+    assert found.end_degC["Walls"] == pytest.approx(19 + 250 / 1.6)
     assert can_hold(with_fields(cabinet.rig, links=cabinet.rig.links[:3]), 60.0) is None
 
 

@@ -9,7 +9,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 from pydantic import BaseModel, ValidationError
 
+from kelvarn.model.bodies import Link
 from kelvarn.model.candidate import Candidate, OnOff, Pid
+from kelvarn.model.drives import Pwm, SlowWindow
 from kelvarn.model.edit import (
     EditError,
     add_candidate,
@@ -23,7 +25,6 @@ from kelvarn.model.edit import (
 from kelvarn.model.gains import Parallel, from_parallel, from_series, to_parallel, to_series
 from kelvarn.model.mark import MEASURES, Mark
 from kelvarn.model.project import Project
-from kelvarn.model.rig import Link, Pwm, SlowWindow
 from kelvarn.model.rig_edit import rename_body
 from kelvarn.model.trial import Plan, SetpointChange
 from kelvarn.units import Quantity

@@ -1,10 +1,13 @@
 """A cabinet in which resin parts cure: a heater mat under a shelf, the air, insulated walls and the part."""
 
+from kelvarn.model.bodies import Body, Link, Surroundings
 from kelvarn.model.candidate import Candidate, OnOff, Pid
+from kelvarn.model.drives import SlowWindow
 from kelvarn.model.fields import SURROUNDINGS
 from kelvarn.model.mark import Mark
+from kelvarn.model.probes import Probe
 from kelvarn.model.project import Project
-from kelvarn.model.rig import Body, Link, Probe, Rig, SlowWindow, Surroundings
+from kelvarn.model.rig import Rig
 from kelvarn.model.trial import DoorOpens, Plan, SetpointChange, SurroundingsChange, Trial
 
 _MINUTE, _HOUR = 60.0, 3600.0

@@ -14,7 +14,7 @@ from .view import View
 def station_phrases(project: Project, runner: Runner, view: View) -> list[Station]:
     """The stations that work today, with a phrase each."""
     rig = project.rig
-    count = len(rig.bodies)
+    count = len(rig.all_bodies)
     power = f"{count} {'body' if count == 1 else 'bodies'}, {show(rig.drive.power_W, Quantity.POWER)}"
     return [Station("Rig", power, "fine"), _control(project, runner, view), _handover(project, runner)]
 

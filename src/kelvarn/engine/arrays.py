@@ -8,13 +8,17 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
-from kelvarn.model.candidate import OnOff, Pid
+from kelvarn.model.bodies import Body
+from kelvarn.model.candidate import Hand, OnOff, Pid
+from kelvarn.model.drives import AnyDrive, Fan, Pwm, Relay, SlowWindow, Valve
 from kelvarn.model.fields import SURROUNDINGS
-from kelvarn.model.rig import Pwm, Relay, Rig, SlowWindow
-from kelvarn.model.trial import DoorOpens, Load, SurroundingsChange, Trial
+from kelvarn.model.probes import Probe
+from kelvarn.model.rig import Rig
+from kelvarn.model.trial import DoorOpens, DrawOffRuns, Load, ProbeFault, SupplyChange, SurroundingsChange, Trial
 
 from . import codes
 from .plan import setpoint_at
+from .sharing import share_out
 
 Floats = npt.NDArray[np.floating[Any]]
 Ints = npt.NDArray[np.int64]
@@ -22,8 +26,12 @@ Ints = npt.NDArray[np.int64]
 MOST_SAMPLES = 5_000_000
 MOST_STEPS = 2_000_000_000
 
-# Longest integration step as a share of the fastest time constant; benchmarks/RESULTS.md has the error study.
+# Longest step of the exact integration as a share of the fastest time constant, and the error allowed in one step of
+# the adaptive one; benchmarks/RESULTS.md has the error study of both.
 STEP_SHARE = 0.5
+TOLERANCE_K = 1e-6
+
+STEFAN_BOLTZMANN_W_PER_M2K4 = 5.670374419e-8
 
 
 class RunError(ValueError):
@@ -36,24 +44,24 @@ class Arrays:
 
     h: float
     step_limit: float
+    tolerance: float
+    curved: bool
     inv_c: Floats
+    melt: Floats
     start: Floats
-    link_a: Ints
-    link_b: Ints
-    link_g: Floats
+    link_ends: Ints
+    link_values: Floats
     event_t: Floats
     event_kind: Ints
     event_index: Ints
-    event_change: Floats
-    drive_kind: int
-    drive_body: int
-    drive_power: float
-    dead_time: float
-    drive_settings: Floats
+    event_values: Floats
+    drive_table: Floats
+    start_levels: Floats
+    sharing: int
     line_size: int
-    probe_body: int
-    probe_lag: float
-    probe_step: float
+    probe_table: Floats
+    control: int
+    history_size: int
     noise: Floats
     law: int
     mirror: float
@@ -65,12 +73,31 @@ class Arrays:
         return tuple(getattr(self, field.name) for field in fields(self))
 
 
-def to_arrays(rig: Rig, controller: OnOff | Pid, trial: Trial, step_share: float = STEP_SHARE) -> Arrays:
+@dataclass(frozen=True)
+class Layout:
+    """A rig's heat flow in arrays, and where heat enters: for two lags in a row, into the first."""
+
+    inv_c: list[float]
+    melt: Floats
+    start: Floats
+    ends: list[tuple[int, int, int, int]]
+    values: list[list[float]]
+    entry: dict[str, int]
+
+
+def to_arrays(
+    rig: Rig,
+    controller: OnOff | Pid | Hand,
+    trial: Trial,
+    step_share: float = STEP_SHARE,
+    tolerance_K: float = TOLERANCE_K,
+) -> Arrays:
     """Lay out a run.
 
     Args:
         rig, controller, trial: what runs; references were checked when the project was made.
-        step_share: longest integration step over the fastest time constant.
+        step_share: longest step of the exact integration over the fastest time constant.
+        tolerance_K: error allowed in one step of the adaptive one.
 
     Raises:
         RunError: the trial is too short or too long for the probe's interval, or a body too fast to follow.
@@ -86,104 +113,175 @@ def to_arrays(rig: Rig, controller: OnOff | Pid, trial: Trial, step_share: float
         raise RunError(
             f"Trial “{trial.name}” would take {samples:,} readings; make it shorter or let the probe read less often."
         )
-    n = len(rig.bodies)
-    link_a, link_b, link_g, events = _links_and_events(rig, trial)
-    inv_c = np.array([1 / body.capacity_J_per_K for body in rig.bodies])
-    step_limit = _step_limit(rig, trial, inv_c, link_a, link_b, link_g, step_share)
-    start = np.empty(n + 2)
-    start[n] = rig.surroundings.temperature_degC
-    for i, body in enumerate(rig.bodies):
-        cold = body.start_degC if body.start_degC is not None else start[n]
-        start[i] = trial.start_degC if trial.start_degC is not None else cold
-    probe_body = rig.body_index(rig.probe.body)
-    start[n + 1] = start[probe_body]
-    drive = rig.drive
-    kind, drive_settings, changes_per_sample = _drive_settings(drive, h)
+    layout = lay_out(rig, trial.start_degC)
+    events = _events(rig, trial, layout)
+    drives = drive_table(rig, layout)
+    melts = bool(layout.melt[:, codes.MELT_K].any())
+    radiates = any(values[codes.RADIATES] > 0 for values in layout.values)
+    curved = melts or radiates or bool(drives[:, codes.MOVES].any())
     law, law_settings = law_settings_of(controller)
+    longest_delay = float(drives[:, codes.DEAD_TIME].max())
+    changes = max(_changes_in_a_sample(drive, h) for drive in rig.drives)
     return Arrays(
         h=h,
-        step_limit=step_limit,
-        inv_c=inv_c,
-        start=start,
-        link_a=link_a,
-        link_b=link_b,
-        link_g=link_g,
+        step_limit=math.inf if curved else _step_limit(rig, trial, layout, step_share),
+        tolerance=tolerance_K,
+        curved=curved,
+        inv_c=np.array(layout.inv_c),
+        melt=layout.melt,
+        start=layout.start,
+        link_ends=np.array(layout.ends, np.int64).reshape(-1, 4),
+        link_values=np.array(layout.values, float).reshape(-1, 4),
         event_t=np.array([e[0] for e in events], float),
         event_kind=np.array([e[1] for e in events], np.int64),
         event_index=np.array([e[2] for e in events], np.int64),
-        event_change=np.array([e[3] for e in events], float),
-        drive_kind=kind,
-        drive_body=rig.body_index(drive.body),
-        drive_power=drive.power_W if drive.acts == "heats" else -drive.power_W,
-        dead_time=drive.dead_time_s,
-        drive_settings=drive_settings,
-        # Changes that can be under way at once, and one slot that stays empty.
-        line_size=(math.ceil(drive.dead_time_s / h) + 3) * changes_per_sample + 4,
-        probe_body=probe_body,
-        probe_lag=rig.probe.lag_s,
-        probe_step=rig.probe.resolution_K,
-        noise=_noise(trial.seed, samples) * rig.probe.noise_K,
+        event_values=np.array([e[3] for e in events], float).reshape(-1, 3),
+        drive_table=drives,
+        start_levels=demand_levels(rig, drives, controller.before if isinstance(controller, Hand) else 0.0),
+        sharing=_sharing(rig),
+        # Changes that can be under way at once, and one place that stays empty.
+        line_size=(math.ceil(longest_delay / h) + 3) * changes + 4,
+        probe_table=np.array([_probe_row(rig, probe) for probe in rig.probes]),
+        control=rig.control_index,
+        history_size=math.ceil(max(probe.dead_time_s for probe in rig.probes) / h) + 3,
+        noise=_noise(trial.seed, samples, tuple(probe.noise_K for probe in rig.probes)),
         law=law,
-        mirror=1.0 if drive.acts == "heats" else -1.0,
+        mirror=1.0 if rig.heats else -1.0,
         law_settings=law_settings,
         setpoint=setpoint_at(trial.plan, np.arange(samples) * h),
     )
 
 
 @lru_cache(maxsize=8)
-def _noise(seed: int, samples: int) -> Floats:
-    """Standard normal noise of a seed; kept, since a drag runs the same trial again and again."""
-    drawn = np.random.Generator(np.random.PCG64(seed)).standard_normal(samples)
-    drawn.flags.writeable = False
+def _noise(seed: int, samples: int, sizes_K: tuple[float, ...]) -> Floats:
+    """Noise of each probe in K, shape (probes, samples); kept, since a drag runs the same trial again and again."""
+    drawn = np.zeros((len(sizes_K), samples))
+    for index, size in enumerate(sizes_K):
+        if size > 0:
+            source = np.random.PCG64(seed if index == 0 else np.random.SeedSequence([seed, index]))
+            drawn[index] = size * np.random.Generator(source).standard_normal(samples)
     return drawn
 
 
-def _links_and_events(rig: Rig, trial: Trial) -> tuple[Ints, Ints, Floats, list[tuple[float, int, int, float]]]:
-    ends = [(rig.body_index(link.a), rig.body_index(link.b)) for link in rig.links]
-    conductance = [link.conductance_W_per_K for link in rig.links]
-    changes: list[tuple[float, int, int, float]] = []  # when, kind, index, change
+def lay_out(rig: Rig, start_degC: float | None = None) -> Layout:
+    """Lay a rig's heat flow out; `start_degC` is where every body starts, None for a cold start."""
+    bodies = rig.all_bodies
+    inv_c = [1 / body.capacity_J_per_K for body in bodies]
+    entry = {body.name: i for i, body in enumerate(bodies)}
+    outside = len(bodies)
+    ends: list[tuple[int, int, int, int]] = []
+    values: list[list[float]] = []
+    if rig.response is not None and rig.response.kind == "two_lags":
+        # The named body is the second lag; the first one, not shown, is what the heat enters.
+        outside = 2
+        entry[rig.response.name] = 1
+        inv_c = [1.0, inv_c[0]]
+        ends.append((1, 0, -1, 1))
+        values.append([1 / rig.response.lag2_s, 0.0, 1.0, 0.0])
+    for link in rig.all_links:
+        mover = rig.drive_index(link.driven_by) if link.driven_by is not None else -1
+        a, b = (outside if end == SURROUNDINGS else entry[end] for end in (link.a, link.b))
+        ends.append((a, b, mover, 0))
+        full = link.full_W_per_K if mover >= 0 else 0.0
+        radiates = link.radiating_m2 * STEFAN_BOLTZMANN_W_PER_M2K4
+        values.append([link.conductance_W_per_K, full, link.flow_exponent, radiates])
+    n = len(inv_c)
+    melt, start = np.zeros((n, 3)), np.full(n + 1, rig.surroundings.temperature_degC)
+    for i in range(n):
+        body = bodies[min(i, len(bodies) - 1)]
+        start[i] = _start_degC(body, start_degC, start[n])
+        if body.melting is not None:
+            latent_K = body.melting.latent_J * inv_c[i]
+            melt[i] = body.melting.from_degC, body.melting.to_degC, latent_K
+    return Layout(inv_c, melt, start, ends, values, entry)
+
+
+def _start_degC(body: Body, start_degC: float | None, outside: float) -> float:
+    if start_degC is not None:
+        return start_degC
+    return outside if body.start_degC is None else body.start_degC
+
+
+_FAULTS = {
+    "open": codes.OPEN, "short": codes.SHORT, "stuck": codes.STUCK, "stale": codes.STALE, "drift": codes.DRIFT,
+    "offset": codes.WRONG_BY, "spikes": codes.SPIKES,
+}  # fmt: skip
+_Change = tuple[float, int, int, tuple[float, float, float]]
+
+
+def _events(rig: Rig, trial: Trial, layout: Layout) -> list[_Change]:
+    """What changes when, in order of time; adds a link of 0 W/K for each door."""
+    changes: list[_Change] = [(0.0, *_draw(rig, layout, each.name)) for each in rig.draw_offs if each.always]
+    outside = len(layout.inv_c)
     for event in trial.events:
+        after: tuple[float, float, float] | None = None
         match event:
             case DoorOpens():
-                kind, index, change = codes.LINK_CHANGES, len(ends), event.conductance_W_per_K
-                ends.append((rig.body_index(event.body), rig.body_index(SURROUNDINGS)))
-                conductance.append(0.0)
+                index = len(layout.ends)
+                other = outside if event.to == SURROUNDINGS else layout.entry[event.to]
+                layout.ends.append((layout.entry[event.body], other, -1, 0))
+                layout.values.append([0.0, 0.0, 1.0, 0.0])
+                found: tuple[int, int, tuple[float, float, float]] = (
+                    codes.LINK_CHANGES, index, (door_W_per_K(rig, event), 0.0, 0.0)
+                )  # fmt: skip
             case Load():
-                kind, index, change = codes.LOAD_CHANGES, rig.body_index(event.body), event.power_W
+                found = codes.LOAD_CHANGES, layout.entry[event.body], (event.power_W, 0.0, 0.0)
+            case DrawOffRuns():
+                found = _draw(rig, layout, event.draw_off)
+                after = -found[2][0], found[2][1], 0.0
+            case SupplyChange():
+                found = codes.SUPPLY_CHANGES, 0, (event.to - 1.0, 0.0, 0.0)
+            case ProbeFault():
+                index = [probe.name for probe in rig.probes].index(event.probe)
+                found = codes.FAULT_CHANGES, index, (float(_FAULTS[event.fault]), event.size_K, event.every_s)
+                after = float(codes.SOUND), 0.0, 1.0
             case SurroundingsChange():
-                kind, index, change = codes.SURROUNDINGS_CHANGE, 0, event.change_K
-        changes.append((event.at_s, kind, index, change))
+                found = codes.SURROUNDINGS_CHANGE, 0, (event.change_K, 0.0, 0.0)
+        changes.append((event.at_s, *found))
         if event.lasts_s is not None:
-            changes.append((event.at_s + event.lasts_s, kind, index, -change))
-    changes.sort(key=lambda found: found[0])
-    return (
-        np.array([a for a, _ in ends], np.int64),
-        np.array([b for _, b in ends], np.int64),
-        np.array(conductance, float),
-        changes,
-    )
+            kind, index, values = found
+            changes.append((event.at_s + event.lasts_s, kind, index, after or (-values[0], 0.0, 0.0)))
+    # At one instant faults come first: the reading of that instant is already wrong.
+    changes.sort(key=lambda change: (change[0], change[1] != codes.FAULT_CHANGES))
+    return changes
 
 
-def _step_limit(
-    rig: Rig, trial: Trial, inv_c: Floats, link_a: Ints, link_b: Ints, link_g: Floats, share: float
-) -> float:
+def _draw(rig: Rig, layout: Layout, name: str) -> tuple[int, int, tuple[float, float, float]]:
+    draw_off = next(found for found in rig.draw_offs if found.name == name)
+    inlet = rig.surroundings.temperature_degC if draw_off.inlet_degC is None else draw_off.inlet_degC
+    return codes.DRAW_CHANGES, layout.entry[draw_off.body], (draw_off.flow_W_per_K, inlet, 0.0)
+
+
+def door_W_per_K(rig: Rig, event: DoorOpens) -> float:
+    """What a door adds while it is open: what the event says, else the rig's link."""
+    if event.conductance_W_per_K is not None:
+        return event.conductance_W_per_K
+    link = rig.link_between(event.body, event.to)
+    return 0.0 if link is None else link.opened_W_per_K
+
+
+def _step_limit(rig: Rig, trial: Trial, layout: Layout, share: float) -> float:
     """Longest integration step: a share of the fastest time constant, all doors open.
 
     The fastest rate is bounded by 2·max(ΣG/C) (Gershgorin's circles of the heat-flow matrix).
     """
-    g = link_g.tolist()
-    doors = [e for e in trial.events if isinstance(e, DoorOpens)]
-    for k, door in enumerate(doors):
-        g[len(rig.links) + k] = door.conductance_W_per_K
-    sums: list[float] = [0.0] * (len(inv_c) + 1)
-    for a, b, conductance in zip(link_a.tolist(), link_b.tolist(), g, strict=True):
+    sums: list[float] = [0.0] * (len(layout.inv_c) + 1)
+    for (a, b, _, _), (conductance, *_) in zip(layout.ends, layout.values, strict=True):
         sums[a] += conductance
         sums[b] += conductance
-    rates: list[float] = [total * inverse for total, inverse in zip(sums[:-1], inv_c.tolist(), strict=True)]
+    for event in trial.events:
+        if isinstance(event, DoorOpens):
+            sums[layout.entry[event.body]] += door_W_per_K(rig, event)
+            if event.to != SURROUNDINGS:
+                sums[layout.entry[event.to]] += door_W_per_K(rig, event)
+    for draw_off in rig.draw_offs:
+        sums[layout.entry[draw_off.body]] += draw_off.flow_W_per_K
+    rates: list[float] = [total * inverse for total, inverse in zip(sums[:-1], layout.inv_c, strict=True)]
     fastest = max(rates)
-    name = f"“{rig.bodies[rates.index(fastest)].name}”"
-    if rig.probe.lag_s > 0 and 1 / rig.probe.lag_s > fastest:
-        fastest, name = 1 / rig.probe.lag_s, f"probe “{rig.probe.name}”"
+    name = f"“{rig.all_bodies[min(rates.index(fastest), len(rig.all_bodies) - 1)].name}”"
+    for probe in rig.probes:
+        if probe.lag_s > 0 and 1 / probe.lag_s > fastest:
+            fastest, name = 1 / probe.lag_s, f"probe “{probe.name}”"
     if fastest == 0:
         return math.inf
     limit = share / (2 * fastest)
@@ -195,28 +293,103 @@ def _step_limit(
     return limit
 
 
-def _drive_settings(drive: Relay | SlowWindow | Pwm, h: float) -> tuple[int, Floats, int]:
-    """Kind, settings and the most output changes in one sample interval."""
-    c = np.zeros(codes.DRIVE_SETTINGS_SIZE)
+_KINDS = {
+    "relay": codes.RELAY,
+    "slow_window": codes.SLOW_WINDOW,
+    "pwm": codes.PWM,
+    "fan": codes.PWM,
+    "valve": codes.VALVE,
+}
+
+
+def drive_table(rig: Rig, layout: Layout) -> Floats:
+    """The table of drives, as in codes.py."""
+    return np.array([_drive_row(rig, drive, layout) for drive in rig.drives])
+
+
+def _sharing(rig: Rig) -> int:
+    return codes.SHARE_PRIORITY if rig.sharing == "priority" else codes.SHARE_EQUAL
+
+
+def demand_levels(rig: Rig, table: Floats, demand: float) -> Floats:
+    """Level of each drive at a constant demand, −1…1, averaged over its switching."""
+    levels = np.zeros(len(rig.drives))
+    share_out(demand, _sharing(rig), table, levels)
+    for k, drive in enumerate(rig.drives):
+        if isinstance(drive, Valve):
+            levels[k] = min(max(levels[k], drive.lowest), drive.highest)
+    return levels
+
+
+def _drive_row(rig: Rig, drive: AnyDrive, layout: Layout) -> Floats:
+    """A drive's row of the table, as in codes.py."""
+    c = np.zeros(codes.DRIVE_SIZE)
+    way = 1.0 if drive.acts == "heats" else -1.0
+    body = None if isinstance(drive, Fan) else drive.body
+    if rig.response is not None:
+        body = rig.response.name  # whatever kind it is, the answer to it is what is known
+        c[codes.DEAD_TIME] = rig.response.dead_time_s
+    c[codes.KIND], c[codes.ACTS_ON] = _KINDS[drive.kind], -1 if body is None else layout.entry[body]
+    c[codes.POWER_W] = way * drive.power_W if body is not None else drive.power_W
+    c[codes.DEAD_TIME] += drive.dead_time_s
+    c[codes.DIRECTION] = way
+    same = [other for other in rig.drives if other.acts == drive.acts]
+    c[codes.SHARE] = 1.0 if any(isinstance(other, Fan | Valve) for other in same) else drive.power_W
     match drive:
         case Relay():
             c[codes.RELAY_SHORTEST_ON], c[codes.RELAY_SHORTEST_OFF] = drive.shortest_on_s, drive.shortest_off_s
-            return codes.RELAY, c, 1
+            c[codes.DEAD_TIME] += drive.operate_s
+            c[codes.BY_SUPPLY] = drive.resistive
         case SlowWindow():
             c[codes.WINDOW], c[codes.RESOLUTION] = drive.window_s, drive.resolution_s
-            c[codes.SHORTEST_PULSE] = drive.shortest_pulse_s
-            return codes.SLOW_WINDOW, c, 2 * (math.ceil(h / drive.window_s) + 1)
-        case Pwm():
+            c[codes.PULSE] = drive.shortest_pulse_s
+            c[codes.BY_SUPPLY] = drive.resistive
+        case Pwm() | Fan():
             c[codes.STEPS], c[codes.FLOOR], c[codes.TOP] = drive.steps, drive.floor, drive.top
-            return codes.PWM, c, 1
+            c[codes.OFF_BELOW], c[codes.KICK] = drive.acting_off_below, drive.kick_start_s
+            if isinstance(drive, Fan):
+                c[codes.MOVES], c[codes.SPEED_LAG], c[codes.STALL] = 1.0, drive.speed_lag_s, drive.stalls_below
+            else:
+                c[codes.BY_SUPPLY] = drive.resistive
+        case Valve():
+            c[codes.MOVES], c[codes.TRAVEL], c[codes.BACKLASH] = 1.0, drive.travel_s, drive.backlash
+            c[codes.LOWEST], c[codes.HIGHEST] = drive.lowest, drive.highest
+    return c
+
+
+def _changes_in_a_sample(drive: AnyDrive, h: float) -> int:
+    """The most output changes in one sample interval."""
+    return 2 * (math.ceil(h / drive.window_s) + 1) if isinstance(drive, SlowWindow) else 2
+
+
+def _probe_row(rig: Rig, probe: Probe) -> Floats:
+    """A probe's row of the table, as in codes.py."""
+    c = np.zeros(codes.PROBE_SIZE)
+    c[codes.SITS_IN] = rig.body_index(probe.body)
+    c[codes.LAG], c[codes.AGE] = probe.lag_s, probe.dead_time_s
+    c[codes.OFFSET], c[codes.SLOPE], c[codes.STEP] = probe.offset_K, probe.slope, probe.resolution_K
+    c[codes.LOWEST_READ], c[codes.HIGHEST_READ] = probe.lowest_degC, probe.highest_degC
+    c[codes.CORRECT_SLOPE] = 1.0
+    if probe.converter is not None:
+        c[codes.CONVERTER] = codes.NTC if probe.converter.sensor == "ntc" else codes.EVEN
+        c[codes.LEVELS] = 2**probe.converter.bits - 1
+        c[codes.OHM_25], c[codes.FIXED_OHM] = probe.converter.ohm_at_25_degC, probe.converter.fixed_ohm
+        c[codes.BETA] = probe.converter.beta_K
+    if probe.correction is not None:
+        c[codes.CORRECT_SLOPE], c[codes.CORRECT_SHOWN] = probe.correction.slope, probe.correction.shown_low_degC
+        c[codes.CORRECT_TRUE] = probe.correction.true_low_degC
+    return c
 
 
 _WINDUP = {"none": codes.WINDUP_NONE, "hold": codes.WINDUP_HOLD, "back_calculation": codes.WINDUP_BACK}
 
 
-def law_settings_of(controller: OnOff | Pid) -> tuple[int, Floats]:
+def law_settings_of(controller: OnOff | Pid | Hand) -> tuple[int, Floats]:
     """Law number and its settings, laid out as in codes.py."""
     c, s = controller, np.zeros(codes.LAW_SETTINGS_SIZE)
+    if isinstance(c, Hand):
+        s[codes.HAND_DRIVE] = c.drive
+        return codes.HAND, s
     if isinstance(c, OnOff):
         s[codes.BELOW], s[codes.ABOVE], s[codes.ONCE] = c.below_K, c.above_K, c.once
         s[codes.SHORTEST_ON], s[codes.SHORTEST_OFF] = c.shortest_on_s, c.shortest_off_s

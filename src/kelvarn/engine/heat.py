@@ -1,23 +1,24 @@
-"""Heat flow of a rig, advanced exactly between changes.
+"""Heat flow of a rig whose links are plain conductances, advanced exactly between changes.
 
 The state is one array: bodies 0…n−1 in degC, then the surroundings (degC, still), a constant 1 that carries loads, the
-probe (degC) and the heat lost to the surroundings so far (J). It stands in blocks of eight, shape (blocks, 8), so that
+probes (degC) and the heat lost to the surroundings so far (J). It stands in blocks of eight, shape (blocks, 8), so that
 the compiler works on whole vectors; the rest of the last block is zero.
 
-All of it moves by one matrix, dz/dt = A z + b·power, so a span δ is z ← e^(Aδ) z + Γ(δ)·power with
-Γ(s) = ∫₀ˢ e^(Aσ) b dσ. A switching of the drive by Δ at τ inside the span adds Γ(δ−τ)·Δ, at any τ: switching instants
-are honoured to rounding and no step size enters the result. e^(Aδ) is made by scaling and squaring of its Taylor series
-(Moler and Van Loan, SIAM Review 45, 2003, method 3), Γ by its own series, for which spans are kept so short that the
-fastest time constant is at least twice the span.
+All of it moves by one matrix, dz/dt = A z + Σ b_d·power_d over the drives, so a span δ is
+z ← e^(Aδ) z + Σ Γ_d(δ)·power_d with Γ_d(s) = ∫₀ˢ e^(Aσ) b_d dσ. A switching of a drive by Δ at τ inside the span adds
+Γ_d(δ−τ)·Δ, at any τ: switching instants are honoured to rounding and no step size enters the result. What radiates,
+melts or is driven by a fan is no such matrix; `curved.py` advances it. e^(Aδ) is made by scaling and squaring of its
+Taylor series (Moler and Van Loan, SIAM Review 45, 2003, method 3), Γ by its own series, for which spans are kept so
+short that the fastest time constant is at least twice the span.
 """
 
-import numpy as np
-
+from .codes import ACTS_ON
+from .drives import HEAD, LINE_LEVEL, LINE_T, TAIL
 from .jit import part, subroutine
 
-# Slots after the bodies.
-SURROUNDINGS, ONE, PROBE, LOST = range(4)
-EXTRA = 4
+# Slots after the bodies; the probes follow one another, and the heat lost is the last.
+SURROUNDINGS, ONE, PROBE = range(3)
+EXTRA = 3  # besides the probes
 
 TIME_EPS = 1e-9
 """Instants closer than this, in s, are one: sums of intervals miss by rounding."""
@@ -29,22 +30,32 @@ TERMS = 9
 
 
 @subroutine
-def add_link(flow, a, b, conductance, n, inv_c):
-    """Add W/K between two ends, each a body or the surroundings at n, to the matrix A."""
-    for here, there in ((a, b), (b, a)):
+def add_link(flow, a, b, one_way, conductance, n, inv_c):
+    """Add W/K between two ends, each a body or the surroundings at n, to the matrix A; one-way, only b feels it."""
+    for way in range(1 if one_way else 2):
+        here, there = (b, a) if way == 0 else (a, b)
         row, scale = here, conductance
         if here < n:
             scale *= inv_c[here]
         else:
-            row = n + LOST
+            row = flow.shape[0] - 1
         flow[row, there] += scale
         flow[row, here] -= scale
 
 
+@part
+def _copy(source, target):
+    """Copy a matrix."""
+    for i in range(source.shape[0]):
+        for j in range(source.shape[1]):
+            target[i, j] = source[i, j]
+
+
 @subroutine
-def exponential(flow, span, result, power, product):
-    """result = e^(flow·span) in blocks; `power` and `product` are scratch of flow's shape."""
+def exponential(flow, span, result, scratch):
+    """result = e^(flow·span) in blocks; `scratch` has the shape of three of flow."""
     size = flow.shape[0]
+    power, product, total = scratch[0], scratch[1], scratch[2]
     largest = 0.0
     for i in range(size):
         row = 0.0
@@ -58,8 +69,10 @@ def exponential(flow, span, result, power, product):
         largest *= 0.5
         halvings += 1
     scaled = span / 2.0**halvings
-    total = np.eye(size)
-    power[:] = total
+    total[:] = 0.0
+    for i in range(size):
+        total[i, i] = 1.0
+    _copy(total, power)
     for term in range(1, EXPONENTIAL_TERMS + 1):
         for i in range(size):
             for j in range(size):
@@ -67,8 +80,10 @@ def exponential(flow, span, result, power, product):
                 for k in range(size):
                     s += flow[i, k] * power[k, j]
                 product[i, j] = s * scaled / term
-        power[:] = product
-        total += power
+        _copy(product, power)
+        for i in range(size):
+            for j in range(size):
+                total[i, j] += power[i, j]
     for _ in range(halvings):
         for i in range(size):
             for j in range(size):
@@ -76,7 +91,7 @@ def exponential(flow, span, result, power, product):
                 for k in range(size):
                     s += total[i, k] * total[k, j]
                 product[i, j] = s
-        total[:] = product
+        _copy(product, total)
     for i in range(size):
         for j in range(size):
             result[j // 8, j % 8, i // 8, i % 8] = total[i, j]
@@ -97,14 +112,14 @@ def drive_series(flow, body, inv_c, series):
 
 
 @part
-def add_power(series, span, watts, z):
-    """z += Γ(span)·watts, by Horner's rule, eight rows at a time so that they stay in registers."""
+def add_power(series, d, span, watts, z):
+    """z += Γ_d(span)·watts, by Horner's rule, eight rows at a time so that they stay in registers."""
     scale = span * watts
     for b in range(z.shape[0]):
-        c = series[TERMS - 1, b]
+        c = series[d, TERMS - 1, b]
         g0, g1, g2, g3, g4, g5, g6, g7 = c[0], c[1], c[2], c[3], c[4], c[5], c[6], c[7]
         for q in range(1, TERMS):
-            c = series[TERMS - 1 - q, b]
+            c = series[d, TERMS - 1 - q, b]
             g0 = g0 * span + c[0]
             g1 = g1 * span + c[1]
             g2 = g2 * span + c[2]
@@ -124,12 +139,12 @@ def add_power(series, span, watts, z):
 
 
 @part
-def propagate(transition, push, watts, z, work):
-    """z ← transitionᵀ z + push·watts, eight rows at a time; two sums each, since one would wait for itself."""
+def propagate(transition, rate, z, work):
+    """z ← transitionᵀ z + rate, eight rows at a time; two sums each, since one would wait for itself."""
     for b in range(z.shape[0]):
-        p = push[b]
-        z0, z1, z2, z3 = watts * p[0], watts * p[1], watts * p[2], watts * p[3]
-        z4, z5, z6, z7 = watts * p[4], watts * p[5], watts * p[6], watts * p[7]
+        p = rate[b]
+        z0, z1, z2, z3 = p[0], p[1], p[2], p[3]
+        z4, z5, z6, z7 = p[4], p[5], p[6], p[7]
         y0 = y1 = y2 = y3 = y4 = y5 = y6 = y7 = 0.0
         for block in range(z.shape[0]):
             for pair in range(4):
@@ -160,35 +175,78 @@ def propagate(transition, push, watts, z, work):
 
 
 @part
-def advance(t, span, level, full, transition, push, series, z, work, line_t, line_level, ends, moved):
-    """Advance the state over one span, taking drive changes off the delay line at their instants.
+def advance(t, span, levels, watts, transition, push, series, z, rate, work, lines, ends, moved):
+    """Advance the state over one span, taking drive changes off the delay lines at their instants.
 
     Args:
         t, span: start and length, s.
-        level, full: output level at the start, 0…1, and the watts of level 1.
-        transition, push: of `exponential` for this span, and Γ(span), shape of z.
-        series: of `drive_series`.
-        z, work: state, advanced in place, and scratch of its shape.
-        line_t, line_level, ends: the delay line, as in drives.py.
-        moved: J, added to at index 0.
-
-    Returns:
-        The level at the end.
+        levels, watts: output level of each drive, 0…1, kept up to date, and the watts of level 1.
+        transition: of `exponential` for this span.
+        push, series: Γ(span) of each drive, and what `drive_series` made for it.
+        z: state, advanced in place; rate, work: scratch of its shape.
+        lines, ends: the delay lines, as in drives.py.
+        moved: J of each drive, added to.
     """
     end = t + span
-    head, tail = ends[0], ends[1]
-    while head != tail and line_t[head] <= t + TIME_EPS:
-        level = line_level[head]
-        head = head + 1 if head + 1 < line_t.size else 0
-    watts = level * full
-    propagate(transition, push, watts, z, work)
-    moved[0] += watts * span
-    while head != tail and line_t[head] < end - TIME_EPS:
-        left = end - line_t[head]
-        change = (line_level[head] - level) * full
-        add_power(series, left, change, z)
-        moved[0] += change * left
-        level = line_level[head]
-        head = head + 1 if head + 1 < line_t.size else 0
-    ends[0] = head
-    return level
+    drives = levels.size
+    for d in range(drives):
+        head, tail = ends[d, HEAD], ends[d, TAIL]
+        while head != tail and lines[d, LINE_T, head] <= t + TIME_EPS:
+            levels[d] = lines[d, LINE_LEVEL, head]
+            head = head + 1 if head + 1 < lines.shape[2] else 0
+        ends[d, HEAD] = head
+        power = levels[d] * watts[d]
+        for b in range(z.shape[0]):
+            for i in range(8):
+                rate[b, i] = push[d, b, i] * power + (rate[b, i] if d > 0 else 0.0)
+        moved[d] += power * span
+    propagate(transition, rate, z, work)
+    for d in range(drives):
+        head, tail = ends[d, HEAD], ends[d, TAIL]
+        while head != tail and lines[d, LINE_T, head] < end - TIME_EPS:
+            left = end - lines[d, LINE_T, head]
+            change = (lines[d, LINE_LEVEL, head] - levels[d]) * watts[d]
+            add_power(series, d, left, change, z)
+            moved[d] += change * left
+            levels[d] = lines[d, LINE_LEVEL, head]
+            head = head + 1 if head + 1 < lines.shape[2] else 0
+        ends[d, HEAD] = head
+
+
+@subroutine
+def prepare(flow, span, inv_c, drives, transition, push, series, scratch):
+    """Make transition, push and series for spans of a length; `drives` is the table of codes.py."""
+    exponential(flow, span, transition, scratch)
+    push[:] = 0.0
+    for d in range(drives.shape[0]):
+        body = int(drives[d, ACTS_ON])
+        drive_series(flow, body, inv_c[body], series[d])
+        add_power(series, d, span, 1.0, push[d])
+
+
+@subroutine
+def advance_once(
+    t,
+    span,
+    flow,
+    inv_c,
+    drives,
+    levels,
+    watts,
+    transition,
+    push,
+    series,
+    z,
+    rate,
+    work,
+    lines,
+    ends,
+    moved,
+    scratch,
+):
+    """`advance` over a span of another length, for which all is made anew; transition and push are scratch here.
+
+    Its own function: `advance` put twice into the loop comes out slower at both places.
+    """
+    prepare(flow, span, inv_c, drives, transition, push, series, scratch)
+    advance(t, span, levels, watts, transition, push, series, z, rate, work, lines, ends, moved)

@@ -1,29 +1,49 @@
-"""The closed loop, sample by sample: probe, control law, drive, rig. One compiled call is one run."""
+"""The closed loop, sample by sample: probes, control law, drives, rig. One compiled call is one run."""
 
 import math
 
 import numpy as np
 
-from .codes import LINK_CHANGES, LOAD_CHANGES, ON_OFF
+from .codes import (
+    AGE,
+    AT_REST,
+    CONVERTER,
+    CORRECT_SLOPE,
+    CORRECT_TRUE,
+    DEAD_TIME,
+    DRAW_CHANGES,
+    END_A,
+    END_B,
+    EVENT_A,
+    EVENT_B,
+    EVENT_C,
+    FAULT_CHANGES,
+    HAND,
+    KIND,
+    LAG,
+    LINK_CHANGES,
+    LOAD_CHANGES,
+    MOVES,
+    NO_CONVERTER,
+    OFFSET,
+    ON_OFF,
+    ONE_WAY,
+    POWER_W,
+    SITS_IN,
+    SLOPE,
+    STALL,
+    SUPPLY_CHANGES,
+    SURROUNDINGS_CHANGE,
+    VALVE,
+)  # fmt: skip
+from .codes import BY_SUPPLY as BY_SUPPLY_SLOT
+from .curved import advance_curved, content, temperature
+from .drives import LEVEL, MOTOR, SWITCH_ONS, drive_step, drive_steps, push_change, share_out
 from .drives import SHORTEST_OFF as DRIVE_SHORTEST_OFF
 from .drives import SHORTEST_ON as DRIVE_SHORTEST_ON
 from .drives import STATE_SIZE as DRIVE_STATE_SIZE
-from .drives import SWITCH_ONS, drive_step
-from .heat import (
-    EXTRA,
-    ONE,
-    PROBE,
-    SURROUNDINGS,
-    TERMS,
-    TIME_EPS,
-    add_link,
-    add_power,
-    advance,
-    drive_series,
-    exponential,
-)
-from .heat import LOST as LOST_SLOT
-from .jit import compiled
+from .heat import EXTRA, ONE, PROBE, SURROUNDINGS, TERMS, TIME_EPS, add_link, advance, advance_once, prepare
+from .jit import compiled, subroutine
 from .laws import (
     ASKED,
     D_TERM,
@@ -33,52 +53,74 @@ from .laws import (
     LEFT,
     P_TERM,
     STATE_SIZE,
+    hand_step,
     on_off_start,
     on_off_step,
     pid_start,
     pid_step,
 )
+from .probes import STATE_SIZE as PROBE_STATE_SIZE
+from .probes import aged, begin_fault, reading
 
 # Rows of the trace, each of one value per sample.
-MEASURED, DRIVE, ASKED_DRIVE, P, I, D, DELAY_LEFT, POWER = range(8)  # noqa: E741
-TRACE_ROWS = 8
-# Totals of a run: heat moved by the drive, brought by loads and lost to the surroundings in J; switchings; when a body
-# left every sensible range, s.
-ENERGY, LOADED, LOST, ONS, MIN_ON, MIN_OFF, DIVERGED_AT = range(7)
-TOTALS_SIZE = 7
+MEASURED, DRIVE, ASKED_DRIVE, P, I, D, DELAY_LEFT = range(7)  # noqa: E741
+TRACE_ROWS = 7
+# Rows of what is recorded of each drive: W, and relative flow or position of one that moves something.
+DRIVE_WATTS, DRIVE_FLOW = range(2)
+# Totals of a run: heat brought by loads and lost to the surroundings in J; when a body left every sensible range, s.
+LOADED, LOST, DIVERGED_AT = range(3)
+TOTALS_SIZE = 3
+# Totals of each drive: level times seconds times its watts in J; switchings.
+MOVED, ONS, MIN_ON, MIN_OFF = range(4)
+DRIVE_TOTALS_SIZE = 4
 
 _COLDEST, _HOTTEST = -273.15, 20000.0
 
 
+@subroutine
+def other_readings(k, h, control, curved, n, z, x, melt, c, state, plain, noise, history, rates, readings):
+    """What all probes but the one that controls show at a sample; arguments as in `run_loop`."""
+    for p in range(c.shape[0]):
+        if p == control:
+            continue
+        body = int(c[p, SITS_IN])
+        degC = z[body] if not curved else temperature(x, melt, body)[0]
+        sensed = degC
+        if c[p, LAG] > 0.0:
+            sensed = z[n + PROBE + p] if not curved else x[n + p]
+        if c[p, AGE] > 0.0:
+            sensed = aged(k, h, degC, sensed, c[p], history[p], rates[p])
+        readings[p, k] = reading(k * h, sensed, noise[p, k], c[p], state[p], plain[p])
+
+
 @compiled(
-    "int64(float64, float64, float64[::1], float64[::1], int64[::1], int64[::1], float64[::1],"
-    " float64[::1], int64[::1], int64[::1], float64[::1],"
-    " int64, int64, float64, float64, float64[::1], int64,"
-    " int64, float64, float64, float64[::1],"
+    "int64(float64, float64, float64, boolean, float64[::1], float64[:, ::1], float64[::1],"
+    " int64[:, ::1], float64[:, ::1], float64[::1], int64[::1], int64[::1], float64[:, ::1],"
+    " float64[:, ::1], float64[::1], int64, int64, float64[:, ::1], int64, int64, float64[:, ::1],"
     " int64, float64, float64[::1], float64[::1],"
-    " float64[:, ::1], int64[::1], float64[:, ::1], float64[::1])"
+    " float64[:, ::1], int64[::1], float64[:, ::1], float64[:, ::1], float64[:, :, ::1], float64[::1], float64[:, ::1])"
 )
 def run_loop(
     h,
     step_limit,
+    tolerance,
+    curved,
     inv_c,
+    melt,
     start,
-    link_a,
-    link_b,
-    link_g,
+    link_ends,
+    link_values,
     event_t,
     event_kind,
     event_index,
-    event_change,
-    drive_kind,
-    drive_body,
-    drive_power,
-    dead_time,
-    drive_settings,
+    event_values,
+    drive_table,
+    start_levels,
+    sharing,
     line_size,
-    probe_body,
-    probe_lag,
-    probe_step,
+    probe_table,
+    control,
+    history_size,
     noise,
     law,
     mirror,
@@ -87,68 +129,145 @@ def run_loop(
     trace,
     reasons,
     temperatures,
+    readings,
+    of_drives,
     totals,
+    drive_totals,
 ):
     """Run one candidate on one trial.
 
     Args:
-        h, step_limit: sample interval and longest integration step, s.
-        inv_c, start: K/J of the bodies; state at the start, shape (n+2,).
-        link_a, link_b, link_g: links, among them one of 0 W/K for each door.
-        event_t, event_kind, event_index, event_change: what changes when, in order of time.
-        drive_kind … line_size: drive; power is negative for one that cools; line_size bounds the delay line.
-        probe_body, probe_lag, probe_step, noise: probe; noise in K for each sample.
-        law, mirror, law_settings: ON_OFF or PID; mirror is −1 for a cooling drive.
+        h: sample interval, s.
+        step_limit: longest step of the exact integration, s; tolerance: of the adaptive one, K.
+        curved: whether the rig needs the adaptive integration.
+        inv_c, melt, start: K/J and melting of the bodies; degC at the start, the surroundings last, shape (n+1,).
+        link_ends, link_values: links, among them one of 0 W/K for each door.
+        event_t, event_kind, event_index, event_values: what changes when, in order of time.
+        drive_table, start_levels, sharing, line_size: drives; levels before the run; line_size bounds a delay line.
+        probe_table, control, history_size, noise: probes, which of them controls, and noise in K, shape (probes, m).
+        law, mirror, law_settings: ON_OFF, PID or HAND; mirror is −1 where all drives cool.
         setpoint: degC at each sample.
-        trace, reasons, temperatures, totals: written; shapes (TRACE_ROWS, m), (m,), (n, m), (TOTALS_SIZE,).
+        trace, reasons, temperatures, readings, of_drives, totals, drive_totals: written; shapes (TRACE_ROWS, m), (m,),
+            (named bodies, m), (probes, m), (2, drives, m), (TOTALS_SIZE,), (drives, DRIVE_TOTALS_SIZE).
 
     Returns:
         −1, or the index of the body that left every sensible range.
     """
     n, samples = inv_c.size, setpoint.size
-    size = n + EXTRA
-    blocks = (size + 7) // 8
-    state, work = np.zeros((blocks, 8)), np.zeros((blocks, 8))
+    drives, probes, shown = drive_table.shape[0], probe_table.shape[0], temperatures.shape[0]
+    size = n + EXTRA + probes
+    blocks = (size + 7) // 8 if not curved else 1
+    # Drives.
+    drive_state = np.zeros((drives, DRIVE_STATE_SIZE))
+    drive_state[:, DRIVE_SHORTEST_ON] = -1.0
+    drive_state[:, DRIVE_SHORTEST_OFF] = -1.0
+    lines, ends = np.zeros((drives, 3, line_size)), np.zeros((drives, 2), np.int64)
+    levels, demands, moved, before = np.zeros(drives), np.zeros(drives), np.zeros(drives), np.zeros(drives)
+    watts, targets, ramps = drive_table[:, POWER_W].copy(), np.zeros(drives), np.zeros(drives)
+    for d in range(drives):
+        levels[d] = start_levels[d]
+        if drive_table[d, MOVES] > 0.0 and levels[d] >= drive_table[d, STALL]:
+            targets[d] = levels[d]
+        if drive_table[d, KIND] == VALVE:
+            drive_state[d, LEVEL] = drive_state[d, MOTOR] = levels[d]
+        elif levels[d] > 0.0:  # what was before the run ends when the first order arrives
+            push_change(drive_table[d, DEAD_TIME], 0.0, 0.0, lines[d], ends[d])
+    # A view made for each sample would be counted in and out each time.
+    main_settings, main_state, main_line, main_ends = drive_table[0], drive_state[0], lines[0], ends[0]
+    supply = 1.0
+    # State and matrices of the exact integration.
+    linear_size = size if not curved else 1
+    state, rate, work = np.zeros((blocks, 8)), np.zeros((blocks, 8)), np.zeros((blocks, 8))
     z = state.reshape(-1)
-    z[: n + 1] = start[: n + 1]
-    z[n + ONE] = 1.0
-    z[n + PROBE] = start[n + 1]
-    flow, scratch_a, scratch_b = np.zeros((size, size)), np.zeros((size, size)), np.zeros((size, size))
-    for j in range(link_g.size):
-        add_link(flow, link_a[j], link_b[j], link_g[j], n, inv_c)
-    if probe_lag > 0.0:
-        flow[n + PROBE, probe_body] = 1.0 / probe_lag
-        flow[n + PROBE, n + PROBE] = -1.0 / probe_lag
+    flow, scratch = np.zeros((linear_size, linear_size)), np.zeros((3, linear_size, linear_size))
     transition, part_transition = np.zeros((blocks, 8, blocks, 8)), np.zeros((blocks, 8, blocks, 8))
-    series = np.zeros((TERMS, blocks, 8))
-    parts = max(1, math.ceil(h / step_limit - TIME_EPS))
-    span = h / parts
-    exponential(flow, span, transition, scratch_a, scratch_b)
-    drive_series(flow, drive_body, inv_c[drive_body], series)
-    push, part_push = np.zeros((blocks, 8)), np.zeros((blocks, 8))
-    add_power(series, span, 1.0, push)
-    moved = np.zeros(1)
+    series = np.zeros((drives, TERMS, blocks, 8))
+    push, part_push = np.zeros((drives, blocks, 8)), np.zeros((drives, blocks, 8))
+    # State and scratch of the adaptive one.
+    curved_size = n + probes + drives + 1 if curved else 1
+    x = np.zeros(curved_size)
+    square, curved_work = np.zeros((2, curved_size, curved_size)), np.zeros((12, curved_size))
+    steady, into, drawn, usual = np.zeros(n), np.zeros(n), np.zeros(n), np.full(1, h)
+    links = link_values.copy()  # doors change them
+    drawn_in = 0.0
+    outside = start[n]
+    parts, span = 1, h
+    if curved:
+        for i in range(n):
+            x[i] = content(start[i], melt[i])
+        for p in range(probes):
+            x[n + p] = start[int(probe_table[p, SITS_IN])]
+        for d in range(drives):
+            x[n + probes + d] = targets[d]
+    else:
+        z[: n + 1] = start[: n + 1]
+        z[n + ONE] = 1.0
+        for j in range(link_values.shape[0]):
+            add_link(
+                flow, link_ends[j, END_A], link_ends[j, END_B], link_ends[j, ONE_WAY], link_values[j, AT_REST], n, inv_c
+            )
+        for p in range(probes):
+            body, slot = int(probe_table[p, SITS_IN]), n + PROBE + p
+            z[slot] = start[body]
+            if probe_table[p, LAG] > 0.0:
+                flow[slot, body] = 1.0 / probe_table[p, LAG]
+                flow[slot, slot] = -1.0 / probe_table[p, LAG]
+        parts = max(1, math.ceil(h / step_limit - TIME_EPS))
+        span = h / parts
+        prepare(flow, span, inv_c, drive_table, transition, push, series, scratch)
+    # Probes.
+    probe_state = np.zeros((probes, PROBE_STATE_SIZE))
+    history, rates = np.zeros((probes, history_size)), np.zeros((probes, history_size))
+    plain = np.zeros(probes, np.bool_)
+    for p in range(probes):
+        c = probe_table[p]
+        straight = c[OFFSET] == 0.0 and c[SLOPE] == 1.0 and c[CORRECT_SLOPE] == 1.0 and c[CORRECT_TRUE] == 0.0
+        plain[p] = straight and c[CONVERTER] == NO_CONVERTER
+    control_settings, control_state = probe_table[control], probe_state[control]
     law_state = np.zeros(STATE_SIZE)
     decision = np.zeros(DECISION_SIZE)
-    drive_state = np.zeros(DRIVE_STATE_SIZE)
-    drive_state[DRIVE_SHORTEST_ON] = drive_state[DRIVE_SHORTEST_OFF] = -1.0
-    line_t, line_level = np.zeros(line_size), np.zeros(line_size)
-    ends = np.zeros(2, np.int64)
     totals[:] = 0.0
-    level, load, next_event = 0.0, 0.0, 0
+    load, next_event = 0.0, 0
     for k in range(samples):
         t = k * h
-        end = t + h
-        # Probe.
-        y = (z[n + PROBE] if probe_lag > 0.0 else z[probe_body]) + noise[k]
-        if probe_step > 0.0:
-            y = math.floor(y / probe_step + 0.5) * probe_step
+        # Bodies.
+        for i in range(n):
+            degC = z[i] if not curved else temperature(x, melt, i)[0]
+            if not _COLDEST - 1.0 < degC < _HOTTEST:
+                totals[DIVERGED_AT] = t
+                return i
+            if i < shown:
+                temperatures[i, k] = degC
+        # What is due now, such as a fault, is so for the reading already.
+        while (
+            next_event < event_t.size
+            and event_t[next_event] <= t + TIME_EPS
+            and event_kind[next_event] == FAULT_CHANGES
+        ):
+            values = event_values[next_event]
+            begin_fault(t, values[EVENT_A], values[EVENT_B], values[EVENT_C], probe_state[event_index[next_event]])
+            next_event += 1
+        # Probes.
+        body = int(control_settings[SITS_IN])
+        degC = z[body] if not curved else temperature(x, melt, body)[0]
+        sensed = degC
+        if control_settings[LAG] > 0.0:
+            sensed = z[n + PROBE + control] if not curved else x[n + control]
+        if control_settings[AGE] > 0.0:
+            sensed = aged(k, h, degC, sensed, control_settings, history[control], rates[control])
+        y = reading(t, sensed, noise[control, k], control_settings, control_state, plain[control])
+        readings[control, k] = y
+        if probes > 1:
+            other_readings(k, h, control, curved, n, z, x, melt, probe_table, probe_state, plain, noise, history, rates,
+                           readings)  # fmt: skip
         # Law.
         r = setpoint[k]
         if law == ON_OFF:
             if k == 0:
                 on_off_start(law_state)
             reason = on_off_step(mirror * r, mirror * y, h, law_settings, law_state, decision)
+        elif law == HAND:
+            reason = hand_step(law_settings, decision)
         else:
             if k == 0:
                 pid_start(mirror * y, law_settings, law_state)
@@ -161,81 +280,92 @@ def run_loop(
         trace[D, k] = decision[D_TERM]
         trace[DELAY_LEFT, k] = decision[LEFT]
         reasons[k] = reason
-        for i in range(n):
-            temperatures[i, k] = z[i]
-            if not _COLDEST - 1.0 < z[i] < _HOTTEST:
-                totals[DIVERGED_AT] = t
-                return i
+        for d in range(drives):
+            if curved and drive_table[d, MOVES] > 0.0:
+                of_drives[DRIVE_FLOW, d, k] = x[n + probes + d]
+            of_drives[DRIVE_WATTS, d, k] = levels[d] * watts[d]
         if k == samples - 1:
-            trace[POWER, k] = level * drive_power
             break
-        # Drive.
-        drive_step(
-            drive_kind,
-            decision[GIVEN],
-            t,
-            h,
-            dead_time,
-            drive_settings,
-            drive_state,
-            line_t,
-            line_level,
-            ends,
-        )
-        # Rig, part by part; a part in which an event begins or ends is split there.
-        before = moved[0]
+        # Drives.
+        if drives == 1:
+            demands[0] = max(decision[GIVEN], 0.0)
+        else:
+            share_out(decision[GIVEN], sharing, drive_table, demands)
+        drive_step(demands[0], t, h, main_settings, main_state, main_line, main_ends)
+        if drives > 1:
+            drive_steps(1, demands, t, h, drive_table, drive_state, lines, ends)
+        for d in range(drives):
+            before[d] = moved[d]
+        # Rig, part by part; a part in which something changes is split there.
         for part in range(parts):
             t = k * h + part * span
             end = t + span
             if next_event == event_t.size or event_t[next_event] >= end - TIME_EPS:
-                level = advance(
-                    t,
-                    span,
-                    level,
-                    drive_power,
-                    transition,
-                    push,
-                    series,
-                    state,
-                    work,
-                    line_t,
-                    line_level,
-                    ends,
-                    moved,
-                )
+                if curved:
+                    advance_curved(t, span, levels, watts, targets, ramps, tolerance, usual, x, inv_c, melt, link_ends,
+                                   links, probe_table, drive_table, steady, into, drawn, outside, square,
+                                   curved_work, lines, ends, moved)  # fmt: skip
+                else:
+                    advance(t, span, levels, watts, transition, push, series, state, rate, work, lines, ends, moved)
                 totals[LOADED] += load * span
+                totals[LOST] -= drawn_in * span
                 continue
             while t < end - TIME_EPS:
                 while next_event < event_t.size and event_t[next_event] <= t + TIME_EPS:
-                    index, change = event_index[next_event], event_change[next_event]
-                    if event_kind[next_event] == LINK_CHANGES:
-                        add_link(flow, link_a[index], link_b[index], change, n, inv_c)
-                    elif event_kind[next_event] == LOAD_CHANGES:
-                        flow[index, n + ONE] += change * inv_c[index]
-                        load += change
+                    kind, index, values = event_kind[next_event], event_index[next_event], event_values[next_event]
+                    if kind == LINK_CHANGES:
+                        links[index, AT_REST] += values[EVENT_A]
+                        if not curved:
+                            add_link(flow, link_ends[index, END_A], link_ends[index, END_B], link_ends[index, ONE_WAY],
+                                     values[EVENT_A], n, inv_c)  # fmt: skip
+                    elif kind == LOAD_CHANGES:
+                        steady[index] += values[EVENT_A]
+                        load += values[EVENT_A]
+                        if not curved:
+                            flow[index, n + ONE] += values[EVENT_A] * inv_c[index]
+                    elif kind == DRAW_CHANGES:
+                        g, heat = values[EVENT_A], values[EVENT_A] * values[EVENT_B]
+                        drawn[index] += g
+                        steady[index] += heat
+                        drawn_in += heat
+                        if not curved:
+                            flow[index, index] -= g * inv_c[index]
+                            flow[index, n + ONE] += heat * inv_c[index]
+                            flow[size - 1, index] += g
+                    elif kind == SURROUNDINGS_CHANGE:
+                        outside += values[EVENT_A]
+                        if not curved:
+                            z[n + SURROUNDINGS] += values[EVENT_A]
+                    elif kind == SUPPLY_CHANGES:
+                        supply += values[EVENT_A]
+                        for d in range(drives):
+                            if drive_table[d, BY_SUPPLY_SLOT] > 0.0:
+                                watts[d] = drive_table[d, POWER_W] * supply * supply
                     else:
-                        z[n + SURROUNDINGS] += change
+                        begin_fault(t, values[EVENT_A], values[EVENT_B], values[EVENT_C], probe_state[index])
                     next_event += 1
                 until = end
                 if next_event < event_t.size and event_t[next_event] < end - TIME_EPS:
                     until = event_t[next_event]
-                exponential(flow, until - t, part_transition, scratch_a, scratch_b)
-                drive_series(flow, drive_body, inv_c[drive_body], series)
-                part_push[:] = 0.0
-                add_power(series, until - t, 1.0, part_push)
-                level = advance(
-                    t, until - t, level, drive_power, part_transition, part_push, series, state, work,
-                    line_t, line_level, ends, moved,
-                )  # fmt: skip
+                if curved:
+                    usual[0] = min(usual[0], until - t)
+                    advance_curved(t, until - t, levels, watts, targets, ramps, tolerance, usual, x, inv_c, melt,
+                                   link_ends, links, probe_table, drive_table, steady, into, drawn, outside,
+                                   square, curved_work, lines, ends, moved)  # fmt: skip
+                else:
+                    advance_once(t, until - t, flow, inv_c, drive_table, levels, watts, part_transition, part_push,
+                                 series, state, rate, work, lines, ends, moved, scratch)  # fmt: skip
                 totals[LOADED] += load * (until - t)
+                totals[LOST] -= drawn_in * (until - t)
                 t = until
-            exponential(flow, span, transition, scratch_a, scratch_b)
-            push[:] = 0.0
-            add_power(series, span, 1.0, push)
-        trace[POWER, k] = (moved[0] - before) / h
-    totals[ENERGY] = moved[0]
-    totals[LOST] = z[n + LOST_SLOT]
-    totals[ONS] = drive_state[SWITCH_ONS]
-    totals[MIN_ON] = drive_state[DRIVE_SHORTEST_ON]
-    totals[MIN_OFF] = drive_state[DRIVE_SHORTEST_OFF]
+            if not curved:
+                prepare(flow, span, inv_c, drive_table, transition, push, series, scratch)
+        for d in range(drives):
+            of_drives[DRIVE_WATTS, d, k] = (moved[d] - before[d]) / h
+    totals[LOST] += x[curved_size - 1] if curved else z[size - 1]
+    for d in range(drives):
+        drive_totals[d, MOVED] = moved[d]
+        drive_totals[d, ONS] = drive_state[d, SWITCH_ONS]
+        drive_totals[d, MIN_ON] = drive_state[d, DRIVE_SHORTEST_ON]
+        drive_totals[d, MIN_OFF] = drive_state[d, DRIVE_SHORTEST_OFF]
     return -1

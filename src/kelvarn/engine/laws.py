@@ -15,6 +15,7 @@ from .codes import (
     BIAS,
     CONFIRM,
     DECIDE_EVERY,
+    HAND_DRIVE,
     HIGH,
     INTEGRATES,
     KD,
@@ -60,6 +61,7 @@ _CONFIRMING, _NOT_DECIDING, _DONE_ONCE = (
     int(Reason.DONE_ONCE),
 )
 _FREE, _RATE_UP, _RATE_DOWN = int(Reason.FREE), int(Reason.RATE_UP), int(Reason.RATE_DOWN)
+_BY_HAND = int(Reason.BY_HAND)
 _AT_HIGH, _HELD_HIGH, _PULLED_HIGH = int(Reason.AT_HIGH), int(Reason.HELD_HIGH), int(Reason.PULLED_HIGH)
 
 _TIME_EPS = 1e-9  # sums of sample intervals may miss a delay by rounding
@@ -145,6 +147,14 @@ def pid_start(y, c, x):
     x[MEMORY] = c[KP] * (1.0 - c[WEIGHT]) * y if c[INTEGRATES] > 0.5 else 0.0
     x[SPEED] = x[LAST_INPUT] = x[STARTED] = 0.0
     x[LAST_DRIVE] = min(max(c[BIAS], c[LOW]), c[HIGH])
+
+
+@part
+def hand_step(c, out):
+    """One sample with the drive set by hand."""
+    out[GIVEN] = out[ASKED] = c[HAND_DRIVE]
+    out[P_TERM] = out[I_TERM] = out[D_TERM] = out[LEFT] = 0.0
+    return _BY_HAND
 
 
 @part

@@ -10,6 +10,7 @@ from typing import Any, Literal
 
 import numpy as np
 
+from kelvarn.model.drives import Relay, SlowWindow
 from kelvarn.model.mark import MEASURES
 
 from . import codes
@@ -84,10 +85,11 @@ def measure(run: Run) -> Measures:
     """Read all measures off a run."""
     windows = tuple(_windows(run))
     found = _Found()
-    hottest = {body.name: float(row.max()) for body, row in zip(run.rig.bodies, run.bodies_degC, strict=True)}
+    hottest = {body.name: float(row.max()) for body, row in zip(run.rig.all_bodies, run.bodies_degC, strict=True)}
     _drive(run, found)
     margins = {
-        body.name: None if body.limit_degC is None else body.limit_degC - hottest[body.name] for body in run.rig.bodies
+        body.name: None if body.limit_degC is None else body.limit_degC - hottest[body.name]
+        for body in run.rig.all_bodies
     }
     return Measures(windows, found.values, found.reasons, hottest, margins)
 
@@ -209,20 +211,21 @@ def _drive(run: Run, found: _Found) -> None:
     found.put("mean_drive", run.drive[:-1].mean())
     found.put("time_at_limit_s", at_limit(run)[:-1].sum() * run.rig.probe.interval_s)
     found.put("travel", np.abs(np.diff(run.drive)).sum())
-    if run.rig.drive.kind == "pwm":
+    switching = [(drive, found) for drive, found in zip(run.rig.drives, run.switching, strict=True)
+                 if isinstance(drive, Relay | SlowWindow)]  # fmt: skip
+    if not switching:
         for key in ("switch_ons_per_h", "shortest_on_s", "shortest_off_s", "relay_life_years"):
-            found.put(key, None, "a PWM drive switches at its own fast pace")
+            found.put(key, None, "no drive of the rig switches slowly enough to count")
         return
-    per_second = run.switch_ons / duration
-    found.put("switch_ons_per_h", per_second * 3600)
-    found.put("shortest_on_s", run.shortest_on_s, "there is no complete on-time")
-    found.put("shortest_off_s", run.shortest_off_s, "there is no complete off-time")
-    if run.rig.drive.kind != "relay":
-        found.put("relay_life_years", None, "the drive is no relay")
-    elif run.switch_ons == 0:
-        found.put("relay_life_years", None, "the relay never switches on")
-    else:
-        found.put("relay_life_years", run.rig.drive.rated_operations / (per_second * YEAR_S))
+    found.put("switch_ons_per_h", max(each.ons for _, each in switching) / duration * 3600)
+    shortest_on = [each.shortest_on_s for _, each in switching if each.shortest_on_s is not None]
+    shortest_off = [each.shortest_off_s for _, each in switching if each.shortest_off_s is not None]
+    found.put("shortest_on_s", min(shortest_on, default=None), "there is no complete on-time")
+    found.put("shortest_off_s", min(shortest_off, default=None), "there is no complete off-time")
+    relays = [(drive, each.ons) for drive, each in switching if isinstance(drive, Relay)]
+    lives = [drive.rated_operations / (ons / duration * YEAR_S) for drive, ons in relays if ons > 0]
+    why_not = "the relay never switches on" if relays else "no drive is a relay"
+    found.put("relay_life_years", min(lives, default=None), why_not)
 
 
 def at_limit(run: Run) -> np.typing.NDArray[np.bool_]:

@@ -26,6 +26,7 @@ class Reason(IntEnum):
     PULLED_LOW = 26  # PID: less asked than given, memory pulled back
     RATE_UP = 27  # PID: asked rise is faster than the rate limit
     RATE_DOWN = 28  # PID: asked fall is faster than the rate limit
+    BY_HAND = 40  # the drive is set by hand
 
 
 AT_LIMIT = frozenset(

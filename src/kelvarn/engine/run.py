@@ -5,11 +5,22 @@ from functools import cached_property
 
 import numpy as np
 
-from kelvarn.model.candidate import OnOff, Pid
+from kelvarn.model.bodies import DrawOff, Link
+from kelvarn.model.candidate import Hand, OnOff, Pid
 from kelvarn.model.rig import Rig
-from kelvarn.model.trial import Trial
+from kelvarn.model.trial import DoorOpens, DrawOffRuns, Trial
 
-from .arrays import STEP_SHARE, Floats, Ints, RunError, to_arrays
+from . import codes
+from .arrays import STEP_SHARE, TOLERANCE_K, Floats, Ints, RunError, door_W_per_K, to_arrays
+
+
+@dataclass(frozen=True)
+class Switching:
+    """How often a drive switched on, and its shortest complete on-time and off-time in s; None without one."""
+
+    ons: int
+    shortest_on_s: float | None
+    shortest_off_s: float | None
 
 
 @dataclass(frozen=True, eq=False)
@@ -22,15 +33,19 @@ class Run:
         drive, asked: drive given and asked for, 0…1.
         p, i, d: terms of the law, as drive.
         delay_left_s: what is left of a delay that the reason speaks of.
-        power_W: mean over the sample that begins here; negative while cooling.
+        power_W: heat of all drives, mean over the sample that begins here; negative while cooling.
+        drives_W: power of each drive likewise, shape (drives, m); of a fan the electrical power.
+        flow: relative flow of each fan and position of each valve, 0…1, shape (drives, m).
+        probes_degC: what each probe reads, shape (probes, m).
         reason: codes of `reasons.Reason`.
         bodies_degC: shape (bodies, m).
-        energy_J, loaded_J, lost_J: heat moved by the drive, brought by loads, lost to the surroundings.
-        switch_ons: of the drive; shortest_on_s, shortest_off_s: None without a complete one.
+        energy_J: moved by all drives; heat_J, loaded_J, lost_J: heat brought by the drives (less what they took),
+            brought by loads, lost to the surroundings and with what was drawn off.
+        switching: of each drive.
     """
 
     rig: Rig
-    controller: OnOff | Pid
+    controller: OnOff | Pid | Hand
     trial: Trial
     time_s: Floats
     setpoint_degC: Floats
@@ -42,14 +57,16 @@ class Run:
     d: Floats
     delay_left_s: Floats
     power_W: Floats
+    drives_W: Floats
+    flow: Floats
+    probes_degC: Floats
     reason: Ints
     bodies_degC: Floats
     energy_J: float
+    heat_J: float
     loaded_J: float
     lost_J: float
-    switch_ons: int
-    shortest_on_s: float | None
-    shortest_off_s: float | None
+    switching: tuple[Switching, ...]
 
     @cached_property
     def controlled_degC(self) -> Floats:
@@ -59,8 +76,8 @@ class Run:
 
     @cached_property
     def direction(self) -> int:
-        """1 where the drive heats, −1 where it cools."""
-        return 1 if self.rig.drive.acts == "heats" else -1
+        """1 where a drive heats, −1 where all cool."""
+        return 1 if self.rig.heats else -1
 
     def surroundings_at(self, time_s: float) -> float:
         """Temperature of the surroundings at an instant, events included, degC."""
@@ -70,12 +87,30 @@ class Run:
                 value += event.change_K
         return value
 
-    def door_at(self, body: str, time_s: float) -> float:
-        """Conductance from a body to the surroundings by doors open at an instant, W/K."""
+    def conductance_at(self, link: Link, k: int) -> float:
+        """Conductance of a link at a sample, with the flow that drives it and open doors, W/K; radiation apart."""
+        g = link.conductance_W_per_K
+        if link.driven_by is not None:
+            flow = max(float(self.flow[self.rig.drive_index(link.driven_by), k]), 0.0)
+            g += link.full_W_per_K * flow**link.flow_exponent if flow > 0 else 0.0
+        return g + self.door_at(link.a, link.b, float(self.time_s[k]))
+
+    def door_at(self, a: str, b: str, time_s: float) -> float:
+        """Conductance between two ends by doors open at an instant, W/K."""
         return sum(
-            event.conductance_W_per_K
+            door_W_per_K(self.rig, event)
             for event in self.trial.events
-            if event.kind == "door" and event.body == body and _under_way(event.at_s, event.lasts_s, time_s)
+            if isinstance(event, DoorOpens)
+            and {event.body, event.to} == {a, b}
+            and _under_way(event.at_s, event.lasts_s, time_s)
+        )
+
+    def drawn_at(self, draw_off: DrawOff, time_s: float) -> bool:
+        """Whether a draw-off runs at an instant."""
+        return draw_off.always or any(
+            event.draw_off == draw_off.name and _under_way(event.at_s, event.lasts_s, time_s)
+            for event in self.trial.events
+            if isinstance(event, DrawOffRuns)
         )
 
 
@@ -83,17 +118,23 @@ def _under_way(start_s: float, lasts_s: float | None, time_s: float) -> bool:
     return start_s <= time_s and (lasts_s is None or time_s < start_s + lasts_s)
 
 
-def compute(rig: Rig, controller: OnOff | Pid, trial: Trial, step_share: float = STEP_SHARE) -> Run:
+def compute(
+    rig: Rig,
+    controller: OnOff | Pid | Hand,
+    trial: Trial,
+    step_share: float = STEP_SHARE,
+    tolerance_K: float = TOLERANCE_K,
+) -> Run:
     """Compute one run.
 
     Args:
         rig, controller, trial: what runs.
-        step_share: longest integration step over the fastest time constant; for error studies.
+        step_share, tolerance_K: how finely it is integrated, as for `to_arrays`; for error studies.
 
     Raises:
         RunError: it cannot be laid out, or a body leaves every sensible range; names what, where and when.
     """
-    begun = Begun(rig, controller, trial, step_share)
+    begun = Begun(rig, controller, trial, step_share, tolerance_K)
     begun.loop()
     return begun.run()
 
@@ -104,36 +145,48 @@ class Begun:
     Args, Raises: those of `compute`; a body that leaves every sensible range is raised by `run`.
     """
 
-    def __init__(self, rig: Rig, controller: OnOff | Pid, trial: Trial, step_share: float = STEP_SHARE) -> None:
-        from .kernel import TOTALS_SIZE, TRACE_ROWS, run_loop
+    def __init__(
+        self, rig: Rig, controller: OnOff | Pid | Hand, trial: Trial, step_share: float = STEP_SHARE,
+        tolerance_K: float = TOLERANCE_K,
+    ) -> None:  # fmt: skip
+        from .kernel import DRIVE_TOTALS_SIZE, TOTALS_SIZE, TRACE_ROWS, run_loop
 
         self._of = (rig, controller, trial)
         self._loop = run_loop
-        self._arrays = to_arrays(rig, controller, trial, step_share)
-        m = self._arrays.setpoint.size
+        self._arrays = to_arrays(rig, controller, trial, step_share, tolerance_K)
+        m, drives = self._arrays.setpoint.size, len(rig.drives)
         self._trace = np.zeros((TRACE_ROWS, m))
         self._reasons = np.zeros(m, np.int64)
-        self._bodies = np.zeros((len(rig.bodies), m))
-        self._totals = np.zeros(TOTALS_SIZE)
+        self._bodies = np.zeros((len(rig.all_bodies), m))
+        self._readings = np.zeros((len(rig.probes), m))
+        self._of_drives = np.zeros((2, drives, m))
+        self._totals, self._drive_totals = np.zeros(TOTALS_SIZE), np.zeros((drives, DRIVE_TOTALS_SIZE))
         self._diverged = -1
 
     def loop(self) -> None:
         """Compute."""
-        self._diverged = self._loop(*self._arrays.arguments(), self._trace, self._reasons, self._bodies, self._totals)
+        self._diverged = self._loop(
+            *self._arrays.arguments(), self._trace, self._reasons, self._bodies, self._readings, self._of_drives,
+            self._totals, self._drive_totals,
+        )  # fmt: skip
 
     def run(self) -> Run:
         """What was computed."""
         from . import kernel
 
         rig, controller, trial = self._of
-        trace, totals = self._trace, self._totals
+        trace, totals, each = self._trace, self._totals, self._drive_totals
         if self._diverged >= 0:
+            name = rig.body_names[min(self._diverged, len(rig.body_names) - 1)]
             raise RunError(
-                f"Body “{rig.bodies[self._diverged].name}” leaves every sensible temperature "
+                f"Body “{name}” leaves every sensible temperature "
                 f"{totals[kernel.DIVERGED_AT]:g} s into trial “{trial.name}”; "
                 "check the drive's power, the loads and the heat capacities."
             )
-        for array in (trace, self._reasons, self._bodies):
+        watts = self._of_drives[kernel.DRIVE_WATTS]
+        heating = [d for d in range(len(rig.drives)) if self._arrays.drive_table[d, codes.ACTS_ON] >= 0]
+        power = watts[heating].sum(axis=0) if len(heating) != 1 else watts[heating[0]]
+        for array in (trace, self._reasons, self._bodies, self._readings, self._of_drives):
             array.flags.writeable = False
         return Run(
             rig=rig,
@@ -148,15 +201,20 @@ class Begun:
             i=trace[kernel.I],
             d=trace[kernel.D],
             delay_left_s=trace[kernel.DELAY_LEFT],
-            power_W=trace[kernel.POWER],
+            power_W=power,
+            drives_W=watts,
+            flow=self._of_drives[kernel.DRIVE_FLOW],
+            probes_degC=self._readings,
             reason=self._reasons,
             bodies_degC=self._bodies,
-            energy_J=abs(float(totals[kernel.ENERGY])),
+            energy_J=float(np.abs(each[:, kernel.MOVED]).sum()),
+            heat_J=float(each[heating, kernel.MOVED].sum()),
             loaded_J=float(totals[kernel.LOADED]),
             lost_J=float(totals[kernel.LOST]),
-            switch_ons=int(totals[kernel.ONS]),
-            shortest_on_s=_existing(totals[kernel.MIN_ON]),
-            shortest_off_s=_existing(totals[kernel.MIN_OFF]),
+            switching=tuple(
+                Switching(int(row[kernel.ONS]), _existing(row[kernel.MIN_ON]), _existing(row[kernel.MIN_OFF]))
+                for row in each
+            ),
         )
 
 

@@ -1,6 +1,6 @@
 """A controller's decision at one sample, in words and numbers."""
 
-from kelvarn.model.candidate import OnOff, Pid
+from kelvarn.model.candidate import Hand, OnOff, Pid
 from kelvarn.units import Quantity, Scale, show
 
 from .reasons import Reason
@@ -10,6 +10,8 @@ from .run import Run
 def why(run: Run, index: int, scale: Scale = Scale.CELSIUS) -> str:
     """One sentence on what the controller decided at a sample, and why."""
     reason = Reason(int(run.reason[index]))
+    if isinstance(run.controller, Hand):
+        return f"set to {show(run.controller.drive, Quantity.DRIVE)} by hand"
     if isinstance(run.controller, OnOff):
         return _why_on_off(run, run.controller, reason, index, scale)
     return _why_pid(run, run.controller, reason, index, scale)

@@ -60,7 +60,7 @@ def result_json(candidate: str, trial: str, result: Result) -> dict[str, Any]:
 
 def write_trace(run: Run, path: Path) -> None:
     """Write a run's trace as CSV, one row a reading. Raises FileError where it cannot be written."""
-    bodies = [f"{body.name}_degC" for body in run.rig.bodies]
+    bodies = [f"{body.name}_degC" for body in run.rig.all_bodies]
     head = ["time_s", "setpoint_degC", "measured_degC", "drive", "power_W", *bodies, "guard"]
     columns = [run.time_s, run.setpoint_degC, run.measured_degC, run.drive, run.power_W, *run.bodies_degC]
 

@@ -7,6 +7,7 @@ from jinja2 import Environment, PackageLoader
 
 from kelvarn import __version__
 from kelvarn.engine.results import Result
+from kelvarn.model.drives import SlowWindow, heated_body
 from kelvarn.model.mark import MEASURES
 from kelvarn.model.project import Project
 from kelvarn.units import Quantity, Scale, show
@@ -92,23 +93,41 @@ def _measure_text(value: float | None, reason: str | None, quantity: Quantity, s
 
 def _rig_rows(project: Project, scale: Scale) -> list[Row]:
     rig = project.rig
-    rows = [
-        Row("Drive", f"{rig.drive.name}: {_drive_words(rig.drive.kind)}, {rig.drive.acts} {rig.drive.body}"),
-        Row("Full power", show(rig.drive.power_W, Quantity.POWER)),
-        Row("Dead time", show(rig.drive.dead_time_s, Quantity.DURATION)),
-        Row("Probe", f"{rig.probe.name} in {rig.probe.body}"),
+    rows: list[Row] = []
+    for drive in rig.drives:
+        body = heated_body(drive)
+        what = f"{_KINDS[drive.kind]}, {drive.acts} {body}" if body else f"{_KINDS[drive.kind]}, more flow {drive.acts}"
+        rows += [Row(f"Drive {drive.name}", what), Row("Full power", show(drive.power_W, Quantity.POWER))]
+        if isinstance(drive, SlowWindow):
+            rows.append(Row("Window", show(drive.window_s, Quantity.DURATION)))
+        rows.append(Row("Dead time", show(drive.dead_time_s, Quantity.DURATION)))
+        if drive.active_low:
+            rows.append(Row("Output pin", "active low: the load is on while the pin is low"))
+    for probe in rig.probes:
+        rows.append(Row(f"Probe {probe.name}", f"in {probe.body}, role {probe.role}"))
+        if probe.correction is not None:
+            c = probe.correction
+            shown, true = (
+                " and ".join(show(value, Quantity.TEMPERATURE, scale) for value in pair)
+                for pair in ((c.shown_low_degC, c.shown_high_degC), (c.true_low_degC, c.true_high_degC))
+            )
+            rows.append(Row("Two-point correction", f"where it shows {shown} it is {true}"))
+    rows += [
         Row("Read and decided every", show(rig.probe.interval_s, Quantity.DURATION)),
         Row("Surroundings", show(rig.surroundings.temperature_degC, Quantity.TEMPERATURE, scale)),
     ]
-    if rig.drive.kind == "slow_window":
-        rows.insert(1, Row("Window", show(rig.drive.window_s, Quantity.DURATION)))
     rows += [
         Row(f"Limit of {body.name}", show(body.limit_degC, Quantity.TEMPERATURE, scale))
-        for body in rig.bodies
+        for body in rig.all_bodies
         if body.limit_degC is not None
     ]
     return rows
 
 
-def _drive_words(kind: str) -> str:
-    return {"relay": "relay", "slow_window": "slow window (solid-state relay)", "pwm": "PWM"}[kind]
+_KINDS = {
+    "relay": "relay",
+    "slow_window": "slow window (solid-state relay)",
+    "pwm": "PWM",
+    "fan": "fan on PWM",
+    "valve": "positioned valve",
+}

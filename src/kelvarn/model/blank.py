@@ -1,9 +1,12 @@
 """What a new project begins with: one body, a heater, a probe, and something to compare."""
 
+from .bodies import Body, Link
 from .candidate import Candidate, OnOff, Pid
+from .drives import Pwm
 from .fields import SURROUNDINGS
+from .probes import Probe
 from .project import Project
-from .rig import Body, Link, Probe, Pwm, Rig
+from .rig import Rig
 from .trial import Plan, SetpointChange, Trial
 
 

@@ -100,7 +100,10 @@ class Pid(Part):
         "Share of a setpoint change that the speed term sees.",
     )
     bias: float = number(0.0, Quantity.DRIVE, -1.0, 1.0, "Bias", "Drive that is added always.")
-    low: float = number(0.0, Quantity.DRIVE, 0.0, 1.0, "Lowest drive", "The drive never goes below this.")
+    low: float = number(
+        0.0, Quantity.DRIVE, -1.0, 1.0, "Lowest drive",
+        "The drive never goes below this; below 0 it cools, where a rig both heats and cools.",
+    )  # fmt: skip
     high: float = number(1.0, Quantity.DRIVE, 0.0, 1.0, "Highest drive", "The drive never goes above this.")
     rate_per_s: float | None = number(
         None, Quantity.NUMBER, 1e-6, 1000.0, "Rate limit", "Largest change of the drive, 0…1, in a second."
@@ -142,6 +145,13 @@ class Pid(Part):
         if self.tracking_s is not None:
             return self.tracking_s
         return math.sqrt(self.ti_s * self.acting_td_s) if self.acting_td_s > 0 else self.ti_s
+
+
+class Hand(Part):
+    """No controller: the drive is set by hand, as in an open-loop step. It is no candidate."""
+
+    drive: float = number(..., Quantity.DRIVE, -1.0, 1.0, "Drive", "What the drive is set to; below 0 it cools.")
+    before: float = number(0.0, Quantity.DRIVE, -1.0, 1.0, "Before", "What the drive was until the run begins.")
 
 
 Controller = Annotated[OnOff | Pid, Field(discriminator="law")]

@@ -41,7 +41,8 @@ def put(root: Any, path: Path, value: Any) -> Any:
 
 def with_fields(part: P, **fields: Any) -> P:
     """A validated copy of a part with some fields changed."""
-    return type(part).model_validate({**dict(part), **fields})
+    kept = {name: getattr(part, name) for name in type(part).model_fields}
+    return type(part).model_validate({**kept, **fields})
 
 
 def rename_candidate(project: Project, old: str, new: str) -> Project:

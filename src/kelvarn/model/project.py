@@ -5,10 +5,10 @@ from typing import Literal
 from pydantic import model_validator
 
 from .candidate import Candidate
-from .fields import Name, Part, other
+from .fields import SURROUNDINGS, Name, Part, other
 from .names import check_unique
 from .rig import Rig
-from .trial import Trial
+from .trial import DoorOpens, Trial
 
 FORMAT = 1
 """Number of the file format this version writes; raised with every change that needs a migration."""
@@ -35,15 +35,37 @@ class Project(Part):
         check_unique([trial.name for trial in self.trials], "trial")
         if self.chosen is not None and self.chosen not in [c.name for c in self.candidates]:
             raise ValueError(f"the chosen candidate “{self.chosen}” does not exist")
-        bodies = {body.name for body in self.rig.bodies}
         for trial in self.trials:
-            for part, what in [(e, f"event “{e.name}”") for e in trial.events] + [
-                (m, f"the mark on {m.measure}") for m in trial.marks
-            ]:
-                body = getattr(part, "body", None)
-                if body is not None and body not in bodies:
-                    raise ValueError(f"{what} of trial “{trial.name}” names the body “{body}”, which does not exist")
+            self._events_fit(trial)
         return self
+
+    def _events_fit(self, trial: Trial) -> None:
+        """Raise ValueError where an event or mark of a trial names what the rig does not have."""
+        rig = self.rig
+        known = {
+            "body": set(rig.body_names),
+            "to": {*rig.body_names, SURROUNDINGS},
+            "probe": {probe.name for probe in rig.probes},
+            "draw_off": {found.name for found in rig.draw_offs},
+        }
+        parts = [(event, f"event “{event.name}”") for event in trial.events]
+        marks = [(mark, f"the mark on {mark.measure}") for mark in trial.marks]
+        for part, what in (*parts, *marks):
+            for field, names in known.items():
+                name = getattr(part, field, None)
+                if isinstance(name, str) and name not in names:
+                    title = {"to": "body", "draw_off": "draw-off"}.get(field, field)
+                    raise ValueError(f"{what} of trial “{trial.name}” names the {title} “{name}”, which does not exist")
+        for event in trial.events:
+            if isinstance(event, DoorOpens):
+                if event.to == event.body:
+                    raise ValueError(f"event “{event.name}” of trial “{trial.name}” opens “{event.to}” to itself")
+                link = rig.link_between(event.body, event.to)
+                if event.conductance_W_per_K is None and (link is None or link.opened_W_per_K == 0):
+                    raise ValueError(
+                        f"event “{event.name}” of trial “{trial.name}” opens a door that the rig does not have; "
+                        "give its extra loss, or what the link adds when its door opens"
+                    )
 
     def candidate(self, name: str) -> Candidate:
         """The candidate of this name; raises KeyError where there is none."""

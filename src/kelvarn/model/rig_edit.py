@@ -2,11 +2,13 @@
 
 from typing import Any
 
+from .bodies import Body, Link
+from .drives import heated_body
 from .edit import EditError, put, with_fields
 from .fields import SURROUNDINGS
 from .names import free_name
 from .project import Project
-from .rig import MAX_BODIES, Body, Link, Rig
+from .rig import MAX_BODIES, Rig
 
 _NEW_CAPACITY_J_PER_K = 500.0
 _NEW_CONDUCTANCE_W_PER_K = 1.0
@@ -16,7 +18,7 @@ def rename_body(project: Project, old: str, new: str) -> Project:
     """Rename a body everywhere it is referred to."""
 
     def follow(part: Any) -> Any:
-        fields = {key: new for key in ("a", "b", "body") if getattr(part, key, None) == old}
+        fields = {key: new for key in ("a", "b", "body", "to") if getattr(part, key, None) == old}
         return part.model_copy(update=fields) if fields else part
 
     rig = project.rig
@@ -28,6 +30,7 @@ def rename_body(project: Project, old: str, new: str) -> Project:
         links=tuple(follow(link) for link in rig.links),
         drives=tuple(follow(drive) for drive in rig.drives),
         probes=tuple(follow(probe) for probe in rig.probes),
+        draw_offs=tuple(follow(draw_off) for draw_off in rig.draw_offs),
     )
     trials = tuple(
         trial.model_copy(
@@ -78,9 +81,12 @@ def remove_body(project: Project, name: str) -> Project:
     rig = project.rig
     if len(rig.bodies) == 1:
         raise EditError("The last body cannot be removed; a rig needs one.")
-    for part, does in ((rig.drive, "acts on"), (rig.probe, "sits in")):
-        if part.body == name:
-            raise EditError(f"“{part.name}” {does} “{name}”; give it another body first.")
+    users = [(drive.name, heated_body(drive), "acts on") for drive in rig.drives]
+    users += [(probe.name, probe.body, "sits in") for probe in rig.probes]
+    users += [(draw_off.name, draw_off.body, "is drawn from") for draw_off in rig.draw_offs]
+    for part, body, does in users:
+        if body == name:
+            raise EditError(f"“{part}” {does} “{name}”; give it another body first.")
     rig = with_fields(
         rig,
         bodies=tuple(body for body in rig.bodies if body.name != name),
@@ -88,7 +94,7 @@ def remove_body(project: Project, name: str) -> Project:
     )
     trials = []
     for trial in project.trials:
-        events = tuple(e for e in trial.events if getattr(e, "body", None) != name)
+        events = tuple(e for e in trial.events if name not in (getattr(e, "body", None), getattr(e, "to", None)))
         left = {event.name for event in events}
         marks = tuple(m for m in trial.marks if m.body != name and (m.event is None or m.event in left))
         trials.append(with_fields(trial, events=events, marks=marks))

@@ -7,10 +7,10 @@ from pydantic import Field, model_validator
 
 from kelvarn.units import Quantity
 
-from .fields import Name, Part, number, other
+from .bodies import temperature
+from .fields import SURROUNDINGS, Name, Part, number, other
 from .mark import Mark
 from .names import check_unique
-from .rig import temperature
 
 LONGEST_S = 366 * 86400.0
 
@@ -56,13 +56,15 @@ class EventBase(Part):
 
 
 class DoorOpens(EventBase):
-    """A door: an added conductance from a body to the surroundings."""
+    """A door: an added conductance from a body to the surroundings, or to another body."""
 
     kind: Literal["door"] = "door"
     body: Name = other(..., "From body", "The body that loses heat through it.")
-    conductance_W_per_K: float = number(
-        ..., Quantity.CONDUCTANCE, 0.0, 1e6, "Extra loss", "Conductance to the surroundings while open."
-    )
+    to: Name = other(SURROUNDINGS, "To", "What it opens to: the surroundings or another body.")
+    conductance_W_per_K: float | None = number(
+        None, Quantity.CONDUCTANCE, 0.0, 1e6, "Extra loss",
+        "Conductance added while open; empty means what the rig's link says of its door.",
+    )  # fmt: skip
 
 
 class SurroundingsChange(EventBase):
@@ -82,7 +84,39 @@ class Load(EventBase):
     power_W: float = number(..., Quantity.POWER, -1e7, 1e7, "Power", "Heat brought in; below 0 it is taken out.")
 
 
-Event = Annotated[DoorOpens | SurroundingsChange | Load, Field(discriminator="kind")]
+class DrawOffRuns(EventBase):
+    """A draw-off of the rig runs."""
+
+    kind: Literal["draw_off"] = "draw_off"
+    draw_off: Name = other(..., "Draw-off", "Which draw-off of the rig runs.")
+
+
+class SupplyChange(EventBase):
+    """The supply sags or rises: resistive heaters give power by its square."""
+
+    kind: Literal["supply"] = "supply"
+    to: float = number(..., Quantity.DRIVE, 0.0, 2.0, "Supply", "Supply as a share of its nominal voltage.")
+
+
+class ProbeFault(EventBase):
+    """A probe fails or errs."""
+
+    kind: Literal["probe_fault"] = "probe_fault"
+    probe: Name = other(..., "Probe", "Which probe it is.")
+    fault: Literal["open", "short", "stuck", "stale", "drift", "offset", "spikes"] = other(
+        "open", "Fault", "What goes wrong with it."
+    )
+    size_K: float = number(
+        5.0, Quantity.DIFFERENCE, -500.0, 500.0, "Size", "Of an offset or a spike; of a drift, kelvins in an hour."
+    )
+    every_s: float = number(
+        60.0, Quantity.DURATION, 0.01, 86400.0, "Every", "Time between spikes, or between readings that arrive."
+    )
+
+
+Event = Annotated[
+    DoorOpens | SurroundingsChange | Load | DrawOffRuns | SupplyChange | ProbeFault, Field(discriminator="kind")
+]
 
 
 class Trial(Part):

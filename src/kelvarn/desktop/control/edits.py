@@ -57,7 +57,7 @@ class StripEdits:
         if not isinstance(controller, OnOff):
             return ""
         setpoint = self._view.trial(project).plan.changes[-1].to_degC
-        cools = project.rig.drive.acts == "cools"
+        cools = not project.rig.heats
         below = kind == "edge_on"
         distance = (setpoint - degC) if below != cools else (degC - setpoint)
         step = 0.05 if abs(distance) < 2 else 0.1

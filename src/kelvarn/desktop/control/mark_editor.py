@@ -33,7 +33,7 @@ class MarkEditor(QFrame):
         self._scale, self._mark = scale, mark
         self._measure, self._subject, self._direction = Choice(), Choice(), Choice()
         self._events = [event.name for event in trial.events]
-        self._bodies = [body.name for body in project.rig.bodies]
+        self._bodies = list(project.rig.body_names)
         for key, kind in MEASURES.items():
             if kind.scope != "event" or self._events:
                 self._measure.addItem(kind.title, key)

@@ -25,7 +25,7 @@ class RigActions:
     @property
     def body(self) -> str | None:
         """The body selected; None where something else is."""
-        names = [body.name for body in self._document.project.rig.bodies]
+        names = self._document.project.rig.body_names
         return self.selected if self.selected in names else None
 
     def add_body(self) -> None:

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QFrame, QGraphicsScene, QGraphicsView
 from kelvarn.desktop import theme
 from kelvarn.desktop.keys import place_step
 from kelvarn.engine.run import Run
+from kelvarn.model.drives import heated_body
 from kelvarn.model.fields import SURROUNDINGS
 from kelvarn.model.rig import Rig
 from kelvarn.units import Quantity, Scale, show
@@ -76,7 +77,7 @@ class HeatPath(QGraphicsView):
         scene.setSceneRect(QRectF(0, 0, self.viewport().width(), self.viewport().height()))
         scene.setBackgroundBrush(theme.current().color("panel"))
         places = place(rig, self.viewport().width(), self.viewport().height())
-        for body in rig.bodies:
+        for body in rig.all_bodies:
             capacity = show(body.capacity_J_per_K, Quantity.CAPACITY)
             self._add(
                 BodyItem(
@@ -92,13 +93,13 @@ class HeatPath(QGraphicsView):
         probe = rig.probe
         note = f"lag {show(probe.lag_s, Quantity.DURATION)}, read every {show(probe.interval_s, Quantity.DURATION)}"
         self._add(ProbeItem(places.bodies[probe.body], self._select, probe.name, note))
-        heated = places.bodies[rig.drive.body]
+        heated = places.bodies[(heated_body(rig.drive) or rig.probe.body)]
         self._drive_arrow = ArrowItem(
             QPointF(places.drive.right() + 3, places.drive.center().y()),
             QPointF(heated.left() - 3, heated.center().y()),
         )
         scene.addItem(self._drive_arrow)
-        for link in rig.links:
+        for link in rig.all_links:
             start, end = _ends(link.a, link.b, places)
             arrow = ArrowItem(start, end)
             arrow.setToolTip(f"{link.a} – {link.b}: {show(link.conductance_W_per_K, Quantity.CONDUCTANCE)}")
@@ -114,12 +115,12 @@ class HeatPath(QGraphicsView):
 
     def _fill(self) -> None:
         run, rig = self._run, self._rig
-        if run is None or rig is None or [b.name for b in run.rig.bodies] != [b.name for b in rig.bodies]:
+        if run is None or rig is None or [b.name for b in run.rig.all_bodies] != [b.name for b in rig.all_bodies]:
             return
         k = min(self._sample, run.time_s.size - 1)
         time_s = float(run.time_s[k])
         outside = run.surroundings_at(time_s)
-        degC = {body.name: float(run.bodies_degC[i, k]) for i, body in enumerate(run.rig.bodies)}
+        degC = {body.name: float(run.bodies_degC[i, k]) for i, body in enumerate(run.rig.all_bodies)}
         degC[SURROUNDINGS] = outside
         setpoint = float(run.setpoint_degC[k])
         top = max(float(run.bodies_degC.max()), setpoint)
@@ -141,7 +142,7 @@ class HeatPath(QGraphicsView):
         full = run.rig.drive.power_W
         for arrow, a, b, conductance in self._arrows:
             body = a if b == SURROUNDINGS else b if a == SURROUNDINGS else None
-            door = run.door_at(body, time_s) if body is not None else 0.0
+            door = run.door_at(body, SURROUNDINGS, time_s) if body is not None else 0.0
             arrow.set_watts((conductance + door) * (degC[a] - degC[b]), full)
         if self._drive_arrow is not None:
             self._drive_arrow.set_watts(float(run.power_W[k]), full)

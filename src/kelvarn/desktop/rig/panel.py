@@ -12,9 +12,9 @@ from kelvarn.desktop.fields.number import NumberField
 from kelvarn.desktop.fields.plain import ChoiceField, NameEdit, heading
 from kelvarn.desktop.panel import Panel
 from kelvarn.desktop.view import View
+from kelvarn.model.drives import PowerDrive, Pwm, Relay, SlowWindow, heated_body
 from kelvarn.model.edit import Path, put
 from kelvarn.model.fields import SURROUNDINGS
-from kelvarn.model.rig import DriveBase, Pwm, Relay, SlowWindow
 from kelvarn.model.rig_edit import rename_body
 
 from .actions import RigActions
@@ -79,7 +79,7 @@ class RigPanel(Panel):
         notes = []
         if rig.probe.body == body.name:
             notes.append("the body the probe sits in")
-        if rig.drive.body == body.name:
+        if heated_body(rig.drive) == body.name:
             notes.append(f"the body that {rig.drive.name} {rig.drive.acts}")
         if notes:
             note = QLabel("; ".join(notes))
@@ -137,7 +137,7 @@ class RigPanel(Panel):
         drive = project.rig.drive
         if drive.kind == kind:
             return
-        shared: dict[str, Any] = {name: getattr(drive, name) for name in DriveBase.model_fields}
+        shared: dict[str, Any] = {name: getattr(drive, name) for name in PowerDrive.model_fields}
         changed = put(project, ("rig", "drives", 0), _KINDS[kind](**shared))
         self._document.apply(changed, f"drive kind: {dict(_KIND_NAMES)[kind]}")
 

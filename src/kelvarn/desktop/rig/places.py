@@ -4,6 +4,7 @@ from dataclasses import dataclass
 
 from PySide6.QtCore import QRectF
 
+from kelvarn.model.drives import heated_body
 from kelvarn.model.fields import SURROUNDINGS
 from kelvarn.model.rig import Rig
 
@@ -27,12 +28,12 @@ class Places:
 
 def columns(rig: Rig) -> list[list[str]]:
     """Bodies by their distance in links from the drive; those that nothing reaches come last."""
-    order = [body.name for body in rig.bodies]
-    depth = {rig.drive.body: 0}
-    queue = [rig.drive.body]
+    order = [body.name for body in rig.all_bodies]
+    depth = {(heated_body(rig.drive) or rig.probe.body): 0}
+    queue = [(heated_body(rig.drive) or rig.probe.body)]
     while queue:
         here = queue.pop(0)
-        for link in rig.links:
+        for link in rig.all_links:
             for a, b in ((link.a, link.b), (link.b, link.a)):
                 if a == here and b != SURROUNDINGS and b not in depth:
                     depth[b] = depth[here] + 1
@@ -43,7 +44,7 @@ def columns(rig: Rig) -> list[list[str]]:
         found[depth.get(name, last)].append(name)
     # In a column, bodies stand in the order of those they hang on, so that arrows cross as little as may be; among
     # equals, those that lose heat to the surroundings stand lowest: their arrows pass below the others'.
-    outer = {end for link in rig.links if SURROUNDINGS in (link.a, link.b) for end in (link.a, link.b)}
+    outer = {end for link in rig.all_links if SURROUNDINGS in (link.a, link.b) for end in (link.a, link.b)}
     places: dict[str, float] = {}
     ordered = []
     for column in filter(None, found):
@@ -56,7 +57,7 @@ def columns(rig: Rig) -> list[list[str]]:
 def _mean_place(rig: Rig, name: str, places: dict[str, float]) -> float:
     """Mean height, 0…1, of the bodies already placed that a body is linked to."""
     linked = [
-        places[end] for link in rig.links if name in (link.a, link.b) for end in (link.a, link.b) if end in places
+        places[end] for link in rig.all_links if name in (link.a, link.b) for end in (link.a, link.b) if end in places
     ]
     return sum(linked) / len(linked) if linked else 0.5
 
@@ -84,7 +85,7 @@ def place(rig: Rig, width: float, height: float) -> Places:
             bodies[name] = QRectF(x, top, box, tall)
             above[name] = title > 0
         x += box
-    heated = bodies[rig.drive.body]
+    heated = bodies[(heated_body(rig.drive) or rig.probe.body)]
     drive = QRectF(14, heated.center().y() - 34, _DRIVE_WIDTH, 68)
     wall = QRectF(width - _WALL_WIDTH, 24, 6, max(60.0, height - 60))
     return Places(drive, bodies, wall, above)

@@ -113,7 +113,7 @@ class RigStation(QWidget):
         """Show the present state of document, view and runner."""
         project = self._document.project
         rig = project.rig
-        known = [body.name for body in rig.bodies] + ["drive", "probe", "surroundings"]
+        known = [body.name for body in rig.all_bodies] + ["drive", "probe", "surroundings"]
         if self.edits.selected not in known:
             self.edits.selected = rig.probe.body
         self.panel.refresh()
@@ -155,19 +155,19 @@ def verdict_text(rig: Rig, setpoint_degC: float, scale: Scale) -> str:
     target = show(setpoint_degC, Quantity.TEMPERATURE, scale)
     if found is None:
         return "It never comes to rest: check the links."
-    hold = found.holding_drive
+    hold = found.holding_drive if found.holding_drive is not None else 9.99
     outside = show(rig.surroundings.temperature_degC, Quantity.TEMPERATURE, scale)
     if hold > 1:
         first = f"No: {target} would need {show(hold, Quantity.DRIVE)} drive at {outside} surroundings"
     elif hold < 0:
-        verb = "cooled" if rig.drive.acts == "heats" else "heated"
+        verb = "cooled" if rig.heats else "heated"
         first = f"No: {target} would have to be {verb} at {outside} surroundings, which this drive cannot do"
     else:
         first = f"{target} needs {show(hold, Quantity.DRIVE)} drive at {outside} surroundings"
     body = rig.probe.body
-    end = show(found.stuck_degC[body], Quantity.TEMPERATURE, scale)
+    end = show(found.end_degC[body], Quantity.TEMPERATURE, scale)
     text = f"{first}; stuck on, {body} would end at {end}"
-    over = [b.name for b in rig.bodies if b.limit_degC is not None and found.stuck_degC[b.name] > b.limit_degC]
+    over = [b.name for b in rig.all_bodies if b.limit_degC is not None and found.end_degC[b.name] > b.limit_degC]
     if over:
         return f"{text} and {' and '.join(over)} beyond the rated limit: an over-temperature trip is needed."
     return f"{text}."

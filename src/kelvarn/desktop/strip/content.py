@@ -95,7 +95,7 @@ def body_content(trial: Trial, scale: Scale, entry: Entry | None, selected_body:
         run = entry.result.run
         bodies = [
             Line(body.name, run.time_s, run.bodies_degC[i], i, strong=body.name == selected_body, faded=entry.stale)
-            for i, body in enumerate(run.rig.bodies)
+            for i, body in enumerate(run.rig.all_bodies)
         ]
         lines = sorted(bodies, key=lambda line: line.strong)
     return Content(trial, scale, (entry,) if entry is not None else (), entry, tuple(lines), bodies=True)

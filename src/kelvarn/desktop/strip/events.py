@@ -4,7 +4,7 @@ from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QFontMetricsF, QPainter
 
 from kelvarn.desktop import theme
-from kelvarn.model.trial import DoorOpens, Load, SurroundingsChange
+from kelvarn.model.trial import DoorOpens, DrawOffRuns, Event, Load, ProbeFault, SupplyChange, SurroundingsChange
 from kelvarn.units import Quantity, Scale, show
 
 from .content import Content
@@ -12,19 +12,26 @@ from .handles import Handle
 from .lane import Frame, Lane
 from .temperature import minutes
 
-_COLORS = {"door": "gold", "surroundings": "glacier", "load": "ember"}
+_COLORS = {
+    "door": "gold", "surroundings": "glacier", "load": "ember", "draw_off": "glacier", "supply": "gold",
+    "probe_fault": "ember",
+}  # fmt: skip
 
 
-def event_text(event: DoorOpens | SurroundingsChange | Load, scale: Scale) -> str:
+def event_text(event: Event, scale: Scale) -> str:
     """An event in a few words."""
     match event:
-        case DoorOpens():
+        case DoorOpens() | DrawOffRuns():
             lasts = f" {minutes(event.lasts_s)}" if event.lasts_s is not None else ""
             return f"{event.name}{lasts}"
         case SurroundingsChange():
             return f"{event.name} {show(event.change_K, Quantity.DIFFERENCE, scale, sign=True)}"
         case Load():
             return f"{event.name} {show(event.power_W, Quantity.POWER, sign=True)}"
+        case SupplyChange():
+            return f"{event.name} {show(event.to, Quantity.DRIVE)}"
+        case ProbeFault():
+            return f"{event.name}: {event.fault}"
 
 
 class EventsLane(Lane):

@@ -1,0 +1,112 @@
+"""What holds heat and how it gets from one to the other: bodies, links, draw-offs, surroundings."""
+
+from pydantic import model_validator
+
+from kelvarn.units import Quantity
+
+from .fields import SURROUNDINGS, Name, Part, number, other
+
+COLDEST_DEGC = -273.0
+HOTTEST_DEGC = 3000.0
+
+
+def temperature(default: object, title: str, text: str) -> float:
+    """A temperature field over the whole range the model allows."""
+    found: float = number(default, Quantity.TEMPERATURE, COLDEST_DEGC, HOTTEST_DEGC, title, text)
+    return found
+
+
+class Melting(Part):
+    """A range of temperature in which a body melts: its latent heat counts as heat capacity there."""
+
+    from_degC: float = temperature(..., "Melts from", "Below this all of it is solid.")
+    to_degC: float = temperature(..., "Melted at", "Above this all of it is liquid.")
+    latent_J: float = number(..., Quantity.ENERGY, 0.001, 1e13, "Latent heat", "Heat it takes to melt all of it.")
+
+    @model_validator(mode="after")
+    def _in_order(self) -> "Melting":
+        if self.to_degC - self.from_degC < 0.01 - 1e-9:
+            raise ValueError(
+                f"melted at must be at least 0.01 K above melts from ({self.from_degC:g} °C), not {self.to_degC:g} °C"
+            )
+        return self
+
+
+class Body(Part):
+    """Something with one temperature and a heat capacity."""
+
+    name: Name = other(..., "Name", "What the body is called.")
+    capacity_J_per_K: float = number(
+        ..., Quantity.CAPACITY, 0.01, 1e10, "Heat capacity", "Heat it takes to warm the body by one kelvin."
+    )
+    start_degC: float | None = temperature(
+        None, "Starts at", "Temperature at a cold start; empty means that of the surroundings."
+    )
+    limit_degC: float | None = temperature(
+        None, "Rated limit", "Hottest the body may get; empty means no limit is known."
+    )
+    limit_why: str = other("", "Limit is", "What the rated limit comes from, such as a material.", max_length=80)
+    melting: Melting | None = other(None, "Melting", "Its melting range; none where it does not melt.")
+
+
+class Link(Part):
+    """A way for heat between two bodies, or between a body and the surroundings."""
+
+    a: Name = other(..., "From", "One end: a body.")
+    b: Name = other(..., "To", "The other end: a body or the surroundings.")
+    conductance_W_per_K: float = number(
+        ..., Quantity.CONDUCTANCE, 0.0, 1e6, "Conductance", "Heat that flows per kelvin between the two ends."
+    )
+    radiating_m2: float = number(
+        0.0, Quantity.AREA, 0.0, 1e4, "Radiates over", "Emissivity times area that radiates from one end to the other."
+    )
+    driven_by: Name | None = other(None, "Driven by", "The fan or valve that moves air or liquid along it.")
+    full_W_per_K: float = number(
+        0.0, Quantity.CONDUCTANCE, 0.0, 1e6, "At full flow", "Conductance that full flow adds."
+    )
+    flow_exponent: float = number(
+        0.8, Quantity.NUMBER, 0.1, 2.0, "Flow exponent", "Conductance added grows with relative flow to this power."
+    )
+    opened_W_per_K: float = number(
+        0.0, Quantity.CONDUCTANCE, 0.0, 1e6, "Door opens: extra", "Conductance that an open door adds."
+    )
+
+    def joins(self, first: str, second: str) -> bool:
+        """Whether the link joins these two, in either order."""
+        return {self.a, self.b} == {first, second}
+
+    @property
+    def carries(self) -> bool:
+        """Whether heat can ever flow along it."""
+        driven = self.driven_by is not None and self.full_W_per_K > 0
+        return self.conductance_W_per_K > 0 or self.radiating_m2 > 0 or driven
+
+
+class DrawOff(Part):
+    """Liquid or air that leaves a body while as much comes in at another temperature; a trial says when."""
+
+    name: Name = other(..., "Name", "What the draw-off is called.")
+    body: Name = other(..., "Out of", "The body it is drawn from.")
+    flow_W_per_K: float = number(
+        ..., Quantity.CONDUCTANCE, 0.0, 1e6, "Flow × specific heat",
+        "Mass flow times specific heat; 1 L of water a minute is 69.6 W/K.",
+    )  # fmt: skip
+    inlet_degC: float | None = temperature(
+        None, "Comes in at", "Temperature of what comes in; empty means that of the surroundings."
+    )
+    always: bool = other(False, "Runs always", "Whether it runs all the time rather than during events.")
+
+
+class Surroundings(Part):
+    """What lies outside and takes the heat in the end."""
+
+    temperature_degC: float = temperature(20.0, "Temperature", "How warm the surroundings are.")
+
+
+def check_link(link: Link, names: list[str]) -> None:
+    """Raise ValueError where an end of a link does not exist or both are one."""
+    for end in (link.a, link.b):
+        if end != SURROUNDINGS and end not in names:
+            raise ValueError(f"a link names the body “{end}”, which does not exist")
+    if link.a == link.b:
+        raise ValueError(f"a link joins “{link.a}” to itself; it needs two different ends")

@@ -1,0 +1,85 @@
+"""Probes: what measures, with all that makes a reading differ from the temperature."""
+
+from typing import Literal
+
+from pydantic import model_validator
+
+from kelvarn.units import Quantity
+
+from .bodies import temperature
+from .fields import Name, Part, number, other
+
+
+class Correction(Part):
+    """A two-point correction in the device: what a trusted thermometer said where the probe showed this."""
+
+    shown_low_degC: float = temperature(..., "Showed, low", "What the probe showed at the low point.")
+    true_low_degC: float = temperature(..., "True, low", "What a trusted thermometer showed there.")
+    shown_high_degC: float = temperature(..., "Showed, high", "What the probe showed at the high point.")
+    true_high_degC: float = temperature(..., "True, high", "What a trusted thermometer showed there.")
+
+    @model_validator(mode="after")
+    def _apart(self) -> "Correction":
+        if self.shown_high_degC - self.shown_low_degC < 0.1:
+            raise ValueError(
+                f"the two points must lie at least 0.1 K apart; the probe showed {self.shown_low_degC:g} °C "
+                f"and {self.shown_high_degC:g} °C"
+            )
+        return self
+
+    @property
+    def slope(self) -> float:
+        """Kelvins of truth for each kelvin shown."""
+        return (self.true_high_degC - self.true_low_degC) / (self.shown_high_degC - self.shown_low_degC)
+
+
+class Converter(Part):
+    """An analogue-to-digital converter: even steps over a span, or an NTC in a divider, whose steps vary."""
+
+    bits: int = number(10, Quantity.NUMBER, 6, 24, "Bits", "Resolution of the converter.")
+    sensor: Literal["even", "ntc"] = other(
+        "ntc", "Sensor", "Even steps over the probe's range, or an NTC thermistor in a divider."
+    )
+    ohm_at_25_degC: float = number(
+        10_000.0, Quantity.RESISTANCE, 10.0, 1e7, "NTC at 25 °C", "Resistance of the thermistor at 25 °C."
+    )
+    beta_K: float = number(3950.0, Quantity.NUMBER, 1000.0, 8000.0, "Beta", "The thermistor's Beta, in kelvins.")
+    fixed_ohm: float = number(
+        10_000.0, Quantity.RESISTANCE, 10.0, 1e7, "Fixed resistor", "The other half of the divider."
+    )
+
+
+class Probe(Part):
+    """What measures the temperature, with its faults of everyday."""
+
+    name: Name = other("Probe", "Name", "What the probe is called.")
+    body: Name = other(..., "Sits in", "The body whose temperature it follows.")
+    role: Literal["control", "guard", "watch"] = other(
+        "control", "Role", "The controller acts on it, a guard watches it, or it is only recorded."
+    )
+    lag_s: float = number(0.0, Quantity.DURATION, 0.0, 86400.0, "Lag", "Time constant with which it follows its body.")
+    dead_time_s: float = number(0.0, Quantity.DURATION, 0.0, 86400.0, "Dead time", "Age of a reading when it arrives.")
+    noise_K: float = number(0.0, Quantity.DIFFERENCE, 0.0, 100.0, "Noise", "Root mean square of its random scatter.")
+    resolution_K: float = number(
+        0.0, Quantity.DIFFERENCE, 0.0, 50.0, "Steps", "Readings are whole multiples of this; 0 for any."
+    )
+    interval_s: float = number(
+        1.0, Quantity.DURATION, 0.01, 3600.0, "Read every", "Time between readings; the controller acts on each."
+    )
+    offset_K: float = number(
+        0.0, Quantity.DIFFERENCE, -200.0, 200.0, "Shows too much by", "How much too warm it reads at 0 °C."
+    )
+    slope: float = number(1.0, Quantity.NUMBER, 0.2, 5.0, "Slope", "Kelvins it shows for each kelvin.")
+    lowest_degC: float = temperature(-250.0, "Lowest reading", "It never reads below this.")
+    highest_degC: float = temperature(2500.0, "Highest reading", "It never reads above this.")
+    converter: Converter | None = other(None, "Converter", "The converter it is read with; none leaves it out.")
+    correction: Correction | None = other(None, "Correction", "The two-point correction made in the device.")
+
+    @model_validator(mode="after")
+    def _range_in_order(self) -> "Probe":
+        if self.highest_degC - self.lowest_degC < 1:
+            raise ValueError(
+                f"highest reading must be at least 1 K above the lowest ({self.lowest_degC:g} °C), "
+                f"not {self.highest_degC:g} °C"
+            )
+        return self
