@@ -21,7 +21,7 @@ from kelvarn.files.faults import FileError
 from kelvarn.files.project_file import file_stem, load, schema, write_text, write_whole
 from kelvarn.files.tables import result_json, write_trace
 from kelvarn.model.project import Project
-from kelvarn.units import Quantity, show
+from kelvarn.units import Quantity, Scale, show
 
 
 class CommandError(Exception):
@@ -109,6 +109,37 @@ def run(
         _print_table(project, found)
     if strict and any(result.met < len(result.verdicts) for result in found.values()):
         raise typer.Exit(1)
+
+
+@app.command()
+def step(
+    file: File,
+    drive: Annotated[float | None, typer.Option(help="Drive in %; else about twice what holds the setpoint.")] = None,
+    start: Annotated[str, typer.Option("--from", help="cold or warm (at rest at half the drive).")] = "cold",
+    as_json: Annotated[bool, typer.Option("--json", help="Print one JSON object.")] = False,
+) -> None:
+    """Step the drive without a controller; print the answer and its one-lag reading."""
+    from kelvarn.engine.step import open_loop, usual_drive
+    from kelvarn.files.tables import step_json
+
+    rig = load(file)
+    setpoint = rig.trials[0].plan.changes[-1].to_degC
+    if start not in ("cold", "warm"):
+        raise CommandError(f"--from must be cold or warm, not “{start}”.")
+    if drive is not None and not 0 < abs(drive) <= 100:
+        raise CommandError(f"--drive must be a percentage up to 100 and not 0, not {drive:g}.")
+    share = usual_drive(rig.rig, setpoint) if drive is None else drive / 100
+    found = open_loop(rig.rig, share, "warm" if start == "warm" else "cold")
+    if as_json:
+        print(json.dumps(step_json(found), indent=2, ensure_ascii=False))
+        return
+    from kelvarn.engine.reading_words import reading_text
+
+    print(f"{found.before * 100:.0f} % → {found.after * 100:.0f} % drive, from {start}")
+    print(reading_text(found, Scale.CELSIUS))
+    for name, course in zip(found.run.rig.body_names, found.run.bodies_degC, strict=True):
+        first, last = (show(float(course[k]), Quantity.TEMPERATURE) for k in (0, -1))
+        print(f"  {name}: {first} → {last} after {show(float(found.run.time_s[-1]), Quantity.DURATION)}")
 
 
 @app.command()

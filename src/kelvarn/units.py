@@ -43,7 +43,8 @@ class Quantity(StrEnum):
     LENGTH = "length"
     MASS = "mass"
     VOLUME = "volume"
-    AIR_FLOW = "air flow"
+    AIR_FLOW = "flow"
+    CURRENT = "current"
     NUMBER = "number"
 
 
@@ -82,9 +83,14 @@ _UNITS: dict[Quantity, dict[str, float]] = {
     Quantity.LENGTH: {"m": 1.0, "cm": 1e-2, "mm": 1e-3},
     Quantity.MASS: {"kg": 1.0, "g": 1e-3},
     Quantity.VOLUME: {"m³": 1.0, "m3": 1.0, "L": 1e-3, "l": 1e-3, "mL": 1e-6, "ml": 1e-6},
+    Quantity.CURRENT: {"A": 1.0, "mA": 1e-3},
     Quantity.AIR_FLOW: {"m³/h": 1 / 3600, "m3/h": 1 / 3600, "m³/s": 1.0, "L/min": 1e-3 / 60},
     Quantity.NUMBER: {"": 1.0},
 }
+# What values below one usual unit are shown in.
+_SMALL_UNITS = {
+    Quantity.LENGTH: "mm", Quantity.MASS: "g", Quantity.VOLUME: "L", Quantity.AREA: "cm²", Quantity.RESISTANCE: "mΩ",
+}  # fmt: skip
 _DURATIONS = {"d": 86400.0, "h": 3600.0, "min": 60.0, "m": 60.0, "s": 1.0, "ms": 1e-3}
 _DURATION_BELOW = {"d": "h", "h": "min", "min": "s", "m": "s", "s": "ms"}
 
@@ -100,6 +106,7 @@ def base_unit(quantity: Quantity) -> str:
         Quantity.DRIVE: "",
         Quantity.GAIN: "1/K",
         Quantity.RAMP: "K/s",
+        Quantity.AIR_FLOW: "m³/s",
     }
     return fixed[quantity] if quantity in fixed else next(iter(_UNITS[quantity]))
 
@@ -233,6 +240,9 @@ def split(value: float, quantity: Quantity, scale: Scale = Scale.CELSIUS, *, exa
     number = to_shown(value, quantity, scale)
     if quantity in (Quantity.CAPACITY, Quantity.POWER) and abs(number) >= 2000:
         number, unit = number / 1000, "k" + unit
+    elif quantity in _SMALL_UNITS and abs(number) < 1:
+        unit = _SMALL_UNITS[quantity]
+        number = value / _UNITS[quantity][unit]
     if exact:
         text = f"{number:.7g}"
     elif quantity is Quantity.TEMPERATURE:

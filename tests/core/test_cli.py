@@ -138,3 +138,22 @@ def test_the_layer_contract_bites(module: str, line: str, tmp_path: Path) -> Non
     )
     assert done.returncode == 1, done.stdout
     assert "BROKEN" in done.stdout
+
+
+def test_step_prints_the_answer_and_its_reading(saved: Path) -> None:
+    done = kelvarn("step", str(saved), "--drive", "50", "--json")
+    found = json.loads(done.stdout)
+    assert done.returncode == 0
+    assert found["drive"] == 0.5
+    assert found["reading"]["gain_K"] == pytest.approx(207, rel=0.01)
+    assert found["end_degC"]["Air"] == pytest.approx(19 + 0.5 * 211.8, rel=0.03)
+    done = kelvarn("step", str(saved), "--from", "warm")
+    assert "from warm" in done.stdout
+    assert "time constant" in done.stdout
+
+
+@pytest.mark.parametrize("wrong", [("--from", "hot"), ("--drive", "0"), ("--drive", "900"), ("--drive", "nan")])
+def test_a_wrong_step_is_refused_in_one_line(saved: Path, wrong: tuple[str, str]) -> None:
+    done = kelvarn("step", str(saved), *wrong)
+    assert (done.returncode, done.stdout) == (2, "")
+    assert done.stderr.count("\n") == 1

@@ -46,6 +46,12 @@ def window(qtbot: QtBot) -> Iterator[Window]:
     close_window(made)
 
 
+def wait_for_step(qtbot: QtBot, made: Window) -> None:
+    """Until the open-loop step of the rig as it stands is known."""
+    steps = made.rig.steps
+    qtbot.waitUntil(lambda: steps.known_for is not None and steps.known_for == steps.wanted, timeout=60_000)
+
+
 def drag(widget: QWidget, start: QPointF, end: QPointF, steps: int = 6, *, release: bool = True) -> None:
     """Press, move and release the left button."""
     QTest.mouseMove(widget, start.toPoint())

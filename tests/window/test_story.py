@@ -192,7 +192,8 @@ def test_rig_values_change_the_run_and_the_heat_path_follows_the_cursor(window: 
     type_into(field(window.rig.panel, "Power"), "400 W")
     assert window.document.project.rig.drive.power_W == 400
     assert window.runner.results["Careful PID"].run is not before.run
-    assert "12 % drive" in window.rig._verdict.text()
+    assert "12 % drive" in window.rig.verdict
+    click(window.rig.trial_button)
     air = window.rig.heat_path.part("Air")
     assert isinstance(air, BodyItem)
     shown = []

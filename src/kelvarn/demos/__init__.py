@@ -6,6 +6,9 @@ from dataclasses import dataclass
 from kelvarn.model.project import Project
 
 from .cure_cabinet import cure_cabinet
+from .enamelling_kiln import enamelling_kiln
+from .heatsink_fan import heatsink_fan
+from .wax_pot import wax_pot
 
 
 @dataclass(frozen=True)
@@ -23,6 +26,9 @@ DEMOS = (
         "a resin cure cabinet: on/off against PID, through a cold start, a door and a cold night",
         cure_cabinet,
     ),
+    Demo("heatsink-fan", "an amplifier's heatsink: a fan that stalls, on/off against PI, a guard probe", heatsink_fan),
+    Demo("wax-pot", "a candle-wax pot: stored heat, a melting plateau, a relay and its life", wax_pot),
+    Demo("enamelling-kiln", "a kiln at 820 °C: radiation, a thermocouple, the door while it is hot", enamelling_kiln),
 )
 """All demos; the first is the main one."""
 

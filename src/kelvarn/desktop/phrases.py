@@ -2,6 +2,8 @@
 
 from datetime import UTC, datetime
 
+from kelvarn.engine.steady import oddities
+from kelvarn.model.drives import heated_body
 from kelvarn.model.project import Project
 from kelvarn.units import Quantity, show
 
@@ -15,8 +17,13 @@ def station_phrases(project: Project, runner: Runner, view: View) -> list[Statio
     """The stations that work today, with a phrase each."""
     rig = project.rig
     count = len(rig.all_bodies)
-    power = f"{count} {'body' if count == 1 else 'bodies'}, {show(rig.drive.power_W, Quantity.POWER)}"
-    return [Station("Rig", power, "fine"), _control(project, runner, view), _handover(project, runner)]
+    power = show(sum(d.power_W for d in rig.drives if heated_body(d) is not None) or rig.drive.power_W, Quantity.POWER)
+    what = f"{count} {'body' if count == 1 else 'bodies'}" if rig.response is None else "response model"
+    return [
+        Station("Rig", f"{what}, {power}", "look" if oddities(rig) else "fine"),
+        _control(project, runner, view),
+        _handover(project, runner),
+    ]
 
 
 def _control(project: Project, runner: Runner, view: View) -> Station:

@@ -20,7 +20,7 @@ def prepare() -> None:
     import_module("kelvarn.desktop.strip.raster")
 
 
-class _Task(QRunnable):
+class Task(QRunnable):
     """A function on a worker thread; what it returns or raises comes back as a signal."""
 
     class _Signals(QObject):
@@ -40,6 +40,13 @@ class _Task(QRunnable):
         self.signals.done.emit(self._number, outcome)
 
 
+def worker(parent: QObject) -> QThreadPool:
+    """One thread for work of one kind."""
+    pool = QThreadPool(parent)
+    pool.setMaxThreadCount(1)
+    return pool
+
+
 class Runner(QObject):
     """Keeps the results of all candidates on the trial shown.
 
@@ -56,15 +63,14 @@ class Runner(QObject):
         """Why a candidate could not be computed; its last good result stays, and is stale."""
         self.preparing = True
         self._kept = Results()
-        self._pool = QThreadPool(self)
-        self._pool.setMaxThreadCount(1)
+        self._pool = worker(self)
         self._newest = 0
         self._request: tuple[Project, Trial] | None = None
-        self._busy: _Task | None = None
+        self._busy: Task | None = None
 
     def prepare(self) -> None:
         """Compile or load the kernel on a worker; requests wait until it is there."""
-        self._start(_Task(-1, prepare))
+        self._start(Task(-1, prepare))
 
     def request(self, project: Project, trial: Trial) -> None:
         """Ask for the results of a project on a trial; older requests are dropped."""
@@ -91,10 +97,10 @@ class Runner(QObject):
     def _start_newest(self) -> None:
         assert self._request is not None
         project, trial = self._request
-        self._start(_Task(self._newest, lambda: (project, self._kept.of_project(project, trial))))
+        self._start(Task(self._newest, lambda: (project, self._kept.of_project(project, trial))))
         self.updated.emit()
 
-    def _start(self, task: _Task) -> None:
+    def _start(self, task: Task) -> None:
         task.setAutoDelete(False)  # kept here until its signal has arrived
         self._busy = task
         task.signals.done.connect(self._done)

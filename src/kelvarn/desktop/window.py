@@ -4,6 +4,7 @@ from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
+from pydantic import ValidationError
 from PySide6.QtCore import QPoint, QSettings, QSize, QTimer
 from PySide6.QtGui import QCloseEvent
 from PySide6.QtWidgets import (
@@ -29,11 +30,13 @@ from . import theme
 from .control.actions import CandidateActions
 from .control.station import ControlStation
 from .document import Document
+from .fields.binding import first_sentence
 from .finder import Finder
 from .handover.station import HandoverStation
 from .line import Line
 from .menus import Command, Menus
 from .phrases import saved_phrase, station_phrases
+from .rig.parts import DRIVE_NAMES
 from .rig.station import RigStation
 from .runner import Runner
 from .view import View
@@ -116,7 +119,14 @@ class Window(QMainWindow):
             Command(edit, "Find a command…", "Ctrl+K", self.find_command),
             Command(rig, "Add a body", "Ctrl+B", guarded(parts.add_body)),
             Command(rig, "Add heat loss", "Ctrl+L", guarded(parts.add_loss)),
-            Command(rig, "Remove the body", "", guarded(parts.remove)),
+            Command(rig, "Add a fan-driven link", "", guarded(parts.add_fan_link)),
+            Command(rig, "Add a draw-off", "", guarded(parts.add_draw_off)),
+            Command(rig, "Add a probe", "", guarded(parts.add_probe)),
+            *[Command(rig, f"Add a drive: {n}", "", guarded(partial(parts.add_drive, k))) for k, n in DRIVE_NAMES],
+            Command(rig, "Remove the part", "", guarded(parts.remove)),
+            Command(rig),
+            Command(rig, "Known only by its answer (response model)", "", guarded(self._to_response)),
+            Command(rig, "Play the cursor, or stop", "Ctrl+P", self.rig.toggle_play),
             Command(candidate, "Choose for the device", "Ctrl+Return", do.choose),
             Command(candidate, "Duplicate", "Ctrl+D", do.duplicate),
             Command(candidate, "Rename", "F2", self._rename_candidate),
@@ -237,6 +247,11 @@ class Window(QMainWindow):
             self.document.replace(blank_project(), None)
             self.go_to(RIG)
 
+    def _to_response(self) -> None:
+        self.go_to(RIG)
+        cold = self.rig.steps.cold
+        self.rig.edits.use_response(cold.reading if cold is not None else None)
+
     def save(self) -> bool:
         """Save; asks where for a project without a file. Whether it is saved."""
         if self.document.path is None:
@@ -279,6 +294,9 @@ class Window(QMainWindow):
             except (FileError, EditError) as error:
                 self.complain(str(error))
                 return False
+            except ValidationError as error:
+                self.complain(first_sentence(error))
+                return False
             return True
 
         return run
@@ -319,6 +337,7 @@ class Window(QMainWindow):
         self._clock.stop()
         self.document.close()
         self.runner.finish()
+        self.rig.finish()
         if self._settings is not None:
             self._settings.setValue("geometry", self.saveGeometry())
             self._settings.setValue("scale", self.view.scale.value)

@@ -212,6 +212,11 @@ _Change = tuple[float, int, int, tuple[float, float, float]]
 def _events(rig: Rig, trial: Trial, layout: Layout) -> list[_Change]:
     """What changes when, in order of time; adds a link of 0 W/K for each door."""
     changes: list[_Change] = [(0.0, *_draw(rig, layout, each.name)) for each in rig.draw_offs if each.always]
+    changes += [
+        (0.0, codes.LOAD_CHANGES, layout.entry[body.name], (body.own_heat_W, 0.0, 0.0))
+        for body in rig.bodies
+        if body.own_heat_W
+    ]
     outside = len(layout.inv_c)
     for event in trial.events:
         after: tuple[float, float, float] | None = None

@@ -26,7 +26,8 @@ class Verdict:
     Attributes:
         holding_drive: demand that holds it at rest, −1…1, below 0 where a cooling drive is needed beside a heating one;
             beyond that range it cannot; None where nothing near would do.
-        end_degC: rest temperature of each body with every drive of the main effect stuck on.
+        end_degC: rest temperature of each body at its worst: with what heats stuck on, or, where all drives cool, with
+            these stopped.
     """
 
     holding_drive: float | None
@@ -53,6 +54,8 @@ def rest_degC(rig: Rig, demand: float) -> Floats | None:
     n = len(layout.inv_c)
     outside = layout.start[n]
     given, drawn = np.zeros(n), np.zeros(n)
+    for body in rig.bodies:
+        given[layout.entry[body.name]] += body.own_heat_W
     for row, level in zip(table, levels, strict=True):
         if row[codes.ACTS_ON] >= 0:
             given[int(row[codes.ACTS_ON])] += level * row[codes.POWER_W]
@@ -107,7 +110,9 @@ def can_hold(rig: Rig, setpoint_degC: float) -> Verdict | None:
     full = rest_degC(rig, 1.0)
     if full is None:
         return None
-    end = {name: float(value) for name, value in zip(rig.body_names, full, strict=True)}
+    worst = full if rig.heats else rest_degC(rig, 0.0)
+    assert worst is not None
+    end = {name: float(value) for name, value in zip(rig.body_names, worst, strict=True)}
     low = -1.0 if rig.heats and rig.cools else 0.0
 
     def miss(demand: float) -> float:

@@ -8,6 +8,7 @@ from typing import Literal
 import numpy as np
 
 from kelvarn.model.candidate import Hand
+from kelvarn.model.drives import AnyDrive, Pwm, Relay, SlowWindow
 from kelvarn.model.edit import with_fields
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import LONGEST_S, Plan, SetpointChange, Trial
@@ -94,12 +95,13 @@ def usual_drive(rig: Rig, setpoint_degC: float) -> float:
 
 @lru_cache(maxsize=16)
 def open_loop(rig: Rig, drive: float, start: Start = "cold", limit_s: float = LONGEST_S) -> Step:
-    """Step the drive and see.
+    """Step the drive and see; it starts at rest, since only then all that follows is the step's.
 
     Args:
         rig: the rig; its probes are read without noise and steps here, as often as the picture needs.
         drive: demand from 0 s on, −1…1.
-        start: "cold", or "warm": at rest at half the drive.
+        start: "cold": at rest with the drive off (or as the bodies start, where there is no rest); "warm": at rest at
+            half the drive.
         limit_s: longest time looked at.
 
     Raises:
@@ -107,13 +109,14 @@ def open_loop(rig: Rig, drive: float, start: Start = "cold", limit_s: float = LO
     """
     before = drive / 2 if start == "warm" else 0.0
     end, initial = rest_degC(rig, drive), rest_degC(rig, before)
-    if start == "warm":
-        if initial is None:
-            raise RunError("This rig never comes to rest, so there is no warm start for a step; take a cold one.")
+    if initial is not None:
         rig = _at(rig, initial)
+    elif start == "warm":
+        raise RunError("This rig never comes to rest, so there is no warm start for a step; take a cold one.")
     span = _span(rig, drive, end, limit_s)
     run = _by_hand(rig, drive, span, before)
-    return Step(start, before, drive, run, read_step(run, drive - before, integrates=end is None))
+    reading = read_step(run, drive - before, integrates=end is None, known_delay_s=_known_delay_s(rig))
+    return Step(start, before, drive, run, reading)
 
 
 def _at(rig: Rig, degC: Floats) -> Rig:
@@ -129,9 +132,26 @@ def _by_hand(rig: Rig, drive: float, span_s: float, before: float = 0.0) -> Run:
     probes = tuple(
         with_fields(p, interval_s=max(interval, 0.01), noise_K=0, resolution_K=0, converter=None) for p in rig.probes
     )
+    drives = tuple(_averaged(drive) for drive in rig.drives)
     plan = Plan(changes=(SetpointChange(at_s=0, to_degC=rig.surroundings.temperature_degC),))
     trial = Trial(name="Open-loop step", duration_s=max(span_s, 1.0), plan=plan)
-    return compute(with_fields(rig, probes=probes), Hand(drive=drive, before=before), trial)
+    return compute(with_fields(rig, probes=probes, drives=drives), Hand(drive=drive, before=before), trial)
+
+
+def _averaged(drive: AnyDrive) -> AnyDrive:
+    """A drive that gives a demand as it is, where it would else make pulses of it."""
+    if not isinstance(drive, Relay | SlowWindow):
+        return drive
+    return Pwm(
+        name=drive.name, body=drive.body, power_W=drive.power_W, acts=drive.acts, dead_time_s=drive.dead_time_s,
+        resistive=drive.resistive, steps=65535,
+    )  # fmt: skip
+
+
+def _known_delay_s(rig: Rig) -> float:
+    """Dead times that the rig states: no answer can come sooner."""
+    own = rig.response.dead_time_s if rig.response is not None else 0.0
+    return min(drive.dead_time_s for drive in rig.drives) + own + rig.probe.dead_time_s
 
 
 def _span(rig: Rig, drive: float, end: Floats | None, limit_s: float) -> float:
@@ -154,13 +174,14 @@ def _span(rig: Rig, drive: float, end: Floats | None, limit_s: float) -> float:
     return span
 
 
-def read_step(run: Run, change: float, *, integrates: bool) -> Reading | None:
+def read_step(run: Run, change: float, *, integrates: bool, known_delay_s: float = 0.0) -> Reading | None:
     """Read an answer by least squares on the whole of the measured curve.
 
     Args:
         run: of a step at 0 s.
         change: how much the demand changed, −1…1.
         integrates: whether there is no rest, so that a ramp is fitted to its later half.
+        known_delay_s: dead time that there is at least.
     """
     t, y = run.time_s, run.measured_degC
     rise = y - y[0]
@@ -174,7 +195,7 @@ def read_step(run: Run, change: float, *, integrates: bool) -> Reading | None:
         delay = max(-offset / slope, 0.0)
         miss = rise - slope * np.maximum(t - delay, 0.0)
         return Reading(None, None, float(slope / change), float(delay), float(np.sqrt(np.mean(miss**2))), None)
-    lag, delay, gain = _one_lag(t, rise)
+    lag, delay, gain = _one_lag(t, rise, known_delay_s)
     miss = rise - gain * _answer(t, lag, delay)
     reached = np.flatnonzero(np.abs(rise) >= 0.95 * abs(rise[-1]))
     return Reading(
@@ -189,7 +210,7 @@ def _answer(t: Floats, lag: float, delay: float) -> Floats:
     return course
 
 
-def _one_lag(t: Floats, rise: Floats) -> tuple[float, float, float]:
+def _one_lag(t: Floats, rise: Floats, known_delay_s: float) -> tuple[float, float, float]:
     """Lag, dead time and gain of least squares; the gain follows from the other two, as it enters linearly."""
     from scipy.optimize import least_squares
 
@@ -208,10 +229,10 @@ def _one_lag(t: Floats, rise: Floats) -> tuple[float, float, float]:
     reached = np.abs(rise) >= 0.63 * abs(rise[-1])
     guess = max(float(t[int(np.argmax(reached))]), end / SAMPLES)
     begun = float(t[int(np.argmax(np.abs(rise) >= 0.02 * np.abs(rise).max()))])
-    best = None
+    best, least = None, min(known_delay_s / end, 0.9)
     for delay in (0.0, begun):  # from two starts: the cost has a valley along lag plus dead time
-        start = [math.log(max(guess - delay, end / SAMPLES) / end), min(delay / end, 0.9)]
-        found = least_squares(miss, start, bounds=([-12.0, 0.0], [5.0, 0.95]), x_scale=[1.0, 0.1], xtol=1e-10)
+        start = [math.log(max(guess - delay, end / SAMPLES) / end), min(max(delay / end, least), 0.9)]
+        found = least_squares(miss, start, bounds=([-12.0, least], [5.0, 0.95]), x_scale=[1.0, 0.1], xtol=1e-10)
         if best is None or found.cost < best.cost:
             best = found
     assert best is not None
@@ -221,8 +242,21 @@ def _one_lag(t: Floats, rise: Floats) -> tuple[float, float, float]:
 
 def heating_up_s(rig: Rig, setpoint_degC: float, limit_s: float = 30 * 86400.0) -> float | None:
     """Time flat out from cold until the probed body first reaches a setpoint, s; None where it never does."""
-    step = open_loop(rig, 1.0, "cold", limit_s)
-    course = step.run.bodies_degC[rig.body_index(rig.probe.body)]
+    at = rig.body_index(rig.probe.body)
+    verdict = can_hold(rig, setpoint_degC)
+    if verdict is not None and not verdict.can:
+        return None
+    run = _by_hand(rig, 1.0, _span(rig, 1.0, rest_degC(rig, 1.0), limit_s))
+    # The first look finds roughly when; a second one, that ends soon after, finds it well.
+    reach = _first_reach_s(run, at, setpoint_degC)
+    if reach is not None and reach > 0:
+        reach = _first_reach_s(_by_hand(rig, 1.0, max(1.5 * reach, 2.0)), at, setpoint_degC)
+    return reach
+
+
+def _first_reach_s(run: Run, at: int, setpoint_degC: float) -> float | None:
+    """When a body first reaches a temperature, between samples; None where it does not."""
+    course = run.bodies_degC[at]
     way = setpoint_degC - course[0]
     if way == 0:
         return 0.0
@@ -233,7 +267,7 @@ def heating_up_s(rig: Rig, setpoint_degC: float, limit_s: float = 30 * 86400.0) 
     if k == 0:
         return None
     share = (setpoint_degC - course[k - 1]) / (course[k] - course[k - 1])
-    return float(step.run.time_s[k - 1] + share * (step.run.time_s[k] - step.run.time_s[k - 1]))
+    return float(run.time_s[k - 1] + share * (run.time_s[k] - run.time_s[k - 1]))
 
 
 def holding_curve(rig: Rig, setpoints_degC: list[float]) -> list[tuple[float, float]]:

@@ -7,6 +7,7 @@ from typing import Any
 from kelvarn.engine.measures import Measures, Window
 from kelvarn.engine.results import Result
 from kelvarn.engine.run import Run
+from kelvarn.engine.step import Step
 
 from .project_file import write_whole
 
@@ -55,6 +56,30 @@ def result_json(candidate: str, trial: str, result: Result) -> dict[str, Any]:
             }
             for verdict in result.verdicts
         ],
+    }
+
+
+def step_json(step: Step) -> dict[str, Any]:
+    """An open-loop step with its reading and where each body ends."""
+    found = step.reading
+    reading = None if found is None else {
+        "gain_K": found.gain_K,
+        "lag_s": found.lag_s,
+        "rise_K_per_s": found.rise_K_per_s,
+        "dead_time_s": found.dead_time_s,
+        "dead_time_over_lag": found.ratio,
+        "rms_K": found.rms_K,
+        "reach_95_s": found.reach_95_s,
+        "difficulty": found.difficulty,
+    }  # fmt: skip
+    return {
+        "from": step.start,
+        "drive_before": step.before,
+        "drive": step.after,
+        "duration_s": float(step.run.time_s[-1]),
+        "reading": reading,
+        "start_degC": dict(zip(step.run.rig.body_names, step.run.bodies_degC[:, 0].tolist(), strict=True)),
+        "end_degC": dict(zip(step.run.rig.body_names, step.run.bodies_degC[:, -1].tolist(), strict=True)),
     }
 
 

@@ -5,6 +5,7 @@ from pydantic import model_validator
 from kelvarn.units import Quantity
 
 from .fields import SURROUNDINGS, Name, Part, number, other
+from .origins import AirStream, Heatsink, Piece, Radiator, Wall
 
 COLDEST_DEGC = -273.0
 HOTTEST_DEGC = 3000.0
@@ -46,7 +47,11 @@ class Body(Part):
         None, "Rated limit", "Hottest the body may get; empty means no limit is known."
     )
     limit_why: str = other("", "Limit is", "What the rated limit comes from, such as a material.", max_length=80)
+    own_heat_W: float = number(
+        0.0, Quantity.POWER, -1e7, 1e7, "Heat of its own", "Heat that it makes all the time, such as electronics do."
+    )
     melting: Melting | None = other(None, "Melting", "Its melting range; none where it does not melt.")
+    made_of: tuple[Piece, ...] = other((), "Made of", "What its heat capacity was worked out from.", max_length=20)
 
 
 class Link(Part):
@@ -70,6 +75,11 @@ class Link(Part):
     opened_W_per_K: float = number(
         0.0, Quantity.CONDUCTANCE, 0.0, 1e6, "Door opens: extra", "Conductance that an open door adds."
     )
+
+    wall: Wall | None = other(None, "Wall", "The wall its conductance was worked out from.")
+    heatsink: Heatsink | None = other(None, "Heatsink", "The heatsink its conductance was worked out from.")
+    radiator: Radiator | None = other(None, "Surface", "The surface its radiation was worked out from.")
+    stream: AirStream | None = other(None, "Stream", "The stream its conductance at full flow was worked out from.")
 
     def joins(self, first: str, second: str) -> bool:
         """Whether the link joins these two, in either order."""

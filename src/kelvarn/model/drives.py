@@ -7,6 +7,7 @@ from pydantic import Field, model_validator
 from kelvarn.units import Quantity
 
 from .fields import Name, Part, number, other
+from .origins import Nameplate
 
 
 class Switch(Part):
@@ -45,6 +46,7 @@ class PowerDrive(DriveBase):
     power_W: float = number(
         ..., Quantity.POWER, 0.001, 1e7, "Power", "Heat it gives or takes at full drive and nominal supply."
     )
+    nameplate: Nameplate | None = other(None, "Nameplate", "What its power was worked out from.")
     resistive: bool = other(True, "Resistive", "Whether its power goes with the square of the supply.")
 
 

@@ -1,17 +1,24 @@
 """Edits of the rig that reach further than one field: parts come and go, and names are followed through the project."""
 
+from collections.abc import Callable
 from typing import Any
 
-from .bodies import Body, Link
-from .drives import heated_body
+from .bodies import Body, DrawOff, Link
+from .drives import AnyDrive, Fan, Pwm, Relay, SlowWindow, Valve, heated_body
 from .edit import EditError, put, with_fields
 from .fields import SURROUNDINGS
+from .mark import Mark
 from .names import free_name
+from .probes import Probe
 from .project import Project
-from .rig import MAX_BODIES, Rig
+from .response import ResponseModel
+from .rig import MAX_BODIES, MAX_DRIVES, MAX_PROBES, Rig
+from .trial import Event
 
 _NEW_CAPACITY_J_PER_K = 500.0
 _NEW_CONDUCTANCE_W_PER_K = 1.0
+_NEW_FLOW_W_PER_K = 10.0
+_KINDS: dict[str, type[AnyDrive]] = {"relay": Relay, "slow_window": SlowWindow, "pwm": Pwm, "fan": Fan, "valve": Valve}
 
 
 def rename_body(project: Project, old: str, new: str) -> Project:
@@ -21,12 +28,17 @@ def rename_body(project: Project, old: str, new: str) -> Project:
         fields = {key: new for key in ("a", "b", "body", "to") if getattr(part, key, None) == old}
         return part.model_copy(update=fields) if fields else part
 
-    rig = project.rig
+    rig, response = project.rig, project.rig.response
     bodies = tuple(with_fields(b, name=new) if b.name == old else b for b in rig.bodies)
-    new = next(b.name for b, before in zip(bodies, rig.bodies, strict=True) if before.name == old)
+    if response is not None:
+        response = with_fields(response, name=new)
+        new = response.name
+    else:
+        new = bodies[rig.body_index(old)].name
     rig = with_fields(
         rig,
         bodies=bodies,
+        response=response,
         links=tuple(follow(link) for link in rig.links),
         drives=tuple(follow(drive) for drive in rig.drives),
         probes=tuple(follow(probe) for probe in rig.probes),
@@ -92,13 +104,197 @@ def remove_body(project: Project, name: str) -> Project:
         bodies=tuple(body for body in rig.bodies if body.name != name),
         links=tuple(link for link in rig.links if name not in (link.a, link.b)),
     )
+    return _drop_events(
+        project,
+        rig,
+        lambda event: name in (getattr(event, "body", None), getattr(event, "to", None)),
+        lambda mark: mark.body == name,
+    )
+
+
+def rename_drive(project: Project, index: int, new: str) -> Project:
+    """Rename a drive; the links that it drives follow."""
+    rig = project.rig
+    old = rig.drives[index].name
+    drives = tuple(with_fields(d, name=new) if k == index else d for k, d in enumerate(rig.drives))
+    new = drives[index].name
+    links = tuple(with_fields(link, driven_by=new) if link.driven_by == old else link for link in rig.links)
+    return _with_rig(project, with_fields(rig, drives=drives, links=links))
+
+
+def rename_probe(project: Project, index: int, new: str) -> Project:
+    """Rename a probe; the events about it follow."""
+    return _rename_with_events(project, "probes", index, new, "probe")
+
+
+def rename_draw_off(project: Project, index: int, new: str) -> Project:
+    """Rename a draw-off; the events that run it follow."""
+    return _rename_with_events(project, "draw_offs", index, new, "draw_off")
+
+
+def _rename_with_events(project: Project, parts: str, index: int, new: str, field: str) -> Project:
+    old = getattr(project.rig, parts)[index].name
+    rig = put(project.rig, (parts, index, "name"), new)
+    new = getattr(rig, parts)[index].name
+    trials = tuple(
+        trial.model_copy(
+            update={
+                "events": tuple(
+                    event.model_copy(update={field: new}) if getattr(event, field, None) == old else event
+                    for event in trial.events
+                )
+            }
+        )
+        for trial in project.trials
+    )
+    return with_fields(project, rig=rig, trials=trials)
+
+
+def add_drive(project: Project, kind: str, body: str) -> tuple[Project, str]:
+    """Add a drive of a kind that acts on a body (a fan or valve: on nothing yet); returns the project and its name."""
+    rig = project.rig
+    if len(rig.drives) == MAX_DRIVES:
+        raise EditError(f"A rig has at most {MAX_DRIVES} drives; take one out.")
+    wanted = {"fan": "Fan", "valve": "Valve"}.get(kind, "Heater")
+    name = free_name(wanted, [drive.name for drive in rig.drives])
+    made = drive_of(kind, name=name, **({} if kind in ("fan", "valve") else {"body": body, "power_W": 100.0}))
+    return _with_rig(project, with_fields(rig, drives=(*rig.drives, made))), name
+
+
+def drive_of(kind: str, **fields: Any) -> AnyDrive:
+    """A drive of a kind."""
+    return _KINDS[kind](**fields)
+
+
+def change_kind(project: Project, index: int, kind: str) -> Project:
+    """Make a drive one of another kind; what both kinds have is kept, and links let go of one that moves no more."""
+    rig = project.rig
+    old = rig.drives[index]
+    new_fields = type(
+        drive_of(kind, **({} if kind in ("fan", "valve") else {"body": "x", "power_W": 1.0}))
+    ).model_fields
+    kept = {name: getattr(old, name) for name in new_fields if hasattr(old, name) and name != "kind"}
+    if kind not in ("fan", "valve"):
+        kept["body"] = heated_body(old) or rig.probe.body
+    made = drive_of(kind, **kept)
+    links = rig.links
+    if kind not in ("fan", "valve"):
+        links = tuple(with_fields(x, driven_by=None) if x.driven_by == old.name else x for x in links)
+    drives = (*rig.drives[:index], made, *rig.drives[index + 1 :])
+    return _with_rig(project, with_fields(rig, drives=drives, links=links))
+
+
+def remove_drive(project: Project, index: int) -> Project:
+    """Take a drive out; links that it drove stay, with what they carry at rest."""
+    rig = project.rig
+    if len(rig.drives) == 1:
+        raise EditError("The last drive cannot be removed; a rig needs one.")
+    gone = rig.drives[index].name
+    links = tuple(with_fields(link, driven_by=None) if link.driven_by == gone else link for link in rig.links)
+    drives = rig.drives[:index] + rig.drives[index + 1 :]
+    return _with_rig(project, with_fields(rig, drives=drives, links=links))
+
+
+def add_probe(project: Project, body: str) -> tuple[Project, str]:
+    """Add a probe that watches a body; returns the project and its name."""
+    rig = project.rig
+    if len(rig.probes) == MAX_PROBES:
+        raise EditError(f"A rig has at most {MAX_PROBES} probes; take one out.")
+    name = free_name("Probe", [probe.name for probe in rig.probes])
+    made = Probe(name=name, body=body, role="watch", lag_s=rig.probe.lag_s, interval_s=rig.probe.interval_s)
+    return _with_rig(project, with_fields(rig, probes=(*rig.probes, made))), name
+
+
+def set_role(project: Project, index: int, role: str) -> Project:
+    """Give a probe a role; the one that controlled watches from then on where another one takes over."""
+    rig = project.rig
+    if role != "control" and rig.probes[index].role == "control":
+        raise EditError("One probe must control; give another one that role.")
+    probes = tuple(
+        with_fields(p, role=role if k == index else "watch" if role == p.role == "control" else p.role)
+        for k, p in enumerate(rig.probes)
+    )
+    return _with_rig(project, with_fields(rig, probes=probes))
+
+
+def remove_probe(project: Project, index: int) -> Project:
+    """Take a probe out, with the events about it."""
+    if project.rig.probes[index].role == "control":
+        raise EditError(f"“{project.rig.probes[index].name}” controls; give another probe that role first.")
+    return _remove_with_events(project, "probes", index, "probe")
+
+
+def add_draw_off(project: Project, body: str) -> tuple[Project, str]:
+    """Add a draw-off from a body; returns the project and its name."""
+    rig = project.rig
+    name = free_name("Draw-off", [found.name for found in rig.draw_offs])
+    made = DrawOff(name=name, body=body, flow_W_per_K=_NEW_FLOW_W_PER_K)
+    return _with_rig(project, with_fields(rig, draw_offs=(*rig.draw_offs, made))), name
+
+
+def remove_draw_off(project: Project, index: int) -> Project:
+    """Take a draw-off out, with the events that run it."""
+    return _remove_with_events(project, "draw_offs", index, "draw_off")
+
+
+def _remove_with_events(project: Project, parts: str, index: int, field: str) -> Project:
+    found = getattr(project.rig, parts)
+    gone = found[index].name
+    rig = with_fields(project.rig, **{parts: found[:index] + found[index + 1 :]})
+    return _drop_events(project, rig, lambda event: getattr(event, field, None) == gone, lambda mark: False)
+
+
+def _drop_events(project: Project, rig: Rig, about: Callable[[Event], bool], judged: Callable[[Mark], bool]) -> Project:
+    """A project with another rig, without the events and marks about what has gone."""
     trials = []
     for trial in project.trials:
-        events = tuple(e for e in trial.events if name not in (getattr(e, "body", None), getattr(e, "to", None)))
+        events = tuple(event for event in trial.events if not about(event))
         left = {event.name for event in events}
-        marks = tuple(m for m in trial.marks if m.body != name and (m.event is None or m.event in left))
+        marks = tuple(m for m in trial.marks if not judged(m) and (m.event is None or m.event in left))
         trials.append(with_fields(trial, events=events, marks=marks))
     return with_fields(project, rig=rig, trials=tuple(trials))
+
+
+def drive_link(project: Project, index: int) -> tuple[Project, str]:
+    """Let a fan drive a link: the rig's first fan or valve, or a new fan; returns the project and the fan's name."""
+    movers = [drive.name for drive in project.rig.drives if isinstance(drive, Fan | Valve)]
+    if movers:
+        name = movers[0]
+    else:
+        project, name = add_drive(project, "fan", "")
+    link = project.rig.links[index]
+    full = link.full_W_per_K or max(4 * link.conductance_W_per_K, 1.0)
+    made = with_fields(link, driven_by=name, full_W_per_K=full)
+    changed: Project = put(project, ("rig", "links", index), made)
+    return changed, name
+
+
+def to_response(project: Project, response: ResponseModel) -> Project:
+    """Put a response model in place of bodies and links; what acts on the probed body acts on it from then on."""
+    rig, name = project.rig, response.name
+    drives = tuple(d if isinstance(d, Fan) else with_fields(d, body=name) for d in rig.drives)
+    probes = tuple(with_fields(p, body=name) for p in rig.probes)
+    changed = with_fields(rig, bodies=(), links=(), draw_offs=(), response=response, drives=drives, probes=probes)
+    gone = set(rig.body_names) - {rig.probe.body}
+
+    def about(event: Event) -> bool:
+        return event.kind == "draw_off" or not gone.isdisjoint({getattr(event, "body", ""), getattr(event, "to", "")})
+
+    kept = _drop_events(project, rig, about, lambda mark: mark.body in gone)
+    trials = tuple(
+        trial.model_copy(
+            update={
+                "events": tuple(_moved(event, rig.probe.body, name) for event in trial.events),
+                "marks": tuple(_moved(mark, rig.probe.body, name) for mark in trial.marks),
+            }
+        )
+        for trial in kept.trials
+    )
+    return with_fields(project, rig=changed, trials=trials)
+
+
+def _moved(part: Any, old: str, new: str) -> Any:
+    return part.model_copy(update={"body": new}) if getattr(part, "body", None) == old else part
 
 
 def _with_rig(project: Project, rig: Rig) -> Project:

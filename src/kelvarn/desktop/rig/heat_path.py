@@ -8,16 +8,21 @@ from PySide6.QtWidgets import QFrame, QGraphicsScene, QGraphicsView
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.keys import place_step
+from kelvarn.engine.flows import Flows
 from kelvarn.engine.run import Run
 from kelvarn.model.drives import heated_body
-from kelvarn.model.fields import SURROUNDINGS
 from kelvarn.model.rig import Rig
 from kelvarn.units import Quantity, Scale, show
 
-from .items import ArrowItem, BodyItem, DriveItem, PartItem, ProbeItem, WallItem, temperature_text
+from .ends import draw_off_ends, link_ends
+from .items import ArrowItem, BodyItem, DriveItem, LeadItem, PartItem, ProbeItem, WallItem, temperature_text
+from .keys import SURROUNDINGS, key_of, known_keys
 from .places import Places, place
 
-_KINDS = {"relay": "relay", "slow_window": "window", "pwm": "PWM"}
+KINDS = {"relay": "relay", "slow_window": "window", "pwm": "PWM", "fan": "fan", "valve": "valve"}
+_LETTERS = {"control": "P", "guard": "G", "watch": "W"}
+_LABEL_WIDTH, _LABEL_HEIGHT = 58.0, 15.0
+_PROBE_ROOM = 180.0
 
 
 class HeatPath(QGraphicsView):
@@ -37,8 +42,7 @@ class HeatPath(QGraphicsView):
         self._run: Run | None = None
         self._sample = 0
         self._parts: dict[str, PartItem] = {}
-        self._arrows: list[tuple[ArrowItem, str, str, float]] = []
-        self._drive_arrow: ArrowItem | None = None
+        self._into: dict[int, ArrowItem] = {}
         self.setScene(QGraphicsScene(self))
         self.setFrameShape(QFrame.Shape.NoFrame)
         self.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -69,83 +73,147 @@ class HeatPath(QGraphicsView):
         """The item of a part, by its key."""
         return self._parts[key]
 
+    def labels(self) -> list[QRectF]:
+        """Where all watts, and the names of probes, stand; for checks that none lies on another."""
+        arrows = [item.label for item in self.scene().items() if isinstance(item, ArrowItem)]
+        return arrows + [item.text_rect() for item in self._parts.values() if isinstance(item, ProbeItem)]
+
     def _build(self) -> None:
         assert self._rig is not None
         rig, scene = self._rig, self.scene()
         scene.clear()
-        self._parts, self._arrows = {}, []
+        self._parts, self._into = {}, {}
         scene.setSceneRect(QRectF(0, 0, self.viewport().width(), self.viewport().height()))
         scene.setBackgroundBrush(theme.current().color("panel"))
         places = place(rig, self.viewport().width(), self.viewport().height())
         for body in rig.all_bodies:
-            capacity = show(body.capacity_J_per_K, Quantity.CAPACITY)
-            self._add(
-                BodyItem(
-                    body.name,
-                    places.bodies[body.name],
-                    self._select,
-                    capacity,
-                    named_above=places.named_above[body.name],
-                )
-            )
-        self._add(DriveItem(places.drive, self._select, rig.drive.name, _KINDS[rig.drive.kind]))
-        self._add(WallItem(places.wall, self._select))
-        probe = rig.probe
-        note = f"lag {show(probe.lag_s, Quantity.DURATION)}, read every {show(probe.interval_s, Quantity.DURATION)}"
-        self._add(ProbeItem(places.bodies[probe.body], self._select, probe.name, note))
-        heated = places.bodies[(heated_body(rig.drive) or rig.probe.body)]
-        self._drive_arrow = ArrowItem(
-            QPointF(places.drive.right() + 3, places.drive.center().y()),
-            QPointF(heated.left() - 3, heated.center().y()),
-        )
-        scene.addItem(self._drive_arrow)
-        for link in rig.all_links:
-            start, end = _ends(link.a, link.b, places)
-            arrow = ArrowItem(start, end)
+            capacity = show(body.capacity_J_per_K, Quantity.CAPACITY) if rig.response is None else "by its answer"
+            above = places.named_above[body.name]
+            self._add(BodyItem(body.name, places.bodies[body.name], self._select, capacity, named_above=above))
+        for k, drive in enumerate(rig.drives):
+            item = DriveItem(key_of("drive", k), places.drives[k], self._select, drive.name, KINDS[drive.kind])
+            self._add(item)
+            heated = heated_body(drive)
+            if heated is not None:
+                self._arrow(key_of("drive", k), *_drive_ends(places.drives[k], places.bodies[heated]), into=k)
+        self._add(WallItem(SURROUNDINGS, places.wall, self._select))
+        self._add_probes(rig, places)
+        for k, link in enumerate(rig.all_links):
+            arrow = self._arrow(key_of("link", k), *link_ends(link.a, link.b, places))
             arrow.setToolTip(f"{link.a} – {link.b}: {show(link.conductance_W_per_K, Quantity.CONDUCTANCE)}")
-            scene.addItem(arrow)
-            self._arrows.append((arrow, link.a, link.b, link.conductance_W_per_K))
+            if link.driven_by is not None:
+                lead = places.drives[rig.drive_index(link.driven_by)]
+                scene.addItem(LeadItem(QPointF(lead.right(), lead.center().y()), arrow.rect.center()))
+        for k, draw_off in enumerate(rig.draw_offs):
+            arrow = self._arrow(key_of("draw_off", k), *draw_off_ends(places.bodies[draw_off.body]))
+            arrow.setToolTip(draw_off.name)
+        self._place_labels(places)
         self._fill()
+
+    def _arrow(self, key: str, start: QPointF, end: QPointF, into: int | None = None) -> ArrowItem:
+        arrow = ArrowItem(key, start, end, self._select)
+        arrow.selected = key == self._selected
+        if into is None:
+            self._parts[key] = arrow
+        else:
+            self._into[into] = arrow
+        self.scene().addItem(arrow)
+        return arrow
+
+    def _add_probes(self, rig: Rig, places: Places) -> None:
+        """Probes below their bodies, side by side where several sit in one."""
+        for k, probe in enumerate(rig.probes):
+            beside = [j for j, other in enumerate(rig.probes) if other.body == probe.body]
+            share = (beside.index(k) + 1) / (len(beside) + 1)
+            body = places.bodies[probe.body]
+            room = _PROBE_ROOM if len(beside) == 1 else max(body.width() / (len(beside) + 1) - 26, 30.0)
+            room = min(room, body.left() + share * body.width() - 20)
+            reads = f"read every {show(probe.interval_s, Quantity.DURATION)}"
+            note = f"lag {show(probe.lag_s, Quantity.DURATION)}, {reads if probe.role == 'control' else probe.role}"
+            letter = _LETTERS[probe.role]
+            self._add(ProbeItem(key_of("probe", k), body, self._select, probe.name, note, letter, share, room))
 
     def _add(self, item: PartItem) -> None:
         item.selected = item.key == self._selected
-        item.setToolTip(item.key)
+        item.setToolTip(item.key.strip())
         self._parts[item.key] = item
         self.scene().addItem(item)
 
+    def _place_labels(self, places: Places) -> None:
+        """Give each arrow's watts a place where they lie on nothing else, as far as there is one."""
+        taken = [r.adjusted(-4, -22 if places.named_above[name] else -2, 4, 2) for name, r in places.bodies.items()]
+        taken += [r.adjusted(-2, -22, 2, 2) for r in places.drives]
+        taken += [QRectF(places.wall.left(), 0, 200, 2000)]
+        for item in self._parts.values():
+            if isinstance(item, ProbeItem):
+                taken += [item.text_rect(), item.rect.adjusted(-2, -18, 2, 2)]
+        inside = self.scene().sceneRect()
+        assert self._rig is not None
+        arrows = [*self._into.values(), *(item for item in self._parts.values() if isinstance(item, ArrowItem))]
+        for arrow in arrows:
+            tall = _LABEL_HEIGHT + (14 if self._noted(arrow.key) else 0)
+            choices = arrow.places(_LABEL_WIDTH, tall)
+            free = [r for r in choices if inside.contains(r) and not any(r.intersects(other) for other in taken)]
+            arrow.label = free[0] if free else min(choices, key=lambda r: sum(_overlap(r, other) for other in taken))
+            taken.append(arrow.label)
+
+    def _noted(self, key: str) -> bool:
+        """Whether more than watts stands at an arrow."""
+        assert self._rig is not None
+        driven = [key_of("link", k) for k, link in enumerate(self._rig.all_links) if link.driven_by is not None]
+        return key in driven or key.startswith(key_of("draw_off", 0)[:-1])
+
     def _fill(self) -> None:
         run, rig = self._run, self._rig
-        if run is None or rig is None or [b.name for b in run.rig.all_bodies] != [b.name for b in rig.all_bodies]:
+        if run is None or rig is None or not _alike(run.rig, rig):
             return
-        k = min(self._sample, run.time_s.size - 1)
-        time_s = float(run.time_s[k])
-        outside = run.surroundings_at(time_s)
-        degC = {body.name: float(run.bodies_degC[i, k]) for i, body in enumerate(run.rig.all_bodies)}
-        degC[SURROUNDINGS] = outside
-        setpoint = float(run.setpoint_degC[k])
+        flows = Flows(run, self._sample)
+        setpoint = float(run.setpoint_degC[flows.sample])
         top = max(float(run.bodies_degC.max()), setpoint)
-        bottom = min(float(run.bodies_degC.min()), outside)
+        bottom = min(float(run.bodies_degC.min()), flows.outside_degC)
         band = max(run.trial.band_K, 0.5)
-        for name, item in self._parts.items():
-            if isinstance(item, BodyItem):
-                value = degC[name]
-                item.temperature = temperature_text(value, self._scale)
-                item.share = (value - bottom) / max(top - bottom, 1e-9)
-                item.tint = "ember" if value > setpoint + band else "glacier" if value < setpoint - band else "moss"
-            elif isinstance(item, DriveItem):
-                item.power = show(abs(float(run.power_W[k])), Quantity.POWER)
-            elif isinstance(item, WallItem):
-                item.temperature = temperature_text(outside, self._scale)
-            elif isinstance(item, ProbeItem):
-                item.temperature = temperature_text(float(run.measured_degC[k]), self._scale)
+        span = max(top - bottom, 1e-9)
+        for body in run.rig.all_bodies:
+            item = self._parts[body.name]
+            assert isinstance(item, BodyItem)
+            value = flows.degC[body.name]
+            item.temperature = temperature_text(value, self._scale)
+            item.share = (value - bottom) / span
+            item.limit_share = None if body.limit_degC is None else (body.limit_degC - bottom) / span
+            molten = flows.molten(body)
+            item.note = f"{100 * molten:.0f} % molten" if molten is not None and 0 < molten < 1 else ""
+            item.tint = "ember" if value > setpoint + band else "glacier" if value < setpoint - band else "moss"
+            if body.limit_degC is not None and value > body.limit_degC:
+                item.tint = "ember"
             item.update()
-        full = run.rig.drive.power_W
-        for arrow, a, b, conductance in self._arrows:
-            body = a if b == SURROUNDINGS else b if a == SURROUNDINGS else None
-            door = run.door_at(body, SURROUNDINGS, time_s) if body is not None else 0.0
-            arrow.set_watts((conductance + door) * (degC[a] - degC[b]), full)
-        if self._drive_arrow is not None:
-            self._drive_arrow.set_watts(float(run.power_W[k]), full)
+        for k in range(len(run.rig.drives)):
+            item = self._parts[key_of("drive", k)]
+            assert isinstance(item, DriveItem)
+            item.power = flows.drive_text(k)
+            item.update()
+        for k in range(len(run.rig.probes)):
+            probe = self._parts[key_of("probe", k)]
+            assert isinstance(probe, ProbeItem)
+            probe.temperature = temperature_text(float(run.probes_degC[k, flows.sample]), self._scale)
+            probe.update()
+        wall = self._parts[SURROUNDINGS]
+        assert isinstance(wall, WallItem)
+        wall.temperature = temperature_text(flows.outside_degC, self._scale)
+        wall.update()
+        self._fill_arrows(run, flows)
+
+    def _fill_arrows(self, run: Run, flows: Flows) -> None:
+        full = max((drive.power_W for drive in run.rig.drives if heated_body(drive) is not None), default=0.0)
+        full = full or max((abs(flows.link_W(k)) for k in range(len(run.rig.all_links))), default=1.0)
+        for k, arrow in self._into.items():
+            arrow.set_watts(float(run.drives_W[k, flows.sample]), full)
+        for k, link in enumerate(run.rig.all_links):
+            arrow = self._parts[key_of("link", k)]  # type: ignore[assignment]
+            note = "" if link.driven_by is None else f"{link.driven_by} {flows.flow_text(link.driven_by)}"
+            arrow.set_watts(flows.link_W(k), full, note)
+        for k, draw_off in enumerate(run.rig.draw_offs):
+            arrow = self._parts[key_of("draw_off", k)]  # type: ignore[assignment]
+            arrow.set_watts(flows.drawn_W(draw_off), full, draw_off.name)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
@@ -155,39 +223,30 @@ class HeatPath(QGraphicsView):
         if event.key() == Qt.Key.Key_Delete and not event.modifiers():
             self._remove()
             return
-        keys = list(self._parts)
         step = place_step(event)
-        if step is None or not keys:
+        if step is None or self._rig is None:
             super().keyPressEvent(event)
             return
+        keys = [key for key in known_keys(self._rig) if key in self._parts]
         at = keys.index(self._selected) if self._selected in keys else 0
         self._select(keys[(at + step) % len(keys)])
 
 
-def _ends(a: str, b: str, places: Places) -> tuple[QPointF, QPointF]:
-    """Where the arrow of a link begins and ends: from edge to edge, straight across where columns differ."""
-    if SURROUNDINGS in (a, b):
-        out, wall = _loss_ends(places.bodies[a if b == SURROUNDINGS else b], places)
-        return (out, wall) if b == SURROUNDINGS else (wall, out)
-    first, second = places.bodies[a], places.bodies[b]
-    if abs(first.center().x() - second.center().x()) < 5:  # one above the other
-        upper, lower = (first, second) if first.top() < second.top() else (second, first)
-        top, bottom = QPointF(upper.center().x(), upper.bottom() + 2), QPointF(lower.center().x(), lower.top() - 22)
-        return (top, bottom) if upper is first else (bottom, top)
-    left, right = (first, second) if first.left() < second.left() else (second, first)
-    # At a height that both reach if there is one, so that the arrow lies level.
-    high, low = max(left.top(), right.top()) + 14, min(left.bottom(), right.bottom()) - 14
-    level = (high + low) / 2
-    y_left, y_right = (level, level) if low > high else (left.center().y(), right.center().y())
-    start, end = QPointF(left.right() + 3, y_left), QPointF(right.left() - 3, y_right)
-    return (start, end) if left is first else (end, start)
+def _alike(one: Rig, other: Rig) -> bool:
+    """Whether a run's rig has the parts that are drawn."""
+    counts = [(len(r.drives), len(r.probes), len(r.all_links), len(r.draw_offs), r.body_names) for r in (one, other)]
+    return counts[0] == counts[1]
 
 
-def _loss_ends(body: QRectF, places: Places) -> tuple[QPointF, QPointF]:
-    """From a body straight to the wall, at a height where nothing stands in the way; else only out of the vessel."""
-    between = [r.adjusted(0, -26, 0, 8) for r in places.bodies.values() if r.left() > body.right()]
-    for level in (body.center().y(), body.bottom() - 14, body.top() + 14):
-        if not any(r.top() < level < r.bottom() for r in between):
-            return QPointF(body.right() + 3, level), QPointF(places.wall.left() - 3, level)
-    x = body.right() - 16
-    return QPointF(x, body.bottom() + 2), QPointF(x, body.bottom() + 18)
+def _overlap(a: QRectF, b: QRectF) -> float:
+    common = a.intersected(b)
+    return common.width() * common.height()
+
+
+def _drive_ends(drive: QRectF, body: QRectF) -> tuple[QPointF, QPointF]:
+    """From a drive to its body: level where both reach, else slanting."""
+    high, low = max(drive.top(), body.top()) + 8, min(drive.bottom(), body.bottom()) - 8
+    if low > high:
+        return QPointF(drive.right() + 3, (high + low) / 2), QPointF(body.left() - 3, (high + low) / 2)
+    inside = min(max(drive.center().y(), body.top() + 10), body.bottom() - 10)
+    return QPointF(drive.right() + 3, drive.center().y()), QPointF(body.left() - 3, inside)

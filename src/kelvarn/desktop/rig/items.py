@@ -3,16 +3,14 @@
 import math
 
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QFont, QPainter, QPainterPath, QPen, QPolygonF
+from PySide6.QtGui import QPainter, QPainterPath, QPen, QPolygonF
 from PySide6.QtWidgets import QGraphicsItem, QGraphicsSceneMouseEvent, QStyleOptionGraphicsItem, QWidget
 
 from kelvarn.desktop import theme
 from kelvarn.units import Quantity, Scale, show
 
 _CENTRE = Qt.AlignmentFlag.AlignCenter
-_PROBE_TEXT = 180.0  # room for what stands beside the probe, in pixels
 _STUB = 20.0  # length of an arrow, in pixels, that only leads out of a vessel: its watts stand beside it
-_SLANT = 110.0
 _TALL = 50.0  # height of a vessel, in pixels, from which its heat capacity finds room
 
 
@@ -20,7 +18,7 @@ class PartItem(QGraphicsItem):
     """A part with a rectangle that can be selected.
 
     Attributes:
-        key: what is selected with it: a body's name, or "drive", "probe", "surroundings".
+        key: what is selected with it, as made in `keys.py`.
     """
 
     def __init__(self, key: str, rect: QRectF, select: object) -> None:
@@ -54,7 +52,9 @@ class BodyItem(PartItem):
         super().__init__(key, rect, select)
         self._capacity, self._named_above = capacity, named_above
         self.temperature = ""
+        self.note = ""  # stands in place of the heat capacity
         self.tint, self.share = "moss", 0.0
+        self.limit_share: float | None = None
 
     def paint(self, painter: QPainter, option: QStyleOptionGraphicsItem, widget: QWidget | None = None) -> None:
         look, r = theme.current(), self.rect
@@ -67,6 +67,11 @@ class BodyItem(PartItem):
         painter.setBrush(look.color(self.tint, 0.24))
         painter.drawRoundedRect(fill, 3, 3)
         painter.setBrush(Qt.BrushStyle.NoBrush)
+        if self.limit_share is not None and 0 < self.limit_share < 1:
+            y = r.bottom() - r.height() * self.limit_share
+            painter.setPen(QPen(look.color("ember"), 1.5))
+            painter.drawLine(QPointF(r.left() + 1, y), QPointF(r.left() + 12, y))
+            painter.drawLine(QPointF(r.right() - 12, y), QPointF(r.right() - 1, y))
         painter.setPen(QPen(look.color("ink" if self.selected else "muted"), 2.2 if self.selected else 1.2))
         painter.drawRoundedRect(r, theme.RADIUS, theme.RADIUS)
         painter.setPen(look.color("ink"))
@@ -84,7 +89,7 @@ class BodyItem(PartItem):
             return
         painter.setFont(theme.font("small"))
         painter.setPen(look.color("muted"))
-        painter.drawText(QRectF(r.left(), middle + 2, r.width(), 16), _CENTRE, self._capacity)
+        painter.drawText(QRectF(r.left(), middle + 2, r.width(), 16), _CENTRE, self.note or self._capacity)
 
     def _paint_low(self, painter: QPainter) -> None:
         """Name and temperature on one line inside: there is no room above."""
@@ -100,8 +105,8 @@ class BodyItem(PartItem):
 class DriveItem(PartItem):
     """The drive, with the watts it gives."""
 
-    def __init__(self, rect: QRectF, select: object, name: str, kind: str) -> None:
-        super().__init__("drive", rect, select)
+    def __init__(self, key: str, rect: QRectF, select: object, name: str, kind: str) -> None:
+        super().__init__(key, rect, select)
         self._name, self._kind = name, kind
         self.power = ""
 
@@ -117,16 +122,18 @@ class DriveItem(PartItem):
         painter.drawText(QRectF(r.left() - 10, r.top() - 22, r.width() + 20, 20), _CENTRE, name)
         painter.setPen(look.color("panel"))
         painter.setFont(theme.font("big"))
-        painter.drawText(r.adjusted(0, 0, 0, -16), _CENTRE, self.power)
-        painter.setFont(theme.font("small"))
-        painter.drawText(r.adjusted(2, 30, -2, 0), _CENTRE, self._kind)
+        low = r.height() < _TALL
+        painter.drawText(r if low else r.adjusted(0, 0, 0, -16), _CENTRE, self.power)
+        if not low:
+            painter.setFont(theme.font("small"))
+            painter.drawText(r.adjusted(2, 30, -2, 0), _CENTRE, self._kind)
 
 
 class WallItem(PartItem):
     """The surroundings as a wall."""
 
-    def __init__(self, rect: QRectF, select: object) -> None:
-        super().__init__("surroundings", rect, select)
+    def __init__(self, key: str, rect: QRectF, select: object) -> None:
+        super().__init__(key, rect, select)
         self.temperature = ""
 
     def shape(self) -> QPainterPath:
@@ -148,16 +155,28 @@ class WallItem(PartItem):
 
 
 class ProbeItem(PartItem):
-    """The probe, ringed, on a dotted lead below its body."""
+    """A probe, ringed, on a dotted lead below its body.
 
-    def __init__(self, body: QRectF, select: object, name: str, note: str) -> None:
-        ring = QRectF(body.center().x() - 10, body.bottom() + 20, 20, 20)
-        super().__init__("probe", ring, select)
-        self._body, self._name, self._note = body, name, note
+    Args:
+        letter: what stands in the ring.
+        place: where it hangs, as a share of the body's width.
+        room: for what stands beside it, in pixels.
+    """
+
+    def __init__(
+        self, key: str, body: QRectF, select: object, name: str, note: str, letter: str, place: float, room: float
+    ) -> None:
+        ring = QRectF(body.left() + place * body.width() - 10, body.bottom() + 18, 20, 20)
+        super().__init__(key, ring, select)
+        self._body, self._name, self._note, self._letter, self._room = body, name, note, letter, room
         self.temperature = ""
 
+    def text_rect(self) -> QRectF:
+        """Where its name stands."""
+        return QRectF(self.rect.left() - 7 - self._room, self.rect.top() - 6, self._room, 32)
+
     def boundingRect(self) -> QRectF:
-        return self.rect.adjusted(-_PROBE_TEXT - 16, -30, 14, 14)
+        return self.rect.adjusted(-self._room - 16, -30, 14, 14)
 
     def paint(self, painter: QPainter, option: QStyleOptionGraphicsItem, widget: QWidget | None = None) -> None:
         look, r = theme.current(), self.rect
@@ -171,35 +190,75 @@ class ProbeItem(PartItem):
         painter.drawEllipse(r)
         painter.setPen(look.color("ink"))
         painter.setFont(theme.font("small", bold=True))
-        painter.drawText(r, _CENTRE, "P")
+        painter.drawText(r, _CENTRE, self._letter)
         # To the left: what the arrows lead to stands at the right, often as low as this.
-        text = QRectF(r.left() - 7 - _PROBE_TEXT, r.top() - 6, _PROBE_TEXT, 16)
+        text = QRectF(r.left() - 7 - self._room, r.top() - 6, self._room, 16)
         side = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight
         metrics = painter.fontMetrics()
         taken = metrics.horizontalAdvance(f" {self.temperature}")
-        name = metrics.elidedText(self._name, Qt.TextElideMode.ElideRight, int(_PROBE_TEXT - taken))
+        name = metrics.elidedText(self._name, Qt.TextElideMode.ElideRight, int(self._room - taken))
         painter.drawText(text, side, f"{name} {self.temperature}")
         painter.setFont(theme.font("small"))
         painter.setPen(look.color("muted"))
-        painter.drawText(text.translated(0, 16), side, self._note)
+        note = painter.fontMetrics().elidedText(self._note, Qt.TextElideMode.ElideRight, int(self._room))
+        painter.drawText(text.translated(0, 16), side, note)
 
 
-class ArrowItem(QGraphicsItem):
-    """Heat under way between two points: as wide as its watts, pointing the way it goes."""
+class ArrowItem(PartItem):
+    """Heat under way between two points: as wide as its watts, pointing the way it goes.
 
-    def __init__(self, start: QPointF, end: QPointF) -> None:
-        super().__init__()
+    Attributes:
+        label: where its watts stand, set by `heat_path` so that no label lies on another.
+    """
+
+    def __init__(self, key: str, start: QPointF, end: QPointF, select: object) -> None:
+        super().__init__(key, QRectF(start, end).normalized(), select)
         self._start, self._end = start, end
-        self._watts, self._full = 0.0, 1.0
+        self._watts, self._full, self._note = 0.0, 1.0, ""
+        self.label = QRectF()
         self.setZValue(-1)
 
-    def set_watts(self, watts: float, full: float) -> None:
+    def places(self, width: float, height: float) -> list[QRectF]:
+        """Where a label of a size could stand, the best first."""
+        along = self._end - self._start
+        length = math.hypot(along.x(), along.y())
+        if length < _STUB:
+            x, y = self._end.x(), self._end.y()
+            spots = [(10, -height / 2 - 4), (-10 - width, -height / 2 - 4), (-width / 2, 2), (10, 4), (-10 - width, 4)]
+            return [QRectF(x + dx, y + dy, width, height) for dx, dy in spots]
+        across = abs(along.x()) > abs(along.y())
+        found = []
+        for share in (0.5, 0.65, 0.35, 0.78, 0.22):
+            middle = self._start + along * share
+            # Beside a slanting arrow a label needs more room: the arrow goes on past its corners.
+            lean = abs(along.y() if across else along.x()) / max(length, 1.0)
+            if across:
+                away = 9 + height / 2 + lean * width / 2
+                sides = [QPointF(0, -away), QPointF(0, away)]
+            else:
+                away = 10 + width / 2 + lean * height / 2
+                sides = [QPointF(away, 0), QPointF(-away, 0), QPointF(away + 50, 0), QPointF(-away - 90, 0)]
+            for side in sides:
+                at = middle + side
+                found.append(QRectF(at.x() - width / 2, at.y() - height / 2, width, height))
+        return found
+
+    def set_watts(self, watts: float, full: float, note: str = "") -> None:
         """Show so many watts from start to end (negative: the other way); `full` is the widest arrow's."""
-        self._watts, self._full = watts, max(full, 1e-9)
+        self._watts, self._full, self._note = watts, max(full, 1e-9), note
         self.update()
 
     def boundingRect(self) -> QRectF:
-        return QRectF(self._start, self._end).normalized().adjusted(-24, -26, 70, 26)
+        return self.rect.adjusted(-24, -26, 24, 26).united(self.label)
+
+    def shape(self) -> QPainterPath:
+        path = QPainterPath()
+        along = self._end - self._start
+        length = max(math.hypot(along.x(), along.y()), 1.0)
+        across = QPointF(-along.y() / length * 9, along.x() / length * 9)
+        path.addPolygon(QPolygonF([self._start + across, self._end + across, self._end - across, self._start - across]))
+        path.addRect(self.label)
+        return path
 
     def paint(self, painter: QPainter, option: QStyleOptionGraphicsItem, widget: QWidget | None = None) -> None:
         look = theme.current()
@@ -218,23 +277,37 @@ class ArrowItem(QGraphicsItem):
             QPointF(0, -half), QPointF(length - head, -half), QPointF(length - head, -half - 4), QPointF(length, 0),
             QPointF(length - head, half + 4), QPointF(length - head, half), QPointF(0, half),
         ]  # fmt: skip
-        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setPen(QPen(look.color("ink"), 1.5) if self.selected else Qt.PenStyle.NoPen)
         painter.setBrush(look.color("ember", 0.55))
         painter.drawPolygon(QPolygonF(shape))
         painter.restore()
         painter.setPen(look.color("ink"))
-        font: QFont = theme.font("small", bold=True)
-        painter.setFont(font)
-        text = show(abs(self._watts), Quantity.POWER)
-        width = painter.fontMetrics().horizontalAdvance(text) + 8
-        # A long slanting arrow passes others half-way: its watts stand nearer to its end.
-        share = 0.72 if abs(along.y()) > _SLANT else 0.5
-        middle = self._start + (self._end - self._start) * share
-        if length < _STUB:
-            painter.drawText(QRectF(middle.x() + half + 7, middle.y() - 7, width, 16), _CENTRE, text)
-            return
-        up = half + 18 if abs(along.x()) > abs(along.y()) else 8
-        painter.drawText(QRectF(middle.x() - width / 2, middle.y() - up - 2, width, 16), _CENTRE, text)
+        painter.setFont(theme.font("small", bold=True))
+        lines = QRectF(self.label.left(), self.label.top(), self.label.width(), 15)
+        painter.drawText(lines, _CENTRE, show(abs(self._watts), Quantity.POWER))
+        if self._note:
+            painter.setFont(theme.font("small"))
+            painter.setPen(look.color("muted"))
+            note = painter.fontMetrics().elidedText(self._note, Qt.TextElideMode.ElideRight, int(lines.width()))
+            painter.drawText(lines.translated(0, 14), _CENTRE, note)
+
+
+class LeadItem(QGraphicsItem):
+    """A dotted lead from a fan or valve to an arrow that it drives."""
+
+    def __init__(self, start: QPointF, end: QPointF) -> None:
+        super().__init__()
+        self._start, self._end = start, end
+        self.setZValue(-2)
+
+    def boundingRect(self) -> QRectF:
+        return QRectF(self._start, self._end).normalized().adjusted(-3, -3, 3, 3)
+
+    def paint(self, painter: QPainter, option: QStyleOptionGraphicsItem, widget: QWidget | None = None) -> None:
+        pen = QPen(theme.current().color("glacier"), 1.5)
+        pen.setDashPattern([2, 3])
+        painter.setPen(pen)
+        painter.drawLine(self._start, self._end)
 
 
 def temperature_text(degC: float, scale: Scale) -> str:

@@ -1,4 +1,4 @@
-"""Where the parts of the heat path go: columns by distance from the drive, surroundings at the right."""
+"""Where the parts of the heat path go: drives left, bodies in columns by distance from them, surroundings right."""
 
 from dataclasses import dataclass
 
@@ -9,28 +9,30 @@ from kelvarn.model.fields import SURROUNDINGS
 from kelvarn.model.rig import Rig
 
 _DRIVE_WIDTH, _WALL_WIDTH = 92.0, 108.0
+_DRIVE_HEIGHT, _LOW_DRIVE = 62.0, 40.0
 _WIDEST, _HIGHEST = 124.0, 128.0
 _ARROW = 62.0  # room between columns
 _TITLE = 22.0
 _CROWDED = 64.0  # room for a body, in pixels, below which its name stands inside it
-_PROBE_ROOM = 52.0
+_PROBE_ROOM = 50.0
 
 
 @dataclass(frozen=True)
 class Places:
     """Rectangles of the parts, in the view's pixels."""
 
-    drive: QRectF
+    drives: tuple[QRectF, ...]
     bodies: dict[str, QRectF]
     wall: QRectF
     named_above: dict[str, bool]
 
 
 def columns(rig: Rig) -> list[list[str]]:
-    """Bodies by their distance in links from the drive; those that nothing reaches come last."""
-    order = [body.name for body in rig.all_bodies]
-    depth = {(heated_body(rig.drive) or rig.probe.body): 0}
-    queue = [(heated_body(rig.drive) or rig.probe.body)]
+    """Bodies by their distance in links from what is heated; those that nothing reaches come last."""
+    order = list(rig.body_names)
+    begin = [body for body in map(heated_body, rig.drives) if body is not None] or [rig.probe.body]
+    depth = dict.fromkeys(begin, 0)
+    queue = list(depth)
     while queue:
         here = queue.pop(0)
         for link in rig.all_links:
@@ -74,18 +76,39 @@ def place(rig: Rig, width: float, height: float) -> Places:
     bodies: dict[str, QRectF] = {}
     above: dict[str, bool] = {}
     x = left
+    probed = {probe.body for probe in rig.probes}
     area = height - _PROBE_ROOM - 8
     for names in found:
         x += arrow + spare
-        room = area / len(names)
+        # Where a probe hangs below, the next vessel begins lower.
+        hanging = sum(name in probed for name in names[:-1]) * (_PROBE_ROOM - 10)
+        room = (area - hanging) / len(names)
         title = _TITLE if room >= _CROWDED else 0.0  # a low vessel carries its name inside
-        tall = min(_HIGHEST, room - title - (12 if title else 4))
+        tall = min(_HIGHEST, max(room - title - (12 if title else 4), 16.0))
+        top = 8.0
         for k, name in enumerate(names):
-            top = 8 + k * room + title + (room - title - tall) / 2
-            bodies[name] = QRectF(x, top, box, tall)
+            bodies[name] = QRectF(x, top + title + (room - title - tall) / 2, box, tall)
             above[name] = title > 0
+            top += room + (_PROBE_ROOM - 10 if name in probed and k < len(names) - 1 else 0)
         x += box
-    heated = bodies[(heated_body(rig.drive) or rig.probe.body)]
-    drive = QRectF(14, heated.center().y() - 34, _DRIVE_WIDTH, 68)
     wall = QRectF(width - _WALL_WIDTH, 24, 6, max(60.0, height - 60))
-    return Places(drive, bodies, wall, above)
+    return Places(_drives(rig, bodies, height), bodies, wall, above)
+
+
+def _drives(rig: Rig, bodies: dict[str, QRectF], height: float) -> tuple[QRectF, ...]:
+    """Drives at the height of what they heat, one below the other where these would overlap."""
+    count = len(rig.drives)
+    step = min(96.0, (height - 20) / count)
+    tall = min(_DRIVE_HEIGHT, max(step - 26, _LOW_DRIVE if count > 2 else _DRIVE_HEIGHT))
+    wanted = []
+    for k, drive in enumerate(rig.drives):
+        body = heated_body(drive)
+        wanted.append(bodies[body].center().y() if body is not None else height * (k + 0.5) / count)
+    order = sorted(range(count), key=lambda k: wanted[k])
+    tops, lowest = [0.0] * count, 26.0
+    for place_in_row, k in enumerate(order):
+        left_over = count - 1 - place_in_row
+        top = max(lowest, min(wanted[k] - tall / 2, height - 8 - tall - left_over * step))
+        tops[k] = top
+        lowest = top + step
+    return tuple(QRectF(14, top, _DRIVE_WIDTH, tall) for top in tops)

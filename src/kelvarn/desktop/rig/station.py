@@ -3,30 +3,37 @@
 from collections.abc import Callable
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QSplitter, QVBoxLayout, QWidget
+from PySide6.QtGui import QFontMetrics
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QSplitter, QVBoxLayout, QWidget
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.control.station import entries
 from kelvarn.desktop.document import Document
 from kelvarn.desktop.elided import ElidedLine
-from kelvarn.desktop.fields.plain import heading
+from kelvarn.desktop.fields.plain import Choice, heading
 from kelvarn.desktop.runner import Runner
 from kelvarn.desktop.strip.axis import clock
-from kelvarn.desktop.strip.content import body_content
+from kelvarn.desktop.strip.content import Content, body_content, step_content
 from kelvarn.desktop.strip.strip import Strip
 from kelvarn.desktop.view import View
-from kelvarn.engine.steady import can_hold, oddities
-from kelvarn.model.rig import Rig
-from kelvarn.units import Quantity, Scale, show
+from kelvarn.engine.reading_words import reading_text, warm_text
+from kelvarn.engine.run import Run
+from kelvarn.engine.step import usual_drive
 
 from .actions import RigActions
+from .foot import RigFoot
 from .heat_path import HeatPath
+from .keys import known_keys
 from .panel import RigPanel
 from .parts import PartsBar
+from .play import Play
+from .steps import Steps
+
+_DRIVES = (0.1, 0.2, 0.3, 0.4, 0.5, 0.6, 0.7, 0.8, 0.9, 1.0)
 
 
 class RigStation(QWidget):
-    """Heat path, temperatures of the bodies, fields."""
+    """Heat path, open-loop step or trial below, fields."""
 
     def __init__(
         self,
@@ -38,13 +45,26 @@ class RigStation(QWidget):
         super().__init__()
         self._document, self._view, self._runner = document, view, runner
         self.edits = RigActions(document, self._select_new)
-        self.panel = RigPanel(document, view, self.edits)
+        self.panel = RigPanel(document, view, self.edits, guarded)
         self.heat_path = HeatPath(self.select, guarded(self.edits.remove))
         self.parts = PartsBar(self.edits, guarded)
+        self.steps = Steps()
+        self.steps.updated.connect(self.refresh)
         self.strip = Strip()
-        self.strip.cursor_moved.connect(view.move_cursor)
+        self.strip.cursor_moved.connect(self._move_cursor)
         self.strip.pin_changed.connect(self._pin)
+        self.play = Play(self._play_to)
+        self._step_shown = True
+        self._step_drive: float | None = None
+        self._step_cursor_s = self._step_last_s = 0.0
         self._caption = ElidedLine(theme.font("small"), "muted")
+        self.reading = ElidedLine(theme.font("small", bold=True), indent=50)
+        self.reading.setAccessibleName("Open-loop step, read as one lag and a dead time")
+        self.warm_reading = ElidedLine(theme.font("small"), "muted", indent=50)
+        self.foot = RigFoot()
+        self._lay_out()
+
+    def _lay_out(self) -> None:
         head = QHBoxLayout()
         head.setContentsMargins(6, 0, 0, 0)
         head.setSpacing(14)
@@ -62,10 +82,18 @@ class RigStation(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         column.addLayout(head)
         column.addWidget(frame, 1)
+        below = QWidget()
+        column = QVBoxLayout(below)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addLayout(self._switches())
+        column.addWidget(self.strip, 1)
+        column.addWidget(self.reading)
+        column.addWidget(self.warm_reading)
         middle = QSplitter(Qt.Orientation.Vertical)
         middle.addWidget(top)
-        middle.addWidget(self.strip)
-        middle.setSizes([330, 300])
+        middle.addWidget(below)
+        middle.setSizes([350, 300])
         middle.setCollapsible(0, False)
         both = QSplitter(Qt.Orientation.Horizontal)
         both.setHandleWidth(theme.GAP)
@@ -75,16 +103,6 @@ class RigStation(QWidget):
         both.setStretchFactor(0, 1)
         both.setStretchFactor(1, 0)
         both.setCollapsible(0, False)
-        self._verdict = QLabel()
-        self._verdict.setWordWrap(True)
-        self._verdict.setProperty("role", "muted")
-        foot = QFrame()
-        foot.setProperty("foot", True)
-        row = QHBoxLayout(foot)
-        row.setContentsMargins(16, 10, 16, 10)
-        row.setSpacing(14)
-        row.addWidget(heading("Can it do the job?"))
-        row.addWidget(self._verdict, 1)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, theme.GAP, 0, 0)
         layout.setSpacing(6)
@@ -92,82 +110,168 @@ class RigStation(QWidget):
         inset.setContentsMargins(theme.GAP, 0, 0, 0)
         inset.addWidget(both)
         layout.addLayout(inset, 1)
-        layout.addWidget(foot)
+        layout.addWidget(self.foot)
+
+    def _switches(self) -> QHBoxLayout:
+        """What the strip shows, the drive of the step, and play."""
+        row = QHBoxLayout()
+        row.setContentsMargins(50, 2, 6, 2)
+        row.setSpacing(10)
+        self.step_button, self.trial_button = QPushButton("Open-loop step"), QPushButton("Trial")
+        for button, shown in ((self.step_button, True), (self.trial_button, False)):
+            button.setCheckable(True)
+            button.setProperty("chip", True)
+            button.setFixedWidth(QFontMetrics(theme.font(bold=True)).horizontalAdvance(button.text()) + 28)
+            button.clicked.connect(lambda _=False, shown=shown: self.show_step(shown))
+            row.addWidget(button)
+        self.drive_box = Choice()
+        self.drive_box.setAccessibleName("Drive of the open-loop step")
+        self.drive_box.setToolTip("What the drive is set to by hand, from cold and from warm")
+        for share in _DRIVES:
+            self.drive_box.addItem(f"to {100 * share:.0f} % drive", share)
+        self.drive_box.activated.connect(lambda _: self.set_step_drive(self.drive_box.currentData()))
+        row.addWidget(self.drive_box)
+        row.addStretch(1)
+        self.play_button = QPushButton("play")
+        self.play_button.setProperty("link", True)
+        self.play_button.setToolTip("Let the cursor run through (Ctrl+P)")
+        self.play_button.clicked.connect(self.toggle_play)
+        self.play.changed.connect(lambda: self.play_button.setText("stop" if self.play.running else "play"))
+        row.addWidget(self.play_button)
+        return row
 
     def select(self, key: str) -> None:
-        """Show the fields of a part: a body's name, "drive", "probe" or "surroundings"."""
+        """Show the fields of a part, by its key; a body's is its name."""
         self.edits.selected = key
         self.refresh()
-
-    @property
-    def verdict(self) -> str:
-        """What the foot says."""
-        return self._verdict.text()
 
     def _select_new(self, key: str, name_it: bool) -> None:
         self.select(key)
         if name_it:
             self.panel.type_name()
 
+    @property
+    def verdict(self) -> str:
+        """What the foot says."""
+        return self.foot.verdict.text()
+
+    def show_step(self, shown: bool) -> None:
+        """Show the open-loop step, or the trial."""
+        self.play.stop()
+        self._step_shown = shown
+        self.strip.fit()
+        self.refresh()
+
+    def set_step_drive(self, share: float) -> None:
+        """Step to another drive."""
+        self._step_drive = share
+        self.refresh()
+
+    def toggle_play(self) -> None:
+        """Let the cursor run through what is shown, or stop it."""
+        run = self._run()
+        if run is not None:
+            self.play.toggle(self._cursor_s(), float(run.time_s[-1]))
+
     def refresh(self) -> None:
         """Show the present state of document, view and runner."""
         project = self._document.project
-        rig = project.rig
-        known = [body.name for body in rig.all_bodies] + ["drive", "probe", "surroundings"]
-        if self.edits.selected not in known:
+        rig, trial = project.rig, self._view.trial(project)
+        setpoint = trial.plan.changes[-1].to_degC
+        if self.edits.selected not in known_keys(rig):
             self.edits.selected = rig.probe.body
+        drive = self._step_drive or usual_drive(rig, setpoint)
+        if self.isVisible() and not self._runner.preparing:
+            self.steps.request(rig, drive, setpoint)
+        result = self._runner.results.get(self._view.candidate(project).name)
+        self.panel.relay_life_years = result.measures.values["relay_life_years"] if result is not None else None
         self.panel.refresh()
         self.parts.refresh()
         self.heat_path.show_rig(rig, self.edits.selected, self._view.scale)
-        entry = entries(self._document, self._runner)[self._view.candidate_index(project)]
-        trial = self._view.trial(project)
-        self.strip.show_content(body_content(trial, self._view.scale, entry, self.edits.selected))
-        self._verdict.setText(verdict_text(rig, trial.plan.changes[-1].to_degC, self._view.scale))
+        self.step_button.setChecked(self._step_shown)
+        self.trial_button.setChecked(not self._step_shown)
+        self.drive_box.setVisible(self._step_shown)
+        self.drive_box.setCurrentIndex(min(range(len(_DRIVES)), key=lambda k: abs(_DRIVES[k] - drive)))
+        self.strip.show_content(self._content())
+        current = self.steps.known_for == (rig, drive, setpoint)
+        flat_out = self.steps.flat_out_s if current and not self.steps.fault else None
+        self.foot.show_rig(rig, setpoint, self._view.scale, flat_out, known=current)
+        self._say_reading(current)
         self.show_cursor()
+
+    def _content(self) -> Content:
+        trial, scale = self._view.trial(self._document.project), self._view.scale
+        if self._step_shown and self.steps.cold is not None:
+            return step_content(self.steps.cold, self.steps.warm, scale, self.edits.selected)
+        entry = entries(self._document, self._runner)[self._view.candidate_index(self._document.project)]
+        return body_content(trial, scale, entry, self.edits.selected)
+
+    def _say_reading(self, current: bool) -> None:
+        cold, scale = self.steps.cold, self._view.scale
+        self.reading.setVisible(self._step_shown)
+        warm = warm_text(cold, self.steps.warm, scale) if cold is not None and not self.steps.fault else ""
+        self.warm_reading.say(warm)
+        self.warm_reading.setVisible(self._step_shown and bool(warm))
+        if self.steps.fault:
+            self.reading.say(self.steps.fault, "ember")
+        elif cold is None:
+            self.reading.say("the step is being computed …", "muted")
+        else:
+            self.reading.say(reading_text(cold, scale), "ink" if current else "muted")
+
+    def _run(self) -> Run | None:
+        """The run whose temperatures the heat path shows."""
+        if self._step_shown:
+            return self.steps.cold.run if self.steps.cold is not None else None
+        result = self._runner.results.get(self._view.candidate(self._document.project).name)
+        return None if result is None else result.run
+
+    def _cursor_s(self) -> float:
+        return self._step_cursor_s if self._step_shown else self._view.cursor_s
 
     def show_cursor(self) -> None:
         """Show what depends on the cursor."""
-        self.strip.set_cursor(self._view.cursor_s, self._view.pinned)
-        candidate = self._view.candidate(self._document.project)
-        result = self._runner.results.get(candidate.name)
-        if result is None:
+        run = self._run()
+        if run is None:
             self._caption.say("preparing, first start only …" if self._runner.preparing else "nothing computed yet")
             self.heat_path.show_run(None, 0)
             return
-        sample = round(self._view.cursor_s / result.run.rig.probe.interval_s)
-        self.heat_path.show_run(result.run, sample)
-        when = clock(self._view.cursor_s, 60)
+        last = float(run.time_s[-1])
+        if self._step_shown and (self._step_cursor_s > last or not last / 3 < self._step_last_s < last * 3):
+            # A step of another length: where there is something to see.
+            self._step_cursor_s = round(0.12 * last / run.rig.probe.interval_s) * run.rig.probe.interval_s
+        if self._step_shown:
+            self._step_last_s = last
+        at = self._cursor_s()
+        self.strip.set_cursor(at, self._view.pinned)
+        self.heat_path.show_run(run, round(at / run.rig.probe.interval_s))
+        when = clock(at, 60 if last > 7200 else 1)
+        if self._step_shown:
+            assert self.steps.cold is not None
+            self._caption.say(f"at {when} of the open-loop step: {100 * self.steps.cold.after:.0f} % drive, from cold")
+            return
+        candidate = self._view.candidate(self._document.project)
         fault = self._runner.faults.get(candidate.name)
-        self._caption.say(
-            fault or f"at {when} of “{result.run.trial.name}” with {candidate.name}; the cursor below moves it"
-        )
+        self._caption.say(fault or f"at {when} of “{run.trial.name}” with {candidate.name}")
+
+    def _move_cursor(self, time_s: float) -> None:
+        if self._step_shown:
+            self._step_cursor_s = time_s
+            self.show_cursor()
+        else:
+            self._view.move_cursor(time_s)
+
+    def _play_to(self, time_s: float) -> None:
+        run = self._run()
+        if run is not None:
+            step = run.rig.probe.interval_s
+            self._move_cursor(round(time_s / step) * step)
 
     def _pin(self, pinned: bool) -> None:
         self._view.pinned = pinned
         self.show_cursor()
 
-
-def verdict_text(rig: Rig, setpoint_degC: float, scale: Scale) -> str:
-    """Whether the rig can hold a setpoint, and where it ends with the drive stuck on, in a sentence."""
-    if odd := oddities(rig):
-        return " ".join(odd)
-    found = can_hold(rig, setpoint_degC)
-    target = show(setpoint_degC, Quantity.TEMPERATURE, scale)
-    if found is None:
-        return "It never comes to rest: check the links."
-    hold = found.holding_drive if found.holding_drive is not None else 9.99
-    outside = show(rig.surroundings.temperature_degC, Quantity.TEMPERATURE, scale)
-    if hold > 1:
-        first = f"No: {target} would need {show(hold, Quantity.DRIVE)} drive at {outside} surroundings"
-    elif hold < 0:
-        verb = "cooled" if rig.heats else "heated"
-        first = f"No: {target} would have to be {verb} at {outside} surroundings, which this drive cannot do"
-    else:
-        first = f"{target} needs {show(hold, Quantity.DRIVE)} drive at {outside} surroundings"
-    body = rig.probe.body
-    end = show(found.end_degC[body], Quantity.TEMPERATURE, scale)
-    text = f"{first}; stuck on, {body} would end at {end}"
-    over = [b.name for b in rig.all_bodies if b.limit_degC is not None and found.end_degC[b.name] > b.limit_degC]
-    if over:
-        return f"{text} and {' and '.join(over)} beyond the rated limit: an over-temperature trip is needed."
-    return f"{text}."
+    def finish(self) -> None:
+        """Stop what is under way; for closing."""
+        self.play.stop()
+        self.steps.finish()

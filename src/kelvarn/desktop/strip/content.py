@@ -2,7 +2,9 @@
 
 from dataclasses import dataclass
 
+from kelvarn.engine.measures import measure
 from kelvarn.engine.results import Result
+from kelvarn.engine.step import Step
 from kelvarn.model.candidate import Candidate, OnOff
 from kelvarn.model.trial import Trial
 from kelvarn.units import Scale
@@ -54,6 +56,7 @@ class Content:
         selected: the entry that labels, error fill and drive lane are about; None while nothing is computed.
         lines: temperature curves, the strongest last.
         bodies: the curves are bodies of one run rather than candidates.
+        by_hand: no setpoint plays a part.
     """
 
     trial: Trial
@@ -62,6 +65,7 @@ class Content:
     selected: Entry | None
     lines: tuple[Line, ...]
     bodies: bool = False
+    by_hand: bool = False
 
     @property
     def result(self) -> Result | None:
@@ -99,3 +103,23 @@ def body_content(trial: Trial, scale: Scale, entry: Entry | None, selected_body:
         ]
         lines = sorted(bodies, key=lambda line: line.strong)
     return Content(trial, scale, (entry,) if entry is not None else (), entry, tuple(lines), bodies=True)
+
+
+def step_content(cold: Step, warm: Step | None, scale: Scale, selected_body: str) -> Content:
+    """Content with one curve for each body of an open-loop step from cold, and the probed body's from warm."""
+    run = cold.run
+    # Not validated: a drive set by hand is no candidate, but is shown like one.
+    stands_for = Candidate.model_construct(name="Drive", controller=run.controller, hidden=False)  # type: ignore[arg-type]
+    entry = Entry(stands_for, Result(run, measure(run), ()), 0, chosen=False, stale=False)
+    lines = [
+        Line(name, run.time_s, run.bodies_degC[i], i, strong=name == selected_body)
+        for i, name in enumerate(run.rig.body_names)
+    ]
+    if warm is not None:
+        at = run.rig.body_index(run.rig.probe.body)
+        name = f"{run.rig.probe.body} from warm"
+        # Both laid over each other: what the longer one has beyond the other's end is left out.
+        kept = warm.run.time_s <= run.time_s[-1]
+        lines.insert(0, Line(name, warm.run.time_s[kept], warm.run.bodies_degC[at][kept], at, strong=False, faded=True))
+    lines.sort(key=lambda line: line.strong)
+    return Content(run.trial, scale, (entry,), entry, tuple(lines), bodies=True, by_hand=True)

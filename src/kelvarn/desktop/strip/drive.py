@@ -8,6 +8,7 @@ from PySide6.QtGui import QPainter, QPen
 from kelvarn.desktop import theme
 from kelvarn.engine.measures import at_limit
 from kelvarn.engine.run import Run
+from kelvarn.model.drives import heated_body
 from kelvarn.units import Quantity, show
 
 from .axis import Axis
@@ -27,7 +28,10 @@ class DriveLane(Lane):
 
     def title(self, content: Content) -> str:
         result = content.result
-        return "Drive" if result is None else f"Drive, % of {show(result.run.rig.drive.power_W, Quantity.POWER)}"
+        if result is None:
+            return "Drive"
+        heating = [d.power_W for d in result.run.rig.drives if heated_body(d) is not None]
+        return f"Drive, % of {show(sum(heating), Quantity.POWER)}" if len(heating) == 1 else "Drive, %"
 
     def paint(self, painter: QPainter, frame: Frame, content: Content) -> None:
         result = content.result

@@ -71,7 +71,8 @@ class Strip(FocusRing):
         self._lanes = [self._temperature, DriveLane()]
         if not content.bodies:
             self._lanes += [BarcodeLane(entry) for entry in content.entries if entry.on_off][:3]
-        self._lanes.append(EventsLane())
+        if content.trial.events or not content.by_hand:
+            self._lanes.append(EventsLane())
         self._refresh()
 
     def set_cursor(self, time_s: float, pinned: bool) -> None:

@@ -37,6 +37,8 @@ class TemperatureLane(Lane):
 
     def title(self, content: Content) -> str:
         what = "Temperatures of the bodies" if content.bodies else "Temperature"
+        if content.by_hand:
+            what = "Open-loop step"
         return f"{what}, {content.scale.value}"
 
     def axis(self, frame: Frame, content: Content) -> Axis:
@@ -47,9 +49,9 @@ class TemperatureLane(Lane):
     def _fit(self, content: Content, height: float) -> tuple[float, float]:
         if self.held:
             return self._fitted
-        plan = [change.to_degC for change in content.trial.plan.changes]
-        lows = [float(line.degC.min()) for line in content.lines] + [min(plan)]
-        highs = [float(line.degC.max()) for line in content.lines] + [max(plan)]
+        plan = [] if content.by_hand else [change.to_degC for change in content.trial.plan.changes]
+        lows = [float(line.degC.min()) for line in content.lines] + plan
+        highs = [float(line.degC.max()) for line in content.lines] + plan
         low, high = padded_range(min(lows), max(highs), 0.06, 2.0)
         high += (high - low) * _TITLE_ROOM / height  # the title must not cover the highest curve
         self._fitted = (low, high)
@@ -61,9 +63,10 @@ class TemperatureLane(Lane):
         painter.save()
         painter.setClipRect(frame.rect)
         obstacles = Obstacles(frame.rect)
-        obstacles.taken.append(self._flag_rect(frame, content, axis).adjusted(-20, 0, 0, 0))
         curves: list[tuple[Floats, Floats]] = []
-        self._paint_setpoint(painter, frame, content, axis)
+        if not content.by_hand:
+            obstacles.taken.append(self._flag_rect(frame, content, axis).adjusted(-20, 0, 0, 0))
+            self._paint_setpoint(painter, frame, content, axis)
         for line in content.lines:
             x, values = reduce(line.time_s, line.degC, frame.time)
             y = axis.to_px(values)
@@ -81,7 +84,8 @@ class TemperatureLane(Lane):
         else:
             self._say(painter, frame, content, axis, obstacles)
         painter.restore()
-        self._paint_flag(painter, frame, content, axis)
+        if not content.by_hand:
+            self._paint_flag(painter, frame, content, axis)
 
     def ground_key(self, frame: Frame, content: Content) -> Hashable:
         return (self.axis(frame, content), content.scale)
@@ -258,7 +262,8 @@ class TemperatureLane(Lane):
         result = content.result
         if result is not None:
             k = min(sample, result.run.time_s.size - 1)
-            found.append((-1, "setpoint", show(float(result.run.setpoint_degC[k]), _T, content.scale)))
+            if not content.by_hand:
+                found.append((-1, "setpoint", show(float(result.run.setpoint_degC[k]), _T, content.scale)))
             if not content.bodies:
                 found.append((-1, "probe reads", show(float(result.run.measured_degC[k]), _T, content.scale)))
         return found

@@ -1,0 +1,40 @@
+"""The foot of Rig: can it do the job, what holds it, and what the model leaves out."""
+
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QVBoxLayout
+
+from kelvarn.desktop import theme
+from kelvarn.desktop.elided import ElidedLine
+from kelvarn.desktop.fields.plain import heading
+from kelvarn.engine.left_out import left_out
+from kelvarn.model.rig import Rig
+from kelvarn.units import Scale
+
+from .words import holding_text, verdict_text
+
+
+class RigFoot(QFrame):
+    """See the module."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setProperty("foot", True)
+        self.verdict = QLabel()
+        self.verdict.setWordWrap(True)
+        self.more = ElidedLine(theme.font("small"), "muted", ground="panel")
+        self.more.setAccessibleName("Holding duty, and what the model leaves out")
+        row = QHBoxLayout()
+        row.setSpacing(14)
+        row.addWidget(heading("Can it do the job?"))
+        row.addWidget(self.verdict, 1)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(16, 8, 16, 6)
+        layout.setSpacing(2)
+        layout.addLayout(row)
+        layout.addWidget(self.more)
+
+    def show_rig(self, rig: Rig, setpoint_degC: float, scale: Scale, flat_out_s: float | None, *, known: bool) -> None:
+        """Say it for a rig and a setpoint."""
+        self.verdict.setText(verdict_text(rig, setpoint_degC, scale, flat_out_s, known=known))
+        holding = holding_text(rig, setpoint_degC, scale)
+        left = "Left out: " + "; ".join(left_out(rig)) + "."
+        self.more.say(f"{holding}.   {left}" if holding else left)

@@ -1,0 +1,59 @@
+"""Whether the rig can do the job, in words."""
+
+from kelvarn.desktop.strip.temperature import minutes
+from kelvarn.engine.steady import can_hold, oddities
+from kelvarn.engine.step import holding_curve
+from kelvarn.model.rig import Rig
+from kelvarn.units import Quantity, Scale, show
+
+
+def verdict_text(rig: Rig, setpoint_degC: float, scale: Scale, flat_out_s: float | None, *, known: bool) -> str:
+    """Whether the rig can hold a setpoint, how long it heats flat out and where it ends stuck on.
+
+    Args:
+        flat_out_s: time flat out from cold to the setpoint; None where it never gets there.
+        known: whether `flat_out_s` has been computed for this rig.
+    """
+    if odd := oddities(rig):
+        return " ".join(odd)
+    found = can_hold(rig, setpoint_degC)
+    target = show(setpoint_degC, Quantity.TEMPERATURE, scale)
+    if found is None:
+        return "It never comes to rest by itself: what the drive brings stays, so that it must be controlled."
+    hold, body = found.holding_drive, rig.probe.body
+    outside = show(rig.surroundings.temperature_degC, Quantity.TEMPERATURE, scale)
+    end = show(found.end_degC[body], Quantity.TEMPERATURE, scale)
+    if hold is None or hold > 1:
+        need = f"would need {show(hold, Quantity.DRIVE)} drive" if hold is not None else "is out of reach"
+        first = f"No: {target} {need} at {outside} surroundings"
+    elif hold < 0 and not (rig.heats and rig.cools):
+        verb = "cooled" if rig.heats else "heated"
+        first = f"No: {target} would have to be {verb} at {outside} surroundings, which this rig cannot do"
+    else:
+        way = " of cooling" if hold < 0 else ""
+        first = f"{target} needs {show(abs(hold), Quantity.DRIVE)} drive{way} at {outside} surroundings"
+        if known and flat_out_s is not None:
+            first += f"; flat out it gets there in {minutes(flat_out_s)}"
+    text = f"{first}; {'stuck on' if rig.heats else 'with it stopped'}, {body} would end at {end}"
+    over = [b for b in rig.all_bodies if b.limit_degC is not None and found.end_degC[b.name] > b.limit_degC]
+    if over:
+        names = " and ".join(
+            f"{b.name} beyond {show(b.limit_degC or 0.0, Quantity.TEMPERATURE, scale)}"
+            + (f" ({b.limit_why})" if b.limit_why else "")
+            for b in over
+        )
+        return f"{text} and {names}: an over-temperature trip is needed."
+    return f"{text}."
+
+
+def holding_text(rig: Rig, setpoint_degC: float, scale: Scale) -> str:
+    """Duty that holds each of some setpoints round the one asked for."""
+    low = rig.surroundings.temperature_degC
+    wanted = [low + (setpoint_degC - low) * share for share in (0.5, 0.75, 1.0, 1.25, 1.5)]
+    held = holding_curve(rig, [round(degC) for degC in wanted])
+    if not held:
+        return ""
+    return "Holding duty: " + ", ".join(
+        f"{show(degC, Quantity.TEMPERATURE, scale).replace('.0 ', ' ')} {show(abs(duty), Quantity.DRIVE)}"
+        for degC, duty in held
+    )

@@ -1,0 +1,44 @@
+"""What a rig's model leaves out, said for each rig by what it has."""
+
+from kelvarn.model.drives import Fan, SlowWindow, Valve
+from kelvarn.model.rig import Rig
+
+
+def left_out(rig: Rig) -> list[str]:
+    """What the model of a rig does not know, a short phrase each, what matters most first."""
+    if rig.response is not None:
+        return [
+            "only the answer to the drive is known, no temperatures inside",
+            "it answers alike at every temperature",
+            "no draughts, no sun",
+        ]
+    found = []
+    air = [name for name in rig.body_names if "air" in name.lower().split()]
+    if air:
+        found.append(f"{air[0]} has one temperature: no layers, no corners")
+    if len(rig.bodies) > (1 if air else 0):
+        found.append("each body is equally warm throughout")
+    found.append("no draughts, no sun, no damp")
+    if any(link.conductance_W_per_K > 0 for link in rig.links):
+        found.append(
+            "still air carries alike at every temperature"
+            if not _radiates(rig)
+            else "conductances do not change with temperature"
+        )
+    if not _radiates(rig) and any((body.limit_degC or 0) > 200 for body in rig.bodies):
+        found.append("no radiation, though it gets hot")
+    if any(body.melting is not None for body in rig.bodies):
+        found.append("what melts does so evenly, and freezes without cooling below first")
+    if any(isinstance(drive, Fan) for drive in rig.drives):
+        found.append("flow follows the fan's speed, whatever the filter or the wind")
+    if any(isinstance(drive, Valve) for drive in rig.drives):
+        found.append("the valve's flow goes with its position")
+    if any(isinstance(drive, SlowWindow) and drive.resolution_s > 0 for drive in rig.drives):
+        found.append("the mains' half-waves are not drawn one by one")
+    if rig.draw_offs:
+        found.append("what is drawn off mixes at once")
+    return found
+
+
+def _radiates(rig: Rig) -> bool:
+    return any(link.radiating_m2 > 0 for link in rig.links)

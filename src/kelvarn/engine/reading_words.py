@@ -1,0 +1,56 @@
+"""The reading of an open-loop step, in words."""
+
+from kelvarn.units import Quantity, Scale, show, three_figures
+
+from .step import Reading, Step
+
+_POOR = 0.01  # of the way: a miss beyond that is told
+
+
+def reading_text(cold: Step, scale: Scale) -> str:
+    """An open-loop step as one lag and a dead time, in words."""
+    found = cold.reading
+    if found is None:
+        return "The drive moves nothing that the probe sees."
+    text = f"{_numbers(found, scale)}; {_meaning(found)}"
+    way = max(abs(float(cold.run.measured_degC[-1] - cold.run.measured_degC[0])), 1e-9)
+    if found.rms_K > _POOR * way:
+        text += f" (one lag misses the curve by {show(found.rms_K, Quantity.DIFFERENCE, scale)} rms)"
+    return text
+
+
+def warm_text(cold: Step, warm: Step | None, scale: Scale) -> str:
+    """The step from warm likewise, where it differs; else empty."""
+    if cold.reading is None or warm is None or warm.reading is None or not _differs(cold.reading, warm.reading):
+        return ""
+    numbers = _numbers(warm.reading, scale)
+    return f"From warm: {numbers[:1].lower()}{numbers[1:]}; settings that fit the one may not fit the other"
+
+
+def _numbers(found: Reading, scale: Scale) -> str:
+    delay = show(round(found.dead_time_s, 1), Quantity.DURATION)
+    if found.gain_K is None or found.lag_s is None:
+        rise = show((found.rise_K_per_s or 0.0) / 100, Quantity.RAMP, scale)
+        return f"Rises {rise} per %, dead time {delay}"
+    gain = three_figures(found.gain_K / 100 * (1.8 if scale is Scale.FAHRENHEIT else 1.0))
+    gain = gain.replace("-", "−")
+    unit = "°F" if scale is Scale.FAHRENHEIT else "K"
+    return f"Gain {gain} {unit} per %, time constant {_minutes(found.lag_s)}, dead time {delay}"
+
+
+def _meaning(found: Reading) -> str:
+    if found.ratio is None:
+        return found.difficulty
+    reach = f"95 % after {_minutes(found.reach_95_s)}, " if found.reach_95_s is not None else ""
+    return f"{reach}delay is {three_figures(float(f'{100 * found.ratio:.2g}'))} % of the lag: {found.difficulty}"
+
+
+def _differs(cold: Reading, warm: Reading) -> bool:
+    """Whether the warm answer differs by more than a twentieth."""
+    pairs = ((cold.gain_K, warm.gain_K), (cold.lag_s, warm.lag_s))
+    return any(a is not None and b is not None and abs(b - a) > 0.05 * abs(a) for a, b in pairs)
+
+
+def _minutes(time_s: float) -> str:
+    """A duration, in whole minutes from two minutes on."""
+    return f"{time_s / 60:.0f} min" if 120 <= time_s < 6000 else show(time_s, Quantity.DURATION)
