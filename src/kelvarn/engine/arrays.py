@@ -6,22 +6,16 @@ from functools import lru_cache
 from typing import Any
 
 import numpy as np
-import numpy.typing as npt
 
-from kelvarn.model.bodies import Body
 from kelvarn.model.candidate import Hand, OnOff, Pid
-from kelvarn.model.drives import AnyDrive, Fan, Pwm, Relay, SlowWindow, Valve
 from kelvarn.model.fields import SURROUNDINGS
-from kelvarn.model.probes import Probe
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import DoorOpens, DrawOffRuns, Load, ProbeFault, SupplyChange, SurroundingsChange, Trial
 
 from . import codes
+from .layout import Floats, Ints, Layout, lay_out
 from .plan import setpoint_at
-from .sharing import share_out
-
-Floats = npt.NDArray[np.floating[Any]]
-Ints = npt.NDArray[np.int64]
+from .tables import changes_in_a_sample, demand_levels, drive_table, law_settings_of, probe_row, sharing_of
 
 MOST_SAMPLES = 5_000_000
 MOST_STEPS = 2_000_000_000
@@ -30,8 +24,6 @@ MOST_STEPS = 2_000_000_000
 # the adaptive one; benchmarks/RESULTS.md has the error study of both.
 STEP_SHARE = 0.5
 TOLERANCE_K = 1e-6
-
-STEFAN_BOLTZMANN_W_PER_M2K4 = 5.670374419e-8
 
 
 class RunError(ValueError):
@@ -73,18 +65,6 @@ class Arrays:
         return tuple(getattr(self, field.name) for field in fields(self))
 
 
-@dataclass(frozen=True)
-class Layout:
-    """A rig's heat flow in arrays, and where heat enters: for two lags in a row, into the first."""
-
-    inv_c: list[float]
-    melt: Floats
-    start: Floats
-    ends: list[tuple[int, int, int, int]]
-    values: list[list[float]]
-    entry: dict[str, int]
-
-
 def to_arrays(
     rig: Rig,
     controller: OnOff | Pid | Hand,
@@ -121,7 +101,7 @@ def to_arrays(
     curved = melts or radiates or bool(drives[:, codes.MOVES].any())
     law, law_settings = law_settings_of(controller)
     longest_delay = float(drives[:, codes.DEAD_TIME].max())
-    changes = max(_changes_in_a_sample(drive, h) for drive in rig.drives)
+    changes = max(changes_in_a_sample(drive, h) for drive in rig.drives)
     return Arrays(
         h=h,
         step_limit=math.inf if curved else _step_limit(rig, trial, layout, step_share),
@@ -138,10 +118,10 @@ def to_arrays(
         event_values=np.array([e[3] for e in events], float).reshape(-1, 3),
         drive_table=drives,
         start_levels=demand_levels(rig, drives, controller.before if isinstance(controller, Hand) else 0.0),
-        sharing=_sharing(rig),
+        sharing=sharing_of(rig),
         # Changes that can be under way at once, and one place that stays empty.
         line_size=(math.ceil(longest_delay / h) + 3) * changes + 4,
-        probe_table=np.array([_probe_row(rig, probe) for probe in rig.probes]),
+        probe_table=np.array([probe_row(rig, probe) for probe in rig.probes]),
         control=rig.control_index,
         history_size=math.ceil(max(probe.dead_time_s for probe in rig.probes) / h) + 3,
         noise=_noise(trial.seed, samples, tuple(probe.noise_K for probe in rig.probes)),
@@ -161,45 +141,6 @@ def _noise(seed: int, samples: int, sizes_K: tuple[float, ...]) -> Floats:
             source = np.random.PCG64(seed if index == 0 else np.random.SeedSequence([seed, index]))
             drawn[index] = size * np.random.Generator(source).standard_normal(samples)
     return drawn
-
-
-def lay_out(rig: Rig, start_degC: float | None = None) -> Layout:
-    """Lay a rig's heat flow out; `start_degC` is where every body starts, None for a cold start."""
-    bodies = rig.all_bodies
-    inv_c = [1 / body.capacity_J_per_K for body in bodies]
-    entry = {body.name: i for i, body in enumerate(bodies)}
-    outside = len(bodies)
-    ends: list[tuple[int, int, int, int]] = []
-    values: list[list[float]] = []
-    if rig.response is not None and rig.response.kind == "two_lags":
-        # The named body is the second lag; the first one, not shown, is what the heat enters.
-        outside = 2
-        entry[rig.response.name] = 1
-        inv_c = [1.0, inv_c[0]]
-        ends.append((1, 0, -1, 1))
-        values.append([1 / rig.response.lag2_s, 0.0, 1.0, 0.0])
-    for link in rig.all_links:
-        mover = rig.drive_index(link.driven_by) if link.driven_by is not None else -1
-        a, b = (outside if end == SURROUNDINGS else entry[end] for end in (link.a, link.b))
-        ends.append((a, b, mover, 0))
-        full = link.full_W_per_K if mover >= 0 else 0.0
-        radiates = link.radiating_m2 * STEFAN_BOLTZMANN_W_PER_M2K4
-        values.append([link.conductance_W_per_K, full, link.flow_exponent, radiates])
-    n = len(inv_c)
-    melt, start = np.zeros((n, 3)), np.full(n + 1, rig.surroundings.temperature_degC)
-    for i in range(n):
-        body = bodies[min(i, len(bodies) - 1)]
-        start[i] = _start_degC(body, start_degC, start[n])
-        if body.melting is not None:
-            latent_K = body.melting.latent_J * inv_c[i]
-            melt[i] = body.melting.from_degC, body.melting.to_degC, latent_K
-    return Layout(inv_c, melt, start, ends, values, entry)
-
-
-def _start_degC(body: Body, start_degC: float | None, outside: float) -> float:
-    if start_degC is not None:
-        return start_degC
-    return outside if body.start_degC is None else body.start_degC
 
 
 _FAULTS = {
@@ -296,113 +237,3 @@ def _step_limit(rig: Rig, trial: Trial, layout: Layout, share: float) -> float:
             "raise its heat capacity, lower its conductances or shorten the trial."
         )
     return limit
-
-
-_KINDS = {
-    "relay": codes.RELAY,
-    "slow_window": codes.SLOW_WINDOW,
-    "pwm": codes.PWM,
-    "fan": codes.PWM,
-    "valve": codes.VALVE,
-}
-
-
-def drive_table(rig: Rig, layout: Layout) -> Floats:
-    """The table of drives, as in codes.py."""
-    return np.array([_drive_row(rig, drive, layout) for drive in rig.drives])
-
-
-def _sharing(rig: Rig) -> int:
-    return codes.SHARE_PRIORITY if rig.sharing == "priority" else codes.SHARE_EQUAL
-
-
-def demand_levels(rig: Rig, table: Floats, demand: float) -> Floats:
-    """Level of each drive at a constant demand, −1…1, averaged over its switching."""
-    levels = np.zeros(len(rig.drives))
-    share_out(demand, _sharing(rig), table, levels)
-    for k, drive in enumerate(rig.drives):
-        if isinstance(drive, Valve):
-            levels[k] = min(max(levels[k], drive.lowest), drive.highest)
-    return levels
-
-
-def _drive_row(rig: Rig, drive: AnyDrive, layout: Layout) -> Floats:
-    """A drive's row of the table, as in codes.py."""
-    c = np.zeros(codes.DRIVE_SIZE)
-    way = 1.0 if drive.acts == "heats" else -1.0
-    body = None if isinstance(drive, Fan) else drive.body
-    if rig.response is not None:
-        body = rig.response.name  # whatever kind it is, the answer to it is what is known
-        c[codes.DEAD_TIME] = rig.response.dead_time_s
-    c[codes.KIND], c[codes.ACTS_ON] = _KINDS[drive.kind], -1 if body is None else layout.entry[body]
-    c[codes.POWER_W] = way * drive.power_W if body is not None else drive.power_W
-    c[codes.DEAD_TIME] += drive.dead_time_s
-    c[codes.DIRECTION] = way
-    same = [other for other in rig.drives if other.acts == drive.acts]
-    c[codes.SHARE] = 1.0 if any(isinstance(other, Fan | Valve) for other in same) else drive.power_W
-    match drive:
-        case Relay():
-            c[codes.RELAY_SHORTEST_ON], c[codes.RELAY_SHORTEST_OFF] = drive.shortest_on_s, drive.shortest_off_s
-            c[codes.DEAD_TIME] += drive.operate_s
-            c[codes.BY_SUPPLY] = drive.resistive
-        case SlowWindow():
-            c[codes.WINDOW], c[codes.RESOLUTION] = drive.window_s, drive.resolution_s
-            c[codes.PULSE] = drive.shortest_pulse_s
-            c[codes.BY_SUPPLY] = drive.resistive
-        case Pwm() | Fan():
-            c[codes.STEPS], c[codes.FLOOR], c[codes.TOP] = drive.steps, drive.floor, drive.top
-            c[codes.OFF_BELOW], c[codes.KICK] = drive.acting_off_below, drive.kick_start_s
-            if isinstance(drive, Fan):
-                c[codes.MOVES], c[codes.SPEED_LAG], c[codes.STALL] = 1.0, drive.speed_lag_s, drive.stalls_below
-            else:
-                c[codes.BY_SUPPLY] = drive.resistive
-        case Valve():
-            c[codes.MOVES], c[codes.TRAVEL], c[codes.BACKLASH] = 1.0, drive.travel_s, drive.backlash
-            c[codes.LOWEST], c[codes.HIGHEST] = drive.lowest, drive.highest
-    return c
-
-
-def _changes_in_a_sample(drive: AnyDrive, h: float) -> int:
-    """The most output changes in one sample interval."""
-    return 2 * (math.ceil(h / drive.window_s) + 1) if isinstance(drive, SlowWindow) else 2
-
-
-def _probe_row(rig: Rig, probe: Probe) -> Floats:
-    """A probe's row of the table, as in codes.py."""
-    c = np.zeros(codes.PROBE_SIZE)
-    c[codes.SITS_IN] = rig.body_index(probe.body)
-    c[codes.LAG], c[codes.AGE] = probe.lag_s, probe.dead_time_s
-    c[codes.OFFSET], c[codes.SLOPE], c[codes.STEP] = probe.offset_K, probe.slope, probe.resolution_K
-    c[codes.LOWEST_READ], c[codes.HIGHEST_READ] = probe.lowest_degC, probe.highest_degC
-    c[codes.CORRECT_SLOPE] = 1.0
-    if probe.converter is not None:
-        c[codes.CONVERTER] = codes.NTC if probe.converter.sensor == "ntc" else codes.EVEN
-        c[codes.LEVELS] = 2**probe.converter.bits - 1
-        c[codes.OHM_25], c[codes.FIXED_OHM] = probe.converter.ohm_at_25_degC, probe.converter.fixed_ohm
-        c[codes.BETA] = probe.converter.beta_K
-    if probe.correction is not None:
-        c[codes.CORRECT_SLOPE], c[codes.CORRECT_SHOWN] = probe.correction.slope, probe.correction.shown_low_degC
-        c[codes.CORRECT_TRUE] = probe.correction.true_low_degC
-    return c
-
-
-_WINDUP = {"none": codes.WINDUP_NONE, "hold": codes.WINDUP_HOLD, "back_calculation": codes.WINDUP_BACK}
-
-
-def law_settings_of(controller: OnOff | Pid | Hand) -> tuple[int, Floats]:
-    """Law number and its settings, laid out as in codes.py."""
-    c, s = controller, np.zeros(codes.LAW_SETTINGS_SIZE)
-    if isinstance(c, Hand):
-        s[codes.HAND_DRIVE] = c.drive
-        return codes.HAND, s
-    if isinstance(c, OnOff):
-        s[codes.BELOW], s[codes.ABOVE], s[codes.ONCE] = c.below_K, c.above_K, c.once
-        s[codes.SHORTEST_ON], s[codes.SHORTEST_OFF] = c.shortest_on_s, c.shortest_off_s
-        s[codes.CONFIRM], s[codes.DECIDE_EVERY] = c.confirm_s, c.decide_every_s
-        return codes.ON_OFF, s
-    s[codes.KP], s[codes.KD], s[codes.TF] = c.kp_per_K, c.kp_per_K * c.acting_td_s, c.acting_td_s / c.filter_n
-    s[codes.KI], s[codes.INTEGRATES] = c.kp_per_K / c.ti_s if c.integrates else 0.0, c.integrates
-    s[codes.WEIGHT], s[codes.SPEED_WEIGHT] = c.acting_weight, c.derivative_weight
-    s[codes.BIAS], s[codes.LOW], s[codes.HIGH], s[codes.RATE] = c.bias, c.low, c.high, c.rate_per_s or 0.0
-    s[codes.WINDUP], s[codes.TRACKING] = _WINDUP[c.anti_windup], c.acting_tracking_s
-    return codes.PID, s

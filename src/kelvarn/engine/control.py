@@ -6,8 +6,8 @@ import numpy as np
 
 from kelvarn.model.candidate import OnOff, Pid
 
-from .arrays import law_settings_of
 from .reasons import Reason
+from .tables import law_settings_of
 
 
 @dataclass(frozen=True)

@@ -5,7 +5,7 @@ from kelvarn.model.drives import Fan, Valve
 from kelvarn.model.fields import SURROUNDINGS
 from kelvarn.units import Quantity, show
 
-from .arrays import STEFAN_BOLTZMANN_W_PER_M2K4
+from .layout import STEFAN_BOLTZMANN_W_PER_M2K4
 from .run import Run
 
 _KELVIN = 273.15

@@ -14,7 +14,7 @@ from kelvarn.model.drives import Relay, SlowWindow
 from kelvarn.model.mark import MEASURES
 
 from . import codes
-from .arrays import Floats
+from .layout import Floats
 from .plan import ramp_end_s
 from .reasons import AT_LIMIT
 from .run import Run

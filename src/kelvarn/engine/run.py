@@ -11,7 +11,8 @@ from kelvarn.model.rig import Rig
 from kelvarn.model.trial import DoorOpens, DrawOffRuns, Trial
 
 from . import codes
-from .arrays import STEP_SHARE, TOLERANCE_K, Floats, Ints, RunError, door_W_per_K, to_arrays
+from .arrays import STEP_SHARE, TOLERANCE_K, RunError, door_W_per_K, to_arrays
+from .layout import Floats, Ints
 
 
 @dataclass(frozen=True)

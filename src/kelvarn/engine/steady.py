@@ -10,7 +10,8 @@ from kelvarn.model.fields import SURROUNDINGS
 from kelvarn.model.rig import Rig
 
 from . import codes
-from .arrays import Floats, demand_levels, drive_table, lay_out
+from .layout import Floats, lay_out
+from .tables import demand_levels, drive_table
 
 _KELVIN = 273.15
 _MOST_STEPS = 200

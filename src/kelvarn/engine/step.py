@@ -13,7 +13,8 @@ from kelvarn.model.edit import with_fields
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import LONGEST_S, Plan, SetpointChange, Trial
 
-from .arrays import Floats, RunError, lay_out
+from .arrays import RunError
+from .layout import Floats, lay_out
 from .run import Run, compute
 from .steady import can_hold, rest_degC
 
