@@ -135,10 +135,11 @@ def step(
         return
     from kelvarn.engine.reading_words import reading_text
 
+    scale = rig.scale or Scale.CELSIUS
     print(f"{found.before * 100:.0f} % → {found.after * 100:.0f} % drive, from {start}")
-    print(reading_text(found, Scale.CELSIUS))
+    print(reading_text(found, scale))
     for name, course in zip(found.run.rig.body_names, found.run.bodies_degC, strict=True):
-        first, last = (show(float(course[k]), Quantity.TEMPERATURE) for k in (0, -1))
+        first, last = (show(float(course[k]), Quantity.TEMPERATURE, scale) for k in (0, -1))
         print(f"  {name}: {first} → {last} after {show(float(found.run.time_s[-1]), Quantity.DURATION)}")
 
 
@@ -208,6 +209,7 @@ def _write_out(project: Project, found: Found, out: Path) -> None:
 
 
 def _print_table(project: Project, found: Found) -> None:
+    scale = project.scale or Scale.CELSIUS
     for trial in dict.fromkeys(trial for _, trial in found):
         print(f"Trial “{trial}”")
         for (candidate, of), result in found.items():
@@ -216,9 +218,9 @@ def _print_table(project: Project, found: Found) -> None:
                 print(f"  {candidate}{star}: {result.met} of {len(result.verdicts)} marks met")
                 for verdict in result.verdicts:
                     quantity = verdict.mark.kind.quantity
-                    value = verdict.reason if verdict.value is None else show(verdict.value, quantity)
+                    value = verdict.reason if verdict.value is None else show(verdict.value, quantity, scale)
                     met = "met    " if verdict.met else "NOT met"
-                    print(f"    {met}  {verdict.mark.title}: {value}  ({verdict.mark.limit_text(short=True)})")
+                    print(f"    {met}  {verdict.mark.title}: {value}  ({verdict.mark.limit_text(scale, short=True)})")
                 energy = result.measures.values["energy_J"]
                 if energy is not None:
                     print(f"    energy {show(energy, Quantity.ENERGY)}")

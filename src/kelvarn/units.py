@@ -7,19 +7,37 @@ Base units: degC for temperatures, K for differences, s, W, J/K, W/K, J, drive 0
 
 import math
 import re
+from dataclasses import dataclass
 from enum import StrEnum
+from typing import ClassVar
 
 
 class UnitError(ValueError):
     """The text is no such quantity. The message is one sentence for the user."""
 
 
-class Scale(StrEnum):
-    """How temperatures are shown; files and code always use degC and K."""
+@dataclass(frozen=True)
+class Scale:
+    """How temperatures are shown; files and code always use degC and K.
 
-    CELSIUS = "°C"
-    FAHRENHEIT = "°F"
-    KELVIN = "K"
+    A scale that is its rig's `own` shows another quantity, such as humidity: its numbers are shown as they are.
+
+    Attributes:
+        value: its unit.
+        own: whether it is no scale of temperature.
+    """
+
+    value: str
+    own: bool = False
+
+    CELSIUS: ClassVar["Scale"]
+    FAHRENHEIT: ClassVar["Scale"]
+    KELVIN: ClassVar["Scale"]
+
+
+Scale.CELSIUS, Scale.FAHRENHEIT, Scale.KELVIN = Scale("°C"), Scale("°F"), Scale("K")
+SCALES = (Scale.CELSIUS, Scale.FAHRENHEIT, Scale.KELVIN)
+"""The scales of temperature."""
 
 
 class Quantity(StrEnum):
@@ -87,6 +105,9 @@ _UNITS: dict[Quantity, dict[str, float]] = {
     Quantity.AIR_FLOW: {"m³/h": 1 / 3600, "m3/h": 1 / 3600, "m³/s": 1.0, "L/min": 1e-3 / 60},
     Quantity.NUMBER: {"": 1.0},
 }
+# How many base units one unit of a rig's own scale is, by what it is used for.
+_OWN_FACTORS = {Quantity.TEMPERATURE: 1.0, Quantity.DIFFERENCE: 1.0, Quantity.GAIN: 0.01, Quantity.RAMP: 1 / 60}
+
 # What values below one usual unit are shown in.
 _SMALL_UNITS = {
     Quantity.LENGTH: "mm", Quantity.MASS: "g", Quantity.VOLUME: "L", Quantity.AREA: "cm²", Quantity.RESISTANCE: "mΩ",
@@ -132,6 +153,11 @@ def parse(text: str, quantity: Quantity, scale: Scale = Scale.CELSIUS, bare: str
     if not found:
         raise UnitError(f"“{text}” does not start with a number.")
     number, unit = _float(found[1]), found[2].strip()
+    if scale.own and quantity in _OWN_FACTORS:
+        own = usual_unit(quantity, scale)
+        if unit not in ("", own, scale.value):
+            raise UnitError(f"“{unit}” is not the unit of this rig; use {own}.")
+        return number * _OWN_FACTORS[quantity]
     if quantity is Quantity.TEMPERATURE:
         return _temperature(number, unit or scale.value)
     if quantity is Quantity.CONDUCTANCE and unit == "K/W":
@@ -192,6 +218,8 @@ def _parse_duration(text: str, bare: str) -> float:
 def usual_unit(quantity: Quantity, scale: Scale = Scale.CELSIUS) -> str:
     """The unit in which a quantity is shown to the user of a scale."""
     fahrenheit = scale is Scale.FAHRENHEIT
+    if scale.own and quantity in _OWN_FACTORS:
+        return {Quantity.GAIN: f"% per {scale.value}", Quantity.RAMP: f"{scale.value}/min"}.get(quantity, scale.value)
     match quantity:
         case Quantity.TEMPERATURE:
             return scale.value
@@ -211,6 +239,8 @@ def usual_unit(quantity: Quantity, scale: Scale = Scale.CELSIUS) -> str:
 
 def to_shown(value: float, quantity: Quantity, scale: Scale = Scale.CELSIUS) -> float:
     """A base value as the number in `usual_unit`, for axes and rulers."""
+    if scale.own and quantity in _OWN_FACTORS:
+        return value / _OWN_FACTORS[quantity]
     if quantity is Quantity.TEMPERATURE:
         if scale is Scale.FAHRENHEIT:
             return value / _FAHRENHEIT_STEP + 32
@@ -222,6 +252,8 @@ def to_shown(value: float, quantity: Quantity, scale: Scale = Scale.CELSIUS) -> 
 
 def from_shown(value: float, quantity: Quantity, scale: Scale = Scale.CELSIUS) -> float:
     """The inverse of `to_shown`."""
+    if scale.own and quantity in _OWN_FACTORS:
+        return value * _OWN_FACTORS[quantity]
     if quantity is Quantity.TEMPERATURE:
         return _temperature(value, scale.value)
     if quantity is Quantity.DURATION:

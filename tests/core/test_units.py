@@ -4,7 +4,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from kelvarn.units import Quantity, Scale, UnitError, from_shown, parse, show, to_shown
+from kelvarn.units import SCALES, Quantity, Scale, UnitError, from_shown, parse, show, to_shown
 
 Q = Quantity
 
@@ -71,7 +71,7 @@ def test_a_difference_never_takes_the_32() -> None:
 
 @given(
     st.sampled_from(list(Quantity)),
-    st.sampled_from(list(Scale)),
+    st.sampled_from(list(SCALES)),
     st.floats(min_value=-200, max_value=5e5).filter(lambda v: v == 0 or abs(v) > 1e-3),
 )
 def test_what_is_shown_reads_back(quantity: Quantity, scale: Scale, value: float) -> None:
@@ -88,3 +88,16 @@ def test_any_text_is_a_number_or_a_unit_error(text: str, quantity: Quantity) -> 
         assert abs(parse(text, quantity)) < float("inf")
     except UnitError as error:
         assert str(error)
+
+
+def test_a_rig_with_a_unit_of_its_own_shows_numbers_as_they_are() -> None:
+    humid = Scale("% RH", own=True)
+    assert show(45.0, Quantity.TEMPERATURE, humid) == "45.0 % RH"
+    assert show(0.02, Quantity.GAIN, humid) == "2 % per % RH"
+    assert parse("45", Quantity.TEMPERATURE, humid) == 45
+    assert parse("2.5 % RH", Quantity.DIFFERENCE, humid) == 2.5
+    assert parse("6 % RH/min", Quantity.RAMP, humid) == pytest.approx(0.1)
+    assert from_shown(to_shown(0.3, Quantity.GAIN, humid), Quantity.GAIN, humid) == pytest.approx(0.3)
+    with pytest.raises(UnitError, match="is not the unit of this rig; use % RH"):
+        parse("45 °C", Quantity.TEMPERATURE, humid)
+    assert show(30.0, Quantity.DURATION, humid) == "30 s"

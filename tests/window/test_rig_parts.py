@@ -10,12 +10,12 @@ from pytestqt.qtbot import QtBot
 
 from kelvarn.demos import DEMOS, find_demo
 from kelvarn.desktop.fields.number import NumberField
-from kelvarn.desktop.fields.plain import ChoiceField
+from kelvarn.desktop.fields.plain import ChoiceField, NameEdit
 from kelvarn.desktop.rig.heat_path import HeatPath
 from kelvarn.desktop.rig.items import ArrowItem, BodyItem
 from kelvarn.desktop.rig.keys import SURROUNDINGS, key_of, known_keys
 from kelvarn.desktop.rig.play import Play
-from kelvarn.desktop.window import RIG, Window
+from kelvarn.desktop.window import CONTROL, RIG, Window
 from kelvarn.engine.left_out import left_out
 from kelvarn.model.bodies import Body, Link
 from kelvarn.model.edit import with_fields
@@ -268,3 +268,19 @@ def test_every_demo_is_drawn_with_its_heat_balanced_at_each_body(rig: Window, qt
     assert not rig.grab().isNull()
     assert left_out(rig.document.project.rig)
     click(path.viewport(), QPoint(3, 3))
+
+
+def test_a_response_model_may_be_about_humidity(rig: Window, qtbot: QtBot) -> None:
+    rig.menus.actions["Known only by its answer (response model)"].trigger()
+    unit = next(e for e in rig.rig.panel.findChildren(NameEdit) if e.accessibleName() == "Unit")
+    type_into(unit, "% RH")
+    assert rig.view.scale.value == "% RH"
+    assert not rig.line.scale_box.isEnabled()
+    wait_for_step(qtbot, rig)
+    assert "% RH per %" in rig.rig.reading.text()
+    rig.go_to(CONTROL)
+    assert "% RH" in rig.control.marks.bars[0].toolTip()
+    assert not rig.grab().isNull()
+    while rig.document.undo_name is not None:
+        rig.document.undo()
+    assert rig.view.scale is Scale.CELSIUS

@@ -11,7 +11,7 @@ from kelvarn.desktop import theme
 from kelvarn.desktop.fields.plain import Choice
 from kelvarn.desktop.focus import FocusRing
 from kelvarn.desktop.keys import place_step
-from kelvarn.units import Scale
+from kelvarn.units import SCALES
 
 _LEFT = 190
 _RADIUS = 5.0
@@ -48,7 +48,7 @@ class Line(FocusRing):
         self.scale_box = Choice()
         self.scale_box.setAccessibleName("Temperature unit")
         self.scale_box.setToolTip("How temperatures are shown; files keep °C")
-        for scale in Scale:
+        for scale in SCALES:
             self.scale_box.addItem(scale.value, scale)
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 14, 0)

@@ -42,7 +42,7 @@ def draw_trial(project: Project, trial: str, results: dict[str, Result], path: P
     selected = project.chosen if project.chosen in results else next(iter(results))
     strip = Strip()
     strip.resize(_SIZE)
-    strip.show_content(candidate_content(project.trial(trial), Scale.CELSIUS, entries, selected))
+    strip.show_content(candidate_content(project.trial(trial), project.scale or Scale.CELSIUS, entries, selected))
     image = QImage(_SIZE, QImage.Format.Format_RGB32)
     image.fill(theme.current().color("ground"))
     painter = QPainter(image)

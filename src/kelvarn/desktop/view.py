@@ -11,6 +11,10 @@ from kelvarn.units import Scale
 class View(QObject):
     """Selection, cursor and units shared by all stations.
 
+    Attributes:
+        of_temperature: scale that the user chose for temperatures.
+        own: unit of a rig that is about something else; None where it is about temperature.
+
     Signals:
         changed: selection or units changed.
         cursor_moved: the cursor is at another instant.
@@ -23,7 +27,8 @@ class View(QObject):
         super().__init__()
         self._candidate = project.chosen or project.candidates[0].name
         self._trial = project.trials[0].name
-        self.scale = Scale.CELSIUS
+        self.of_temperature = Scale.CELSIUS
+        self.own: Scale | None = project.scale
         self.cursor_s = _first_look(project, project.trials[0])
         self.pinned = False
 
@@ -55,10 +60,15 @@ class View(QObject):
             self._candidate = candidate
             self.changed.emit()
 
+    @property
+    def scale(self) -> Scale:
+        """What is shown in: the scale of temperature, or the rig's own unit where it is about something else."""
+        return self.own or self.of_temperature
+
     def set_scale(self, scale: Scale) -> None:
         """Show temperatures in another scale."""
-        if scale is not self.scale:
-            self.scale = scale
+        if scale is not self.of_temperature:
+            self.of_temperature = scale
             self.changed.emit()
 
     def move_cursor(self, time_s: float) -> None:

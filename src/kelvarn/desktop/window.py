@@ -24,7 +24,7 @@ from kelvarn.files.faults import FileError
 from kelvarn.files.project_file import SUFFIX
 from kelvarn.model.blank import blank_project
 from kelvarn.model.edit import EditError
-from kelvarn.units import Scale
+from kelvarn.units import SCALES
 
 from . import theme
 from .control.actions import CandidateActions
@@ -141,7 +141,7 @@ class Window(QMainWindow):
             Command(look, "Fit the strip", "Ctrl+0", lambda: self._strip("fit")),
             Command(look, "Zoom back", "Ctrl+Backspace", lambda: self._strip("zoom_back")),
             Command(look),
-            *[Command(look, f"Temperatures in {s.value}", "", partial(self.view.set_scale, s)) for s in Scale],
+            *[Command(look, f"Temperatures in {s.value}", "", partial(self.view.set_scale, s)) for s in SCALES],
             Command(look),
             Command(look, "Paper or night", "Ctrl+T", self.toggle_theme),
             Command(helping, "About Kelvarn", "", self._about),
@@ -165,6 +165,7 @@ class Window(QMainWindow):
     def _project_changed(self) -> None:
         project = self.document.project
         self.view.keep_cursor(project)
+        self.view.own = project.scale
         trial = self.view.trial(project)
         before = self.runner.results
         self.runner.request(project, trial)
@@ -175,7 +176,8 @@ class Window(QMainWindow):
         project = self.document.project
         phrases = station_phrases(project, self.runner, self.view)
         self.line.show_state(project.name, saved_phrase(self.document), phrases, self.stations.currentIndex())
-        self.line.scale_box.setCurrentIndex(self.line.scale_box.findData(self.view.scale))
+        self.line.scale_box.setCurrentIndex(SCALES.index(self.view.of_temperature))
+        self.line.scale_box.setEnabled(not self.view.scale.own)
         undo, redo = self.document.undo_name, self.document.redo_name
         self.menus.title("Undo", f"Undo: {undo}" if undo else "Undo", enabled=undo is not None)
         self.menus.title("Redo", f"Redo: {redo}" if redo else "Redo", enabled=redo is not None)
@@ -340,7 +342,7 @@ class Window(QMainWindow):
         self.rig.finish()
         if self._settings is not None:
             self._settings.setValue("geometry", self.saveGeometry())
-            self._settings.setValue("scale", self.view.scale.value)
+            self._settings.setValue("scale", self.view.of_temperature.value)
         super().closeEvent(event)
 
     def _restore(self) -> None:
@@ -350,8 +352,8 @@ class Window(QMainWindow):
             geometry = self._settings.value("geometry")
             if geometry is not None:
                 self.restoreGeometry(geometry)
-            if self._settings.value("scale") in [scale.value for scale in Scale]:
-                self.view.scale = Scale(self._settings.value("scale"))
+            kept = self._settings.value("scale")
+            self.view.set_scale(next((scale for scale in SCALES if scale.value == kept), self.view.of_temperature))
 
     def _about(self) -> None:
         self.complain(

@@ -1,6 +1,6 @@
 """The reading of an open-loop step, in words."""
 
-from kelvarn.units import Quantity, Scale, show, three_figures
+from kelvarn.units import Quantity, Scale, show, three_figures, to_shown, usual_unit
 
 from .step import Reading, Step
 
@@ -32,9 +32,9 @@ def _numbers(found: Reading, scale: Scale) -> str:
     if found.gain_K is None or found.lag_s is None:
         rise = show((found.rise_K_per_s or 0.0) / 100, Quantity.RAMP, scale)
         return f"Rises {rise} per %, dead time {delay}"
-    gain = three_figures(found.gain_K / 100 * (1.8 if scale is Scale.FAHRENHEIT else 1.0))
+    gain = three_figures(to_shown(found.gain_K / 100, Quantity.DIFFERENCE, scale))
     gain = gain.replace("-", "−")
-    unit = "°F" if scale is Scale.FAHRENHEIT else "K"
+    unit = usual_unit(Quantity.DIFFERENCE, scale)
     return f"Gain {gain} {unit} per %, time constant {_minutes(found.lag_s)}, dead time {delay}"
 
 

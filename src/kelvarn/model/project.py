@@ -4,6 +4,8 @@ from typing import Literal
 
 from pydantic import model_validator
 
+from kelvarn.units import Scale
+
 from .candidate import Candidate
 from .fields import SURROUNDINGS, Name, Part, other
 from .names import check_unique
@@ -66,6 +68,12 @@ class Project(Part):
                         f"event “{event.name}” of trial “{trial.name}” opens a door that the rig does not have; "
                         "give its extra loss, or what the link adds when its door opens"
                     )
+
+    @property
+    def scale(self) -> Scale | None:
+        """Unit of what is controlled where that is no temperature, else None."""
+        response = self.rig.response
+        return None if response is None or response.unit is None else Scale(response.unit, own=True)
 
     def candidate(self, name: str) -> Candidate:
         """The candidate of this name; raises KeyError where there is none."""

@@ -89,6 +89,12 @@ def _fill_response(panel: PartPanel) -> None:
     panel.field(path, "dead_time_s")
     panel.field(path, "start_degC", empty="at rest")
     panel.field(path, "limit_degC")
+    panel.note(lambda: "Unit, where it is about something else than temperature, such as % RH or ppm:")
+    panel.name("Unit", lambda: panel.at(path).unit or "", lambda new: _set_unit(panel, path, new))
+
+
+def _set_unit(panel: PartPanel, path: Path, unit: str) -> None:
+    panel.document.set((*path, "unit"), unit or None, f"unit: {unit or 'temperature'}")
 
 
 def fill_link(panel: PartPanel, index: int) -> None:
