@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QLabel, QMessageBox, QPushButton
 from pytestqt.qtbot import QtBot
 
 from kelvarn.demos import DEMOS, find_demo
+from kelvarn.desktop.control.settings import EVENT_NAMES
 from kelvarn.desktop.fields.number import NumberField
 from kelvarn.desktop.fields.plain import ChoiceField, NameEdit
 from kelvarn.desktop.rig.heat_path import HeatPath
@@ -284,3 +285,21 @@ def test_a_response_model_may_be_about_humidity(rig: Window, qtbot: QtBot) -> No
     while rig.document.undo_name is not None:
         rig.document.undo()
     assert rig.view.scale is Scale.CELSIUS
+
+
+def test_events_of_every_kind_are_added_where_the_trial_is_set(rig: Window) -> None:
+    rig.rig.select("Part")
+    click(rig.rig.parts.add_draw_off)
+    rig.go_to(CONTROL)
+    before = len(rig.document.project.trials[0].events)
+    for kind, _ in EVENT_NAMES:
+        menu = rig.control.settings.event_menu(0)
+        next(a for a, (k, _) in zip(menu.actions(), EVENT_NAMES, strict=True) if k == kind).trigger()
+    events = rig.document.project.trials[0].events[before:]
+    assert [event.kind for event in events] == [kind for kind, _ in EVENT_NAMES]
+    assert not rig.runner.faults
+    box = next(f.box for f in rig.control.settings.findChildren(ChoiceField) if f.box.accessibleName() == "Fault")
+    box.setCurrentIndex(box.findText("drift"))
+    box.activated.emit(box.currentIndex())
+    assert rig.document.project.trials[0].events[-1].fault == "drift"
+    assert not rig.grab().isNull()

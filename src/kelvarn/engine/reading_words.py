@@ -15,7 +15,7 @@ def reading_text(cold: Step, scale: Scale) -> str:
     text = f"{_numbers(found, scale)}; {_meaning(found)}"
     way = max(abs(float(cold.run.measured_degC[-1] - cold.run.measured_degC[0])), 1e-9)
     if found.rms_K > _POOR * way:
-        text += f" (one lag misses the curve by {show(found.rms_K, Quantity.DIFFERENCE, scale)} rms)"
+        text += f"; off by {show(found.rms_K, Quantity.DIFFERENCE, scale)} rms"
     return text
 
 

@@ -7,12 +7,16 @@ A path names a field from the project down, such as ("rig", "bodies", 1, "capaci
 from collections.abc import Callable
 from typing import Any, TypeVar
 
+from pydantic import TypeAdapter
+
 from .candidate import Candidate
-from .fields import Part
+from .fields import SURROUNDINGS, Part
 from .names import free_name
 from .project import Project
+from .trial import Event
 
 Path = tuple[str | int, ...]
+_EVENT: TypeAdapter[Event] = TypeAdapter(Event)
 P = TypeVar("P", bound=Part)
 
 
@@ -61,6 +65,36 @@ def rename_event(project: Project, trial: int, old: str, new: str) -> Project:
     name = events[[e.name for e in before.events].index(old)].name
     marks = tuple(m.model_copy(update={"event": name}) if m.event == old else m for m in before.marks)
     changed: Project = put(project, ("trials", trial), with_fields(before, events=events, marks=marks))
+    return changed
+
+
+def add_event(project: Project, trial: int, kind: str) -> Project:
+    """Add an event of a kind to a trial, in its middle, where everything has room to be seen.
+
+    Raises:
+        EditError: the rig has no draw-off to run.
+    """
+    before, rig = project.trials[trial], project.rig
+    middle = float(round(before.duration_s / 2))
+    lasts = max(1.0, float(round(before.duration_s / 20)))
+    body = rig.probe.body
+    link = rig.link_between(body, SURROUNDINGS)
+    given = {"conductance_W_per_K": None if link is not None and link.opened_W_per_K > 0 else 5.0}
+    if kind == "draw_off" and not rig.draw_offs:
+        raise EditError("The rig has no draw-off yet; add one at the Rig station.")
+    tap = rig.draw_offs[0].name if rig.draw_offs else ""
+    fields: dict[str, dict[str, Any]] = {
+        "door": {"name": "Door", "body": body, **given},
+        "surroundings": {"name": "Colder surroundings", "change_K": -5.0},
+        "load": {"name": "Load", "body": body, "power_W": 10.0},
+        "draw_off": {"name": tap, "draw_off": tap},
+        "supply": {"name": "Supply sags", "to": 0.9},
+        "probe_fault": {"name": "Probe fails", "probe": rig.probe.name},
+    }
+    wanted = fields[kind]
+    name = free_name(wanted["name"], [event.name for event in before.events])
+    event = _EVENT.validate_python({**wanted, "name": name, "kind": kind, "at_s": middle, "lasts_s": lasts})
+    changed: Project = put(project, ("trials", trial, "events"), (*before.events, event))
     return changed
 
 

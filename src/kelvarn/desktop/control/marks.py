@@ -166,7 +166,9 @@ class MarksFoot(QFrame):
             self._bars.append(bar)
             self._row.addWidget(bar, 1)
         while len(self._bars) > len(marks):
-            self._bars.pop().deleteLater()
+            gone = self._bars.pop()
+            gone.hide()  # at once: what is deleted later stays in sight until then
+            gone.deleteLater()
         for k, (bar, mark) in enumerate(zip(self._bars, marks, strict=True)):
             bar.show_mark(mark, result.verdicts[k] if result is not None and k < len(result.verdicts) else None, scale)
 

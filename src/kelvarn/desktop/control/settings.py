@@ -1,8 +1,10 @@
 """Settings of the selected candidate, and of the trial it runs on."""
 
 from collections.abc import Hashable
+from functools import partial
 
-from PySide6.QtWidgets import QButtonGroup, QFrame, QHBoxLayout, QPushButton, QWidget
+from PySide6.QtCore import QPoint
+from PySide6.QtWidgets import QButtonGroup, QFrame, QHBoxLayout, QMenu, QPushButton, QWidget
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.document import Document
@@ -13,13 +15,24 @@ from kelvarn.desktop.fields.ruler import RulerField
 from kelvarn.desktop.panel import Panel
 from kelvarn.desktop.view import View
 from kelvarn.model.candidate import OnOff, Pid
-from kelvarn.model.edit import Path, remove_event, rename_event
+from kelvarn.model.edit import Path, add_event, remove_event, rename_event
+from kelvarn.model.fields import SURROUNDINGS
+from kelvarn.model.trial import DoorOpens, DrawOffRuns, Event, Load, ProbeFault
 
 from .actions import NEW, CandidateActions
 
 _MORE_ON_OFF = ("shortest_on_s", "shortest_off_s", "confirm_s", "decide_every_s")
 _MORE_PID = ("filter_n", "derivative_weight", "bias", "low", "high", "rate_per_s")
-_EVENT_VALUES = {"door": ("conductance_W_per_K",), "surroundings": ("change_K",), "load": ("power_W",)}
+_EVENT_VALUES: dict[str, tuple[str, ...]] = {
+    "door": ("conductance_W_per_K",), "surroundings": ("change_K",), "load": ("power_W",), "draw_off": (),
+    "supply": ("to",), "probe_fault": (),
+}  # fmt: skip
+_FAULTS = ("open", "short", "stuck", "stale", "drift", "offset", "spikes")
+_FAULT_VALUES = {"drift": ("size_K",), "offset": ("size_K",), "spikes": ("size_K", "every_s"), "stale": ("every_s",)}
+EVENT_NAMES = [
+    ("door", "a door opens"), ("surroundings", "the surroundings change"), ("load", "heat from elsewhere"),
+    ("draw_off", "a draw-off runs"), ("supply", "the supply sags"), ("probe_fault", "the probe fails"),
+]  # fmt: skip
 
 
 class Settings(Panel):
@@ -29,11 +42,12 @@ class Settings(Panel):
         super().__init__(theme.RIGHT_WIDTH - 40)
         self._document, self._view, self._actions = document, view, actions
         self._more = False
+        self.add_event = QPushButton()
 
     def subject(self) -> Hashable:
         project = self._document.project
         candidate, trial = self._view.candidate(project), self._view.trial(project)
-        events = tuple((event.kind, event.name, event.lasts_s is None) for event in trial.events)
+        events = tuple((e.kind, e.name, e.lasts_s is None, getattr(e, "fault", None)) for e in trial.events)
         return (
             self._view.candidate_index(project),
             candidate.name,
@@ -43,6 +57,9 @@ class Settings(Panel):
             trial.name,
             len(trial.plan.changes),
             events,
+            project.rig.body_names,
+            tuple(probe.name for probe in project.rig.probes),
+            tuple(draw_off.name for draw_off in project.rig.draw_offs),
             self._view.scale,
         )
 
@@ -113,12 +130,48 @@ class Settings(Panel):
                 binding.extra["empty"] = "cold"
             self.add(NumberField(binding))
         for k, event in enumerate(trial.events):
-            self.add(_EventHead(self._document, place, k), 8)
-            for field in ("at_s", "lasts_s", *_EVENT_VALUES[event.kind]):
-                binding = self._bind((*path, "events", k), field)
-                if field == "lasts_s":
-                    binding.extra["empty"] = "to the end"
-                self.add(NumberField(binding))
+            self._fill_event(place, k, event)
+        self.add_event = QPushButton("+ event …")
+        self.add_event.setProperty("link", True)
+        self.add_event.clicked.connect(
+            lambda: self.event_menu(place).popup(self.add_event.mapToGlobal(QPoint(0, self.add_event.height())))
+        )
+        self.add(self.add_event, 8)
+
+    def _fill_event(self, place: int, k: int, event: Event) -> None:
+        path: Path = ("trials", place, "events", k)
+        self.add(_EventHead(self._document, place, k), 8)
+        rig = self._document.project.rig
+        choices: dict[str, list[str]] = {}
+        if isinstance(event, DoorOpens):
+            choices = {"body": list(rig.body_names), "to": [SURROUNDINGS, *rig.body_names]}
+        elif isinstance(event, Load):
+            choices = {"body": list(rig.body_names)}
+        elif isinstance(event, DrawOffRuns):
+            choices = {"draw_off": [each.name for each in rig.draw_offs]}
+        elif isinstance(event, ProbeFault):
+            choices = {"probe": [each.name for each in rig.probes], "fault": list(_FAULTS)}
+        for field, names in choices.items():
+            if len(names) > 1:
+                self.add(ChoiceField(self._bind(path, field), [(name, name) for name in names]))
+        values = _FAULT_VALUES.get(event.fault, ()) if isinstance(event, ProbeFault) else _EVENT_VALUES[event.kind]
+        for field in ("at_s", "lasts_s", *values):
+            binding = self._bind(path, field)
+            if field in ("lasts_s", "conductance_W_per_K"):
+                binding.extra["empty"] = "to the end" if field == "lasts_s" else "as the rig says"
+            self.add(NumberField(binding))
+
+    def event_menu(self, place: int) -> QMenu:
+        """Kinds of events that can be added to a trial."""
+        menu = QMenu(self)
+        for kind, name in EVENT_NAMES:
+            action = menu.addAction(name, partial(self._add_event, place, kind))
+            action.setEnabled(kind != "draw_off" or bool(self._document.project.rig.draw_offs))
+        return menu
+
+    def _add_event(self, place: int, kind: str) -> None:
+        changed = add_event(self._document.project, place, kind)
+        self._document.apply(changed, f"add event {changed.trials[place].events[-1].name}")
 
 
 class _Strategies(QWidget):

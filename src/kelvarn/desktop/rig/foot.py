@@ -1,5 +1,6 @@
 """The foot of Rig: can it do the job, what holds it, and what the model leaves out."""
 
+from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QVBoxLayout
 
 from kelvarn.desktop import theme
@@ -32,9 +33,18 @@ class RigFoot(QFrame):
         layout.addLayout(row)
         layout.addWidget(self.more)
 
+    def _give_room(self) -> None:
+        """All lines of the verdict: a label that wraps does not ask again by itself when its text changes."""
+        self.verdict.setMinimumHeight(max(0, self.verdict.heightForWidth(max(self.verdict.width(), 200))))
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self._give_room()
+
     def show_rig(self, rig: Rig, setpoint_degC: float, scale: Scale, flat_out_s: float | None, *, known: bool) -> None:
         """Say it for a rig and a setpoint."""
         self.verdict.setText(verdict_text(rig, setpoint_degC, scale, flat_out_s, known=known))
         holding = holding_text(rig, setpoint_degC, scale)
         left = "Left out: " + "; ".join(left_out(rig)) + "."
+        self._give_room()
         self.more.say(f"{holding}.   {left}" if holding else left)

@@ -49,7 +49,7 @@ class HeatPath(QGraphicsView):
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop)
-        self.setMinimumHeight(230)
+        self.setMinimumHeight(200)
         self.setAccessibleName("Heat path")
 
     def show_rig(self, rig: Rig, selected: str, scale: Scale) -> None:
@@ -122,16 +122,20 @@ class HeatPath(QGraphicsView):
 
     def _add_probes(self, rig: Rig, places: Places) -> None:
         """Probes below their bodies, side by side where several sit in one."""
+        at: list[QPointF] = []
         for k, probe in enumerate(rig.probes):
             beside = [j for j, other in enumerate(rig.probes) if other.body == probe.body]
-            share = (beside.index(k) + 1) / (len(beside) + 1)
             body = places.bodies[probe.body]
-            room = _PROBE_ROOM if len(beside) == 1 else max(body.width() / (len(beside) + 1) - 26, 30.0)
-            room = min(room, body.left() + share * body.width() - 20)
+            share = (beside.index(k) + 1) / (len(beside) + 1)
+            at.append(QPointF(body.left() + share * body.width(), body.bottom()))
+        for k, probe in enumerate(rig.probes):
+            # Its text ends where another probe's ring, or the edge of the picture, is.
+            others = [p.x() + 12 for p in at if p.x() < at[k].x() and abs(p.y() - at[k].y()) < 44]
+            room = min(_PROBE_ROOM, at[k].x() - 22 - max(others, default=4.0))
             reads = f"read every {show(probe.interval_s, Quantity.DURATION)}"
             note = f"lag {show(probe.lag_s, Quantity.DURATION)}, {reads if probe.role == 'control' else probe.role}"
-            letter = _LETTERS[probe.role]
-            self._add(ProbeItem(key_of("probe", k), body, self._select, probe.name, note, letter, share, room))
+            key, letter = key_of("probe", k), _LETTERS[probe.role]
+            self._add(ProbeItem(key, at[k], self._select, probe.name, note, letter, max(room, 20.0)))
 
     def _add(self, item: PartItem) -> None:
         item.selected = item.key == self._selected

@@ -70,8 +70,9 @@ class BodyItem(PartItem):
         if self.limit_share is not None and 0 < self.limit_share < 1:
             y = r.bottom() - r.height() * self.limit_share
             painter.setPen(QPen(look.color("ember"), 1.5))
-            painter.drawLine(QPointF(r.left() + 1, y), QPointF(r.left() + 12, y))
-            painter.drawLine(QPointF(r.right() - 12, y), QPointF(r.right() - 1, y))
+            tick = min(12.0, r.width() * 0.07)
+            painter.drawLine(QPointF(r.left() + 1, y), QPointF(r.left() + tick, y))
+            painter.drawLine(QPointF(r.right() - tick, y), QPointF(r.right() - 1, y))
         painter.setPen(QPen(look.color("ink" if self.selected else "muted"), 2.2 if self.selected else 1.2))
         painter.drawRoundedRect(r, theme.RADIUS, theme.RADIUS)
         painter.setPen(look.color("ink"))
@@ -159,16 +160,16 @@ class ProbeItem(PartItem):
 
     Args:
         letter: what stands in the ring.
-        place: where it hangs, as a share of the body's width.
+        hangs_from: the point of its body's lower edge.
         room: for what stands beside it, in pixels.
     """
 
     def __init__(
-        self, key: str, body: QRectF, select: object, name: str, note: str, letter: str, place: float, room: float
+        self, key: str, hangs_from: QPointF, select: object, name: str, note: str, letter: str, room: float
     ) -> None:
-        ring = QRectF(body.left() + place * body.width() - 10, body.bottom() + 18, 20, 20)
+        ring = QRectF(hangs_from.x() - 10, hangs_from.y() + 18, 20, 20)
         super().__init__(key, ring, select)
-        self._body, self._name, self._note, self._letter, self._room = body, name, note, letter, room
+        self._from, self._name, self._note, self._letter, self._room = hangs_from, name, note, letter, room
         self.temperature = ""
 
     def text_rect(self) -> QRectF:
@@ -184,7 +185,7 @@ class ProbeItem(PartItem):
         lead = QPen(look.color("ink"), 1.5)
         lead.setDashPattern([2, 2])
         painter.setPen(lead)
-        painter.drawLine(QPointF(r.center().x(), self._body.bottom() + 2), QPointF(r.center().x(), r.top()))
+        painter.drawLine(QPointF(r.center().x(), self._from.y() + 2), QPointF(r.center().x(), r.top()))
         painter.setPen(QPen(look.color("glacier" if self.selected else "ink"), 2.2 if self.selected else 1.5))
         painter.setBrush(look.color("panel"))
         painter.drawEllipse(r)

@@ -9,7 +9,7 @@ from kelvarn.desktop import theme
 from kelvarn.desktop.document import Document
 from kelvarn.desktop.fields.binding import Binding
 from kelvarn.desktop.fields.number import NumberField
-from kelvarn.desktop.fields.plain import ChoiceField, NameEdit, SwitchField
+from kelvarn.desktop.fields.plain import ChoiceField, NameEdit, SwitchField, heading
 from kelvarn.desktop.panel import Panel
 from kelvarn.desktop.view import View
 from kelvarn.model.edit import Path, value_at
@@ -69,6 +69,13 @@ class PartPanel(Panel):
     def at(self, path: Path) -> Any:
         """What stands at a path of the project."""
         return value_at(self.document.project, path)
+
+    def head(self, text: str) -> None:
+        """A heading, as many lines as it needs."""
+        label = heading(text)
+        label.setWordWrap(True)
+        label.setMinimumWidth(40)
+        self.add(label)
 
     def gap(self) -> None:
         """Some room before the next section."""

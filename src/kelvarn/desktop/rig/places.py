@@ -70,7 +70,7 @@ def place(rig: Rig, width: float, height: float) -> Places:
     count = len(found)
     left = 14.0 + _DRIVE_WIDTH
     free = width - left - _WALL_WIDTH - 14.0
-    arrow = max(34.0, min(_ARROW + 24, free / (count + 1) * 0.42))
+    arrow = max(34.0, min(_ARROW + 24, free / (count + 1) * 0.5))
     box = min(_WIDEST, max(56.0, (free - arrow * (count + 1)) / count))
     spare = max(0.0, free - count * box - (count + 1) * arrow) / (count + 1)
     bodies: dict[str, QRectF] = {}

@@ -3,7 +3,6 @@
 from collections.abc import Callable
 from functools import partial
 
-from kelvarn.desktop.fields.plain import heading
 from kelvarn.model.bodies import Melting
 from kelvarn.model.drives import Fan, Pwm, Relay, SlowWindow, SwitchedDrive, Valve, heated_body
 from kelvarn.model.drives import Switch as SwitchPart
@@ -104,7 +103,7 @@ def fill_link(panel: PartPanel, index: int) -> None:
         return
     link = rig.links[index]
     path: Path = ("rig", "links", index)
-    panel.add(heading(f"{link.a} – {link.b}"))
+    panel.head(f"{link.a} – {link.b}")
     panel.field(path, "conductance_W_per_K")
     panel.field(path, "opened_W_per_K")
     panel.field(path, "radiating_m2")
@@ -132,7 +131,7 @@ def fill_drive(panel: PartPanel, index: int) -> None:
     if panel.edits.selected == key_of("drive", index):
         panel.name("Name of the drive", lambda: panel.at(path).name, partial(_rename, panel, rename_drive, index))
     else:
-        panel.add(heading(f"Drive: {drive.name}"))
+        panel.head(f"Drive: {drive.name}")
     panel.choice(path, "kind", list(DRIVE_NAMES), lambda kind: _set_kind(panel, index, kind), "Kind")
     panel.field(path, "power_W")
     if isinstance(drive, Valve):
@@ -226,7 +225,7 @@ def fill_probe(panel: PartPanel, index: int) -> None:
         panel.name("Name of the probe", lambda: panel.at(path).name, partial(_rename, panel, rename_probe, index))
         panel.choice(path, "role", list(_ROLES), lambda role: _set_role(panel, index, role))
     else:
-        panel.add(heading(f"Probe: {probe.name}"))
+        panel.head(f"Probe: {probe.name}")
     panel.choice(path, "body", _bodies(panel))
     panel.fields(path, ("lag_s", "noise_K", "resolution_K"))
     if probe.role == "control":

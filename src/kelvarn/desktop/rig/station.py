@@ -51,6 +51,7 @@ class RigStation(QWidget):
         self.steps = Steps()
         self.steps.updated.connect(self.refresh)
         self.strip = Strip()
+        self.strip.setMinimumHeight(165)
         self.strip.cursor_moved.connect(self._move_cursor)
         self.strip.pin_changed.connect(self._pin)
         self.play = Play(self._play_to)

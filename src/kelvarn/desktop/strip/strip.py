@@ -96,7 +96,7 @@ class Strip(FocusRing):
         time = self.time_axis()
         found, top = [], float(TOP)
         for lane in self._lanes:
-            height = lane.height or max(40.0, free * lane.weight / weights)
+            height = lane.height or max(28.0, free * lane.weight / weights)
             found.append((lane, Frame(QRectF(GUTTER, top, width, height), time)))
             top += height + SPACE
         return found

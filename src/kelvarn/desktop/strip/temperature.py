@@ -4,7 +4,7 @@ from collections.abc import Hashable
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QPainter, QPen
+from PySide6.QtGui import QFontMetricsF, QPainter, QPen
 
 from kelvarn.desktop import theme
 from kelvarn.engine.measures import Window
@@ -21,6 +21,7 @@ from .trace import Floats, columns, draw_line, fill_between, polygon, reduce
 
 _T = Quantity.TEMPERATURE
 _TITLE_ROOM = 16
+_MOST_NAME = 170.0  # px of a curve's name
 
 
 class TemperatureLane(Lane):
@@ -207,8 +208,9 @@ class TemperatureLane(Lane):
             at = int(np.searchsorted(x, frame.rect.left() + 0.72 * frame.rect.width()))
             at = min(at, x.size - 1)
             small = theme.font("small", bold=line.strong)
-            rect = place(QPointF(float(x[at]), float(y[at])), line.name, small, frame.rect, obstacles)
-            draw(painter, rect, line.name, look.candidate(line.index), small)
+            name = QFontMetricsF(small).elidedText(line.name, Qt.TextElideMode.ElideMiddle, _MOST_NAME)
+            rect = place(QPointF(float(x[at]), float(y[at])), name, small, frame.rect, obstacles)
+            draw(painter, rect, name, look.candidate(line.index), small)
 
     def _say(self, painter: QPainter, frame: Frame, content: Content, axis: Axis, obstacles: Obstacles) -> None:
         """Overshoot, settling or swing of the selected candidate, in words where they happen."""
