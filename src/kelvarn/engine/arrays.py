@@ -23,7 +23,7 @@ MOST_STEPS = 2_000_000_000
 # Longest step of the exact integration as a share of the fastest time constant, and the error allowed in one step of
 # the adaptive one; benchmarks/RESULTS.md has the error study of both.
 STEP_SHARE = 0.5
-TOLERANCE_K = 1e-6
+TOLERANCE_K = 1e-5
 
 
 class RunError(ValueError):

@@ -61,6 +61,7 @@ _C = np.array(
     ]
 )
 _SLOWEST_FLOW = 1e-3  # below it the slope of flow^m, endless at 0 for m < 1, is taken here
+_ABSURD = 1e9  # K, of an error
 _SHORTEST = 1e-7  # of a span: a step this short is taken whatever its error, at a corner of the heat content
 
 
@@ -203,19 +204,16 @@ def slopes(
 
 
 @part
-def _factor(m, rows):
-    """LU factors of a matrix in place, with partial pivoting; `rows` gets the order of its rows (as floats)."""
+def _factor(m):
+    """LU factors in place of 1/(γh) − J, the inverses of the pivots on the diagonal.
+
+    No pivoting: heat only flows from warm to cold, so that among bodies and probes each row's diagonal outweighs the
+    rest of it; flows depend on nothing else and the heat lost acts on nothing, so that their rows cannot grow.
+    """
     size = m.shape[0]
     for k in range(size):
-        best = k
-        for i in range(k + 1, size):
-            if abs(m[i, k]) > abs(m[best, k]):
-                best = i
-        rows[k] = best
-        if best != k:
-            for j in range(size):
-                m[k, j], m[best, j] = m[best, j], m[k, j]
         inverse = 1.0 / m[k, k]
+        m[k, k] = inverse
         for i in range(k + 1, size):
             if m[i, k] != 0.0:
                 factor = m[i, k] * inverse
@@ -225,13 +223,9 @@ def _factor(m, rows):
 
 
 @part
-def _solve(m, rows, b):
+def _solve(m, b):
     """Solve with the factors of `_factor`, in place."""
     size = m.shape[0]
-    for k in range(size):
-        best = int(rows[k])
-        if best != k:
-            b[k], b[best] = b[best], b[k]
     for i in range(1, size):
         s = b[i]
         for j in range(i):
@@ -241,7 +235,7 @@ def _solve(m, rows, b):
         s = b[i]
         for j in range(i + 1, size):
             s -= m[i, j] * b[j]
-        b[i] = s / m[i, i]
+        b[i] = s * m[i, i]
 
 
 @subroutine
@@ -270,14 +264,14 @@ def smooth_span(
     Args:
         span: s; tolerance: K in one step.
         usual: step that the error allows, s; kept up to date at index 0.
-        square, work: scratch, shapes (2, size, size) and (12, size).
+        square, work: scratch, shapes (2, size, size) and (11, size).
         The rest: as for `slopes`.
     """
     size = x.size
     checked = size - 1  # all but the heat lost
     jacobian, m = square[0], square[1]
     y, f, b = work[_STAGES], work[_STAGES + 1], work[_STAGES + 2]
-    degC, rows = work[_STAGES + 3 : _STAGES + 5], work[_STAGES + 5]
+    degC = work[_STAGES + 3 : _STAGES + 5]
     done, fresh = 0.0, False
     while done < span * (1.0 - 1e-12):
         step = min(usual[0], span - done)
@@ -296,22 +290,26 @@ def smooth_span(
                     for j in range(size):
                         m[i, j] = -jacobian[i, j]
                     m[i, i] += 1.0 / (_GAMMA * step)
-                _factor(m, rows)
+                _factor(m)
             for i in range(size):
                 b[i] = f[i]
             for j in range(stage):
                 share = _C[stage, j] / step
                 for i in range(size):
                     b[i] += share * work[j, i]
-            _solve(m, rows, b)
+            _solve(m, b)
             for i in range(size):
                 work[stage, i] = b[i]
         error = 0.0
         for i in range(checked):
             error = max(error, abs(work[_STAGES - 1, i]))
+            if not abs(work[_STAGES - 1, i]) < _ABSURD:  # too long a step goes anywhere, also to what is no number
+                error = _ABSURD
+        if error == _ABSURD and step <= _SHORTEST * span:
+            x[0] = math.nan  # no step is short enough: the caller sees it
+            done = span
         allowed = step * min(max(0.9 * math.sqrt(math.sqrt(tolerance / max(error, 1e-30))), 0.2), 6.0)
-        # An error that is no number is taken too: the caller sees what has become of the state.
-        if error <= tolerance or step <= _SHORTEST * span or not error < 1e30:
+        if error <= tolerance or (step <= _SHORTEST * span and error < _ABSURD):
             for i in range(size):
                 x[i] = y[i] + work[_STAGES - 1, i]
             done += step

@@ -186,7 +186,7 @@ def run_loop(
     # State and scratch of the adaptive one.
     curved_size = n + probes + drives + 1 if curved else 1
     x = np.zeros(curved_size)
-    square, curved_work = np.zeros((2, curved_size, curved_size)), np.zeros((12, curved_size))
+    square, curved_work = np.zeros((2, curved_size, curved_size)), np.zeros((11, curved_size))
     steady, into, drawn, usual = np.zeros(n), np.zeros(n), np.zeros(n), np.full(1, h)
     links = link_values.copy()  # doors change them
     drawn_in = 0.0
