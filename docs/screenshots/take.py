@@ -1,4 +1,4 @@
-"""Takes one picture of each station from the demo, 1280×800, in both themes for Control."""
+"""Takes pictures of each station from the demos, 1280×800, in both themes for Control and Rig."""
 
 import sys
 from pathlib import Path
@@ -6,17 +6,24 @@ from pathlib import Path
 from PySide6.QtCore import QCoreApplication, QEventLoop
 from PySide6.QtWidgets import QApplication
 
-from kelvarn.demos import DEMOS
+from kelvarn.demos import DEMOS, find_demo
 from kelvarn.desktop import theme
 from kelvarn.desktop.document import Document
+from kelvarn.desktop.rig.keys import key_of
 from kelvarn.desktop.runner import Runner
 from kelvarn.desktop.window import CONTROL, HANDOVER, RIG, Window
 
+_MAIN = DEMOS[0].name
+
+# Name, demo, station, theme, part selected at Rig, whether Rig shows the step.
 PICTURES = (
-    ("rig", RIG, theme.PAPER),
-    ("control", CONTROL, theme.PAPER),
-    ("control-night", CONTROL, theme.NIGHT),
-    ("handover", HANDOVER, theme.PAPER),
+    ("rig", _MAIN, RIG, theme.PAPER, "Air", True),
+    ("rig-fan", "heatsink-fan", RIG, theme.PAPER, key_of("link", 1), True),
+    ("rig-kiln-night", "enamelling-kiln", RIG, theme.NIGHT, key_of("probe", 0), False),
+    ("control", _MAIN, CONTROL, theme.PAPER, "", True),
+    ("control-night", _MAIN, CONTROL, theme.NIGHT, "", True),
+    ("control-wax", "wax-pot", CONTROL, theme.PAPER, "", True),
+    ("handover", _MAIN, HANDOVER, theme.PAPER, "", True),
 )
 
 
@@ -29,10 +36,23 @@ def open_window(size: tuple[int, int] = (1280, 800)) -> Window:
     window.show()
     while runner.preparing:
         QCoreApplication.processEvents(QEventLoop.ProcessEventsFlag.WaitForMoreEvents)
+    look_after_the_door(window)
+    return window
+
+
+def look_after_the_door(window: Window) -> None:
+    """Pin the cursor where there is something to see in the main demo."""
     window.view.move_cursor(2 * 3600 + 180)
     window.view.pinned = True
     window.refresh()
-    return window
+
+
+def settle(window: Window) -> None:
+    """Until all that is asked for is computed and painted."""
+    steps = window.rig.steps
+    while window.runner.busy or (window.rig.isVisible() and steps.known_for != steps.wanted):
+        QCoreApplication.processEvents(QEventLoop.ProcessEventsFlag.WaitForMoreEvents)
+    QCoreApplication.processEvents()
 
 
 def main() -> None:
@@ -41,12 +61,23 @@ def main() -> None:
     app = QApplication(["kelvarn"])
     theme.use(theme.PAPER)
     window = open_window()
-    for name, station, look in PICTURES:
+    shown = _MAIN
+    for name, demo, station, look, part, step in PICTURES:
+        if demo != shown:
+            window.document.replace(find_demo(demo).build(), None)
+            shown = demo
+            if demo == _MAIN:
+                look_after_the_door(window)
         window.use_theme(look)
         window.go_to(station)
+        if station == RIG:
+            window.rig.show_step(step)
+            window.rig.select(part)
+            settle(window)
         app.processEvents()
         window.grab().save(str(folder / f"{name}.png"))
         print(folder / f"{name}.png")
+    window.document.close()
     window.close()
 
 

@@ -29,6 +29,8 @@ def test_the_sheet_carries_settings_limits_and_results(cabinet: Project) -> None
         "2026-03-01",
         fingerprint(cabinet),
         "cut-off",
+        "What the model of the rig leaves out",
+        "no draughts",
     ):
         assert text in html, text
     assert "<script" not in html

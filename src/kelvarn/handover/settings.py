@@ -39,6 +39,8 @@ def settings_json(project: Project, candidate: Candidate) -> dict[str, Any]:
         "setpoint_degC": project.trials[0].plan.changes[0].to_degC,
         "drive": drive.model_dump(mode="json"),
         "probe": probe.model_dump(mode="json"),
+        "all_drives": [each.model_dump(mode="json") for each in project.rig.drives],
+        "all_probes": [each.model_dump(mode="json") for each in project.rig.probes],
         "settings": controller.model_dump(mode="json"),
     }
     if isinstance(controller, Pid):

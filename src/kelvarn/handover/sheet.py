@@ -6,6 +6,7 @@ from datetime import date
 from jinja2 import Environment, PackageLoader
 
 from kelvarn import __version__
+from kelvarn.engine.left_out import left_out
 from kelvarn.engine.results import Result
 from kelvarn.model.drives import SlowWindow, heated_body
 from kelvarn.model.mark import MEASURES
@@ -80,6 +81,7 @@ def sheet_html(project: Project, candidate_name: str, results: dict[str, Result]
         settings=settings_rows(candidate, scale),
         other_words=other_words(candidate, rig.probe.interval_s, scale),
         rig_rows=_rig_rows(project, scale),
+        left_out=left_out(rig),
         trials=trials,
         fingerprint=fingerprint(project),
         day=day.isoformat(),
