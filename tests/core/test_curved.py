@@ -1,12 +1,14 @@
 """Rigs that radiate, melt, are driven by fans or drawn from, against an independent integration and closed forms."""
 
 import itertools
+from dataclasses import replace
 
 import numpy as np
 import pytest
 from scipy.integrate import solve_ivp
 
-from kelvarn.engine.run import Run, compute
+from kelvarn.engine.arrays import RunError
+from kelvarn.engine.run import Begun, Run, compute
 from kelvarn.engine.steady import can_hold, rest_degC
 from kelvarn.model.bodies import Body, DrawOff, Link, Melting, Surroundings
 from kelvarn.model.candidate import Hand, OnOff, Pid
@@ -233,3 +235,21 @@ def test_a_door_between_two_bodies_moves_heat_only_between_them() -> None:
     run = compute(rig, Hand(drive=0.0), with_fields(shut, events=(door,)))
     assert run.bodies_degC[:, -1] == pytest.approx((35, 35))
     assert run.lost_J == 0
+
+
+def test_a_rig_too_quick_to_follow_is_given_up_with_a_sentence() -> None:
+    begun = Begun(furnace(), Hand(drive=0.5), trial(2000, 800.0))
+    begun._arrays = replace(begun._arrays, most_steps=300.0)
+    begun.loop()
+    with pytest.raises(RunError, match=r"too quick to follow: .* “Element” \(8 J/K\)"):
+        begun.run()
+
+
+@pytest.mark.parametrize("power_W", [1e5, 1e7])
+def test_a_rig_that_runs_away_is_said_and_never_shown(power_W: float) -> None:
+    hot = put(furnace(), ("drives", 0, "power_W"), power_W)
+    try:
+        run = compute(hot, Hand(drive=1.0), trial(2000, 800.0))
+        assert np.isfinite(run.bodies_degC).all()
+    except RunError as error:
+        assert "leaves every sensible temperature" in str(error) or "too quick" in str(error)

@@ -1,17 +1,21 @@
 """Computes what the stations show: short runs at once, long ones on a worker, only the newest request counts."""
 
+import time
 from importlib import import_module
 
 from PySide6.QtCore import QObject, QRunnable, QThreadPool, Signal, Slot
 
 from kelvarn.engine.arrays import RunError
+from kelvarn.engine.layout import is_curved
 from kelvarn.engine.results import Result, Results
 from kelvarn.engine.run import warm
 from kelvarn.model.project import Project
 from kelvarn.model.trial import Trial
 
-MOST_SAMPLES_AT_ONCE = 60_000
-"""Samples of all candidates together that are computed within one frame."""
+MOST_SECONDS_AT_ONCE = 0.12
+"""What is expected to take longer is computed on a worker, so that the window does not wait for it."""
+_USUAL_S = {False: 2e-6, True: 2e-5}
+"""Expected time of a sample, for rigs of plain conductances and others, until it has been measured."""
 
 
 def prepare() -> None:
@@ -67,6 +71,7 @@ class Runner(QObject):
         self._newest = 0
         self._request: tuple[Project, Trial] | None = None
         self._busy: Task | None = None
+        self._seconds = dict(_USUAL_S)
 
     def prepare(self) -> None:
         """Compile or load the kernel on a worker; requests wait until it is there."""
@@ -79,8 +84,9 @@ class Runner(QObject):
         if self.preparing:
             return
         samples = trial.duration_s / project.rig.probe.interval_s * len(project.candidates)
-        if samples <= MOST_SAMPLES_AT_ONCE and self._busy is None:
-            self._take(project, self._kept.of_project(project, trial))
+        curved = is_curved(project.rig)
+        if samples * self._seconds[curved] <= MOST_SECONDS_AT_ONCE and self._busy is None:
+            self._take(project, self._timed(project, trial))
         elif self._busy is None:
             self._start_newest()
 
@@ -97,8 +103,19 @@ class Runner(QObject):
     def _start_newest(self) -> None:
         assert self._request is not None
         project, trial = self._request
-        self._start(Task(self._newest, lambda: (project, self._kept.of_project(project, trial))))
+        self._start(Task(self._newest, lambda: (project, self._timed(project, trial))))
         self.updated.emit()
+
+    def _timed(self, project: Project, trial: Trial) -> dict[str, Result | RunError]:
+        """Results of a project, with a note of what a sample of such a rig took."""
+        samples = trial.duration_s / project.rig.probe.interval_s * len(project.candidates)
+        begun = time.perf_counter()
+        found = self._kept.of_project(project, trial)
+        took = (time.perf_counter() - begun) / samples
+        kind = is_curved(project.rig)
+        # Results that were kept take no time: the note falls slowly and rises at once.
+        self._seconds[kind] = max(took, 0.9 * self._seconds[kind])
+        return found
 
     def _start(self, task: Task) -> None:
         task.setAutoDelete(False)  # kept here until its signal has arrived

@@ -13,12 +13,13 @@ from kelvarn.model.rig import Rig
 from kelvarn.model.trial import DoorOpens, DrawOffRuns, Load, ProbeFault, SupplyChange, SurroundingsChange, Trial
 
 from . import codes
-from .layout import Floats, Ints, Layout, lay_out
+from .layout import Floats, Ints, Layout, is_curved, lay_out
 from .plan import setpoint_at
 from .tables import changes_in_a_sample, demand_levels, drive_table, law_settings_of, probe_row, sharing_of
 
 MOST_SAMPLES = 5_000_000
 MOST_STEPS = 2_000_000_000
+MOST_ADAPTIVE_STEPS = 5_000_000.0  # they take some ten seconds
 
 # Longest step of the exact integration as a share of the fastest time constant, and the error allowed in one step of
 # the adaptive one; benchmarks/RESULTS.md has the error study of both.
@@ -37,6 +38,7 @@ class Arrays:
     h: float
     step_limit: float
     tolerance: float
+    most_steps: float
     curved: bool
     inv_c: Floats
     melt: Floats
@@ -96,9 +98,7 @@ def to_arrays(
     layout = lay_out(rig, trial.start_degC)
     events = _events(rig, trial, layout)
     drives = drive_table(rig, layout)
-    melts = bool(layout.melt[:, codes.MELT_K].any())
-    radiates = any(values[codes.RADIATES] > 0 for values in layout.values)
-    curved = melts or radiates or bool(drives[:, codes.MOVES].any())
+    curved = is_curved(rig)
     law, law_settings = law_settings_of(controller)
     longest_delay = float(drives[:, codes.DEAD_TIME].max())
     changes = max(changes_in_a_sample(drive, h) for drive in rig.drives)
@@ -106,6 +106,7 @@ def to_arrays(
         h=h,
         step_limit=math.inf if curved else _step_limit(rig, trial, layout, step_share),
         tolerance=tolerance_K,
+        most_steps=MOST_ADAPTIVE_STEPS,
         curved=curved,
         inv_c=np.array(layout.inv_c),
         melt=layout.melt,

@@ -263,7 +263,7 @@ def smooth_span(
 
     Args:
         span: s; tolerance: K in one step.
-        usual: step that the error allows, s; kept up to date at index 0.
+        usual: step that the error allows, s, and steps taken so far, kept up to date; and the most steps of a run.
         square, work: scratch, shapes (2, size, size) and (11, size).
         The rest: as for `slopes`.
     """
@@ -273,7 +273,8 @@ def smooth_span(
     y, f, b = work[_STAGES], work[_STAGES + 1], work[_STAGES + 2]
     degC = work[_STAGES + 3 : _STAGES + 5]
     done, fresh = 0.0, False
-    while done < span * (1.0 - 1e-12):
+    while done < span * (1.0 - 1e-12) and usual[1] < usual[2]:
+        usual[1] += 1.0
         step = min(usual[0], span - done)
         for stage in range(_STAGES):
             for i in range(size):

@@ -94,7 +94,7 @@ def other_readings(k, h, control, curved, n, z, x, melt, c, state, plain, noise,
 
 
 @compiled(
-    "int64(float64, float64, float64, boolean, float64[::1], float64[:, ::1], float64[::1],"
+    "int64(float64, float64, float64, float64, boolean, float64[::1], float64[:, ::1], float64[::1],"
     " int64[:, ::1], float64[:, ::1], float64[::1], int64[::1], int64[::1], float64[:, ::1],"
     " float64[:, ::1], float64[::1], int64, int64, float64[:, ::1], int64, int64, float64[:, ::1],"
     " int64, float64, float64[::1], float64[::1],"
@@ -104,6 +104,7 @@ def run_loop(
     h,
     step_limit,
     tolerance,
+    most_steps,
     curved,
     inv_c,
     melt,
@@ -138,7 +139,8 @@ def run_loop(
 
     Args:
         h: sample interval, s.
-        step_limit: longest step of the exact integration, s; tolerance: of the adaptive one, K.
+        step_limit: longest step of the exact integration, s.
+        tolerance, most_steps: error of a step of the adaptive one, K, and the steps after which it is given up.
         curved: whether the rig needs the adaptive integration.
         inv_c, melt, start: K/J and melting of the bodies; degC at the start, the surroundings last, shape (n+1,).
         link_ends, link_values: links, among them one of 0 W/K for each door.
@@ -151,7 +153,7 @@ def run_loop(
             (named bodies, m), (probes, m), (2, drives, m), (TOTALS_SIZE,), (drives, DRIVE_TOTALS_SIZE).
 
     Returns:
-        −1, or the index of the body that left every sensible range.
+        −1; or −2 where it takes too many steps; or the index of the body that left every sensible range.
     """
     n, samples = inv_c.size, setpoint.size
     drives, probes, shown = drive_table.shape[0], probe_table.shape[0], temperatures.shape[0]
@@ -187,7 +189,8 @@ def run_loop(
     curved_size = n + probes + drives + 1 if curved else 1
     x = np.zeros(curved_size)
     square, curved_work = np.zeros((2, curved_size, curved_size)), np.zeros((11, curved_size))
-    steady, into, drawn, usual = np.zeros(n), np.zeros(n), np.zeros(n), np.full(1, h)
+    steady, into, drawn, usual = np.zeros(n), np.zeros(n), np.zeros(n), np.zeros(3)
+    usual[0], usual[2] = h, most_steps
     links = link_values.copy()  # doors change them
     drawn_in = 0.0
     outside = start[n]
@@ -230,6 +233,9 @@ def run_loop(
     load, next_event = 0.0, 0
     for k in range(samples):
         t = k * h
+        if curved and usual[1] >= usual[2]:
+            totals[DIVERGED_AT] = t
+            return -2
         # Bodies.
         for i in range(n):
             degC = z[i] if not curved else temperature(x, melt, i)[0]

@@ -7,6 +7,7 @@ import numpy as np
 import numpy.typing as npt
 
 from kelvarn.model.bodies import Body
+from kelvarn.model.drives import Fan, Valve
 from kelvarn.model.fields import SURROUNDINGS
 from kelvarn.model.rig import Rig
 
@@ -59,6 +60,15 @@ def lay_out(rig: Rig, start_degC: float | None = None) -> Layout:
             latent_K = body.melting.latent_J * inv_c[i]
             melt[i] = body.melting.from_degC, body.melting.to_degC, latent_K
     return Layout(inv_c, melt, start, ends, values, entry)
+
+
+def is_curved(rig: Rig) -> bool:
+    """Whether a rig's heat flow is no plain sum of conductances: it radiates, melts or has a fan or valve."""
+    return (
+        any(link.radiating_m2 > 0 for link in rig.links)
+        or any(body.melting is not None for body in rig.bodies)
+        or any(isinstance(drive, Fan | Valve) for drive in rig.drives)
+    )
 
 
 def _start_degC(body: Body, start_degC: float | None, outside: float) -> float:

@@ -177,6 +177,11 @@ class Begun:
 
         rig, controller, trial = self._of
         trace, totals, each = self._trace, self._totals, self._drive_totals
+        if self._diverged == -2:
+            raise RunError(
+                f"This rig is too quick to follow: {totals[kernel.DIVERGED_AT]:g} s of trial “{trial.name}” took "
+                f"{_smallest(rig)} all the steps there are; raise that heat capacity, or lower what acts on it."
+            )
         if self._diverged >= 0:
             name = rig.body_names[min(self._diverged, len(rig.body_names) - 1)]
             raise RunError(
@@ -217,6 +222,11 @@ class Begun:
                 for row in each
             ),
         )
+
+
+def _smallest(rig: Rig) -> str:
+    body = min(rig.all_bodies, key=lambda b: b.capacity_J_per_K)
+    return f"“{body.name}” ({body.capacity_J_per_K:g} J/K)"
 
 
 def _existing(value: float) -> float | None:
