@@ -266,6 +266,8 @@ def test_every_demo_is_drawn_with_its_heat_balanced_at_each_body(rig: Window, qt
     rig.rig.show_step(False)
     path: HeatPath = rig.rig.heat_path
     assert any(isinstance(path.part(key_of("link", k)), ArrowItem) for k in range(3))
+    for a, b in itertools.combinations(path.labels(), 2):
+        assert not a.adjusted(1, 1, -1, -1).intersects(b)
     assert not rig.grab().isNull()
     assert left_out(rig.document.project.rig)
     click(path.viewport(), QPoint(3, 3))

@@ -39,8 +39,9 @@ class View(QObject):
             self.cursor_s, self.pinned = _first_look(project, trial), False
 
     def candidate(self, project: Project) -> Candidate:
-        """The selected candidate; the first one where the selected one has gone."""
-        return next((c for c in project.candidates if c.name == self._candidate), project.candidates[0])
+        """The selected candidate; where it has gone the chosen one, else the first."""
+        found = {c.name: c for c in project.candidates}
+        return found.get(self._candidate) or found.get(project.chosen or "") or project.candidates[0]
 
     def candidate_index(self, project: Project) -> int:
         """Where the selected candidate stands."""

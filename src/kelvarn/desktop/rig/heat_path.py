@@ -128,14 +128,27 @@ class HeatPath(QGraphicsView):
             body = places.bodies[probe.body]
             share = (beside.index(k) + 1) / (len(beside) + 1)
             at.append(QPointF(body.left() + share * body.width(), body.bottom()))
+        stubs = self._stubs(rig, places)
         for k, probe in enumerate(rig.probes):
-            # Its text ends where another probe's ring, or the edge of the picture, is.
-            others = [p.x() + 12 for p in at if p.x() < at[k].x() and abs(p.y() - at[k].y()) < 44]
-            room = min(_PROBE_ROOM, at[k].x() - 22 - max(others, default=4.0))
+            # Its text ends where another probe's ring, a short arrow out of a vessel, or the edge of the picture is.
+            row = [p.x() for p in at if p != at[k] and abs(p.y() - at[k].y()) < 44]
+            short = [p.x() for p in stubs if abs(p.y() - at[k].y()) < 44]
+            taken = [x + 12 for x in row if x < at[k].x()] + [x + _LABEL_WIDTH + 12 for x in short if x < at[k].x()]
+            left = at[k].x() - 22 - max(taken, default=4.0)
+            right = min((x - 12 for x in (*row, *short) if x > at[k].x()), default=places.wall.left()) - at[k].x() - 22
+            on_left = left >= min(_PROBE_ROOM, right)
+            room = min(_PROBE_ROOM, max(left, right, 20.0))
             reads = f"read every {show(probe.interval_s, Quantity.DURATION)}"
             note = f"lag {show(probe.lag_s, Quantity.DURATION)}, {reads if probe.role == 'control' else probe.role}"
             key, letter = key_of("probe", k), _LETTERS[probe.role]
-            self._add(ProbeItem(key, at[k], self._select, probe.name, note, letter, max(room, 20.0)))
+            self._add(ProbeItem(key, at[k], self._select, probe.name, note, letter, room, on_left=on_left))
+
+    @staticmethod
+    def _stubs(rig: Rig, places: Places) -> list[QPointF]:
+        """Where short arrows only lead out of a vessel."""
+        ends = [link_ends(link.a, link.b, places) for link in rig.all_links]
+        ends += [draw_off_ends(places.bodies[draw_off.body]) for draw_off in rig.draw_offs]
+        return [a for a, b in ends if abs(a.x() - b.x()) < 1 and abs(a.y() - b.y()) < 30]
 
     def _add(self, item: PartItem) -> None:
         item.selected = item.key == self._selected

@@ -161,23 +161,27 @@ class ProbeItem(PartItem):
     Args:
         letter: what stands in the ring.
         hangs_from: the point of its body's lower edge.
+        on_left: whether its text stands left of the ring.
         room: for what stands beside it, in pixels.
     """
 
     def __init__(
-        self, key: str, hangs_from: QPointF, select: object, name: str, note: str, letter: str, room: float
-    ) -> None:
+        self, key: str, hangs_from: QPointF, select: object, name: str, note: str, letter: str, room: float, *,
+        on_left: bool,
+    ) -> None:  # fmt: skip
         ring = QRectF(hangs_from.x() - 10, hangs_from.y() + 18, 20, 20)
         super().__init__(key, ring, select)
         self._from, self._name, self._note, self._letter, self._room = hangs_from, name, note, letter, room
+        self._on_left = on_left
         self.temperature = ""
 
     def text_rect(self) -> QRectF:
         """Where its name stands."""
-        return QRectF(self.rect.left() - 7 - self._room, self.rect.top() - 6, self._room, 32)
+        left = self.rect.left() - 7 - self._room if self._on_left else self.rect.right() + 7
+        return QRectF(left, self.rect.top() - 6, self._room, 32)
 
     def boundingRect(self) -> QRectF:
-        return self.rect.adjusted(-self._room - 16, -30, 14, 14)
+        return self.rect.adjusted(-self._room - 16, -30, self._room + 16, 14)
 
     def paint(self, painter: QPainter, option: QStyleOptionGraphicsItem, widget: QWidget | None = None) -> None:
         look, r = theme.current(), self.rect
@@ -192,9 +196,10 @@ class ProbeItem(PartItem):
         painter.setPen(look.color("ink"))
         painter.setFont(theme.font("small", bold=True))
         painter.drawText(r, _CENTRE, self._letter)
-        # To the left: what the arrows lead to stands at the right, often as low as this.
-        text = QRectF(r.left() - 7 - self._room, r.top() - 6, self._room, 16)
-        side = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight
+        text = self.text_rect()
+        text.setHeight(16)
+        edge = Qt.AlignmentFlag.AlignRight if self._on_left else Qt.AlignmentFlag.AlignLeft
+        side = Qt.AlignmentFlag.AlignVCenter | edge
         metrics = painter.fontMetrics()
         taken = metrics.horizontalAdvance(f" {self.temperature}")
         name = metrics.elidedText(self._name, Qt.TextElideMode.ElideRight, int(self._room - taken))

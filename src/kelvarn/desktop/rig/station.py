@@ -94,7 +94,7 @@ class RigStation(QWidget):
         middle = QSplitter(Qt.Orientation.Vertical)
         middle.addWidget(top)
         middle.addWidget(below)
-        middle.setSizes([350, 300])
+        middle.setSizes([310, 340])
         middle.setCollapsible(0, False)
         both = QSplitter(Qt.Orientation.Horizontal)
         both.setHandleWidth(theme.GAP)
