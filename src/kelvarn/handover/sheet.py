@@ -2,8 +2,8 @@
 
 from dataclasses import dataclass
 from datetime import date
-
-from jinja2 import Environment, PackageLoader
+from functools import cache
+from typing import TYPE_CHECKING
 
 from kelvarn import __version__
 from kelvarn.engine.left_out import left_out
@@ -15,7 +15,18 @@ from kelvarn.units import Quantity, Scale, show
 
 from .settings import Row, fingerprint, other_words, settings_rows
 
-_PAGE = Environment(loader=PackageLoader("kelvarn", "handover"), autoescape=True, trim_blocks=True)
+
+@cache
+def _page() -> "Template":
+    """The page's template; loaded when first needed, since that takes a part of the window's start."""
+    from jinja2 import Environment, PackageLoader
+
+    made = Environment(loader=PackageLoader("kelvarn", "handover"), autoescape=True, trim_blocks=True)
+    return made.get_template("sheet.html.jinja")
+
+
+if TYPE_CHECKING:
+    from jinja2 import Template
 
 _SHOWN = (
     "overshoot_K", "rise_s", "settling_s", "steady_error_K", "swing_K", "swing_period_s",
@@ -75,7 +86,7 @@ def sheet_html(project: Project, candidate_name: str, results: dict[str, Result]
                 ],
             }
         )
-    return _PAGE.get_template("sheet.html.jinja").render(
+    return _page().render(
         project=project,
         candidate=candidate,
         settings=settings_rows(candidate, scale),
