@@ -53,6 +53,12 @@ def _what(error: dict[str, Any]) -> str:
             return f"must be at least {context['ge']:g}, not {value}"
         case "less_than_equal":
             return f"must be at most {context['le']:g}, not {value}"
+        case "union_tag_invalid":
+            return f"{str(context['discriminator']).strip(chr(39))} must be one of {context['expected_tags']}, not '{context['tag']}'"
+        case "union_tag_not_found":
+            return f"{str(context['discriminator']).strip(chr(39))} is missing"
+        case "literal_error":
+            return f"must be one of {context['expected']}, not {value}"
         case "value_error":
             return str(context["error"])
         case "float_type" | "int_type" | "int_from_float":
