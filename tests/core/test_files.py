@@ -70,7 +70,7 @@ def test_published_schema_is_this_one_and_accepts_the_demo() -> None:
         (lambda d: d["candidates"][0]["controller"].update(law="magic"), "magic"),
         (lambda d: d["rig"]["drives"][0].update(kind="laser"), "kind must be one of 'relay', 'slow_window', "),
         (lambda d: d["rig"]["drives"][0].pop("kind"), "rig.drives[0] (“Mat”): kind is missing."),
-        (lambda d: d["rig"]["probes"][0].update(role="boss"), "role: must be one of 'control', 'guard' or 'watch', not "),
+        (lambda d: d["rig"]["probes"][0].update(role="boss"), "must be one of 'control', 'guard' or 'watch', not "),
         (lambda d: d["rig"]["drives"][0].update(power_W=True), "power_W: must be a number, not True."),
         (lambda d: d["rig"]["drives"][0].update(power_W="12 bananas"), "must be a number, not '12 bananas'."),
         (lambda d: d["rig"]["bodies"][0].update(name="a\nb"), "(“a�b”).name: may not hold line breaks"),

@@ -54,9 +54,9 @@ def _what(error: dict[str, Any]) -> str:
         case "less_than_equal":
             return f"must be at most {context['le']:g}, not {value}"
         case "union_tag_invalid":
-            return f"{str(context['discriminator']).strip(chr(39))} must be one of {context['expected_tags']}, not '{context['tag']}'"
+            return f"{_tag(context)} must be one of {context['expected_tags']}, not '{context['tag']}'"
         case "union_tag_not_found":
-            return f"{str(context['discriminator']).strip(chr(39))} is missing"
+            return f"{_tag(context)} is missing"
         case "literal_error":
             return f"must be one of {context['expected']}, not {value}"
         case "value_error":
@@ -79,6 +79,10 @@ def _what(error: dict[str, Any]) -> str:
         case _:
             message = str(error["msg"])
             return f"{message[:1].lower()}{message[1:]}, not {value}"
+
+
+def _tag(context: dict[str, Any]) -> str:
+    return str(context["discriminator"]).strip("'")
 
 
 def _short(value: Any) -> str:
