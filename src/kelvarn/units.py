@@ -327,3 +327,8 @@ def show(
     if unit.startswith("% per"):
         return f"{number} {unit}"
     return f"{number} {unit}".rstrip()
+
+
+def minutes(time_s: float) -> str:
+    """A duration for a label or a sentence: whole minutes from two minutes on."""
+    return f"{time_s / 60:.0f} min" if 120 <= time_s < 6000 else show(time_s, Quantity.DURATION)

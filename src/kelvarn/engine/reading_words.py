@@ -1,6 +1,6 @@
 """The reading of an open-loop step, in words."""
 
-from kelvarn.units import Quantity, Scale, show, three_figures, to_shown, usual_unit
+from kelvarn.units import Quantity, Scale, minutes, show, three_figures, to_shown, usual_unit
 
 from .step import Reading, Step
 
@@ -35,13 +35,13 @@ def _numbers(found: Reading, scale: Scale) -> str:
     gain = three_figures(to_shown(found.gain_K / 100, Quantity.DIFFERENCE, scale))
     gain = gain.replace("-", "−")
     unit = usual_unit(Quantity.DIFFERENCE, scale)
-    return f"Gain {gain} {unit} per %, time constant {_minutes(found.lag_s)}, dead time {delay}"
+    return f"Gain {gain} {unit} per %, time constant {minutes(found.lag_s)}, dead time {delay}"
 
 
 def _meaning(found: Reading) -> str:
     if found.ratio is None:
         return found.difficulty
-    reach = f"95 % after {_minutes(found.reach_95_s)}, " if found.reach_95_s is not None else ""
+    reach = f"95 % after {minutes(found.reach_95_s)}, " if found.reach_95_s is not None else ""
     return f"{reach}delay is {three_figures(float(f'{100 * found.ratio:.2g}'))} % of the lag: {found.difficulty}"
 
 
@@ -49,8 +49,3 @@ def _differs(cold: Reading, warm: Reading) -> bool:
     """Whether the warm answer differs by more than a twentieth."""
     pairs = ((cold.gain_K, warm.gain_K), (cold.lag_s, warm.lag_s))
     return any(a is not None and b is not None and abs(b - a) > 0.05 * abs(a) for a, b in pairs)
-
-
-def _minutes(time_s: float) -> str:
-    """A duration, in whole minutes from two minutes on."""
-    return f"{time_s / 60:.0f} min" if 120 <= time_s < 6000 else show(time_s, Quantity.DURATION)

@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 from datetime import date
 from functools import cache
-from typing import TYPE_CHECKING
+from typing import Any
 
 from kelvarn import __version__
 from kelvarn.engine.left_out import left_out
@@ -17,16 +17,13 @@ from .settings import Row, fingerprint, other_words, settings_rows
 
 
 @cache
-def _page() -> "Template":
+def _page() -> Any:
     """The page's template; loaded when first needed, since that takes a part of the window's start."""
     from jinja2 import Environment, PackageLoader
 
     made = Environment(loader=PackageLoader("kelvarn", "handover"), autoescape=True, trim_blocks=True)
     return made.get_template("sheet.html.jinja")
 
-
-if TYPE_CHECKING:
-    from jinja2 import Template
 
 _SHOWN = (
     "overshoot_K", "rise_s", "settling_s", "steady_error_K", "swing_K", "swing_period_s",

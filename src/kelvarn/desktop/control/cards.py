@@ -10,9 +10,8 @@ from kelvarn.desktop import theme
 from kelvarn.desktop.fields.plain import NameEdit, heading
 from kelvarn.desktop.focus import FocusRing
 from kelvarn.desktop.strip.content import Entry
-from kelvarn.desktop.strip.temperature import minutes
 from kelvarn.engine.results import Result
-from kelvarn.units import Quantity, Scale, show
+from kelvarn.units import Quantity, Scale, minutes, show
 
 from .actions import NEW, CandidateActions
 

@@ -1,10 +1,9 @@
 """Whether the rig can do the job, in words."""
 
-from kelvarn.desktop.strip.temperature import minutes
 from kelvarn.engine.steady import can_hold, oddities
 from kelvarn.engine.step import holding_curve
 from kelvarn.model.rig import Rig
-from kelvarn.units import Quantity, Scale, show
+from kelvarn.units import Quantity, Scale, minutes, show
 
 
 def verdict_text(rig: Rig, setpoint_degC: float, scale: Scale, flat_out_s: float | None, *, known: bool) -> str:

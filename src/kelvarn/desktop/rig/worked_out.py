@@ -38,6 +38,7 @@ def pieces_card(panel: PartPanel, path: Path) -> None:
         panel.choice((*here, k), "material", _MATERIALS)
         panel.choice((*here, k), "shape", list(_SHAPES))
         panel.fields((*here, k), _SIZES[piece.shape])
+        panel.note(partial(_size_text, panel, (*here, k)))
     add = "+ another piece" if pieces else "+ J/K from what it is made of"
     panel.button(add, partial(_append, panel, here, Piece(), "add a piece"))
     if not pieces:
@@ -49,6 +50,16 @@ def pieces_card(panel: PartPanel, path: Path) -> None:
     panel.note(lambda: _terms(total(), Quantity.CAPACITY, " + "))
     panel.note(lambda: _sources(tuple(piece.material for piece in panel.at(here))))
     _use(panel, total, Quantity.CAPACITY, partial(_take_capacity, panel, path, total))
+
+
+def _size_text(panel: PartPanel, path: Path) -> str:
+    """Mass, volume and outer area of a piece given by its size."""
+    piece: Piece = panel.at(path)
+    area = sums.area_m2(piece)
+    if area is None:
+        return ""
+    mass, volume = show(sums.mass_kg(piece), Quantity.MASS), show(sums.volume_m3(piece), Quantity.VOLUME)
+    return f"{mass}, {volume}, outer area {show(area, Quantity.AREA)}"
 
 
 def _take_capacity(panel: PartPanel, path: Path, total: Callable[[], Sum]) -> None:

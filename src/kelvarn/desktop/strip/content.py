@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from kelvarn.engine.measures import measure
 from kelvarn.engine.results import Result
 from kelvarn.engine.step import Step
+from kelvarn.model.bodies import Body
 from kelvarn.model.candidate import Candidate, OnOff
 from kelvarn.model.trial import Trial
 from kelvarn.units import Scale
@@ -36,7 +37,7 @@ class Entry:
 
 @dataclass(frozen=True, eq=False)
 class Line:
-    """One temperature curve."""
+    """One temperature curve; `body` is what it is the temperature of, where its limit is to be shown."""
 
     name: str
     time_s: Floats
@@ -44,6 +45,7 @@ class Line:
     index: int
     strong: bool
     faded: bool = False
+    body: Body | None = None
 
 
 @dataclass(frozen=True, eq=False)
@@ -85,6 +87,7 @@ def candidate_content(trial: Trial, scale: Scale, entries: list[Entry], selected
             e.index,
             strong=e is focus,
             faded=e.stale,
+            body=e.result.run.rig.all_bodies[e.result.run.rig.body_index(e.result.run.rig.probe.body)],
         )
         for e in sorted(shown, key=lambda e: e is focus)
         if e.result is not None
@@ -98,7 +101,7 @@ def body_content(trial: Trial, scale: Scale, entry: Entry | None, selected_body:
     if entry is not None and entry.result is not None:
         run = entry.result.run
         bodies = [
-            Line(body.name, run.time_s, run.bodies_degC[i], i, strong=body.name == selected_body, faded=entry.stale)
+            Line(body.name, run.time_s, run.bodies_degC[i], i, body.name == selected_body, entry.stale, body)
             for i, body in enumerate(run.rig.all_bodies)
         ]
         lines = sorted(bodies, key=lambda line: line.strong)
@@ -112,8 +115,8 @@ def step_content(cold: Step, warm: Step | None, scale: Scale, selected_body: str
     stands_for = Candidate.model_construct(name="Drive", controller=run.controller, hidden=False)  # type: ignore[arg-type]
     entry = Entry(stands_for, Result(run, measure(run), ()), 0, chosen=False, stale=False)
     lines = [
-        Line(name, run.time_s, run.bodies_degC[i], i, strong=name == selected_body)
-        for i, name in enumerate(run.rig.body_names)
+        Line(body.name, run.time_s, run.bodies_degC[i], i, strong=body.name == selected_body, body=body)
+        for i, body in enumerate(run.rig.all_bodies)
     ]
     if warm is not None:
         at = run.rig.body_index(run.rig.probe.body)

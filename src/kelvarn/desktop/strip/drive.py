@@ -9,13 +9,12 @@ from kelvarn.desktop import theme
 from kelvarn.engine.measures import at_limit
 from kelvarn.engine.run import Run
 from kelvarn.model.drives import heated_body
-from kelvarn.units import Quantity, show
+from kelvarn.units import Quantity, minutes, show
 
 from .axis import Axis
 from .content import Content, Entry
 from .labels import Obstacles, draw, place
 from .lane import Frame, Lane
-from .temperature import minutes
 from .trace import draw_line, fill_between, polygon, reduce
 
 _LEAST_SAID_S = 20.0

@@ -5,12 +5,11 @@ from PySide6.QtGui import QFontMetricsF, QPainter
 
 from kelvarn.desktop import theme
 from kelvarn.model.trial import DoorOpens, DrawOffRuns, Event, Load, ProbeFault, SupplyChange, SurroundingsChange
-from kelvarn.units import Quantity, Scale, show
+from kelvarn.units import Quantity, Scale, minutes, show
 
 from .content import Content
 from .handles import Handle
 from .lane import Frame, Lane
-from .temperature import minutes
 
 _COLORS = {
     "door": "gold", "surroundings": "glacier", "load": "ember", "draw_off": "glacier", "supply": "gold",

@@ -10,10 +10,10 @@ from kelvarn.desktop import theme
 from kelvarn.engine.measures import Window
 from kelvarn.engine.plan import setpoint_at
 from kelvarn.model.candidate import OnOff
-from kelvarn.units import Quantity, show, to_shown
+from kelvarn.units import Quantity, minutes, show, to_shown
 
 from .axis import Axis, padded_range, value_ticks
-from .content import Content
+from .content import Content, Line
 from .handles import Handle
 from .labels import Obstacles, draw, place
 from .lane import Frame, Lane, dotted, grip
@@ -68,6 +68,7 @@ class TemperatureLane(Lane):
         if not content.by_hand:
             obstacles.taken.append(self._flag_rect(frame, content, axis).adjusted(-20, 0, 0, 0))
             self._paint_setpoint(painter, frame, content, axis)
+        self._paint_limit(painter, frame, content, axis)
         for line in content.lines:
             x, values = reduce(line.time_s, line.degC, frame.time)
             y = axis.to_px(values)
@@ -80,6 +81,7 @@ class TemperatureLane(Lane):
             curves.append((x, y))
         self._paint_edges(painter, frame, content, axis)
         obstacles.taken.append(self.paint_title(painter, frame, content))
+        self._say_margin(painter, frame, content, axis, obstacles)
         if content.bodies:
             self._name_lines(painter, frame, content, curves, obstacles)
         else:
@@ -122,6 +124,38 @@ class TemperatureLane(Lane):
         dense = np.linspace(frame.time.low, frame.time.high, 200)
         t = np.unique(np.concatenate([times, dense[(dense > 0) & (dense < content.trial.duration_s)]]))
         return t, setpoint_at(content.trial.plan, t)
+
+    def _limit(self, content: Content) -> tuple[Line, float, str] | None:
+        """The strong curve, the hard limit of its body in degC and what it comes from; None without one."""
+        line = next((line for line in content.lines if line.strong), None)
+        if line is None or line.body is None or line.body.limit_degC is None:
+            return None
+        return line, line.body.limit_degC, line.body.limit_why
+
+    def _paint_limit(self, painter: QPainter, frame: Frame, content: Content, axis: Axis) -> None:
+        """Above the hard limit the ground is hatched."""
+        found = self._limit(content)
+        if found is None or (y := axis.to_px(found[1])) <= frame.rect.top():
+            return
+        look = theme.current()
+        sides, color = np.array([frame.rect.left(), frame.rect.right()]), look.color("ember", 0.35)
+        fill_between(painter, frame.rect, sides, np.full(2, y), frame.rect.top(), color, hatched=True)
+        painter.setPen(QPen(look.color("ember"), 1))
+        painter.drawLine(QPointF(frame.rect.left(), y), QPointF(frame.rect.right(), y))
+
+    def _say_margin(self, painter: QPainter, frame: Frame, content: Content, axis: Axis, obstacles: Obstacles) -> None:
+        """How much is left to the hard limit, or how far it is passed."""
+        found = self._limit(content)
+        if found is None:
+            return
+        line, limit, why = found
+        look, small = theme.current(), theme.font("small", bold=True)
+        margin = limit - float(line.degC.max())
+        side = "below" if margin >= 0 else "beyond"
+        text = f"{show(abs(margin), Quantity.DIFFERENCE, content.scale)} {side} its limit{': ' if why else ''}{why}"
+        anchor = QPointF(frame.rect.center().x(), max(axis.to_px(limit), frame.rect.top() + 4))
+        rect = place(anchor, text, small, frame.rect, obstacles)
+        draw(painter, rect, text, look.color("muted" if margin >= 0 else "ember"), small)
 
     def _paint_setpoint(self, painter: QPainter, frame: Frame, content: Content, axis: Axis) -> None:
         look = theme.current()
@@ -291,10 +325,3 @@ def sayings(window: Window, content: Content) -> list[tuple[str, float, float, s
         at = window.from_s + 0.8 * (window.to_s - window.from_s)
         found.append(("never settles", at, r, "ember"))
     return found
-
-
-def minutes(time_s: float) -> str:
-    """A duration for a label: whole minutes from two minutes on."""
-    if 120 <= time_s < 6000:
-        return f"{time_s / 60:.0f} min"
-    return show(time_s, Quantity.DURATION)
