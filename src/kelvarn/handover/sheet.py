@@ -83,7 +83,7 @@ def sheet_html(project: Project, candidate_name: str, results: dict[str, Result]
                 ],
             }
         )
-    return _page().render(
+    page: str = _page().render(
         project=project,
         candidate=candidate,
         settings=settings_rows(candidate, scale),
@@ -95,6 +95,7 @@ def sheet_html(project: Project, candidate_name: str, results: dict[str, Result]
         day=day.isoformat(),
         version=__version__,
     )
+    return page
 
 
 def _measure_text(value: float | None, reason: str | None, quantity: Quantity, scale: Scale) -> str:
