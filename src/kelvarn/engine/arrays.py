@@ -1,7 +1,7 @@
 """A rig, controller and trial as the plain arrays that the kernel takes."""
 
 import math
-from dataclasses import dataclass, fields
+from dataclasses import dataclass, fields, replace
 from functools import lru_cache
 from typing import Any
 
@@ -84,6 +84,16 @@ def to_arrays(
     Raises:
         RunError: the trial is too short or too long for the probe's interval, or a body too fast to follow.
     """
+    common = _without_law(rig, trial, step_share, tolerance_K)
+    law, law_settings = law_settings_of(controller)
+    before = controller.before if isinstance(controller, Hand) else 0.0
+    levels = demand_levels(rig, common.drive_table, before)
+    return replace(common, law=law, law_settings=law_settings, start_levels=levels)
+
+
+@lru_cache(maxsize=4)
+def _without_law(rig: Rig, trial: Trial, step_share: float, tolerance_K: float) -> Arrays:
+    """All but the law: kept, since candidates are computed one after another on the same rig and trial."""
     h = rig.probe.interval_s
     samples = math.floor(trial.duration_s / h + 1e-9) + 1
     if samples < 2:
@@ -99,7 +109,6 @@ def to_arrays(
     events = _events(rig, trial, layout)
     drives = drive_table(rig, layout)
     curved = is_curved(rig)
-    law, law_settings = law_settings_of(controller)
     longest_delay = float(drives[:, codes.DEAD_TIME].max())
     changes = max(changes_in_a_sample(drive, h) for drive in rig.drives)
     return Arrays(
@@ -118,7 +127,7 @@ def to_arrays(
         event_index=np.array([e[2] for e in events], np.int64),
         event_values=np.array([e[3] for e in events], float).reshape(-1, 3),
         drive_table=drives,
-        start_levels=demand_levels(rig, drives, controller.before if isinstance(controller, Hand) else 0.0),
+        start_levels=np.zeros(len(rig.drives)),
         sharing=sharing_of(rig),
         # Changes that can be under way at once, and one place that stays empty.
         line_size=(math.ceil(longest_delay / h) + 3) * changes + 4,
@@ -126,9 +135,9 @@ def to_arrays(
         control=rig.control_index,
         history_size=math.ceil(max(probe.dead_time_s for probe in rig.probes) / h) + 3,
         noise=_noise(trial.seed, samples, tuple(probe.noise_K for probe in rig.probes)),
-        law=law,
+        law=codes.HAND,
         mirror=1.0 if rig.heats else -1.0,
-        law_settings=law_settings,
+        law_settings=np.zeros(codes.LAW_SETTINGS_SIZE),
         setpoint=setpoint_at(trial.plan, np.arange(samples) * h),
     )
 
