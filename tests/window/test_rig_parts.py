@@ -305,3 +305,13 @@ def test_events_of_every_kind_are_added_where_the_trial_is_set(rig: Window) -> N
     box.activated.emit(box.currentIndex())
     assert rig.document.project.trials[0].events[-1].fault == "drift"
     assert not rig.grab().isNull()
+
+
+def test_several_probes_in_one_body_can_be_read(rig: Window) -> None:
+    for demo in DEMOS:
+        rig.document.replace(demo.build(), None)
+        for _ in range(2):
+            rig.rig.select(rig.document.project.rig.probe.body)
+            click(rig.rig.parts.add_probe)
+        for a, b in itertools.combinations(rig.rig.heat_path.labels(), 2):
+            assert not a.adjusted(1, 1, -1, -1).intersects(b)

@@ -133,15 +133,28 @@ class HeatPath(QGraphicsView):
             # Its text ends where another probe's ring, a short arrow out of a vessel, or the edge of the picture is.
             row = [p.x() for p in at if p != at[k] and abs(p.y() - at[k].y()) < 44]
             short = [p.x() for p in stubs if abs(p.y() - at[k].y()) < 44]
-            taken = [x + 12 for x in row if x < at[k].x()] + [x + _LABEL_WIDTH + 12 for x in short if x < at[k].x()]
+            taken = [x + 12 for x in row if x < at[k].x()] + [x + _LABEL_WIDTH + 4 for x in short if x < at[k].x()]
             left = at[k].x() - 22 - max(taken, default=4.0)
             right = min((x - 12 for x in (*row, *short) if x > at[k].x()), default=places.wall.left()) - at[k].x() - 22
             on_left = left >= min(_PROBE_ROOM, right)
             room = min(_PROBE_ROOM, max(left, right, 20.0))
             reads = f"read every {show(probe.interval_s, Quantity.DURATION)}"
             note = f"lag {show(probe.lag_s, Quantity.DURATION)}, {reads if probe.role == 'control' else probe.role}"
+            beside = [j for j, other in enumerate(rig.probes) if other.body == probe.body]
+            place_in_row = beside.index(k)
+            if len(beside) > 1:
+                # The first one's text stands beside it, the others' below: left, right; then there is no room.
+                note = ""
+                if place_in_row > 0:
+                    on_left = place_in_row == 1
+                    room = [min(_PROBE_ROOM, at[k].x() + 6), min(_PROBE_ROOM, places.wall.left() - at[k].x()), 0.0][
+                        min(place_in_row, 3) - 1
+                    ]
             key, letter = key_of("probe", k), _LETTERS[probe.role]
-            self._add(ProbeItem(key, at[k], self._select, probe.name, note, letter, room, on_left=on_left))
+            item = ProbeItem(
+                key, at[k], self._select, probe.name, note, letter, room, on_left=on_left, below=place_in_row > 0
+            )
+            self._add(item)
 
     @staticmethod
     def _stubs(rig: Rig, places: Places) -> list[QPointF]:

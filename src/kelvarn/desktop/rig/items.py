@@ -161,27 +161,31 @@ class ProbeItem(PartItem):
     Args:
         letter: what stands in the ring.
         hangs_from: the point of its body's lower edge.
+        room: for its text, in pixels.
         on_left: whether its text stands left of the ring.
-        room: for what stands beside it, in pixels.
+        below: whether it stands below the ring instead, where several probes hang from one body.
     """
 
     def __init__(
         self, key: str, hangs_from: QPointF, select: object, name: str, note: str, letter: str, room: float, *,
-        on_left: bool,
+        on_left: bool, below: bool = False,
     ) -> None:  # fmt: skip
         ring = QRectF(hangs_from.x() - 10, hangs_from.y() + 18, 20, 20)
         super().__init__(key, ring, select)
         self._from, self._name, self._note, self._letter, self._room = hangs_from, name, note, letter, room
-        self._on_left = on_left
+        self._on_left, self._below = on_left, below
         self.temperature = ""
 
     def text_rect(self) -> QRectF:
         """Where its name stands."""
-        left = self.rect.left() - 7 - self._room if self._on_left else self.rect.right() + 7
-        return QRectF(left, self.rect.top() - 6, self._room, 32)
+        r = self.rect
+        if self._below:
+            return QRectF(r.right() - self._room if self._on_left else r.left(), r.bottom() + 2, self._room, 16)
+        left = r.left() - 7 - self._room if self._on_left else r.right() + 7
+        return QRectF(left, r.top() - 6, self._room, 32 if self._note else 16)
 
     def boundingRect(self) -> QRectF:
-        return self.rect.adjusted(-self._room - 16, -30, self._room + 16, 14)
+        return self.rect.adjusted(-self._room - 16, -30, self._room + 16, 20)
 
     def paint(self, painter: QPainter, option: QStyleOptionGraphicsItem, widget: QWidget | None = None) -> None:
         look, r = theme.current(), self.rect
@@ -196,6 +200,8 @@ class ProbeItem(PartItem):
         painter.setPen(look.color("ink"))
         painter.setFont(theme.font("small", bold=True))
         painter.drawText(r, _CENTRE, self._letter)
+        if self._room <= 0:
+            return
         text = self.text_rect()
         text.setHeight(16)
         edge = Qt.AlignmentFlag.AlignRight if self._on_left else Qt.AlignmentFlag.AlignLeft
@@ -203,7 +209,7 @@ class ProbeItem(PartItem):
         metrics = painter.fontMetrics()
         taken = metrics.horizontalAdvance(f" {self.temperature}")
         name = metrics.elidedText(self._name, Qt.TextElideMode.ElideRight, int(self._room - taken))
-        painter.drawText(text, side, f"{name} {self.temperature}")
+        painter.drawText(text, side, f"{name} {self.temperature}".strip())
         painter.setFont(theme.font("small"))
         painter.setPen(look.color("muted"))
         note = painter.fontMetrics().elidedText(self._note, Qt.TextElideMode.ElideRight, int(self._room))
