@@ -11,6 +11,7 @@ from kelvarn.engine.step import heating_up_s, holding_curve, open_loop
 from kelvarn.model.candidate import Hand, OnOff
 from kelvarn.model.drives import Pwm
 from kelvarn.model.edit import with_fields
+from kelvarn.model.probe_types import PROBE_TYPES, fields_of
 from kelvarn.model.probes import Converter, Correction, Probe
 from kelvarn.model.project import Project
 from kelvarn.model.response import ResponseModel
@@ -169,3 +170,17 @@ def test_a_correction_is_exact_at_both_its_points(low: float, off: float, apart:
     points = Correction(shown_low_degC=low + off, true_low_degC=low, shown_high_degC=low + off + apart,
                         true_high_degC=low + apart * 1.1)  # fmt: skip
     assert points.true_low_degC + apart * points.slope == pytest.approx(points.true_high_degC)
+
+
+def test_ready_made_probes_have_the_tolerance_of_their_standard() -> None:
+    """IEC 60584-1 class 1 and IEC 60751, at temperatures worked out by hand."""
+    for name, degC, error in (
+        ("type K thermocouple", 100, 1.5), ("type K thermocouple", 800, 3.2), ("type T thermocouple", 200, 0.8),
+        ("platinum, class A", 100, 0.35), ("platinum, class B", -100, 0.8), ("digital, steps of 1/16 K", 60, 0.5),
+    ):  # fmt: skip
+        assert PROBE_TYPES[name].error_K(degC) == pytest.approx(error)
+    for found in PROBE_TYPES.values():
+        probe = with_fields(one_lag().probe, **fields_of(found))
+        assert probe.like == found.name
+        run = compute(with_fields(one_lag(), probes=(probe,)), Hand(drive=0.3), trial(400))
+        assert np.abs(run.measured_degC - run.bodies_degC[0]).max() < 0.6

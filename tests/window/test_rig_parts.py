@@ -315,3 +315,14 @@ def test_several_probes_in_one_body_can_be_read(rig: Window) -> None:
             click(rig.rig.parts.add_probe)
         for a, b in itertools.combinations(rig.rig.heat_path.labels(), 2):
             assert not a.adjusted(1, 1, -1, -1).intersects(b)
+
+
+def test_a_probe_takes_after_a_common_type_and_says_how_far_it_may_be_off(rig: Window) -> None:
+    rig.rig.select(key_of("probe", 0))
+    pick(rig, "Type", "type K thermocouple")
+    probe = rig.document.project.rig.probe
+    assert (probe.resolution_K, probe.highest_degC, probe.lag_s) == (0.25, 1000, 20)
+    assert any("off by 1.5 K at 60.0 °C" in label.text() for label in rig.rig.panel.findChildren(QLabel))
+    pick(rig, "Type", "of its own kind")
+    assert rig.document.project.rig.probe.like == ""
+    assert rig.document.project.rig.probe.resolution_K == 0.25

@@ -6,9 +6,10 @@ from functools import partial
 from kelvarn.model.bodies import Melting
 from kelvarn.model.drives import Fan, Pwm, Relay, SlowWindow, SwitchedDrive, Valve, heated_body
 from kelvarn.model.drives import Switch as SwitchPart
-from kelvarn.model.edit import Path
+from kelvarn.model.edit import Path, with_fields
 from kelvarn.model.fields import SURROUNDINGS
 from kelvarn.model.origins import AirStream, Heatsink, Nameplate, Radiator, Wall
+from kelvarn.model.probe_types import PROBE_TYPES, fields_of
 from kelvarn.model.probes import Converter, Correction
 from kelvarn.model.rig_edit import change_kind, rename_body, rename_draw_off, rename_drive, rename_probe, set_role
 from kelvarn.units import Quantity, show
@@ -227,6 +228,10 @@ def fill_probe(panel: PartPanel, index: int) -> None:
     else:
         panel.head(f"Probe: {probe.name}")
     panel.choice(path, "body", _bodies(panel))
+    if chosen:
+        types = [("", "of its own kind"), *((name, name) for name in PROBE_TYPES)]
+        panel.choice(path, "like", types, lambda name: _set_type(panel, index, name))
+        panel.note(lambda: _tolerance(panel, index))
     panel.fields(path, ("lag_s", "noise_K", "resolution_K"))
     if probe.role == "control":
         panel.field(path, "interval_s")
@@ -241,6 +246,24 @@ def fill_probe(panel: PartPanel, index: int) -> None:
     )  # fmt: skip
     if probe.role != "control":
         panel.button("Remove this probe", panel.edits.remove)
+
+
+def _set_type(panel: PartPanel, index: int, name: str) -> None:
+    found = PROBE_TYPES.get(name)
+    changes = {"like": ""} if found is None else fields_of(found)
+    path: Path = ("rig", "probes", index)
+    panel.document.set(path, with_fields(panel.at(path), **changes), f"probe type: {name or 'its own'}")
+
+
+def _tolerance(panel: PartPanel, index: int) -> str:
+    """How far a probe of its type may be off at the setpoint, and where that stands."""
+    found = PROBE_TYPES.get(panel.at(("rig", "probes", index, "like")))
+    if found is None:
+        return ""
+    project, scale = panel.document.project, panel.view.scale
+    setpoint = panel.view.trial(project).plan.changes[-1].to_degC
+    off, at = show(found.error_K(setpoint), Quantity.DIFFERENCE, scale), show(setpoint, Quantity.TEMPERATURE, scale)
+    return f"It may be off by {off} at {at} ({found.source})."
 
 
 def _fill_converter(panel: PartPanel, here: Path) -> None:
