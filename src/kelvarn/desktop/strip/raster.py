@@ -5,8 +5,6 @@ Imported where it is used, not at the top: compiling it the first time must not 
 
 import math
 
-import numpy as np
-
 from kelvarn.engine.jit import compiled, part
 
 _READ = "Array(float64, 1, 'C', readonly=True)"
@@ -44,19 +42,18 @@ def fill(first, second, color, period, pixels):
         pixels: shape (height, width), all 0, filled.
     """
     height, width = pixels.shape
-    upper, lower = np.empty(width, np.int64), np.empty(width, np.int64)
-    least, most = height, 0
     for c in range(width):
-        upper[c] = lower[c] = 0
-        if not math.isnan(first[c] + second[c]):
-            upper[c] = min(max(round(min(first[c], second[c])), 0), height)
-            lower[c] = min(max(round(max(first[c], second[c])), 0), height)
-            if upper[c] < lower[c]:
-                least, most = min(least, upper[c]), max(most, lower[c])
-    for r in range(least, most):
-        for c in range(width):
-            if upper[c] <= r < lower[c] and (period == 0 or (r + c) % period < 2):
+        if math.isnan(first[c] + second[c]):
+            continue
+        upper = min(max(round(min(first[c], second[c])), 0), height)
+        lower = min(max(round(max(first[c], second[c])), 0), height)
+        if period == 0:
+            for r in range(upper, lower):
                 pixels[r, c] = color
+        else:
+            for r in range(upper, lower):
+                if (r + c) % period < 2:
+                    pixels[r, c] = color
 
 
 @part
