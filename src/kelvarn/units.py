@@ -61,12 +61,12 @@ class Quantity(StrEnum):
     LENGTH = "length"
     MASS = "mass"
     VOLUME = "volume"
-    AIR_FLOW = "flow"
+    FLOW = "flow"
     CURRENT = "current"
     NUMBER = "number"
 
 
-_KELVIN_AT_0_DEGC = 273.15
+KELVIN_AT_0_DEGC = 273.15
 _FAHRENHEIT_STEP = 5 / 9  # one degree Fahrenheit in K
 
 # Unit text -> factor to the base unit. The first unit is what a bare number means unless the field says else.
@@ -102,7 +102,7 @@ _UNITS: dict[Quantity, dict[str, float]] = {
     Quantity.MASS: {"kg": 1.0, "g": 1e-3},
     Quantity.VOLUME: {"m³": 1.0, "m3": 1.0, "L": 1e-3, "l": 1e-3, "mL": 1e-6, "ml": 1e-6},
     Quantity.CURRENT: {"A": 1.0, "mA": 1e-3},
-    Quantity.AIR_FLOW: {"m³/h": 1 / 3600, "m3/h": 1 / 3600, "m³/s": 1.0, "L/min": 1e-3 / 60},
+    Quantity.FLOW: {"m³/h": 1 / 3600, "m3/h": 1 / 3600, "m³/s": 1.0, "L/min": 1e-3 / 60},
     Quantity.NUMBER: {"": 1.0},
 }
 # How many base units one unit of a rig's own scale is, by what it is used for.
@@ -127,7 +127,7 @@ def base_unit(quantity: Quantity) -> str:
         Quantity.DRIVE: "",
         Quantity.GAIN: "1/K",
         Quantity.RAMP: "K/s",
-        Quantity.AIR_FLOW: "m³/s",
+        Quantity.FLOW: "m³/s",
     }
     return fixed[quantity] if quantity in fixed else next(iter(_UNITS[quantity]))
 
@@ -190,7 +190,7 @@ def _temperature(number: float, unit: str) -> float:
     if unit == "F":
         return (number - 32) * _FAHRENHEIT_STEP
     if unit == "K":
-        return number - _KELVIN_AT_0_DEGC
+        return number - KELVIN_AT_0_DEGC
     raise UnitError(f"“{unit}” is not a unit of temperature; use °C, °F or K.")
 
 
@@ -244,7 +244,7 @@ def to_shown(value: float, quantity: Quantity, scale: Scale = Scale.CELSIUS) -> 
     if quantity is Quantity.TEMPERATURE:
         if scale is Scale.FAHRENHEIT:
             return value / _FAHRENHEIT_STEP + 32
-        return value + _KELVIN_AT_0_DEGC if scale is Scale.KELVIN else value
+        return value + KELVIN_AT_0_DEGC if scale is Scale.KELVIN else value
     if quantity is Quantity.DURATION:
         return value
     return value / _UNITS[quantity][usual_unit(quantity, scale)]

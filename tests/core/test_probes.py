@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 from pydantic import ValidationError
 
 from kelvarn.engine.run import Run, compute
-from kelvarn.engine.step import heating_up_s, holding_curve, open_loop
+from kelvarn.engine.step import heating_up_s, holding_round, open_loop
 from kelvarn.model.candidate import Hand, OnOff
 from kelvarn.model.drives import Pwm
 from kelvarn.model.edit import with_fields
@@ -160,9 +160,10 @@ def test_heating_up_and_holding_follow_from_the_rig(cabinet: Project) -> None:
     time_s = heating_up_s(response(gain_K=80, lag_s=900), 60)
     assert time_s == pytest.approx(900 * np.log(2), rel=1e-3)
     assert heating_up_s(response(gain_K=80, lag_s=900), 120) is None
-    curve = holding_curve(cabinet.rig, [30, 60, 500])
-    assert [setpoint for setpoint, _ in curve] == [30, 60]
-    assert curve[1][1] == pytest.approx(41 / (250 / 1.6 + 250 / 4.5), rel=1e-6)
+    curve = holding_round(cabinet.rig, 60.0)
+    assert [setpoint for setpoint, _ in curve] == [40, 50, 60, 70, 80]
+    assert [setpoint for setpoint, _ in holding_round(cabinet.rig, 300.0)] == [160, 230]  # it ends at 230.8
+    assert curve[2][1] == pytest.approx(41 / (250 / 1.6 + 250 / 4.5), rel=1e-6)
 
 
 @given(st.floats(10, 40), st.floats(1, 20), st.floats(1.5, 30))

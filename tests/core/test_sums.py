@@ -9,7 +9,7 @@ from pydantic import ValidationError
 
 from kelvarn.engine import sums
 from kelvarn.model.materials import MATERIALS
-from kelvarn.model.origins import AirStream, Heatsink, Layer, Nameplate, Piece, Radiator, Wall
+from kelvarn.model.origins import Heatsink, Layer, Nameplate, Piece, Radiator, Stream, Wall
 
 
 def test_every_material_is_whole_and_plausible() -> None:
@@ -95,8 +95,8 @@ def test_a_wall_is_its_layers_and_films_in_a_row() -> None:
 def test_nameplates_streams_heatsinks_and_surfaces() -> None:
     assert sums.nameplate_W(Nameplate(supply_V=12, gives="ohm", resistance_ohm=3.6)).value == pytest.approx(40)
     assert sums.nameplate_W(Nameplate(supply_V=24, gives="amp", current_A=2.5)).value == 60
-    assert sums.stream_W_per_K(AirStream(flow_m3_per_s=1 / 3600)).value == pytest.approx(0.337, abs=1e-3)
-    water = AirStream(material="water", flow_m3_per_s=1e-3 / 60)
+    assert sums.stream_W_per_K(Stream(flow_m3_per_s=1 / 3600)).value == pytest.approx(0.337, abs=1e-3)
+    water = Stream(material="water", flow_m3_per_s=1e-3 / 60)
     assert sums.stream_W_per_K(water).value == pytest.approx(69.6, abs=0.1)
     assert sums.heatsink_W_per_K(Heatsink(resistance_K_per_W=1.25)).value == pytest.approx(0.8)
     assert sums.radiating_m2(Radiator(emissivity=0.8, area_m2=0.5)).value == pytest.approx(0.4)
@@ -118,7 +118,7 @@ def test_conductance_grows_with_area_and_falls_with_thickness(names: list[str], 
         (lambda: Piece(material="unobtainium"), "“unobtainium” is not a known material"),
         (lambda: Layer(material="steel", thickness_m=0), "greater than or equal to 0.00001"),
         (lambda: Piece(shape="pipe", diameter_m=0.01, wall_m=0.006), "at most half its diameter"),
-        (lambda: AirStream(material="lava"), "“lava” is not a known material"),
+        (lambda: Stream(material="lava"), "“lava” is not a known material"),
     ],
 )
 def test_what_cannot_be_is_refused(make: object, sentence: str) -> None:

@@ -69,6 +69,7 @@ def test_arrows_drives_probes_and_the_wall_are_selected_by_mouse_and_keys(rig: W
     for key in (key_of("drive", 0), key_of("probe", 0), SURROUNDINGS):
         click(path.viewport(), path.part(key).rect.center().toPoint())
         assert rig.rig.edits.selected == key
+    assert path.part(key_of("drive", 0)).toolTip() == "Mat"
     arrow = path.part(key_of("link", 1))
     click(path.viewport(), arrow.rect.center().toPoint())
     assert rig.rig.edits.selected == key_of("link", 1)

@@ -5,7 +5,7 @@ from kelvarn.model.candidate import Candidate, OnOff, Pid
 from kelvarn.model.drives import Fan
 from kelvarn.model.fields import SURROUNDINGS
 from kelvarn.model.mark import Mark
-from kelvarn.model.origins import AirStream
+from kelvarn.model.origins import Stream
 from kelvarn.model.probes import Converter, Probe
 from kelvarn.model.project import Project
 from kelvarn.model.rig import Rig
@@ -32,7 +32,7 @@ def heatsink_fan() -> Project:
                 driven_by="Fan",
                 full_W_per_K=13.5,
                 flow_exponent=1.0,
-                stream=AirStream(flow_m3_per_s=40 / 3600),
+                stream=Stream(flow_m3_per_s=40 / 3600),
             ),
         ),
         drives=(

@@ -23,6 +23,7 @@ from kelvarn.demos import DEMOS, Demo
 from kelvarn.files.faults import FileError
 from kelvarn.files.project_file import SUFFIX
 from kelvarn.model.blank import blank_project
+from kelvarn.model.drives import KIND_NAMES
 from kelvarn.model.edit import EditError
 from kelvarn.units import SCALES
 
@@ -36,7 +37,6 @@ from .handover.station import HandoverStation
 from .line import Line
 from .menus import Command, Menus
 from .phrases import saved_phrase, station_phrases
-from .rig.parts import DRIVE_NAMES
 from .rig.station import RigStation
 from .runner import Runner
 from .view import View
@@ -102,6 +102,10 @@ class Window(QMainWindow):
         guarded, do = self._guarded, self.candidate_actions
         parts, rig = self.rig.edits, "&Rig"
         project, edit, candidate, look, helping = "&Project", "&Edit", "&Candidate", "&View", "&Help"
+        drives = [
+            Command(rig, f"Add a drive: {name}", "", guarded(partial(parts.add_drive, kind)))
+            for kind, name in KIND_NAMES.items()
+        ]
         found = [Command(project, f"Open demo: {d.name}", "", partial(self._open_demo, d)) for d in DEMOS]
         return [
             Command(project, "New rig", "Ctrl+N", self._new_rig),
@@ -122,7 +126,7 @@ class Window(QMainWindow):
             Command(rig, "Add a fan-driven link", "", guarded(parts.add_fan_link)),
             Command(rig, "Add a draw-off", "", guarded(parts.add_draw_off)),
             Command(rig, "Add a probe", "", guarded(parts.add_probe)),
-            *[Command(rig, f"Add a drive: {n}", "", guarded(partial(parts.add_drive, k))) for k, n in DRIVE_NAMES],
+            *drives,
             Command(rig, "Remove the part", "", guarded(parts.remove)),
             Command(rig),
             Command(rig, "Known only by its answer (response model)", "", guarded(self._to_response)),

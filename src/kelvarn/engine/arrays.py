@@ -204,8 +204,7 @@ def _events(rig: Rig, trial: Trial, layout: Layout) -> list[_Change]:
 
 def _draw(rig: Rig, layout: Layout, name: str) -> tuple[int, int, tuple[float, float, float]]:
     draw_off = next(found for found in rig.draw_offs if found.name == name)
-    inlet = rig.surroundings.temperature_degC if draw_off.inlet_degC is None else draw_off.inlet_degC
-    return codes.DRAW_CHANGES, layout.entry[draw_off.body], (draw_off.flow_W_per_K, inlet, 0.0)
+    return codes.DRAW_CHANGES, layout.entry[draw_off.body], (draw_off.flow_W_per_K, rig.inlet_degC(draw_off), 0.0)
 
 
 def door_W_per_K(rig: Rig, event: DoorOpens) -> float:

@@ -3,12 +3,10 @@
 from kelvarn.model.bodies import Body, DrawOff
 from kelvarn.model.drives import Fan, Valve
 from kelvarn.model.fields import SURROUNDINGS
-from kelvarn.units import Quantity, show
+from kelvarn.units import KELVIN_AT_0_DEGC, Quantity, show
 
 from .layout import STEFAN_BOLTZMANN_W_PER_M2K4
 from .run import Run
-
-_KELVIN = 273.15
 
 
 class Flows:
@@ -33,15 +31,18 @@ class Flows:
         """Heat from the first to the second end of a link, W."""
         link = self._run.rig.all_links[index]
         a, b = self.degC[link.a], self.degC[link.b]
-        radiated = STEFAN_BOLTZMANN_W_PER_M2K4 * link.radiating_m2 * ((a + _KELVIN) ** 4 - (b + _KELVIN) ** 4)
+        radiated = (
+            STEFAN_BOLTZMANN_W_PER_M2K4
+            * link.radiating_m2
+            * ((a + KELVIN_AT_0_DEGC) ** 4 - (b + KELVIN_AT_0_DEGC) ** 4)
+        )
         return self._run.conductance_at(link, self.sample) * (a - b) + radiated
 
     def drawn_W(self, draw_off: DrawOff) -> float:
         """Heat that a draw-off takes out of its body now, W."""
         if not self._run.drawn_at(draw_off, self._time_s):
             return 0.0
-        inlet = self._run.rig.surroundings.temperature_degC if draw_off.inlet_degC is None else draw_off.inlet_degC
-        return draw_off.flow_W_per_K * (self.degC[draw_off.body] - inlet)
+        return draw_off.flow_W_per_K * (self.degC[draw_off.body] - self._run.rig.inlet_degC(draw_off))
 
     def molten(self, body: Body) -> float | None:
         """Share of a body that has melted, 0…1; None where it does not melt."""
@@ -54,7 +55,7 @@ class Flows:
         """What a drive gives: its power, or the flow of one that only moves something."""
         drive = self._run.rig.drives[index]
         if isinstance(drive, Fan | Valve):
-            return show(float(self._run.flow[index, self.sample]), Quantity.DRIVE)
+            return self.flow_text(drive.name)
         return show(abs(float(self._run.drives_W[index, self.sample])), Quantity.POWER)
 
     def flow_text(self, drive: str) -> str:

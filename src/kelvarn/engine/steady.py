@@ -1,5 +1,6 @@
 """Where a rig comes to rest: its heat balance, solved directly by Newton's method; and what makes a rig impossible."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -8,12 +9,12 @@ import numpy as np
 from kelvarn.model.drives import heated_body
 from kelvarn.model.fields import SURROUNDINGS
 from kelvarn.model.rig import Rig
+from kelvarn.units import KELVIN_AT_0_DEGC
 
 from . import codes
 from .layout import Floats, lay_out
 from .tables import demand_levels, drive_table
 
-_KELVIN = 273.15
 _MOST_STEPS = 200
 _LONGEST_STEP_K = 200.0
 _SOLVED_W = 1e-9
@@ -64,7 +65,7 @@ def rest_degC(rig: Rig, demand: float) -> Floats | None:
         if draw_off.always:
             at = layout.entry[draw_off.body]
             drawn[at] += draw_off.flow_W_per_K
-            given[at] += draw_off.flow_W_per_K * (outside if draw_off.inlet_degC is None else draw_off.inlet_degC)
+            given[at] += draw_off.flow_W_per_K * rig.inlet_degC(draw_off)
     links = [
         (a, b, values[codes.AT_REST] + (values[codes.AT_FULL] * max(levels[mover], 0.0) ** values[codes.EXPONENT]
                                         if mover >= 0 else 0.0), values[codes.RADIATES], one_way)
@@ -75,7 +76,7 @@ def rest_degC(rig: Rig, demand: float) -> Floats | None:
         flux, slope = _balance(degC, outside, given, drawn, links)
         step = np.linalg.solve(slope, -flux)
         degC = degC + step * min(1.0, _LONGEST_STEP_K / max(float(np.abs(step).max()), 1e-30))
-        degC = np.maximum(degC, -_KELVIN)
+        degC = np.maximum(degC, -KELVIN_AT_0_DEGC)
         if np.abs(step).max() < 1e-10 or np.abs(flux).max() < _SOLVED_W:
             break
     named: Floats = degC[: len(rig.body_names)]
@@ -91,7 +92,7 @@ def _balance(
     slope = np.diag(-drawn)
     for a, b, g, radiates, one_way in links:
         ta, tb = (degC[end] if end < n else outside for end in (a, b))
-        ka, kb = ta + _KELVIN, tb + _KELVIN
+        ka, kb = ta + KELVIN_AT_0_DEGC, tb + KELVIN_AT_0_DEGC
         heat = g * (tb - ta) + radiates * (kb**4 - ka**4)
         for here, sign in ((a, 1.0), (b, -1.0)):
             if here == n or (one_way and here == a):
@@ -124,20 +125,22 @@ def can_hold(rig: Rig, setpoint_degC: float) -> Verdict | None:
     return Verdict(_zero(miss, low, 1.0, float(full[at]) - setpoint_degC), end)
 
 
-def _zero(miss, low: float, high: float, at_high: float) -> float | None:  # type: ignore[no-untyped-def]
-    """Where a monotonic function of the demand is 0, by the Illinois variant of regula falsi; looked for beyond too."""
+def _zero(miss: Callable[[float], float], low: float, high: float, at_high: float) -> float | None:
+    """Where a monotonic function of the demand is 0, by the Illinois variant of regula falsi.
+
+    Where that is beyond `high` it is looked for up to a few times as much; below a `low` of 0, where no drive acts, it
+    is told by a straight line. None where it is nowhere near.
+    """
     at_low = miss(low)
     if at_low == at_high:
         return None
-    while at_low * at_high > 0 and high < _MOST_DEMAND:
-        # Towards whichever end comes nearer.
-        if abs(at_high) < abs(at_low):
-            high *= 2
-            at_high = miss(high)
-        elif low > -_MOST_DEMAND:
-            return low - at_low * (high - low) / (at_high - at_low) if low == 0.0 else None
-    if at_low * at_high > 0:
-        return None
+    if at_low * at_high > 0 and abs(at_low) <= abs(at_high):
+        return low - at_low * (high - low) / (at_high - at_low) if low == 0.0 else None
+    while at_low * at_high > 0:
+        if high >= _MOST_DEMAND:
+            return None
+        high *= 2
+        at_high = miss(high)
     for _ in range(60):
         middle = high - at_high * (high - low) / (at_high - at_low)
         found = miss(middle)

@@ -2,7 +2,7 @@
 
 import math
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import cached_property, lru_cache
 from typing import Literal
 
 import numpy as np
@@ -14,13 +14,15 @@ from kelvarn.model.rig import Rig
 from kelvarn.model.trial import LONGEST_S, Plan, SetpointChange, Trial
 
 from .arrays import RunError
-from .layout import Floats, lay_out
+from .layout import Floats
+from .measures import Measures, measure
 from .run import Run, compute
 from .steady import can_hold, rest_degC
 
 SAMPLES = 1500
 _FIRST_GUESS_S = 600.0
 _SETTLED = 0.02  # the answer is shown until so little of it is missing
+_LONGEST_HEATING_S = 30 * 86400.0
 _MOST_LONGER = 14  # doublings of the time looked at
 
 Start = Literal["cold", "warm"]
@@ -85,6 +87,11 @@ class Step:
     run: Run
     reading: Reading | None
 
+    @cached_property
+    def measures(self) -> Measures:
+        """What is read off its run."""
+        return measure(self.run)
+
 
 def usual_drive(rig: Rig, setpoint_degC: float) -> float:
     """A drive for the step: about twice what holds the setpoint, as a round share of full."""
@@ -95,7 +102,7 @@ def usual_drive(rig: Rig, setpoint_degC: float) -> float:
 
 
 @lru_cache(maxsize=16)
-def open_loop(rig: Rig, drive: float, start: Start = "cold", limit_s: float = LONGEST_S) -> Step:
+def open_loop(rig: Rig, drive: float, start: Start = "cold") -> Step:
     """Step the drive and see; it starts at rest, since only then all that follows is the step's.
 
     Args:
@@ -103,7 +110,6 @@ def open_loop(rig: Rig, drive: float, start: Start = "cold", limit_s: float = LO
         drive: demand from 0 s on, −1…1.
         start: "cold": at rest with the drive off (or as the bodies start, where there is no rest); "warm": at rest at
             half the drive.
-        limit_s: longest time looked at.
 
     Raises:
         RunError: it cannot be computed, or there is no rest to start warm from.
@@ -114,7 +120,7 @@ def open_loop(rig: Rig, drive: float, start: Start = "cold", limit_s: float = LO
         rig = _at(rig, initial)
     elif start == "warm":
         raise RunError("This rig never comes to rest, so there is no warm start for a step; take a cold one.")
-    span = _span(rig, drive, end, limit_s)
+    span = _span(rig, drive, end)
     run = _by_hand(rig, drive, span, before)
     reading = read_step(run, drive - before, integrates=end is None, known_delay_s=_known_delay_s(rig))
     return Step(start, before, drive, run, reading)
@@ -155,22 +161,20 @@ def _known_delay_s(rig: Rig) -> float:
     return min(drive.dead_time_s for drive in rig.drives) + own + rig.probe.dead_time_s
 
 
-def _span(rig: Rig, drive: float, end: Floats | None, limit_s: float) -> float:
-    """Time in which the answer all but ends: looked for by doubling."""
-    at = rig.body_index(rig.probe.body)
-    delay = max(d.dead_time_s for d in rig.drives) + rig.probe.dead_time_s
-    span = max(_FIRST_GUESS_S, 4 * delay, 20 * min(lay_out(rig).start.size, 1))
+def _span(rig: Rig, drive: float, end: Floats | None, limit_s: float = LONGEST_S) -> float:
+    """Time in which the answer all but ends: looked for by doubling, then without what is flat at its end."""
+    at, delay = rig.body_index(rig.probe.body), _known_delay_s(rig)
+    span = max(_FIRST_GUESS_S, 4 * delay)
     if end is None:
         return min(max(span, 3600.0), limit_s)
     for _ in range(_MOST_LONGER):
         if span >= limit_s:
             return limit_s
         course = _by_hand(rig, drive, span).bodies_degC[at]
-        if abs(course[-1] - end[at]) <= _SETTLED * abs(course[0] - end[at]) + 0.01:
-            # Not much longer than it needs: what follows is flat.
-            inside = np.abs(course - end[at]) <= _SETTLED * abs(course[0] - end[at]) + 0.01
-            first = course.size - int(np.argmin(inside[::-1])) if not inside.all() else course.size // 20
-            return float(max(span * min(1.15 * first / course.size, 1.0), 5 * delay, 10.0))
+        outside = np.flatnonzero(np.abs(course - end[at]) > _SETTLED * abs(course[0] - end[at]) + 0.01)
+        settled = 1 + int(outside[-1]) if outside.size else course.size // 20
+        if settled < course.size:
+            return float(max(span * min(1.15 * settled / course.size, 1.0), 5 * delay, 10.0))
         span *= 2
     return span
 
@@ -241,13 +245,13 @@ def _one_lag(t: Floats, rise: Floats, known_delay_s: float) -> tuple[float, floa
     return lag, delay, gain(lag, delay)
 
 
-def heating_up_s(rig: Rig, setpoint_degC: float, limit_s: float = 30 * 86400.0) -> float | None:
+def heating_up_s(rig: Rig, setpoint_degC: float) -> float | None:
     """Time flat out from cold until the probed body first reaches a setpoint, s; None where it never does."""
     at = rig.body_index(rig.probe.body)
     verdict = can_hold(rig, setpoint_degC)
     if verdict is not None and not verdict.can:
         return None
-    run = _by_hand(rig, 1.0, _span(rig, 1.0, rest_degC(rig, 1.0), limit_s))
+    run = _by_hand(rig, 1.0, _span(rig, 1.0, rest_degC(rig, 1.0), _LONGEST_HEATING_S))
     # The first look finds roughly when; a second one, that ends soon after, finds it well.
     reach = _first_reach_s(run, at, setpoint_degC)
     if reach is not None and reach > 0:
@@ -271,10 +275,15 @@ def _first_reach_s(run: Run, at: int, setpoint_degC: float) -> float | None:
     return float(run.time_s[k - 1] + share * (run.time_s[k] - run.time_s[k - 1]))
 
 
-def holding_curve(rig: Rig, setpoints_degC: list[float]) -> list[tuple[float, float]]:
-    """Setpoints in degC that the drives can hold, with the demand each needs."""
+def holding_round(rig: Rig, setpoint_degC: float) -> list[tuple[float, float]]:
+    """Setpoints from half to one and a half times as far from the surroundings as one, degC, and the demand of each.
+
+    Those that the drives cannot hold are left out.
+    """
+    low = rig.surroundings.temperature_degC
     found = []
-    for setpoint in setpoints_degC:
+    for share in (0.5, 0.75, 1.0, 1.25, 1.5):
+        setpoint = float(round(low + (setpoint_degC - low) * share))
         verdict = can_hold(rig, setpoint)
         if verdict is not None and verdict.can and verdict.holding_drive is not None:
             found.append((setpoint, verdict.holding_drive))

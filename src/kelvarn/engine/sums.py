@@ -10,7 +10,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from kelvarn.model.materials import MATERIALS
-from kelvarn.model.origins import AirStream, Heatsink, Nameplate, Piece, Radiator, Wall
+from kelvarn.model.origins import Heatsink, Nameplate, Piece, Radiator, Stream, Wall
 
 _STILL_M2K_PER_W = {"sideways": 0.13, "up": 0.10, "down": 0.17}
 _RADIATES_W_PER_M2K = 5.1
@@ -120,7 +120,7 @@ def radiating_m2(radiator: Radiator) -> Sum:
     return Sum(radiator.emissivity * radiator.area_m2, ())
 
 
-def stream_W_per_K(stream: AirStream) -> Sum:
+def stream_W_per_K(stream: Stream) -> Sum:
     """What a stream carries for each kelvin, ρ·c·V̇."""
     material = MATERIALS[stream.material]
     return Sum(material.density_kg_per_m3 * material.heat_J_per_kgK * stream.flow_m3_per_s, ())

@@ -5,7 +5,7 @@ import math
 import numpy as np
 
 from kelvarn.model.candidate import Hand, OnOff, Pid
-from kelvarn.model.drives import AnyDrive, Fan, Pwm, Relay, SlowWindow, Valve
+from kelvarn.model.drives import AnyDrive, Fan, Pwm, Relay, SlowWindow, Valve, heated_body
 from kelvarn.model.probes import Probe
 from kelvarn.model.rig import Rig
 
@@ -46,7 +46,7 @@ def _drive_row(rig: Rig, drive: AnyDrive, layout: Layout) -> Floats:
     """A drive's row of the table, as in codes.py."""
     c = np.zeros(codes.DRIVE_SIZE)
     way = 1.0 if drive.acts == "heats" else -1.0
-    body = None if isinstance(drive, Fan) else drive.body
+    body = heated_body(drive)
     if rig.response is not None:
         body = rig.response.name  # whatever kind it is, the answer to it is what is known
         c[codes.DEAD_TIME] = rig.response.dead_time_s

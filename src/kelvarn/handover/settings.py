@@ -28,19 +28,16 @@ def fingerprint(project: Project) -> str:
 
 def settings_json(project: Project, candidate: Candidate) -> dict[str, Any]:
     """What a program needs to run the candidate's law; keys carry units."""
-    drive, probe = project.rig.drive, project.rig.probe
     controller = candidate.controller
     made: dict[str, Any] = {
         "project": project.name,
         "fingerprint": fingerprint(project),
         "candidate": candidate.name,
         "strategy": candidate.strategy,
-        "sample_interval_s": probe.interval_s,
+        "sample_interval_s": project.rig.probe.interval_s,
         "setpoint_degC": project.trials[0].plan.changes[0].to_degC,
-        "drive": drive.model_dump(mode="json"),
-        "probe": probe.model_dump(mode="json"),
-        "all_drives": [each.model_dump(mode="json") for each in project.rig.drives],
-        "all_probes": [each.model_dump(mode="json") for each in project.rig.probes],
+        "drives": [each.model_dump(mode="json") for each in project.rig.drives],
+        "probes": [each.model_dump(mode="json") for each in project.rig.probes],
         "settings": controller.model_dump(mode="json"),
     }
     if isinstance(controller, Pid):

@@ -8,7 +8,7 @@ from typing import Any
 from kelvarn import __version__
 from kelvarn.engine.left_out import left_out
 from kelvarn.engine.results import Result
-from kelvarn.model.drives import SlowWindow, heated_body
+from kelvarn.model.drives import KIND_NAMES, SlowWindow, heated_body
 from kelvarn.model.mark import MEASURES
 from kelvarn.model.project import Project
 from kelvarn.units import Quantity, Scale, show
@@ -107,7 +107,11 @@ def _rig_rows(project: Project, scale: Scale) -> list[Row]:
     rows: list[Row] = []
     for drive in rig.drives:
         body = heated_body(drive)
-        what = f"{_KINDS[drive.kind]}, {drive.acts} {body}" if body else f"{_KINDS[drive.kind]}, more flow {drive.acts}"
+        what = (
+            f"{KIND_NAMES[drive.kind]}, {drive.acts} {body}"
+            if body
+            else f"{KIND_NAMES[drive.kind]}, more flow {drive.acts}"
+        )
         rows += [Row(f"Drive {drive.name}", what), Row("Full power", show(drive.power_W, Quantity.POWER))]
         if isinstance(drive, SlowWindow):
             rows.append(Row("Window", show(drive.window_s, Quantity.DURATION)))
@@ -133,12 +137,3 @@ def _rig_rows(project: Project, scale: Scale) -> list[Row]:
         if body.limit_degC is not None
     ]
     return rows
-
-
-_KINDS = {
-    "relay": "relay",
-    "slow_window": "slow window (solid-state relay)",
-    "pwm": "PWM",
-    "fan": "fan on PWM",
-    "valve": "positioned valve",
-}

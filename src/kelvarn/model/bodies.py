@@ -5,7 +5,7 @@ from pydantic import model_validator
 from kelvarn.units import Quantity
 
 from .fields import SURROUNDINGS, Name, Part, number, other
-from .origins import AirStream, Heatsink, Piece, Radiator, Wall
+from .origins import Heatsink, Piece, Radiator, Stream, Wall
 
 COLDEST_DEGC = -273.0
 HOTTEST_DEGC = 3000.0
@@ -79,7 +79,7 @@ class Link(Part):
     wall: Wall | None = other(None, "Wall", "The wall its conductance was worked out from.")
     heatsink: Heatsink | None = other(None, "Heatsink", "The heatsink its conductance was worked out from.")
     radiator: Radiator | None = other(None, "Surface", "The surface its radiation was worked out from.")
-    stream: AirStream | None = other(None, "Stream", "The stream its conductance at full flow was worked out from.")
+    stream: Stream | None = other(None, "Stream", "The stream its conductance at full flow was worked out from.")
 
     def joins(self, first: str, second: str) -> bool:
         """Whether the link joins these two, in either order."""

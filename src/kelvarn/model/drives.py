@@ -176,6 +176,16 @@ AnyDrive = Relay | SlowWindow | Pwm | Fan | Valve
 Drive = Annotated[AnyDrive, Field(discriminator="kind")]
 
 
+KIND_NAMES = {
+    "relay": "relay",
+    "slow_window": "slow window",
+    "pwm": "PWM",
+    "fan": "fan",
+    "valve": "valve or servo",
+}
+"""What the kinds of drives are called."""
+
+
 def heated_body(drive: AnyDrive) -> str | None:
     """The body that a drive puts power into; None where it only moves air or liquid."""
     return None if isinstance(drive, Fan) else drive.body

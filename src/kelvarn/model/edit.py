@@ -7,16 +7,12 @@ A path names a field from the project down, such as ("rig", "bodies", 1, "capaci
 from collections.abc import Callable
 from typing import Any, TypeVar
 
-from pydantic import TypeAdapter
-
 from .candidate import Candidate
 from .fields import SURROUNDINGS, Part
 from .names import free_name
 from .project import Project
-from .trial import Event
 
 Path = tuple[str | int, ...]
-_EVENT: TypeAdapter[Event] = TypeAdapter(Event)
 P = TypeVar("P", bound=Part)
 
 
@@ -93,7 +89,7 @@ def add_event(project: Project, trial: int, kind: str) -> Project:
     }
     wanted = fields[kind]
     name = free_name(wanted["name"], [event.name for event in before.events])
-    event = _EVENT.validate_python({**wanted, "name": name, "kind": kind, "at_s": middle, "lasts_s": lasts})
+    event = {**wanted, "name": name, "kind": kind, "at_s": middle, "lasts_s": lasts}
     changed: Project = put(project, ("trials", trial, "events"), (*before.events, event))
     return changed
 

@@ -3,14 +3,6 @@
 Values are for about 20 °C unless the source says else. Real stuff differs by its alloy, grain and moisture: for metals
 and liquids by a few per cent, for woods, foams and foods by a fifth and more. Limits are where a part loses its shape
 or the maker's usual permission ends, not where it burns.
-
-Sources, by the letter in the table:
-    I  EN ISO 10456:2007, table 3, design values of building materials; foams and wools with its table 4
-    M  Incropera and DeWitt, Fundamentals of Heat and Mass Transfer, appendix A, tables A.1, A.3, A.4, A.5
-    P  Brandrup, Immergut and Grulke, Polymer Handbook, 1999: glass transition or melting as the limit
-    C  CRC Handbook of Chemistry and Physics: melting points and enthalpies of fusion
-    F  ASHRAE Handbook, Refrigeration, thermal properties of foods
-    U  usual service limit in makers' data sheets
 """
 
 from dataclasses import dataclass
@@ -40,6 +32,7 @@ def _material(
     return Material(name, group, density, heat, conductivity, text, limit_degC, why, melts)
 
 
+# By the letters that stand with each material below.
 _SOURCES = {
     "I": "EN ISO 10456:2007, tables 3 and 4",
     "M": "Incropera and DeWitt, Fundamentals of Heat and Mass Transfer, appendix A",

@@ -82,14 +82,14 @@ class Radiator(Part):
     area_m2: float = number(0.1, Quantity.AREA, 1e-6, 1e4, "Area", "Area that the other side is seen by.")
 
 
-class AirStream(Part):
+class Stream(Part):
     """A stream of air or liquid that carries heat along a link."""
 
     material: Name = other("air", "Carries", "What is moved.")
-    flow_m3_per_s: float = number(50 / 3600, Quantity.AIR_FLOW, 1e-9, 1e3, "Flow", "Volume moved at full flow.")
+    flow_m3_per_s: float = number(50 / 3600, Quantity.FLOW, 1e-9, 1e3, "Flow", "Volume moved at full flow.")
 
     @model_validator(mode="after")
-    def _material_known(self) -> "AirStream":
+    def _material_known(self) -> "Stream":
         _known(self.material)
         return self
 

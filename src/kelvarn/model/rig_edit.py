@@ -5,7 +5,7 @@ from typing import Any
 
 from .bodies import Body, DrawOff, Link
 from .drives import AnyDrive, Fan, Pwm, Relay, SlowWindow, Valve, heated_body
-from .edit import EditError, put, with_fields
+from .edit import EditError, append, put, remove, with_fields
 from .fields import SURROUNDINGS
 from .mark import Mark
 from .names import free_name
@@ -77,15 +77,12 @@ def unlinked(rig: Rig, body: str) -> list[str]:
 
 def add_link(project: Project, a: str, b: str) -> Project:
     """Link two bodies, or a body and the surroundings."""
-    rig = project.rig
-    link = Link(a=a, b=b, conductance_W_per_K=_NEW_CONDUCTANCE_W_PER_K)
-    return _with_rig(project, with_fields(rig, links=(*rig.links, link)))
+    return append(project, ("rig", "links"), Link(a=a, b=b, conductance_W_per_K=_NEW_CONDUCTANCE_W_PER_K))
 
 
 def remove_link(project: Project, index: int) -> Project:
     """Take a link out."""
-    links = project.rig.links
-    return _with_rig(project, with_fields(project.rig, links=links[:index] + links[index + 1 :]))
+    return remove(project, ("rig", "links"), index)
 
 
 def remove_body(project: Project, name: str) -> Project:

@@ -41,3 +41,12 @@ def draw_off_ends(body: QRectF) -> tuple[QPointF, QPointF]:
     """Of a draw-off: a short way down from the vessel's right corner."""
     x = body.right() - 22
     return QPointF(x, body.bottom() + 2), QPointF(x, body.bottom() + 26)
+
+
+def drive_ends(drive: QRectF, body: QRectF) -> tuple[QPointF, QPointF]:
+    """From a drive to its body: level where both reach, else slanting."""
+    high, low = max(drive.top(), body.top()) + 8, min(drive.bottom(), body.bottom()) - 8
+    if low > high:
+        return QPointF(drive.right() + 3, (high + low) / 2), QPointF(body.left() - 3, (high + low) / 2)
+    inside = min(max(drive.center().y(), body.top() + 10), body.bottom() - 10)
+    return QPointF(drive.right() + 3, drive.center().y()), QPointF(body.left() - 3, inside)

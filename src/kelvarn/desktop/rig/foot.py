@@ -41,10 +41,12 @@ class RigFoot(QFrame):
         super().resizeEvent(event)
         self._give_room()
 
-    def show_rig(self, rig: Rig, setpoint_degC: float, scale: Scale, flat_out_s: float | None, *, known: bool) -> None:
-        """Say it for a rig and a setpoint."""
-        self.verdict.setText(verdict_text(rig, setpoint_degC, scale, flat_out_s, known=known))
-        holding = holding_text(rig, setpoint_degC, scale)
+    def show_rig(
+        self, rig: Rig, setpoint_degC: float, scale: Scale, flat_out_s: float | None, held: list[tuple[float, float]]
+    ) -> None:
+        """Say it for a rig and a setpoint; time flat out and what is held as far as they are known."""
+        self.verdict.setText(verdict_text(rig, setpoint_degC, scale, flat_out_s))
+        holding = holding_text(held, scale)
         left = "Left out: " + "; ".join(left_out(rig)) + "."
         self._give_room()
         self.more.say(f"{holding}.   {left}" if holding else left)

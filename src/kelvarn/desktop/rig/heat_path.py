@@ -10,19 +10,18 @@ from kelvarn.desktop import theme
 from kelvarn.desktop.keys import place_step
 from kelvarn.engine.flows import Flows
 from kelvarn.engine.run import Run
-from kelvarn.model.drives import heated_body
+from kelvarn.model.drives import KIND_NAMES, heated_body
 from kelvarn.model.rig import Rig
 from kelvarn.units import Quantity, Scale, show
 
-from .ends import draw_off_ends, link_ends
+from .ends import draw_off_ends, drive_ends, link_ends
 from .items import ArrowItem, BodyItem, DriveItem, LeadItem, PartItem, ProbeItem, WallItem, temperature_text
-from .keys import SURROUNDINGS, key_of, known_keys
+from .keys import SURROUNDINGS, key_of, known_keys, parse_key
 from .places import Places, place
+from .spots import LABEL_WIDTH, probe_spots
 
-KINDS = {"relay": "relay", "slow_window": "window", "pwm": "PWM", "fan": "fan", "valve": "valve"}
 _LETTERS = {"control": "P", "guard": "G", "watch": "W"}
-_LABEL_WIDTH, _LABEL_HEIGHT = 58.0, 15.0
-_PROBE_ROOM = 180.0
+_LABEL_HEIGHT = 15.0
 
 
 class HeatPath(QGraphicsView):
@@ -91,11 +90,11 @@ class HeatPath(QGraphicsView):
             above = places.named_above[body.name]
             self._add(BodyItem(body.name, places.bodies[body.name], self._select, capacity, named_above=above))
         for k, drive in enumerate(rig.drives):
-            item = DriveItem(key_of("drive", k), places.drives[k], self._select, drive.name, KINDS[drive.kind])
+            item = DriveItem(key_of("drive", k), places.drives[k], self._select, drive.name, KIND_NAMES[drive.kind])
             self._add(item)
             heated = heated_body(drive)
             if heated is not None:
-                self._arrow(key_of("drive", k), *_drive_ends(places.drives[k], places.bodies[heated]), into=k)
+                self._arrow(key_of("drive", k), *drive_ends(places.drives[k], places.bodies[heated]), into=k)
         self._add(WallItem(SURROUNDINGS, places.wall, self._select))
         self._add_probes(rig, places)
         for k, link in enumerate(rig.all_links):
@@ -121,51 +120,15 @@ class HeatPath(QGraphicsView):
         return arrow
 
     def _add_probes(self, rig: Rig, places: Places) -> None:
-        """Probes below their bodies, side by side where several sit in one."""
-        at: list[QPointF] = []
-        for k, probe in enumerate(rig.probes):
-            beside = [j for j, other in enumerate(rig.probes) if other.body == probe.body]
-            body = places.bodies[probe.body]
-            share = (beside.index(k) + 1) / (len(beside) + 1)
-            at.append(QPointF(body.left() + share * body.width(), body.bottom()))
-        stubs = self._stubs(rig, places)
-        for k, probe in enumerate(rig.probes):
-            # Its text ends where another probe's ring, a short arrow out of a vessel, or the edge of the picture is.
-            row = [p.x() for p in at if p != at[k] and abs(p.y() - at[k].y()) < 44]
-            short = [p.x() for p in stubs if abs(p.y() - at[k].y()) < 44]
-            taken = [x + 12 for x in row if x < at[k].x()] + [x + _LABEL_WIDTH + 4 for x in short if x < at[k].x()]
-            left = at[k].x() - 22 - max(taken, default=4.0)
-            right = min((x - 12 for x in (*row, *short) if x > at[k].x()), default=places.wall.left()) - at[k].x() - 22
-            on_left = left >= min(_PROBE_ROOM, right)
-            room = min(_PROBE_ROOM, max(left, right, 20.0))
+        for k, (probe, spot) in enumerate(zip(rig.probes, probe_spots(rig, places), strict=True)):
             reads = f"read every {show(probe.interval_s, Quantity.DURATION)}"
             note = f"lag {show(probe.lag_s, Quantity.DURATION)}, {reads if probe.role == 'control' else probe.role}"
-            beside = [j for j, other in enumerate(rig.probes) if other.body == probe.body]
-            place_in_row = beside.index(k)
-            if len(beside) > 1:
-                # The first one's text stands beside it, the others' below: left, right; then there is no room.
-                note = ""
-                if place_in_row > 0:
-                    on_left = place_in_row == 1
-                    room = [min(_PROBE_ROOM, at[k].x() + 6), min(_PROBE_ROOM, places.wall.left() - at[k].x()), 0.0][
-                        min(place_in_row, 3) - 1
-                    ]
-            key, letter = key_of("probe", k), _LETTERS[probe.role]
-            item = ProbeItem(
-                key, at[k], self._select, probe.name, note, letter, room, on_left=on_left, below=place_in_row > 0
-            )
-            self._add(item)
-
-    @staticmethod
-    def _stubs(rig: Rig, places: Places) -> list[QPointF]:
-        """Where short arrows only lead out of a vessel."""
-        ends = [link_ends(link.a, link.b, places) for link in rig.all_links]
-        ends += [draw_off_ends(places.bodies[draw_off.body]) for draw_off in rig.draw_offs]
-        return [a for a, b in ends if abs(a.x() - b.x()) < 1 and abs(a.y() - b.y()) < 30]
+            letter = _LETTERS[probe.role]
+            self._add(ProbeItem(key_of("probe", k), spot, self._select, probe.name, note if spot.alone else "", letter))
 
     def _add(self, item: PartItem) -> None:
         item.selected = item.key == self._selected
-        item.setToolTip(item.key.strip())
+        item.setToolTip(item.tip)
         self._parts[item.key] = item
         self.scene().addItem(item)
 
@@ -182,7 +145,7 @@ class HeatPath(QGraphicsView):
         arrows = [*self._into.values(), *(item for item in self._parts.values() if isinstance(item, ArrowItem))]
         for arrow in arrows:
             tall = _LABEL_HEIGHT + (14 if self._noted(arrow.key) else 0)
-            choices = arrow.places(_LABEL_WIDTH, tall)
+            choices = arrow.places(LABEL_WIDTH, tall)
             free = [r for r in choices if inside.contains(r) and not any(r.intersects(other) for other in taken)]
             arrow.label = free[0] if free else min(choices, key=lambda r: sum(_overlap(r, other) for other in taken))
             taken.append(arrow.label)
@@ -190,8 +153,8 @@ class HeatPath(QGraphicsView):
     def _noted(self, key: str) -> bool:
         """Whether more than watts stands at an arrow."""
         assert self._rig is not None
-        driven = [key_of("link", k) for k, link in enumerate(self._rig.all_links) if link.driven_by is not None]
-        return key in driven or key.startswith(key_of("draw_off", 0)[:-1])
+        kind, index = parse_key(key) or ("", 0)
+        return kind == "draw_off" or (kind == "link" and self._rig.all_links[index].driven_by is not None)
 
     def _fill(self) -> None:
         run, rig = self._run, self._rig
@@ -271,12 +234,3 @@ def _alike(one: Rig, other: Rig) -> bool:
 def _overlap(a: QRectF, b: QRectF) -> float:
     common = a.intersected(b)
     return common.width() * common.height()
-
-
-def _drive_ends(drive: QRectF, body: QRectF) -> tuple[QPointF, QPointF]:
-    """From a drive to its body: level where both reach, else slanting."""
-    high, low = max(drive.top(), body.top()) + 8, min(drive.bottom(), body.bottom()) - 8
-    if low > high:
-        return QPointF(drive.right() + 3, (high + low) / 2), QPointF(body.left() - 3, (high + low) / 2)
-    inside = min(max(drive.center().y(), body.top() + 10), body.bottom() - 10)
-    return QPointF(drive.right() + 3, drive.center().y()), QPointF(body.left() - 3, inside)

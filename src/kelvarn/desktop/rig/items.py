@@ -9,6 +9,8 @@ from PySide6.QtWidgets import QGraphicsItem, QGraphicsSceneMouseEvent, QStyleOpt
 from kelvarn.desktop import theme
 from kelvarn.units import Quantity, Scale, show
 
+from .spots import Spot
+
 _CENTRE = Qt.AlignmentFlag.AlignCenter
 _STUB = 20.0  # length of an arrow, in pixels, that only leads out of a vessel: its watts stand beside it
 _TALL = 50.0  # height of a vessel, in pixels, from which its heat capacity finds room
@@ -19,11 +21,12 @@ class PartItem(QGraphicsItem):
 
     Attributes:
         key: what is selected with it, as made in `keys.py`.
+        tip: its whole name.
     """
 
-    def __init__(self, key: str, rect: QRectF, select: object) -> None:
+    def __init__(self, key: str, rect: QRectF, select: object, tip: str) -> None:
         super().__init__()
-        self.key, self.rect, self._select = key, rect, select
+        self.key, self.rect, self._select, self.tip = key, rect, select, tip
         self.selected = False
         self.setCursor(Qt.CursorShape.PointingHandCursor)
 
@@ -49,7 +52,7 @@ class BodyItem(PartItem):
     """
 
     def __init__(self, key: str, rect: QRectF, select: object, capacity: str, *, named_above: bool) -> None:
-        super().__init__(key, rect, select)
+        super().__init__(key, rect, select, key)
         self._capacity, self._named_above = capacity, named_above
         self.temperature = ""
         self.note = ""  # stands in place of the heat capacity
@@ -107,7 +110,7 @@ class DriveItem(PartItem):
     """The drive, with the watts it gives."""
 
     def __init__(self, key: str, rect: QRectF, select: object, name: str, kind: str) -> None:
-        super().__init__(key, rect, select)
+        super().__init__(key, rect, select, name)
         self._name, self._kind = name, kind
         self.power = ""
 
@@ -134,7 +137,7 @@ class WallItem(PartItem):
     """The surroundings as a wall."""
 
     def __init__(self, key: str, rect: QRectF, select: object) -> None:
-        super().__init__(key, rect, select)
+        super().__init__(key, rect, select, "Surroundings")
         self.temperature = ""
 
     def shape(self) -> QPainterPath:
@@ -159,33 +162,28 @@ class ProbeItem(PartItem):
     """A probe, ringed, on a dotted lead below its body.
 
     Args:
+        spot: where it hangs and where its text stands.
         letter: what stands in the ring.
-        hangs_from: the point of its body's lower edge.
-        room: for its text, in pixels.
-        on_left: whether its text stands left of the ring.
-        below: whether it stands below the ring instead, where several probes hang from one body.
     """
 
-    def __init__(
-        self, key: str, hangs_from: QPointF, select: object, name: str, note: str, letter: str, room: float, *,
-        on_left: bool, below: bool = False,
-    ) -> None:  # fmt: skip
-        ring = QRectF(hangs_from.x() - 10, hangs_from.y() + 18, 20, 20)
-        super().__init__(key, ring, select)
-        self._from, self._name, self._note, self._letter, self._room = hangs_from, name, note, letter, room
-        self._on_left, self._below = on_left, below
+    def __init__(self, key: str, spot: Spot, select: object, name: str, note: str, letter: str) -> None:
+        ring = QRectF(spot.at.x() - 10, spot.at.y() + 18, 20, 20)
+        super().__init__(key, ring, select, name)
+        self._spot, self._name, self._note, self._letter = spot, name, note, letter
         self.temperature = ""
 
     def text_rect(self) -> QRectF:
         """Where its name stands."""
         r = self.rect
-        if self._below:
-            return QRectF(r.right() - self._room if self._on_left else r.left(), r.bottom() + 2, self._room, 16)
-        left = r.left() - 7 - self._room if self._on_left else r.right() + 7
-        return QRectF(left, r.top() - 6, self._room, 32 if self._note else 16)
+        if self._spot.below:
+            return QRectF(
+                r.right() - self._spot.room if self._spot.on_left else r.left(), r.bottom() + 2, self._spot.room, 16
+            )
+        left = r.left() - 7 - self._spot.room if self._spot.on_left else r.right() + 7
+        return QRectF(left, r.top() - 6, self._spot.room, 32 if self._note else 16)
 
     def boundingRect(self) -> QRectF:
-        return self.rect.adjusted(-self._room - 16, -30, self._room + 16, 20)
+        return self.rect.adjusted(-self._spot.room - 16, -30, self._spot.room + 16, 20)
 
     def paint(self, painter: QPainter, option: QStyleOptionGraphicsItem, widget: QWidget | None = None) -> None:
         look, r = theme.current(), self.rect
@@ -193,26 +191,26 @@ class ProbeItem(PartItem):
         lead = QPen(look.color("ink"), 1.5)
         lead.setDashPattern([2, 2])
         painter.setPen(lead)
-        painter.drawLine(QPointF(r.center().x(), self._from.y() + 2), QPointF(r.center().x(), r.top()))
+        painter.drawLine(QPointF(r.center().x(), self._spot.at.y() + 2), QPointF(r.center().x(), r.top()))
         painter.setPen(QPen(look.color("glacier" if self.selected else "ink"), 2.2 if self.selected else 1.5))
         painter.setBrush(look.color("panel"))
         painter.drawEllipse(r)
         painter.setPen(look.color("ink"))
         painter.setFont(theme.font("small", bold=True))
         painter.drawText(r, _CENTRE, self._letter)
-        if self._room <= 0:
+        if self._spot.room <= 0:
             return
         text = self.text_rect()
         text.setHeight(16)
-        edge = Qt.AlignmentFlag.AlignRight if self._on_left else Qt.AlignmentFlag.AlignLeft
+        edge = Qt.AlignmentFlag.AlignRight if self._spot.on_left else Qt.AlignmentFlag.AlignLeft
         side = Qt.AlignmentFlag.AlignVCenter | edge
         metrics = painter.fontMetrics()
         taken = metrics.horizontalAdvance(f" {self.temperature}")
-        name = metrics.elidedText(self._name, Qt.TextElideMode.ElideRight, int(self._room - taken))
+        name = metrics.elidedText(self._name, Qt.TextElideMode.ElideRight, int(self._spot.room - taken))
         painter.drawText(text, side, f"{name} {self.temperature}".strip())
         painter.setFont(theme.font("small"))
         painter.setPen(look.color("muted"))
-        note = painter.fontMetrics().elidedText(self._note, Qt.TextElideMode.ElideRight, int(self._room))
+        note = painter.fontMetrics().elidedText(self._note, Qt.TextElideMode.ElideRight, int(self._spot.room))
         painter.drawText(text.translated(0, 16), side, note)
 
 
@@ -224,7 +222,7 @@ class ArrowItem(PartItem):
     """
 
     def __init__(self, key: str, start: QPointF, end: QPointF, select: object) -> None:
-        super().__init__(key, QRectF(start, end).normalized(), select)
+        super().__init__(key, QRectF(start, end).normalized(), select, "")
         self._start, self._end = start, end
         self._watts, self._full, self._note = 0.0, 1.0, ""
         self.label = QRectF()

@@ -41,6 +41,22 @@ class Note(QLabel):
         self.setVisible(bool(text))
 
 
+class UseButton(QPushButton):
+    """“Use 926 J/K”: takes a value that is asked for at each refresh."""
+
+    def __init__(self, value: Callable[[], str]) -> None:
+        super().__init__()
+        self._value = value
+        self.setProperty("main", True)
+        self.setFont(theme.font("small", bold=True))
+        self.setToolTip("Take this value")
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Name the value as it is now."""
+        self.setText(f"Use {self._value()}")
+
+
 class PartPanel(Panel):
     """A column of fields about parts of the rig.
 
@@ -138,14 +154,19 @@ class PartPanel(Panel):
         self.add(made)
         return made
 
+    def use(self, value: Callable[[], str], take: Callable[[], object]) -> None:
+        """A button that takes a value worked out."""
+        made = UseButton(value)
+        made.clicked.connect(lambda: self._guarded(take)())
+        self.add(made)
+
     def optional(
-        self, path: Path, name: str, add: str, make: Callable[[], Part], fill: Callable[[Path], None],
-        title: str | None = None,
+        self, path: Path, name: str, add: str, make: Callable[[], Part], fill: Callable[[Path], None]
     ) -> None:  # fmt: skip
         """A part that may be there or not: a line that adds it, or its fields and a line that removes it."""
         here: Path = (*path, name)
         info = type(self.at(path)).model_fields[name]
-        what = title or info.title or name
+        what = info.title or name
         if self.at(here) is None:
             self.button(
                 f"+ {add}", lambda: self.document.set(here, make(), f"add {what.lower()}"), info.description or ""

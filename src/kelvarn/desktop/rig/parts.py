@@ -7,14 +7,11 @@ from PySide6.QtCore import QPoint
 from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QWidget
 
 from kelvarn.desktop import theme
+from kelvarn.model.drives import KIND_NAMES
 from kelvarn.model.fields import SURROUNDINGS
 
 from .actions import RigActions
 from .keys import parse_key
-
-DRIVE_NAMES = [
-    ("relay", "relay"), ("slow_window", "slow window"), ("pwm", "PWM"), ("fan", "fan"), ("valve", "valve or servo"),
-]  # fmt: skip
 
 
 class PartsBar(QWidget):
@@ -75,7 +72,7 @@ class PartsBar(QWidget):
     def drive_menu(self) -> QMenu:
         """Kinds of drives."""
         menu = QMenu(self)
-        for kind, name in DRIVE_NAMES:
+        for kind, name in KIND_NAMES.items():
             menu.addAction(name, self._guarded(partial(self._edits.add_drive, kind)))
         return menu
 

@@ -4,11 +4,11 @@ from collections.abc import Callable
 from functools import partial
 
 from kelvarn.model.bodies import Melting
-from kelvarn.model.drives import Fan, Pwm, Relay, SlowWindow, SwitchedDrive, Valve, heated_body
+from kelvarn.model.drives import KIND_NAMES, Fan, Pwm, Relay, SlowWindow, SwitchedDrive, Valve, heated_body
 from kelvarn.model.drives import Switch as SwitchPart
 from kelvarn.model.edit import Path, with_fields
 from kelvarn.model.fields import SURROUNDINGS
-from kelvarn.model.origins import AirStream, Heatsink, Nameplate, Radiator, Wall
+from kelvarn.model.origins import Heatsink, Nameplate, Radiator, Stream, Wall
 from kelvarn.model.probe_types import PROBE_TYPES, fields_of
 from kelvarn.model.probes import Converter, Correction
 from kelvarn.model.rig_edit import change_kind, rename_body, rename_draw_off, rename_drive, rename_probe, set_role
@@ -17,7 +17,6 @@ from kelvarn.units import Quantity, show
 from . import worked_out
 from .keys import key_of
 from .part_panel import PartPanel
-from .parts import DRIVE_NAMES
 
 _KIND_FIELDS: dict[str, tuple[str, ...]] = {
     "relay": ("shortest_on_s", "shortest_off_s", "operate_s", "rated_operations"),
@@ -115,7 +114,7 @@ def fill_link(panel: PartPanel, index: int) -> None:
         panel.button("+ fan that drives it", panel.edits.add_fan_link)
     if link.driven_by is not None:
         panel.fields(path, ("full_W_per_K", "flow_exponent"))
-        panel.optional(path, "stream", "W/K from the flow in m³/h", AirStream, partial(worked_out.stream_fields, panel))
+        panel.optional(path, "stream", "W/K from the flow in m³/h", Stream, partial(worked_out.stream_fields, panel))
     panel.optional(path, "wall", "W/K from the layers of a wall", Wall, partial(worked_out.wall_fields, panel))
     panel.optional(path, "heatsink", "W/K from a heatsink's K/W", Heatsink, partial(worked_out.heatsink_fields, panel))
     panel.optional(
@@ -133,7 +132,7 @@ def fill_drive(panel: PartPanel, index: int) -> None:
         panel.name("Name of the drive", lambda: panel.at(path).name, partial(_rename, panel, rename_drive, index))
     else:
         panel.head(f"Drive: {drive.name}")
-    panel.choice(path, "kind", list(DRIVE_NAMES), lambda kind: _set_kind(panel, index, kind), "Kind")
+    panel.choice(path, "kind", list(KIND_NAMES.items()), lambda kind: _set_kind(panel, index, kind), "Kind")
     panel.field(path, "power_W")
     if isinstance(drive, Valve):
         panel.choice(path, "body", [(None, "nothing"), *_bodies(panel)])
@@ -209,7 +208,7 @@ def _set_kind(panel: PartPanel, index: int, kind: str) -> None:
     project = panel.document.project
     if project.rig.drives[index].kind != kind:
         changed = change_kind(project, index, kind)
-        panel.document.apply(changed, f"drive kind: {dict(DRIVE_NAMES)[kind]}")
+        panel.document.apply(changed, f"drive kind: {KIND_NAMES[kind]}")
 
 
 def _rename(panel: PartPanel, how: Callable[..., object], index: int, new: str) -> None:

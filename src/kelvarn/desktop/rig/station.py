@@ -195,8 +195,8 @@ class RigStation(QWidget):
         self.drive_box.setCurrentIndex(min(range(len(_DRIVES)), key=lambda k: abs(_DRIVES[k] - drive)))
         self.strip.show_content(self._content())
         current = self.steps.known_for == (rig, drive, setpoint)
-        flat_out = self.steps.flat_out_s if current and not self.steps.fault else None
-        self.foot.show_rig(rig, setpoint, self._view.scale, flat_out, known=current)
+        flat_out, held = (self.steps.flat_out_s, self.steps.holding) if current else (None, [])
+        self.foot.show_rig(rig, setpoint, self._view.scale, flat_out, held)
         self._say_reading(current)
         self.show_cursor()
 

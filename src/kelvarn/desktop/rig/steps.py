@@ -4,7 +4,7 @@ from PySide6.QtCore import QObject, Signal, Slot
 
 from kelvarn.desktop.runner import Task, worker
 from kelvarn.engine.arrays import RunError
-from kelvarn.engine.step import Step, heating_up_s, open_loop
+from kelvarn.engine.step import Step, heating_up_s, holding_round, open_loop
 from kelvarn.model.rig import Rig
 
 Wanted = tuple[Rig, float, float]
@@ -19,6 +19,7 @@ class Steps(QObject):
     Attributes:
         cold, warm: steps; None while there are none, or where there is no rest to start warm from.
         flat_out_s: time flat out from cold to the setpoint; None where it never gets there.
+        holding: setpoints round the one asked for, degC, with the demand that holds each.
         fault: why there is no step.
         wanted, known_for: rig, drive and setpoint that was asked for last, and that all of it belongs to.
     """
@@ -30,6 +31,7 @@ class Steps(QObject):
         self.cold: Step | None = None
         self.warm: Step | None = None
         self.flat_out_s: float | None = None
+        self.holding: list[tuple[float, float]] = []
         self.fault = ""
         self.known_for: Wanted | None = None
         self._pool = worker(self)
@@ -59,12 +61,12 @@ class Steps(QObject):
                 cold = open_loop(rig, drive, "cold")
                 flat_out = heating_up_s(rig, setpoint)
             except RunError as error:
-                return (rig, drive, setpoint), str(error), None, None, None
+                return (rig, drive, setpoint), str(error), None, None, None, []
             try:
                 warm = open_loop(rig, drive, "warm")
             except RunError:
                 warm = None
-            return (rig, drive, setpoint), "", cold, warm, flat_out
+            return (rig, drive, setpoint), "", cold, warm, flat_out, holding_round(rig, setpoint)
 
         self._busy = Task(0, work)
         self._busy.setAutoDelete(False)
@@ -80,7 +82,7 @@ class Steps(QObject):
         assert isinstance(outcome, tuple)
         if self.wanted is None:
             return
-        self.known_for, self.fault, self.cold, self.warm, self.flat_out_s = outcome
+        self.known_for, self.fault, self.cold, self.warm, self.flat_out_s, self.holding = outcome
         if self.known_for != self.wanted:
             self._start()
         self.updated.emit()

@@ -1,17 +1,15 @@
 """Whether the rig can do the job, in words."""
 
 from kelvarn.engine.steady import can_hold, oddities
-from kelvarn.engine.step import holding_curve
 from kelvarn.model.rig import Rig
 from kelvarn.units import Quantity, Scale, minutes, show
 
 
-def verdict_text(rig: Rig, setpoint_degC: float, scale: Scale, flat_out_s: float | None, *, known: bool) -> str:
+def verdict_text(rig: Rig, setpoint_degC: float, scale: Scale, flat_out_s: float | None) -> str:
     """Whether the rig can hold a setpoint, how long it heats flat out and where it ends stuck on.
 
     Args:
-        flat_out_s: time flat out from cold to the setpoint; None where it never gets there.
-        known: whether `flat_out_s` has been computed for this rig.
+        flat_out_s: time flat out from cold to the setpoint; None where it never gets there or is not known yet.
     """
     if odd := oddities(rig):
         return " ".join(odd)
@@ -31,7 +29,7 @@ def verdict_text(rig: Rig, setpoint_degC: float, scale: Scale, flat_out_s: float
     else:
         way = " of cooling" if hold < 0 else ""
         first = f"{target} needs {show(abs(hold), Quantity.DRIVE)} drive{way} at {outside} surroundings"
-        if known and flat_out_s is not None:
+        if flat_out_s is not None:
             first += f"; flat out it gets there in {minutes(flat_out_s)}"
     text = f"{first}; {'stuck on' if rig.heats else 'with it stopped'}, {body} would end at {end}"
     over = [b for b in rig.all_bodies if b.limit_degC is not None and found.end_degC[b.name] > b.limit_degC]
@@ -45,11 +43,8 @@ def verdict_text(rig: Rig, setpoint_degC: float, scale: Scale, flat_out_s: float
     return f"{text}."
 
 
-def holding_text(rig: Rig, setpoint_degC: float, scale: Scale) -> str:
-    """Duty that holds each of some setpoints round the one asked for."""
-    low = rig.surroundings.temperature_degC
-    wanted = [low + (setpoint_degC - low) * share for share in (0.5, 0.75, 1.0, 1.25, 1.5)]
-    held = holding_curve(rig, [round(degC) for degC in wanted])
+def holding_text(held: list[tuple[float, float]], scale: Scale) -> str:
+    """Duty that holds each of some setpoints; empty without any."""
     if not held:
         return ""
     return "Holding duty: " + ", ".join(

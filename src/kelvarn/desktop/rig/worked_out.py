@@ -47,9 +47,9 @@ def pieces_card(panel: PartPanel, path: Path) -> None:
     def total() -> Sum:
         return sums.capacity_J_per_K(panel.at(here))
 
-    panel.note(lambda: _terms(total(), Quantity.CAPACITY, " + "))
+    panel.note(lambda: _terms(total(), Quantity.CAPACITY))
     panel.note(lambda: _sources(tuple(piece.material for piece in panel.at(here))))
-    _use(panel, total, Quantity.CAPACITY, partial(_take_capacity, panel, path, total))
+    panel.use(lambda: show(total().value, Quantity.CAPACITY), partial(_take_capacity, panel, path, total))
 
 
 def _size_text(panel: PartPanel, path: Path) -> str:
@@ -125,30 +125,17 @@ def nameplate_fields(panel: PartPanel, here: Path) -> None:
 def _result(panel: PartPanel, here: Path, total: Callable[[], Sum], field: str, quantity: Quantity) -> None:
     """The terms of a sum, and a button that takes it into a field of the part that it was worked out for."""
     if quantity is Quantity.CONDUCTANCE:
-        panel.note(lambda: _terms(total(), None, " + "))
-    part, name = here[:-1], field
+        panel.note(lambda: _terms(total(), None))
+    part = here[:-1]
 
     def take() -> None:
         value = _rounded(total().value)
-        panel.document.set((*part, name), value, f"{show(value, quantity)}, worked out")
+        panel.document.set((*part, field), value, f"{show(value, quantity)}, worked out")
 
-    _use(panel, total, quantity, take)
-
-
-def _use(panel: PartPanel, total: Callable[[], Sum], quantity: Quantity, take: Callable[[], None]) -> None:
-    """A button “Use 926 J/K” whose text follows the sum."""
-    made = panel.button("", take, "Take this value")
-    made.setProperty("link", False)
-    made.setProperty("main", True)
-
-    def refresh() -> None:
-        made.setText(f"Use {show(total().value, quantity)}")
-
-    refresh()
-    panel.note(lambda: refresh() or "")  # type: ignore[func-returns-value]
+    panel.use(lambda: show(total().value, quantity), take)
 
 
-def _terms(total: Sum, quantity: Quantity | None, plus: str) -> str:
+def _terms(total: Sum, quantity: Quantity | None) -> str:
     """The largest terms of a sum; without a quantity they are resistances."""
     if len(total.terms) < 2:
         return ""
@@ -158,7 +145,7 @@ def _terms(total: Sum, quantity: Quantity | None, plus: str) -> str:
     if rest:
         parts.append(f"the rest {_size(rest, quantity)}")
     unit = "" if quantity is not None else " K/W"
-    return f"{plus.join(parts)}{unit}; {total.rules}"
+    return f"{' + '.join(parts)}{unit}; {total.rules}"
 
 
 def _size(value: float, quantity: Quantity | None) -> str:

@@ -2,7 +2,6 @@
 
 from dataclasses import dataclass
 
-from kelvarn.engine.measures import measure
 from kelvarn.engine.results import Result
 from kelvarn.engine.step import Step
 from kelvarn.model.bodies import Body
@@ -113,7 +112,7 @@ def step_content(cold: Step, warm: Step | None, scale: Scale, selected_body: str
     run = cold.run
     # Not validated: a drive set by hand is no candidate, but is shown like one.
     stands_for = Candidate.model_construct(name="Drive", controller=run.controller, hidden=False)  # type: ignore[arg-type]
-    entry = Entry(stands_for, Result(run, measure(run), ()), 0, chosen=False, stale=False)
+    entry = Entry(stands_for, Result(run, cold.measures, ()), 0, chosen=False, stale=False)
     lines = [
         Line(body.name, run.time_s, run.bodies_degC[i], i, strong=body.name == selected_body, body=body)
         for i, body in enumerate(run.rig.all_bodies)
