@@ -1,5 +1,6 @@
 """A real window offscreen, and hands to drive it with."""
 
+import math
 from collections.abc import Iterator
 
 import pytest
@@ -17,9 +18,9 @@ from kelvarn.model.project import Project
 
 
 def open_window(qtbot: QtBot, project: Project | None = None) -> Window:
-    """A shown window whose kernel is ready."""
+    """A shown window whose kernel is ready; it computes at once on however slow a machine."""
     theme.use(theme.PAPER)
-    runner = Runner()
+    runner = Runner(most_seconds_at_once=math.inf)
     runner.prepare()
     made = Window(Document(project or cure_cabinet()), runner)
     made.show()

@@ -3,7 +3,6 @@
 import ctypes
 import time
 from contextlib import suppress
-from importlib import import_module
 
 from PySide6.QtCore import QObject, QRunnable, QThreadPool, Signal, Slot
 
@@ -14,8 +13,10 @@ from kelvarn.engine.run import warm
 from kelvarn.model.project import Project
 from kelvarn.model.trial import Trial
 
+from .strip import raster
+
 MOST_SECONDS_AT_ONCE = 0.12
-"""What is expected to take longer is computed on a worker, so that the window does not wait for it."""
+"""The window does not wait longer than this."""
 _USUAL_S = {False: 2e-6, True: 2e-5}
 """Expected time of a sample, for rigs of plain conductances and others, until it has been measured."""
 _TRIM_THRESHOLD, _MMAP_THRESHOLD, _KEPT_BYTES = -1, -3, 256 * 1024 * 1024  # numbers of <malloc.h>
@@ -36,7 +37,7 @@ def prepare() -> None:
     """Compile, or load from the disk cache, all that runs and strips need. Not for the GUI thread."""
     keep_memory()
     warm()
-    import_module("kelvarn.desktop.strip.raster")
+    raster.load()
 
 
 class Task(QRunnable):
@@ -69,14 +70,18 @@ def worker(parent: QObject) -> QThreadPool:
 class Runner(QObject):
     """Keeps the results of all candidates on the trial shown.
 
+    Args:
+        most_seconds_at_once: what is expected to take longer is computed on a worker.
+
     Signals:
         updated: `results`, `faults` or `preparing` changed.
     """
 
     updated = Signal()
 
-    def __init__(self) -> None:
+    def __init__(self, most_seconds_at_once: float = MOST_SECONDS_AT_ONCE) -> None:
         super().__init__()
+        self._most_at_once = most_seconds_at_once
         self.results: dict[str, Result] = {}
         self.faults: dict[str, str] = {}
         """Why a candidate could not be computed; its last good result stays, and is stale."""
@@ -100,7 +105,7 @@ class Runner(QObject):
             return
         samples = trial.duration_s / project.rig.probe.interval_s * len(project.candidates)
         curved = is_curved(project.rig)
-        if samples * self._seconds[curved] <= MOST_SECONDS_AT_ONCE and self._busy is None:
+        if samples * self._seconds[curved] <= self._most_at_once and self._busy is None:
             self._take(project, self._timed(project, trial))
         elif self._busy is None:
             self._start_newest()

@@ -15,6 +15,7 @@ from kelvarn.model.trial import DoorOpens, DrawOffRuns, Load, ProbeFault, Supply
 from . import codes
 from .layout import Floats, Ints, Layout, is_curved, lay_out
 from .plan import setpoint_at
+from .scratch import scratch
 from .tables import changes_in_a_sample, demand_levels, drive_table, law_settings_of, probe_row, sharing_of
 
 MOST_SAMPLES = 5_000_000
@@ -33,7 +34,7 @@ class RunError(ValueError):
 
 @dataclass(frozen=True)
 class Arrays:
-    """Arguments of `kernel.run_loop` up to its outputs, in its order."""
+    """What `kernel.run_loop` reads, in its order; and two sizes, of a drive's delay line and a probe's history."""
 
     h: float
     step_limit: float
@@ -52,19 +53,26 @@ class Arrays:
     drive_table: Floats
     start_levels: Floats
     sharing: int
-    line_size: int
     probe_table: Floats
     control: int
-    history_size: int
     noise: Floats
     law: int
     mirror: float
     law_settings: Floats
     setpoint: Floats
+    line_size: int
+    history_size: int
 
     def arguments(self) -> tuple[Any, ...]:
-        """The fields in order."""
-        return tuple(getattr(self, field.name) for field in fields(self))
+        """Arguments of the kernel up to its outputs, with fresh scratch."""
+        read = (getattr(self, name) for name in _READ)
+        probes, drives = len(self.probe_table), len(self.drive_table)
+        return *read, *scratch(
+            len(self.inv_c), probes, drives, len(self.link_values), self.line_size, self.history_size, self.curved
+        )
+
+
+_READ = tuple(field.name for field in fields(Arrays) if field.name not in ("line_size", "history_size"))
 
 
 def to_arrays(

@@ -1,88 +1,138 @@
-"""The compiler's decorator, with a disk cache that notices every change.
+"""The compiler's decorators, with a disk cache that notices every change.
 
-numba keeps compiled code by the time stamp of the one file a function stands in, so an edit of a function that it
-calls from another file would go unnoticed. The cache folder is therefore named by a digest of all compiled sources.
+numba is imported only where something has to be compiled: the first time on a machine, and after every change of a
+compiled source. Later starts load the object code (`native`). The cache folder is named by a digest of all compiled
+sources, since an edit of a function changes all that call it, also from other files.
 """
 
 import hashlib
 import importlib
-import sys
+import os
 import tempfile
+import threading
 from collections.abc import Callable
+from contextlib import suppress
+from functools import cache, cached_property
+from importlib.util import find_spec
 from pathlib import Path
 from typing import Any
 
-import numba
 from platformdirs import user_cache_path
 
+from . import native
+
 _COMPILED_SOURCES = (
-    "jit.py", "codes.py", "reasons.py", "laws.py", "sharing.py", "drives.py", "probes.py", "heat.py", "curved.py",
-    "kernel.py", "scan.py",
+    "jit.py", "native.py", "codes.py", "reasons.py", "laws.py", "sharing.py", "drives.py", "probes.py", "heat.py",
+    "curved.py", "kernel.py", "scan.py",
 )  # fmt: skip
 
-
-def _load_numba_without_blas() -> None:
-    """Let numba load its array functions without scipy.linalg, which the kernel has no use for.
-
-    numba looks there for BLAS when the first function is loaded; that takes a part of the window's start.
-    """
-    if "scipy.linalg" in sys.modules:
-        return
-    sys.modules["scipy.linalg"] = None  # type: ignore[assignment]
-    try:
-        importlib.import_module("numba.np.arraymath")
-    finally:
-        del sys.modules["scipy.linalg"]
+# The one liberty taken with floating point is fused multiply-add; the same machine gives the same bits. Nothing
+# compiled makes arrays, and so need not count references to them (counting took a third of the time of a sample).
+_HOW: Any = {"nogil": True, "error_model": "numpy", "fastmath": {"contract"}, "_nrt": False}
 
 
+@cache
+def _numba() -> Any:
+    numba = importlib.import_module("numba")
+    # Off by default in numba; makes vector instructions of the eight-row blocks of heat.py (measured: twice as fast).
+    numba.config.SLP_VECTORIZE = 1
+    # For what is called from Python alone; numba refuses a folder that it cannot write.
+    folder = cache_folder()
+    with suppress(OSError):
+        folder.mkdir(parents=True, exist_ok=True)
+    numba.config.CACHE_DIR = str(folder) if os.access(folder, os.W_OK) else tempfile.mkdtemp(prefix="kelvarn-")
+    return numba
+
+
+@cache
 def cache_folder() -> Path:
-    """Where compiled code of exactly this version is kept; a private one for this run where that cannot be written."""
-    digest = hashlib.sha256(numba.__version__.encode())
+    """Where compiled code of exactly this version, on exactly this processor, is kept."""
+    digest = hashlib.sha256(native.machine())
+    spec = find_spec("numba")
+    assert spec is not None
+    assert spec.origin is not None
+    digest.update(Path(spec.origin).with_name("_version.py").read_bytes())
     for name in _COMPILED_SOURCES:
         digest.update(Path(__file__).with_name(name).read_bytes())
-    folder = user_cache_path("kelvarn") / "compiled" / digest.hexdigest()[:16]
-    try:
-        folder.mkdir(parents=True, exist_ok=True)
-        with tempfile.TemporaryFile(dir=folder):
-            return folder
-    except OSError:
-        return Path(tempfile.mkdtemp(prefix="kelvarn-"))
+    return user_cache_path("kelvarn") / "compiled" / digest.hexdigest()[:16]
 
 
-_load_numba_without_blas()
-_config: Any = numba.config
-_config.CACHE_DIR = str(cache_folder())
-# Off by default in numba; it makes vector instructions of the eight-row blocks of heat.py (measured: twice as fast).
-_config.SLP_VECTORIZE = 1
+class Compiled:
+    """A function that is called from outside compiled code, compiled for one explicit signature."""
+
+    def __init__(self, function: Callable[..., Any], signature: str) -> None:
+        self._function, self._signature = function, signature
+        self._lock = threading.Lock()
+        self._call: Callable[..., Any] | None = None
+
+    def __call__(self, *arguments: Any) -> Any:
+        return (self._call or self.load())(*arguments)
+
+    def load(self) -> Callable[..., Any]:
+        """Load it from the disk cache, or compile it and keep it there. Compiling takes up to a minute."""
+        with self._lock:
+            if self._call is None:
+                own = hashlib.sha256(Path(self._function.__code__.co_filename).read_bytes()).hexdigest()[:8]
+                path = cache_folder() / f"{self._function.__module__}.{self._function.__name__}.{own}.o"
+                code = native.read(path)
+                if code is None:
+                    code = self._compile()
+                    native.write(path, code)
+                self._call = native.load(code)
+            return self._call
+
+    def _compile(self) -> native.Code:
+        how = {**_HOW, "no_cpython_wrapper": True, "no_cfunc_wrapper": True}
+        made = _numba().njit(self._signature, **how)(self._function)
+        (compiled,) = made.overloads.values()
+        return native.Code(
+            compiled.fndesc.llvm_func_name,
+            tuple(_letter(kind) for kind in compiled.signature.args),
+            _letter(compiled.signature.return_type),
+            compiled.library._get_compiled_object(),
+        )
 
 
-# The one liberty taken with floating point is fused multiply-add; the same machine gives the same bits.
-_HOW: Any = {"nogil": True, "cache": True, "error_model": "numpy", "fastmath": {"contract"}}
+def _letter(kind: Any) -> str:
+    """A numba type in the words of `native.Code`."""
+    types = _numba().types
+    if isinstance(kind, types.Array):
+        return f"{_letter(kind.dtype)}{kind.ndim}{'' if kind.mutable else 'r'}"
+    return {types.float64: "d", types.int64: "q", types.uint32: "I", types.boolean: "?", types.none: ""}[kind]
 
 
-def compiled(signature: str) -> Callable[[Callable[..., Any]], Any]:
-    """Compile at import for one explicit signature, without the interpreter's lock, and keep the result on disk.
-
-    For what is called from outside compiled code; `signature` is numba's text of its types.
-    """
-    decorate: Callable[[Callable[..., Any]], Any] = numba.njit(signature, **_HOW)
-    return decorate
+def compiled(signature: str) -> Callable[[Callable[..., Any]], Compiled]:
+    """For what is called from outside compiled code; `signature` is numba's text of its types."""
+    return lambda function: Compiled(function, signature)
 
 
-# What compiled functions call makes no arrays, and so need not count references to them (counting took a third of the
-# time of a sample).
-_CALLED: Any = {**_HOW, "_nrt": False}
+class Called:
+    """A function that compiled code calls. From Python it can be called too, compiled for what it is given."""
+
+    def __init__(self, function: Callable[..., Any], **how: Any) -> None:
+        self._function, self._how = function, {**_HOW, "cache": True, **how}
+
+    def __call__(self, *arguments: Any) -> Any:
+        return self._dispatcher(*arguments)
+
+    @cached_property
+    def _dispatcher(self) -> Any:
+        return _numba().njit(**self._how)(self._function)
+
+    @property
+    def _numba_type_(self) -> Any:
+        """What numba takes this for where it meets it in a function."""
+        return _numba().types.Dispatcher(self._dispatcher)
 
 
 def part(function: Callable[..., Any]) -> Any:
     """What a compiled function calls for every sample: its code is put into the caller's.
 
-    Passing a dozen arrays takes longer than most of these do (measured: 1.9 to 1.0 times the C loop). It has no
-    signature, so that nothing is loaded for it where its callers come from the disk cache.
+    Passing a dozen arrays takes longer than most of these do (measured: 1.9 to 1.0 times the C loop).
     """
-    return numba.njit(forceinline=True, **_CALLED)(function)
+    return Called(function, forceinline=True)
 
 
 def subroutine(function: Callable[..., Any]) -> Any:
-    """What a compiled function calls now and then: compiled once for all its callers, without a signature as above."""
-    return numba.njit(**_CALLED)(function)
+    """What a compiled function calls now and then: compiled once for all its callers."""
+    return Called(function)

@@ -2,8 +2,6 @@
 
 import math
 
-import numpy as np
-
 from .codes import (
     AGE,
     AT_REST,
@@ -41,25 +39,21 @@ from .curved import advance_curved, content, temperature
 from .drives import LEVEL, MOTOR, SWITCH_ONS, drive_step, drive_steps, push_change, share_out
 from .drives import SHORTEST_OFF as DRIVE_SHORTEST_OFF
 from .drives import SHORTEST_ON as DRIVE_SHORTEST_ON
-from .drives import STATE_SIZE as DRIVE_STATE_SIZE
-from .heat import EXTRA, ONE, PROBE, SURROUNDINGS, TERMS, TIME_EPS, add_link, advance, advance_once, prepare
+from .heat import EXTRA, ONE, PROBE, SURROUNDINGS, TIME_EPS, add_link, advance, advance_once, prepare
 from .jit import compiled, subroutine
 from .laws import (
     ASKED,
     D_TERM,
-    DECISION_SIZE,
     GIVEN,
     I_TERM,
     LEFT,
     P_TERM,
-    STATE_SIZE,
     hand_step,
     on_off_start,
     on_off_step,
     pid_start,
     pid_step,
 )
-from .probes import STATE_SIZE as PROBE_STATE_SIZE
 from .probes import aged, begin_fault, reading
 
 # Rows of the trace, each of one value per sample.
@@ -96,8 +90,14 @@ def other_readings(k, h, control, curved, n, z, x, melt, c, state, plain, noise,
 @compiled(
     "int64(float64, float64, float64, float64, boolean, float64[::1], float64[:, ::1], float64[::1],"
     " int64[:, ::1], float64[:, ::1], float64[::1], int64[::1], int64[::1], float64[:, ::1],"
-    " float64[:, ::1], float64[::1], int64, int64, float64[:, ::1], int64, int64, float64[:, ::1],"
+    " float64[:, ::1], float64[::1], int64, float64[:, ::1], int64, float64[:, ::1],"
     " int64, float64, float64[::1], float64[::1],"
+    # Scratch.
+    " float64[:, ::1], float64[:, ::1], float64[:, :, ::1], int64[:, ::1],"
+    " float64[:, :, ::1], float64[::1], float64[:, :, ::1], float64[:, :, :, :, ::1], float64[:, :, :, ::1],"
+    " float64[:, :, :, ::1], float64[:, ::1], float64[:, :, ::1], float64[:, ::1], float64[::1], float64[:, ::1],"
+    " float64[:, ::1], float64[:, :, ::1], boolean[::1], float64[::1], float64[::1],"
+    # Results.
     " float64[:, ::1], int64[::1], float64[:, ::1], float64[:, ::1], float64[:, :, ::1], float64[::1], float64[:, ::1])"
 )
 def run_loop(
@@ -118,15 +118,33 @@ def run_loop(
     drive_table,
     start_levels,
     sharing,
-    line_size,
     probe_table,
     control,
-    history_size,
     noise,
     law,
     mirror,
     law_settings,
     setpoint,
+    of_drive,
+    drive_state,
+    lines,
+    ends,
+    states,
+    z,
+    matrices,
+    transitions,
+    series,
+    pushes,
+    curved_states,
+    squares,
+    of_body,
+    usual,
+    links,
+    probe_state,
+    past,
+    plain,
+    law_state,
+    decision,
     trace,
     reasons,
     temperatures,
@@ -145,10 +163,11 @@ def run_loop(
         inv_c, melt, start: K/J and melting of the bodies; degC at the start, the surroundings last, shape (n+1,).
         link_ends, link_values: links, among them one of 0 W/K for each door.
         event_t, event_kind, event_index, event_values: what changes when, in order of time.
-        drive_table, start_levels, sharing, line_size: drives; levels before the run; line_size bounds a delay line.
-        probe_table, control, history_size, noise: probes, which of them controls, and noise in K, shape (probes, m).
+        drive_table, start_levels, sharing: drives, and their levels before the run.
+        probe_table, control, noise: probes, which of them controls, and noise in K, shape (probes, m).
         law, mirror, law_settings: ON_OFF, PID or HAND; mirror is −1 where all drives cool.
         setpoint: degC at each sample.
+        of_drive … decision: `scratch.scratch`, all zero.
         trace, reasons, temperatures, readings, of_drives, totals, drive_totals: written; shapes (TRACE_ROWS, m), (m,),
             (named bodies, m), (probes, m), (2, drives, m), (TOTALS_SIZE,), (drives, DRIVE_TOTALS_SIZE).
 
@@ -158,16 +177,12 @@ def run_loop(
     n, samples = inv_c.size, setpoint.size
     drives, probes, shown = drive_table.shape[0], probe_table.shape[0], temperatures.shape[0]
     size = n + EXTRA + probes
-    blocks = (size + 7) // 8 if not curved else 1
     # Drives.
-    drive_state = np.zeros((drives, DRIVE_STATE_SIZE))
-    drive_state[:, DRIVE_SHORTEST_ON] = -1.0
-    drive_state[:, DRIVE_SHORTEST_OFF] = -1.0
-    lines, ends = np.zeros((drives, 3, line_size)), np.zeros((drives, 2), np.int64)
-    levels, demands, moved, before = np.zeros(drives), np.zeros(drives), np.zeros(drives), np.zeros(drives)
-    watts, targets, ramps = drive_table[:, POWER_W].copy(), np.zeros(drives), np.zeros(drives)
+    levels, demands, moved, before = of_drive[0], of_drive[1], of_drive[2], of_drive[3]
+    watts, targets, ramps = of_drive[4], of_drive[5], of_drive[6]
     for d in range(drives):
-        levels[d] = start_levels[d]
+        watts[d], levels[d] = drive_table[d, POWER_W], start_levels[d]
+        drive_state[d, DRIVE_SHORTEST_ON] = drive_state[d, DRIVE_SHORTEST_OFF] = -1.0
         if drive_table[d, MOVES] > 0.0 and levels[d] >= drive_table[d, STALL]:
             targets[d] = levels[d]
         if drive_table[d, KIND] == VALVE:
@@ -178,20 +193,17 @@ def run_loop(
     main_settings, main_state, main_line, main_ends = drive_table[0], drive_state[0], lines[0], ends[0]
     supply = 1.0
     # State and matrices of the exact integration.
-    linear_size = size if not curved else 1
-    state, rate, work = np.zeros((blocks, 8)), np.zeros((blocks, 8)), np.zeros((blocks, 8))
-    z = state.reshape(-1)
-    flow, scratch = np.zeros((linear_size, linear_size)), np.zeros((3, linear_size, linear_size))
-    transition, part_transition = np.zeros((blocks, 8, blocks, 8)), np.zeros((blocks, 8, blocks, 8))
-    series = np.zeros((drives, TERMS, blocks, 8))
-    push, part_push = np.zeros((drives, blocks, 8)), np.zeros((drives, blocks, 8))
+    state, rate, work = states[0], states[1], states[2]
+    flow, scratch = matrices[0], matrices[1:]
+    transition, part_transition = transitions[0], transitions[1]
+    push, part_push = pushes[0], pushes[1]
     # State and scratch of the adaptive one.
-    curved_size = n + probes + drives + 1 if curved else 1
-    x = np.zeros(curved_size)
-    square, curved_work = np.zeros((2, curved_size, curved_size)), np.zeros((11, curved_size))
-    steady, into, drawn, usual = np.zeros(n), np.zeros(n), np.zeros(n), np.zeros(3)
+    x, curved_work = curved_states[0], curved_states[1:]
+    steady, into, drawn = of_body[0], of_body[1], of_body[2]
     usual[0], usual[2] = h, most_steps
-    links = link_values.copy()  # doors change them
+    for j in range(link_values.shape[0]):
+        for slot in range(link_values.shape[1]):
+            links[j, slot] = link_values[j, slot]  # doors change them
     drawn_in = 0.0
     outside = start[n]
     parts, span = 1, h
@@ -203,7 +215,8 @@ def run_loop(
         for d in range(drives):
             x[n + probes + d] = targets[d]
     else:
-        z[: n + 1] = start[: n + 1]
+        for i in range(n + 1):
+            z[i] = start[i]
         z[n + ONE] = 1.0
         for j in range(link_values.shape[0]):
             add_link(
@@ -219,17 +232,14 @@ def run_loop(
         span = h / parts
         prepare(flow, span, inv_c, drive_table, transition, push, series, scratch)
     # Probes.
-    probe_state = np.zeros((probes, PROBE_STATE_SIZE))
-    history, rates = np.zeros((probes, history_size)), np.zeros((probes, history_size))
-    plain = np.zeros(probes, np.bool_)
+    history, rates = past[0], past[1]
     for p in range(probes):
         c = probe_table[p]
         straight = c[OFFSET] == 0.0 and c[SLOPE] == 1.0 and c[CORRECT_SLOPE] == 1.0 and c[CORRECT_TRUE] == 0.0
         plain[p] = straight and c[CONVERTER] == NO_CONVERTER
     control_settings, control_state = probe_table[control], probe_state[control]
-    law_state = np.zeros(STATE_SIZE)
-    decision = np.zeros(DECISION_SIZE)
-    totals[:] = 0.0
+    for slot in range(TOTALS_SIZE):
+        totals[slot] = 0.0
     load, next_event = 0.0, 0
     for k in range(samples):
         t = k * h
@@ -309,7 +319,7 @@ def run_loop(
             if next_event == event_t.size or event_t[next_event] >= end - TIME_EPS:
                 if curved:
                     advance_curved(t, span, levels, watts, targets, ramps, tolerance, usual, x, inv_c, melt, link_ends,
-                                   links, probe_table, drive_table, steady, into, drawn, outside, square,
+                                   links, probe_table, drive_table, steady, into, drawn, outside, squares,
                                    curved_work, lines, ends, moved)  # fmt: skip
                 else:
                     advance(t, span, levels, watts, transition, push, series, state, rate, work, lines, ends, moved)
@@ -357,7 +367,7 @@ def run_loop(
                     usual[0] = min(usual[0], until - t)
                     advance_curved(t, until - t, levels, watts, targets, ramps, tolerance, usual, x, inv_c, melt,
                                    link_ends, links, probe_table, drive_table, steady, into, drawn, outside,
-                                   square, curved_work, lines, ends, moved)  # fmt: skip
+                                   squares, curved_work, lines, ends, moved)  # fmt: skip
                 else:
                     advance_once(t, until - t, flow, inv_c, drive_table, levels, watts, part_transition, part_push,
                                  series, state, rate, work, lines, ends, moved, scratch)  # fmt: skip
@@ -368,7 +378,7 @@ def run_loop(
                 prepare(flow, span, inv_c, drive_table, transition, push, series, scratch)
         for d in range(drives):
             of_drives[DRIVE_WATTS, d, k] = (moved[d] - before[d]) / h
-    totals[LOST] += x[curved_size - 1] if curved else z[size - 1]
+    totals[LOST] += x[x.size - 1] if curved else z[size - 1]
     for d in range(drives):
         drive_totals[d, MOVED] = moved[d]
         drive_totals[d, ONS] = drive_state[d, SWITCH_ONS]

@@ -6,6 +6,7 @@ from PySide6.QtGui import QColor, QFont, QFontMetricsF, QPainter
 
 from kelvarn.desktop import theme
 
+from . import raster
 from .trace import Floats
 
 
@@ -33,13 +34,11 @@ class Obstacles:
 
     def place(self, anchor: QPointF, width: float, height: float, inside: QRectF) -> QRectF:
         """The least bad rectangle of a size near a point, kept inside the lane; it is taken from then on."""
-        from .raster import place
-
         shift = self._left
         taken = np.array([_sides(rect, shift) for rect in self.taken]).reshape(-1, 4)
         found = np.empty(2)
         bounds = np.array(_sides(inside, shift))
-        place(self._low, self._high, taken, anchor.x() - shift, anchor.y(), width, height, bounds, found)
+        raster.place(self._low, self._high, taken, anchor.x() - shift, anchor.y(), width, height, bounds, found)
         best = QRectF(float(found[0]) + shift, float(found[1]), width, height)
         self.taken.append(best)
         return best

@@ -1,7 +1,4 @@
-"""The few loops over pixels and samples that the strip needs in each frame, compiled.
-
-Imported where it is used, not at the top: compiling it the first time must not hold up the window.
-"""
+"""The few loops over pixels and samples that the strip needs in each frame, compiled."""
 
 import math
 
@@ -97,3 +94,9 @@ def place(low, high, taken, x, y, width, height, inside, found):
                 if cost < best:
                     best = cost
                     found[0], found[1] = left, top
+
+
+def load() -> None:
+    """Compile them, or load them from the disk cache. Not for the GUI thread."""
+    for function in (extremes, fill, place):
+        function.load()

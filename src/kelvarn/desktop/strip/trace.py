@@ -10,6 +10,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QImage, QPainter, QPen, QPolygonF
 
 from .axis import Axis
+from .raster import extremes, fill
 
 Floats = npt.NDArray[np.floating]
 _HATCH_PX = 7
@@ -49,8 +50,6 @@ def reduce(t: Floats, y: Floats, axis: Axis) -> tuple[Floats, Floats]:
     columns = max(2, int(abs(axis.at_high - axis.at_low)))
     if t.size <= 3 * columns:
         return axis.to_px(t), y
-    from .raster import extremes
-
     at, values = np.empty(2 * columns), np.empty(2 * columns)
     extremes(np.ascontiguousarray(t, np.float64), np.ascontiguousarray(y, np.float64), at, values)
     return axis.to_px(at), values
@@ -87,8 +86,6 @@ def fill_between(
         color: of the filling, with its opacity.
         hatched: only diagonal lines of it.
     """
-    from .raster import fill
-
     left, top = int(area.left()), int(area.top())
     width, height = int(area.right()) - left, int(area.bottom()) - top
     if x.size < 2 or width < 1 or height < 1:

@@ -1,0 +1,153 @@
+"""Object code on disk: kept, checked, loaded and called without the compiler."""
+
+import ctypes
+import subprocess
+import sys
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from kelvarn.engine import jit, native
+from kelvarn.engine.jit import Compiled
+
+RAMP = np.arange(5.0)
+SIGNATURE = "int64(Array(float64, 1, 'C', readonly=True), float64, int64, boolean, uint32, float64[:, ::1])"
+
+
+def tally(values, above, sign, both, color, out):  # type: ignore[no-untyped-def]
+    """How many values lie above; written, too, with all the rest that was given."""
+    count = 0
+    for k in range(values.size):
+        if values[k] > above:
+            count += 1
+    out[0, 0], out[0, 1] = count, color
+    out[1, 0], out[1, 1] = sign, 1.0 if both else 0.0
+    return sign * count
+
+
+@pytest.fixture(scope="module")
+def code(tmp_path_factory: pytest.TempPathFactory) -> native.Code:
+    """It, compiled once for all of these."""
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(jit, "cache_folder", lambda: tmp_path_factory.mktemp("compiled"))
+        return Compiled(tally, SIGNATURE)._compile()
+
+
+def keeping(code: native.Code, folder: Path, monkeypatch: pytest.MonkeyPatch) -> list[int]:
+    """Let `Compiled` keep its code in a folder; one entry for each time it is asked to compile."""
+    compiled: list[int] = []
+    monkeypatch.setattr(jit, "cache_folder", lambda: folder)
+    monkeypatch.setattr(Compiled, "_compile", lambda self: compiled.append(1) or code)
+    return compiled
+
+
+def count(function: Compiled) -> tuple[int, list[float]]:
+    """What it gives for the ramp, and what it wrote."""
+    out = np.zeros((2, 2))
+    return function(RAMP, 1.5, -1, True, 4_000_000_000, out), out.ravel().tolist()
+
+
+def test_every_kind_of_argument_arrives(code: native.Code) -> None:
+    assert code.takes == ("d1r", "d", "q", "?", "I", "d2")
+    assert code.gives == "q"
+    out = np.zeros((2, 2))
+    assert native.load(code)(RAMP, 1.5, -1, True, 4_000_000_000, out) == -3
+    assert out.tolist() == [[3, 4e9], [-1, 1]]
+
+
+def test_what_is_compiled_is_kept(code: native.Code, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    compiled = keeping(code, tmp_path, monkeypatch)
+    for _ in range(3):
+        assert count(Compiled(tally, SIGNATURE)) == (-3, [3, 4e9, -1, 1])
+    assert compiled == [1]
+    (path,) = tmp_path.iterdir()
+    assert native.read(path) == code
+
+
+@pytest.mark.parametrize("harm", ["cut", "changed", "empty", "other head", "no head", "gone"])
+def test_a_spoilt_file_is_made_anew(
+    code: native.Code, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, harm: str
+) -> None:
+    compiled = keeping(code, tmp_path, monkeypatch)
+    Compiled(tally, SIGNATURE).load()
+    (path,) = tmp_path.iterdir()
+    whole = path.read_bytes()
+    spoilt = {
+        "cut": whole[:-100],
+        "changed": whole[:-1] + bytes([whole[-1] ^ 1]),
+        "empty": b"",
+        "other head": b"[1]\n" + whole,
+        "no head": whole[whole.index(b"\n") :],
+    }
+    path.unlink()
+    if harm != "gone":
+        path.write_bytes(spoilt[harm])
+    assert native.read(path) is None
+    assert count(Compiled(tally, SIGNATURE))[0] == -3
+    assert compiled == [1, 1]
+    assert native.read(path) == code
+
+
+def test_a_folder_that_cannot_be_written_is_no_error(
+    code: native.Code, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    blocked = tmp_path / "file"
+    blocked.write_text("in the way")
+    compiled = keeping(code, blocked / "folder", monkeypatch)
+    assert count(Compiled(tally, SIGNATURE))[0] == -3
+    assert compiled == [1]
+    assert [path.name for path in tmp_path.iterdir()] == ["file"]
+
+
+def test_writing_replaces_a_whole_file(tmp_path: Path) -> None:
+    code = native.Code("f", ("d", "d2r", "?"), "", b"\x7fELF\n\x00\n")
+    for symbol in ("f", "g"):
+        native.write(tmp_path / "code.o", replace(code, symbol=symbol))
+    assert native.read(tmp_path / "code.o") == replace(code, symbol="g")
+    assert [path.name for path in tmp_path.iterdir()] == ["code.o"]
+
+
+@pytest.mark.parametrize(
+    ("place", "bad"),
+    [
+        (0, RAMP.astype(np.float32)),
+        (0, RAMP.astype(">f8")),
+        (0, np.arange(5)),
+        (0, np.zeros((5, 1))),
+        (0, np.arange(10.0)[::2]),
+        (0, [1.0, 2.0]),
+        (1, "soon"),
+        (1, None),
+        (2, 1.5),
+        (5, np.zeros((2, 4))[:, ::2]),
+        (5, np.broadcast_to(RAMP[:2], (2, 2))),
+    ],
+)
+def test_an_argument_that_does_not_fit_is_refused(code: native.Code, place: int, bad: object) -> None:
+    good = [RAMP, 0.0, 1, False, 0, np.zeros((2, 2))]
+    call = native.load(code)
+    call(*good)
+    with pytest.raises((TypeError, AttributeError, ctypes.ArgumentError)):
+        call(*good[:place], bad, *good[place + 1 :])
+    with pytest.raises(TypeError, match="6 arguments are needed, not 5"):
+        call(*good[:-1])
+
+
+def test_a_read_only_array_may_be_read(code: native.Code) -> None:
+    locked = RAMP.copy()
+    locked.flags.writeable = False
+    assert native.load(code)(locked, 0.0, 1, False, 0, np.zeros((2, 2))) == 4
+
+
+def test_a_second_start_needs_no_compiler() -> None:
+    program = (
+        "import sys; from kelvarn.demos.cure_cabinet import cure_cabinet\n"
+        "from kelvarn.engine.run import compute, warm\n"
+        "warm(); demo = cure_cabinet(); compute(demo.rig, demo.candidates[0].controller, demo.trials[0])\n"
+        "print([name for name in ('numba', 'scipy') if name in sys.modules])"
+    )
+    subprocess.run([sys.executable, "-c", program], check=True, capture_output=True)
+    shown = subprocess.run([sys.executable, "-c", program], check=True, capture_output=True, text=True)
+    assert shown.stdout == "[]\n"
