@@ -29,6 +29,12 @@ TERMS = 9
 """Terms of Γ: at a norm of 0.5 the first one left out is below 1e-9 of the drive's push in one span."""
 
 
+@part
+def slot_of(state, i):
+    """Value of a slot of the state."""
+    return state[i >> 3, i & 7]
+
+
 @subroutine
 def add_link(flow, a, b, one_way, conductance, n, inv_c):
     """Add W/K between two ends, each a body or the surroundings at n, to the matrix A; one-way, only b feels it."""

@@ -22,7 +22,7 @@ from platformdirs import user_cache_path
 from . import native
 
 _COMPILED_SOURCES = (
-    "jit.py", "native.py", "codes.py", "reasons.py", "laws.py", "sharing.py", "drives.py", "probes.py", "heat.py",
+    "jit.py", "codes.py", "reasons.py", "laws.py", "sharing.py", "drives.py", "probes.py", "heat.py",
     "curved.py", "kernel.py", "scan.py",
 )  # fmt: skip
 
@@ -78,31 +78,36 @@ class Compiled:
                 if code is None:
                     code = self._compile()
                     native.write(path, code)
-                self._call = native.load(code)
+                self._call = native.load(code, self._signature)
             return self._call
 
     def _compile(self) -> native.Code:
-        how = {**_HOW, "no_cpython_wrapper": True, "no_cfunc_wrapper": True}
-        made = _numba().njit(self._signature, **how)(self._function)
-        (compiled,) = made.overloads.values()
-        return native.Code(
-            compiled.fndesc.llvm_func_name,
-            tuple(_letter(kind) for kind in compiled.signature.args),
-            _letter(compiled.signature.return_type),
-            compiled.library._get_compiled_object(),
-        )
+        core, takes_and_gives = _numba().core, native.takes_and_gives(self._signature)
+        flags = core.compiler.Flags()
+        flags.error_model, flags.fastmath = _HOW["error_model"], _HOW["fastmath"]
+        flags.no_cpython_wrapper = flags.no_cfunc_wrapper = True  # nothing in it asks for Python
+        flags.noalias = True
+        target = core.registry.cpu_target
+        with core.compiler_lock.global_compiler_lock:
+            made = core.compiler.compile_extra(
+                target.typing_context, target.target_context, self._function,
+                [_type(kind) for kind in takes_and_gives[0]], _type(takes_and_gives[1]), flags, {},
+            )  # fmt: skip
+        return native.Code(made.fndesc.llvm_func_name, made.library._get_compiled_object())
 
 
-def _letter(kind: Any) -> str:
-    """A numba type in the words of `native.Code`."""
+def _type(kind: str) -> Any:
+    """numba's type for one in the letters of `native`."""
     types = _numba().types
-    if isinstance(kind, types.Array):
-        return f"{_letter(kind.dtype)}{kind.ndim}{'' if kind.mutable else 'r'}"
-    return {types.float64: "d", types.int64: "q", types.uint32: "I", types.boolean: "?", types.none: ""}[kind]
+    of = {"d": types.float64, "q": types.int64, "I": types.uint32, "?": types.boolean, "": types.none}[kind[:1]]
+    return of if len(kind) < 2 else types.Array(of, int(kind[1]), "C", readonly=kind.endswith("r"))
 
 
 def compiled(signature: str) -> Callable[[Callable[..., Any]], Compiled]:
-    """For what is called from outside compiled code; `signature` is numba's text of its types."""
+    """For what is called from outside compiled code; `signature` is in the letters of `native`.
+
+    An array that it writes to must not be handed over twice: the compiler counts on it.
+    """
     return lambda function: Compiled(function, signature)
 
 

@@ -39,7 +39,7 @@ from .curved import advance_curved, content, temperature
 from .drives import LEVEL, MOTOR, SWITCH_ONS, drive_step, drive_steps, push_change, share_out
 from .drives import SHORTEST_OFF as DRIVE_SHORTEST_OFF
 from .drives import SHORTEST_ON as DRIVE_SHORTEST_ON
-from .heat import EXTRA, ONE, PROBE, SURROUNDINGS, TIME_EPS, add_link, advance, advance_once, prepare
+from .heat import EXTRA, ONE, PROBE, SURROUNDINGS, TERMS, TIME_EPS, add_link, advance, advance_once, prepare, slot_of
 from .jit import compiled, subroutine
 from .laws import (
     ASKED,
@@ -55,6 +55,7 @@ from .laws import (
     pid_step,
 )
 from .probes import aged, begin_fault, reading
+from .scratch import SCRATCH
 
 # Rows of the trace, each of one value per sample.
 MEASURED, DRIVE, ASKED_DRIVE, P, I, D, DELAY_LEFT = range(7)  # noqa: E741
@@ -72,34 +73,22 @@ _COLDEST, _HOTTEST = -273.15, 20000.0
 
 
 @subroutine
-def other_readings(k, h, control, curved, n, z, x, melt, c, state, plain, noise, history, rates, readings):
+def other_readings(k, h, control, curved, n, state, x, melt, c, of_probes, plain, noise, history, rates, readings):
     """What all probes but the one that controls show at a sample; arguments as in `run_loop`."""
     for p in range(c.shape[0]):
         if p == control:
             continue
         body = int(c[p, SITS_IN])
-        degC = z[body] if not curved else temperature(x, melt, body)[0]
+        degC = slot_of(state, body) if not curved else temperature(x, melt, body)[0]
         sensed = degC
         if c[p, LAG] > 0.0:
-            sensed = z[n + PROBE + p] if not curved else x[n + p]
+            sensed = slot_of(state, n + PROBE + p) if not curved else x[n + p]
         if c[p, AGE] > 0.0:
             sensed = aged(k, h, degC, sensed, c[p], history[p], rates[p])
-        readings[p, k] = reading(k * h, sensed, noise[p, k], c[p], state[p], plain[p])
+        readings[p, k] = reading(k * h, sensed, noise[p, k], c[p], of_probes[p], plain[p])
 
 
-@compiled(
-    "int64(float64, float64, float64, float64, boolean, float64[::1], float64[:, ::1], float64[::1],"
-    " int64[:, ::1], float64[:, ::1], float64[::1], int64[::1], int64[::1], float64[:, ::1],"
-    " float64[:, ::1], float64[::1], int64, float64[:, ::1], int64, float64[:, ::1],"
-    " int64, float64, float64[::1], float64[::1],"
-    # Scratch.
-    " float64[:, ::1], float64[:, ::1], float64[:, :, ::1], int64[:, ::1],"
-    " float64[:, :, ::1], float64[::1], float64[:, :, ::1], float64[:, :, :, :, ::1], float64[:, :, :, ::1],"
-    " float64[:, :, :, ::1], float64[:, ::1], float64[:, :, ::1], float64[:, ::1], float64[::1], float64[:, ::1],"
-    " float64[:, ::1], float64[:, :, ::1], boolean[::1], float64[::1], float64[::1],"
-    # Results.
-    " float64[:, ::1], int64[::1], float64[:, ::1], float64[:, ::1], float64[:, :, ::1], float64[::1], float64[:, ::1])"
-)
+@compiled(f"d d d d ? d1 d2 d1 q2 d2 d1 q1 q1 d2 d2 d1 q d2 q d2 q d d1 d1 {SCRATCH} d2 q1 d2 d2 d3 d1 d2 -> q")
 def run_loop(
     h,
     step_limit,
@@ -125,23 +114,37 @@ def run_loop(
     mirror,
     law_settings,
     setpoint,
-    of_drive,
+    levels,
+    demands,
+    moved,
+    before,
+    watts,
+    targets,
+    ramps,
     drive_state,
     lines,
     ends,
-    states,
-    z,
-    matrices,
-    transitions,
+    state,
+    rate,
+    work,
+    flow,
+    scratch,
+    transition,
+    part_transition,
     series,
-    pushes,
-    curved_states,
+    push,
+    part_push,
+    x,
     squares,
-    of_body,
+    curved_work,
+    steady,
+    into,
+    drawn,
     usual,
     links,
     probe_state,
-    past,
+    history,
+    rates,
     plain,
     law_state,
     decision,
@@ -167,7 +170,7 @@ def run_loop(
         probe_table, control, noise: probes, which of them controls, and noise in K, shape (probes, m).
         law, mirror, law_settings: ON_OFF, PID or HAND; mirror is −1 where all drives cool.
         setpoint: degC at each sample.
-        of_drive … decision: `scratch.scratch`, all zero.
+        levels … decision: what `scratch.scratch` makes, all zero.
         trace, reasons, temperatures, readings, of_drives, totals, drive_totals: written; shapes (TRACE_ROWS, m), (m,),
             (named bodies, m), (probes, m), (2, drives, m), (TOTALS_SIZE,), (drives, DRIVE_TOTALS_SIZE).
 
@@ -177,9 +180,16 @@ def run_loop(
     n, samples = inv_c.size, setpoint.size
     drives, probes, shown = drive_table.shape[0], probe_table.shape[0], temperatures.shape[0]
     size = n + EXTRA + probes
+    # What the compiler cannot know otherwise, and makes vector instructions of (measured).
+    if not (
+        state.shape[1] == rate.shape[1] == work.shape[1] == 8
+        and transition.shape[1] == transition.shape[3] == part_transition.shape[1] == part_transition.shape[3] == 8
+        and series.shape[1] == TERMS
+        and series.shape[3] == push.shape[2] == part_push.shape[2] == 8
+        and trace.shape[1] == readings.shape[1] == temperatures.shape[1] == of_drives.shape[2] == samples
+    ):
+        return -3
     # Drives.
-    levels, demands, moved, before = of_drive[0], of_drive[1], of_drive[2], of_drive[3]
-    watts, targets, ramps = of_drive[4], of_drive[5], of_drive[6]
     for d in range(drives):
         watts[d], levels[d] = drive_table[d, POWER_W], start_levels[d]
         drive_state[d, DRIVE_SHORTEST_ON] = drive_state[d, DRIVE_SHORTEST_OFF] = -1.0
@@ -192,14 +202,6 @@ def run_loop(
     # A view made for each sample would be counted in and out each time.
     main_settings, main_state, main_line, main_ends = drive_table[0], drive_state[0], lines[0], ends[0]
     supply = 1.0
-    # State and matrices of the exact integration.
-    state, rate, work = states[0], states[1], states[2]
-    flow, scratch = matrices[0], matrices[1:]
-    transition, part_transition = transitions[0], transitions[1]
-    push, part_push = pushes[0], pushes[1]
-    # State and scratch of the adaptive one.
-    x, curved_work = curved_states[0], curved_states[1:]
-    steady, into, drawn = of_body[0], of_body[1], of_body[2]
     usual[0], usual[2] = h, most_steps
     for j in range(link_values.shape[0]):
         for slot in range(link_values.shape[1]):
@@ -216,15 +218,15 @@ def run_loop(
             x[n + probes + d] = targets[d]
     else:
         for i in range(n + 1):
-            z[i] = start[i]
-        z[n + ONE] = 1.0
+            state[i >> 3, i & 7] = start[i]
+        state[(n + ONE) >> 3, (n + ONE) & 7] = 1.0
         for j in range(link_values.shape[0]):
             add_link(
                 flow, link_ends[j, END_A], link_ends[j, END_B], link_ends[j, ONE_WAY], link_values[j, AT_REST], n, inv_c
             )
         for p in range(probes):
             body, slot = int(probe_table[p, SITS_IN]), n + PROBE + p
-            z[slot] = start[body]
+            state[slot >> 3, slot & 7] = start[body]
             if probe_table[p, LAG] > 0.0:
                 flow[slot, body] = 1.0 / probe_table[p, LAG]
                 flow[slot, slot] = -1.0 / probe_table[p, LAG]
@@ -232,7 +234,6 @@ def run_loop(
         span = h / parts
         prepare(flow, span, inv_c, drive_table, transition, push, series, scratch)
     # Probes.
-    history, rates = past[0], past[1]
     for p in range(probes):
         c = probe_table[p]
         straight = c[OFFSET] == 0.0 and c[SLOPE] == 1.0 and c[CORRECT_SLOPE] == 1.0 and c[CORRECT_TRUE] == 0.0
@@ -248,7 +249,7 @@ def run_loop(
             return -2
         # Bodies.
         for i in range(n):
-            degC = z[i] if not curved else temperature(x, melt, i)[0]
+            degC = slot_of(state, i) if not curved else temperature(x, melt, i)[0]
             if not _COLDEST - 1.0 < degC < _HOTTEST:
                 totals[DIVERGED_AT] = t
                 return i
@@ -265,17 +266,17 @@ def run_loop(
             next_event += 1
         # Probes.
         body = int(control_settings[SITS_IN])
-        degC = z[body] if not curved else temperature(x, melt, body)[0]
+        degC = slot_of(state, body) if not curved else temperature(x, melt, body)[0]
         sensed = degC
         if control_settings[LAG] > 0.0:
-            sensed = z[n + PROBE + control] if not curved else x[n + control]
+            sensed = slot_of(state, n + PROBE + control) if not curved else x[n + control]
         if control_settings[AGE] > 0.0:
             sensed = aged(k, h, degC, sensed, control_settings, history[control], rates[control])
         y = reading(t, sensed, noise[control, k], control_settings, control_state, plain[control])
         readings[control, k] = y
         if probes > 1:
-            other_readings(k, h, control, curved, n, z, x, melt, probe_table, probe_state, plain, noise, history, rates,
-                           readings)  # fmt: skip
+            other_readings(k, h, control, curved, n, state, x, melt, probe_table, probe_state, plain, noise, history,
+                           rates, readings)  # fmt: skip
         # Law.
         r = setpoint[k]
         if law == ON_OFF:
@@ -351,7 +352,7 @@ def run_loop(
                     elif kind == SURROUNDINGS_CHANGE:
                         outside += values[EVENT_A]
                         if not curved:
-                            z[n + SURROUNDINGS] += values[EVENT_A]
+                            state[(n + SURROUNDINGS) >> 3, (n + SURROUNDINGS) & 7] += values[EVENT_A]
                     elif kind == SUPPLY_CHANGES:
                         supply += values[EVENT_A]
                         for d in range(drives):
@@ -378,7 +379,7 @@ def run_loop(
                 prepare(flow, span, inv_c, drive_table, transition, push, series, scratch)
         for d in range(drives):
             of_drives[DRIVE_WATTS, d, k] = (moved[d] - before[d]) / h
-    totals[LOST] += x[x.size - 1] if curved else z[size - 1]
+    totals[LOST] += x[x.size - 1] if curved else slot_of(state, size - 1)
     for d in range(drives):
         drive_totals[d, MOVED] = moved[d]
         drive_totals[d, ONS] = drive_state[d, SWITCH_ONS]

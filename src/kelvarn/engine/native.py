@@ -1,9 +1,12 @@
 """Compiled code kept on disk as the machine's own object code, and called without the compiler.
 
-numba can keep what it compiled, but reading that back takes all of numba, which is a third of the window's start
-(benchmarks/RESULTS.md). An object file needs only the loader of LLVM. What numba's functions expect of a caller is in
-its "Notes on the architecture: calling conventions": status = f(&result, &error, arguments…), an array being handed
-over as two owners (none here), size, itemsize, address, shape and strides.
+numba can keep what it compiled, but reading that back takes all of numba, which was a third of the window's start
+(measured). An object file needs only the loader of LLVM. What numba's functions expect of a caller is in its "Notes on
+the calling convention": status = f(&result, &error, arguments…), an array being handed over as two owners (none here),
+size, itemsize, address, shape and strides.
+
+Types are written in numpy's letters: d float64, q int64, I uint32, ? boolean; d2 is an array of two dimensions in C
+order, d2r one that is only read; "d2r d -> q" is a signature.
 """
 
 import ctypes
@@ -15,14 +18,16 @@ import tempfile
 import threading
 from collections.abc import Callable
 from contextlib import suppress
-from dataclasses import asdict, dataclass
-from functools import cache
+from dataclasses import dataclass
+from functools import cache, lru_cache
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 
-_OF = {"d": ctypes.c_double, "q": ctypes.c_int64, "I": ctypes.c_uint32, "?": ctypes.c_bool}
+_OF: dict[str, Any] = {"d": ctypes.c_double, "q": ctypes.c_int64, "I": ctypes.c_uint32, "?": ctypes.c_bool}
+_BYTE: Any = ctypes.c_char
+_LINE = 64  # bytes of a cache line; arrays begin at one
 _lock = threading.Lock()
 _engines: list[Any] = []  # code lives as long as the engine that loaded it
 
@@ -36,28 +41,18 @@ def _llvm() -> Any:
     return llvm
 
 
-@dataclass(frozen=True)
-class Code:
-    """One function as object code.
-
-    Attributes:
-        symbol: its name in the object.
-        takes: of each argument a letter as of `numpy.dtype.char` (d float64, q int64, I uint32, ? boolean); of an array
-            also its dimensions and "r" where it is only read.
-        gives: letter of the result, empty for none.
-        code: the object file.
-    """
-
-    symbol: str
-    takes: tuple[str, ...]
-    gives: str
-    code: bytes
-
-
 def machine() -> bytes:
     """What object code depends on: the loader's version and the processor."""
     llvm = _llvm()
     return f"{llvm.llvm_version_info} {llvm.get_host_cpu_name()} {llvm.get_host_cpu_features().flatten()}".encode()
+
+
+@dataclass(frozen=True)
+class Code:
+    """One function: an object file, and the function's name in it."""
+
+    symbol: str
+    code: bytes
 
 
 def read(path: Path) -> Code | None:
@@ -65,24 +60,29 @@ def read(path: Path) -> Code | None:
     with suppress(OSError, ValueError, KeyError, TypeError):
         head, code = path.read_bytes().split(b"\n", 1)
         known = json.loads(head)
-        if known.pop("sha256") == hashlib.sha256(code).hexdigest():
-            return Code(known["symbol"], tuple(known["takes"]), known["gives"], code)
+        if known["sha256"] == hashlib.sha256(code).hexdigest():
+            return Code(known["symbol"], code)
     return None
 
 
 def write(path: Path, code: Code) -> None:
     """Keep code; a folder that cannot be written is no error, it is compiled again the next time."""
-    known = {**asdict(code), "sha256": hashlib.sha256(code.code).hexdigest()}
-    del known["code"]
+    head = json.dumps({"symbol": code.symbol, "sha256": hashlib.sha256(code.code).hexdigest()}).encode()
     with suppress(OSError):
         path.parent.mkdir(parents=True, exist_ok=True)
         handle, name = tempfile.mkstemp(dir=path.parent)
         with os.fdopen(handle, "wb") as file:
-            file.write(json.dumps(known).encode() + b"\n" + code.code)
+            file.write(head + b"\n" + code.code)
         Path(name).replace(path)
 
 
-def load(code: Code) -> Callable[..., Any]:
+def takes_and_gives(signature: str) -> tuple[list[str], str]:
+    """Types of the arguments and of the result of a signature; no result is the empty text."""
+    takes, _, gives = signature.partition("->")
+    return takes.split(), gives.strip()
+
+
+def load(code: Code, signature: str) -> Callable[..., Any]:
     """Make code callable from Python; the interpreter's lock is released meanwhile.
 
     The function raises TypeError for arguments that are not what the code takes.
@@ -95,14 +95,13 @@ def load(code: Code) -> Callable[..., Any]:
         engine.finalize_object()
         _engines.append(engine)
         address = engine.get_function_address(code.symbol)
+    takes, gives = takes_and_gives(signature)
     kinds: list[Any] = [ctypes.c_void_p, ctypes.c_void_p]
-    for taken in code.takes:
+    for taken in takes:
         kinds += [_OF[taken]] if len(taken) == 1 else _array_kinds(int(taken[1]))
     function = ctypes.CFUNCTYPE(ctypes.c_int32, *kinds)(address)
-    checks = [
-        None if len(taken) == 1 else (np.dtype(taken[0]), int(taken[1]), taken.endswith("r")) for taken in code.takes
-    ]
-    made: Any = _OF[code.gives] if code.gives else ctypes.c_int64
+    checks = [None if len(taken) == 1 else (taken, np.dtype(taken[0]), int(taken[1])) for taken in takes]
+    made: Any = _OF[gives] if gives else ctypes.c_int64
 
     def call(*arguments: Any) -> Any:
         if len(arguments) != len(checks):
@@ -112,11 +111,13 @@ def load(code: Code) -> Callable[..., Any]:
         for argument, check in zip(arguments, checks, strict=True):
             if check is None:
                 flat.append(argument)
+            elif type(argument) is Handed and argument.kind == check[0]:
+                flat += argument.parts
             else:
                 flat += _parts(argument, *check)
         if function(*flat) != 0:
             raise RuntimeError("compiled code failed")
-        return result.value if code.gives else None
+        return result.value if gives else None
 
     return call
 
@@ -126,10 +127,51 @@ def _array_kinds(dimensions: int) -> list[Any]:
     return [address, address, whole, whole, address, *[whole] * (2 * dimensions)]
 
 
-def _parts(array: np.ndarray[Any, Any], of: np.dtype[Any], dimensions: int, read_only: bool) -> tuple[Any, ...]:
+def _parts(array: np.ndarray[Any, Any], kind: str, of: np.dtype[Any], dimensions: int) -> tuple[Any, ...]:
     """What stands for an array in a call."""
-    flags = array.flags
-    if array.dtype != of or array.ndim != dimensions or not (flags.c_contiguous if read_only else flags.carray):
-        use = "in C order" if read_only else "in C order and writeable"
-        raise TypeError(f"an array of {of} with {dimensions} dimensions, {use}, is needed; not this: {array!r:.80}")
-    return None, None, array.size, array.itemsize, array.ctypes.data, *array.shape, *array.strides
+    whole = isinstance(array, np.ndarray) and array.dtype == of and array.ndim == dimensions
+    if not whole or not (array.flags.c_contiguous if kind[-1] == "r" else array.flags.carray):
+        raise TypeError(f"an array {kind} in C order is needed; not this: {array!r:.80}")
+    if array.flags.writeable and array.size:
+        address = ctypes.addressof(_BYTE.from_buffer(array))  # quicker than the array's own way
+    else:
+        address = array.ctypes.data
+    return None, None, array.size, array.itemsize, address, *array.shape, *array.strides
+
+
+@dataclass(frozen=True, slots=True)
+class Handed:
+    """An array that only compiled code sees, made ready to be handed over; `memory` is what it lies in."""
+
+    kind: str
+    parts: tuple[int | None, ...]
+    memory: Any
+
+
+def zeros(kinds: tuple[str, ...], shapes: tuple[tuple[int, ...], ...]) -> list[Handed]:
+    """Arrays of zeros in one piece of memory: made by themselves, thirty small ones take longer than a short run."""
+    room, places = _places(kinds, shapes)
+    memory = np.zeros(room, np.uint8)
+    start = memory.ctypes.data
+    start += -start % _LINE
+    return [
+        Handed(kind, (None, None, size, item, start + offset, *shape_and_strides), memory)
+        for kind, size, item, offset, shape_and_strides in places
+    ]
+
+
+@lru_cache(maxsize=16)
+def _places(
+    kinds: tuple[str, ...], shapes: tuple[tuple[int, ...], ...]
+) -> tuple[int, list[tuple[str, int, int, int, tuple[int, ...]]]]:
+    """Bytes that arrays take, and of each its kind, size, itemsize, place, and shape and strides."""
+    at, places = 0, []
+    for kind, shape in zip(kinds, shapes, strict=True):
+        item = ctypes.sizeof(_OF[kind[0]])
+        stride, strides = item, []
+        for extent in reversed(shape):
+            strides.append(stride)
+            stride *= extent
+        places.append((kind, stride // item, item, at, (*shape, *reversed(strides))))
+        at += stride + -stride % _LINE
+    return at + _LINE, places

@@ -28,7 +28,7 @@ def _between(t0, y0, t1, y1, level):
     return t0 + (t1 - t0) * (level - y0) / (y1 - y0)
 
 
-@compiled("void(" + 3 * "Array(float64, 1, 'C', readonly=True), " + "float64, float64, float64, boolean, float64[::1])")
+@compiled("d1r d1r d1r d d d ? d1")
 def scan(t, y, plan, start_s, target, band, after_event, found):
     """Read a window of at least two samples.
 

@@ -1,21 +1,18 @@
 """The kernel's scratch: compiled code makes no arrays, so what it writes on is handed to it, all zero."""
 
-from typing import Any
-
-import numpy as np
-
 from . import drives as of_drives
-from . import heat, laws
+from . import heat, laws, native
 from . import probes as of_probes
 
-_ADAPTIVE_ROWS = 12
-"""The state of the adaptive integration, and what `curved.advance_curved` writes on."""
+SCRATCH = "d1 d1 d1 d1 d1 d1 d1 d2 d3 q2 d2 d2 d2 d2 d3 d4 d4 d4 d3 d3 d1 d3 d2 d1 d1 d1 d1 d2 d2 d2 d2 ?1 d1 d1"
+"""Types of what `scratch` makes, as in a signature."""
+_KINDS = tuple(SCRATCH.split())
 
 
 def scratch(
     bodies: int, probes: int, drives: int, links: int, line_size: int, history_size: int, curved: bool
-) -> tuple[Any, ...]:
-    """Arrays of `kernel.run_loop` from `of_drive` to `decision`, in its order.
+) -> list[native.Handed]:
+    """Arrays of `kernel.run_loop` from `levels` to `decision`, in its order.
 
     Args:
         bodies, probes, drives, links: how many the rig has; doors count as links.
@@ -25,26 +22,12 @@ def scratch(
     size = bodies + heat.EXTRA + probes
     blocks, linear = ((size + 7) // 8, size) if not curved else (1, 1)
     adaptive = bodies + probes + drives + 1 if curved else 1
-    states = np.zeros((3, blocks, 8))
-    return (
-        np.zeros((7, drives)),
-        np.zeros((drives, of_drives.STATE_SIZE)),
-        np.zeros((drives, 3, line_size)),
-        np.zeros((drives, 2), np.int64),
-        states,
-        states[0].reshape(-1),  # the state itself, as one row
-        np.zeros((4, linear, linear)),
-        np.zeros((2, blocks, 8, blocks, 8)),
-        np.zeros((drives, heat.TERMS, blocks, 8)),
-        np.zeros((2, drives, blocks, 8)),
-        np.zeros((_ADAPTIVE_ROWS, adaptive)),
-        np.zeros((2, adaptive, adaptive)),
-        np.zeros((3, bodies)),
-        np.zeros(3),
-        np.zeros((links, 4)),
-        np.zeros((probes, of_probes.STATE_SIZE)),
-        np.zeros((2, probes, history_size)),
-        np.zeros(probes, np.bool_),
-        np.zeros(laws.STATE_SIZE),
-        np.zeros(laws.DECISION_SIZE),
-    )
+    shapes = (
+        *(7 * [(drives,)]), (drives, of_drives.STATE_SIZE), (drives, 3, line_size), (drives, 2),
+        *(3 * [(blocks, 8)]), (linear, linear), (3, linear, linear), (blocks, 8, blocks, 8), (blocks, 8, blocks, 8),
+        (drives, heat.TERMS, blocks, 8), (drives, blocks, 8), (drives, blocks, 8),
+        (adaptive,), (2, adaptive, adaptive), (11, adaptive), (bodies,), (bodies,), (bodies,), (3,),
+        (links, 4), (probes, of_probes.STATE_SIZE), (probes, history_size), (probes, history_size), (probes,),
+        (laws.STATE_SIZE,), (laws.DECISION_SIZE,),
+    )  # fmt: skip
+    return native.zeros(_KINDS, shapes)

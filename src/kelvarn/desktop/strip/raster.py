@@ -4,10 +4,8 @@ import math
 
 from kelvarn.engine.jit import compiled, part
 
-_READ = "Array(float64, 1, 'C', readonly=True)"
 
-
-@compiled(f"void({_READ}, {_READ}, float64[::1], float64[::1])")
+@compiled("d1r d1r d1 d1")
 def extremes(t, y, at, values):
     """The least and the greatest value of each of so many equal shares of the samples, in the order they come.
 
@@ -28,7 +26,7 @@ def extremes(t, y, at, values):
             values[2 * c], values[2 * c + 1] = most, least
 
 
-@compiled("void(float64[::1], float64[::1], uint32, int64, uint32[:, ::1])")
+@compiled("d1 d1 I q I2")
 def fill(first, second, color, period, pixels):
     """Fill the pixels between two edges in each column.
 
@@ -67,10 +65,7 @@ def _badness(low, high, taken, left, top, right, bottom):
     return count
 
 
-@compiled(
-    "void(float64[:, ::1], float64[:, ::1], float64[:, ::1], float64, float64, float64, float64, float64[::1],"
-    " float64[::1])"
-)
+@compiled("d2 d2 d2 d d d d d1 d1")
 def place(low, high, taken, x, y, width, height, inside, found):
     """The least bad place for a label near a point: above or below it, beginning, ending or centred there.
 
