@@ -1,5 +1,6 @@
 """Object code on disk: kept, checked, loaded and called without the compiler."""
 
+import ast
 import ctypes
 import subprocess
 import sys
@@ -9,7 +10,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from kelvarn.engine import jit, native
+from kelvarn.engine import codes, jit, native
 from kelvarn.engine.jit import Compiled
 
 RAMP = np.arange(5.0)
@@ -163,3 +164,10 @@ def test_a_second_start_needs_no_compiler() -> None:
     subprocess.run([sys.executable, "-c", program], check=True, capture_output=True)
     shown = subprocess.run([sys.executable, "-c", program], check=True, capture_output=True, text=True)
     assert shown.stdout == "[]\n"
+
+
+def test_no_slot_has_the_name_of_another() -> None:
+    """A table written by one number and read by another would go wrong in silence."""
+    tree = ast.parse(Path(codes.__file__).read_text())
+    names = [name.id for name in ast.walk(tree) if isinstance(name, ast.Name) and isinstance(name.ctx, ast.Store)]
+    assert sorted(names) == sorted(set(names))

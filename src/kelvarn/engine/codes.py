@@ -44,8 +44,13 @@ SOUND, OPEN, SHORT, STUCK, STALE, DRIFT, WRONG_BY, SPIKES = range(8)
 LINK_CHANGES, LOAD_CHANGES, SURROUNDINGS_CHANGE, DRAW_CHANGES, SUPPLY_CHANGES, FAULT_CHANGES = range(6)
 EVENT_A, EVENT_B, EVENT_C = range(3)
 
-# What `scan` finds in a window of a run. Indices count from the window's first sample; NONE where there is none.
+# A window of a run that `survey` reads: first sample, one after the last, its instant in s, setpoint in degC, whether
+# an event opened it; and what is found there. Indices count from the window's first sample; NONE where there is none.
+FIRST, LAST, STARTS_S, TARGET, AFTER_EVENT = range(5)
 TENTH_S, NINE_TENTHS_S, BEYOND_K, BEYOND_AT, SETTLED_S, OUTSIDE_AT, WORST_K, WORST_AT = range(8)
 IAE, ISE, ITAE, STEADY, SWING, SWING_PERIOD_S = range(8, 14)
 SCAN_SIZE = 14
+# What it finds in the whole run.
+MEAN_DRIVE, DRIVE_TRAVEL, AT_LIMIT_SAMPLES = range(3)
+WHOLE_SIZE = 3
 NONE = -1.0

@@ -5,6 +5,7 @@ next one, else to the end. A measure that does not exist in a run is None with a
 definitions are those of the project's model page and stand at each function.
 """
 
+import math
 from dataclasses import dataclass, field
 from typing import Any, Literal
 
@@ -14,7 +15,6 @@ from kelvarn.model.drives import Relay, SlowWindow
 from kelvarn.model.mark import MEASURES
 
 from . import codes
-from .layout import Floats
 from .plan import ramp_end_s
 from .reasons import AT_LIMIT
 from .run import Run
@@ -83,60 +83,85 @@ class _Found:
 
 def measure(run: Run) -> Measures:
     """Read all measures off a run."""
-    windows = tuple(_windows(run))
-    found = _Found()
-    hottest = {body.name: float(row.max()) for body, row in zip(run.rig.all_bodies, run.bodies_degC, strict=True)}
-    _drive(run, found)
-    margins = {
-        body.name: None if body.limit_degC is None else body.limit_degC - hottest[body.name]
-        for body in run.rig.all_bodies
-    }
-    return Measures(windows, found.values, found.reasons, hottest, margins)
+    from .scan import survey
+
+    spans = _spans(run)
+    table = np.array([span.row for span in spans if span.long_enough], float).reshape(-1, 5)
+    found, whole = np.empty((len(table), codes.SCAN_SIZE)), np.empty(codes.WHOLE_SIZE)
+    hottest = np.empty(len(run.rig.all_bodies))
+    survey(
+        run.time_s, run.controlled_degC, run.setpoint_degC, run.drive, run.reason, min(AT_LIMIT), max(AT_LIMIT),
+        run.bodies_degC, table, run.trial.band_K, found, whole, hottest,
+    )  # fmt: skip
+    rows = iter(found.tolist())
+    windows = tuple(_window(run, span, next(rows) if span.long_enough else None) for span in spans)
+    of_drive = _Found()
+    _drive(run, whole.tolist(), of_drive)
+    bodies = list(zip(run.rig.all_bodies, hottest.tolist(), strict=True))
+    margins = {body.name: None if body.limit_degC is None else body.limit_degC - most for body, most in bodies}
+    return Measures(windows, of_drive.values, of_drive.reasons, {body.name: most for body, most in bodies}, margins)
 
 
-def _windows(run: Run) -> list[Window]:
+@dataclass(frozen=True)
+class _Span:
+    """A window before it is read: samples first … last−1 from an instant to another."""
+
+    opens: Literal["setpoint", "event"]
+    name: str
+    index: int
+    from_s: float
+    to_s: float
+    first: int
+    last: int
+    target_degC: float
+
+    @property
+    def long_enough(self) -> bool:
+        return self.last - self.first >= 2
+
+    @property
+    def row(self) -> tuple[float, ...]:
+        return self.first, self.last, self.from_s, self.target_degC, self.opens == "event"
+
+
+def _spans(run: Run) -> list[_Span]:
     opens: list[tuple[float, int, str, int]] = [
         (change.at_s, 0, "setpoint", index) for index, change in enumerate(run.trial.plan.changes)
     ]
     opens += [(event.at_s, 1, event.name, index) for index, event in enumerate(run.trial.events)]
     opens.sort()
-    end = float(run.time_s[-1])
-    windows = []
+    end, h, samples = float(run.time_s[-1]), run.rig.probe.interval_s, run.time_s.size
+    spans = []
     for place, (start, kind, name, index) in enumerate(opens):
+        if start > end:
+            continue
         until = min(next((o[0] for o in opens[place + 1 :] if o[0] > start), end), end)
-        if start <= end:
-            windows.append(_window(run, "event" if kind else "setpoint", name, index, start, until))
-    return windows
+        first = math.ceil((start - 1e-9) / h)
+        # The sample at which the next window opens already has that one's setpoint; only the run's last belongs here.
+        last = samples if until >= end else math.ceil((until - 1e-9) / h)
+        target = float(run.setpoint_degC[max(last, 1) - 1]) if kind else run.trial.plan.changes[index].to_degC
+        spans.append(_Span("event" if kind else "setpoint", name, index, start, until, first, last, target))
+    return spans
 
 
-def _window(run: Run, opens: Literal["setpoint", "event"], name: str, index: int, start: float, until: float) -> Window:
-    first = int(np.searchsorted(run.time_s, start - 1e-9))
-    # The sample at which the next window opens already has that one's setpoint; only the run's last one belongs here.
-    final = until >= run.time_s[-1]
-    last = run.time_s.size if final else int(np.searchsorted(run.time_s, until - 1e-9))
-    t, y, plan = run.time_s[first:last], run.controlled_degC[first:last], run.setpoint_degC[first:last]
-    changes = run.trial.plan.changes
-    target = changes[index].to_degC if opens == "setpoint" else float(plan[-1]) if t.size else float("nan")
+def _window(run: Run, span: _Span, read: list[float] | None) -> Window:
     found = _Found()
-    if t.size < 2:
-        window_keys = [key for key, kind in MEASURES.items() if kind.scope in ("window", "event")]
-        for key in window_keys:
-            found.put(key, None, "the window is shorter than two readings")
-        return Window(opens, name, start, until, _or_plan(run, target), found.values, found.reasons, None)
-    from .scan import scan
-
-    numbers = np.empty(codes.SCAN_SIZE)
-    scan(t, y, plan, start, target, run.trial.band_K, opens == "event", numbers)
-    read = numbers.tolist()
-    peak_s = None
+    opens, target = span.opens, span.target_degC
+    peak_s: float | None = None
+    if read is None:
+        for key, kind in MEASURES.items():
+            if kind.scope in ("window", "event"):
+                found.put(key, None, "the window is shorter than two readings")
+        return Window(opens, span.name, span.from_s, span.to_s, target, found.values, found.reasons, None)
     if opens == "setpoint":
-        peak_s = _approach(t, target - float(y[0]), read, found)
-        _settling(t.size, read, "settling_s", found)
-        _tracking(run, t, y - plan, index, found)
+        over = _approach(target - float(run.controlled_degC[span.first]), read, found)
+        peak_s = None if over is None else float(run.time_s[span.first + over])
+        _settling(span, read, "settling_s", found)
+        _tracking(run, span, found)
     else:
         found.put("sag_K", read[codes.WORST_K])
-        peak_s = float(t[int(read[codes.WORST_AT])])
-        _settling(t.size, read, "recovery_s", found)
+        peak_s = float(run.time_s[span.first + int(read[codes.WORST_AT])])
+        _settling(span, read, "recovery_s", found)
     found.put("steady_error_K", read[codes.STEADY])
     found.put("swing_K", read[codes.SWING])
     period = read[codes.SWING_PERIOD_S]
@@ -148,15 +173,11 @@ def _window(run: Run, opens: Literal["setpoint", "event"], name: str, index: int
     found.put("iae_Ks", read[codes.IAE])
     found.put("ise_K2s", read[codes.ISE])
     found.put("itae_Ks2", read[codes.ITAE])
-    return Window(opens, name, start, until, target, found.values, found.reasons, peak_s)
+    return Window(opens, span.name, span.from_s, span.to_s, target, found.values, found.reasons, peak_s)
 
 
-def _or_plan(run: Run, target: float) -> float:
-    return target if np.isfinite(target) else float(run.setpoint_degC[-1])
-
-
-def _approach(t: Floats, gap: float, read: list[float], found: _Found) -> float | None:
-    """Rise time and overshoot; `gap` is Δ = r − y0. Returns the instant of the greatest overshoot."""
+def _approach(gap: float, read: list[float], found: _Found) -> int | None:
+    """Rise time and overshoot; `gap` is Δ = r − y0. Returns the sample of the greatest overshoot."""
     if abs(gap) < 1e-9:
         for key in ("rise_s", "overshoot_K", "overshoot_pct"):
             found.put(key, None, "it starts at the setpoint")
@@ -168,15 +189,15 @@ def _approach(t: Floats, gap: float, read: list[float], found: _Found) -> float 
     over = max(0.0, read[codes.BEYOND_K])
     found.put("overshoot_K", over)
     found.put("overshoot_pct", 100 * over / abs(gap))
-    return float(t[int(read[codes.BEYOND_AT])]) if over > 0 else None
+    return int(read[codes.BEYOND_AT]) if over > 0 else None
 
 
-def _settling(samples: int, read: list[float], key: str, found: _Found) -> None:
+def _settling(span: _Span, read: list[float], key: str, found: _Found) -> None:
     """From the start to the last instant outside ±band; none if outside at the end or inside for too short a while.
 
     Too short is less than ten samples or a twentieth of the window, whichever is more.
     """
-    outside = int(read[codes.OUTSIDE_AT])
+    samples, outside = span.last - span.first, int(read[codes.OUTSIDE_AT])
     if outside == samples - 1:
         found.put(key, None, "it is outside the band at the end of the window")
     elif samples - (outside + 1) < max(10, 0.05 * samples):
@@ -185,32 +206,34 @@ def _settling(samples: int, read: list[float], key: str, found: _Found) -> None:
         found.put(key, 0.0 if outside < 0 else read[codes.SETTLED_S])
 
 
-def _tracking(run: Run, t: Floats, error: Floats, index: int, found: _Found) -> None:
+def _tracking(run: Run, span: _Span, found: _Found) -> None:
     """Largest and rms distance from the plan along a ramp, after the first reach."""
-    change = run.trial.plan.changes[index]
+    change = run.trial.plan.changes[span.index]
     keys = ("tracking_max_K", "tracking_rms_K")
-    if change.ramp_K_per_s is None or index == 0:
+    if change.ramp_K_per_s is None or span.index == 0:
         for key in keys:
             found.put(key, None, "the setpoint does not ramp here")
         return
-    along = t <= ramp_end_s(run.trial.plan, index)
+    part = slice(span.first, span.last)
+    error = run.controlled_degC[part] - run.setpoint_degC[part]
+    along = run.time_s[part] <= ramp_end_s(run.trial.plan, span.index)
     reached = np.flatnonzero(np.abs(error) <= run.trial.band_K)
     if not reached.size or not along[reached[0]]:
         for key in keys:
             found.put(key, None, "it does not reach the ramp")
         return
-    part = error[reached[0] : int(np.flatnonzero(along)[-1]) + 1]
-    found.put(keys[0], np.abs(part).max())
-    found.put(keys[1], np.sqrt(np.mean(part * part)))
+    error = error[reached[0] : int(np.flatnonzero(along)[-1]) + 1]
+    found.put(keys[0], np.abs(error).max())
+    found.put(keys[1], np.sqrt(np.mean(error * error)))
 
 
-def _drive(run: Run, found: _Found) -> None:
+def _drive(run: Run, whole: list[float], found: _Found) -> None:
     """What the run asked of the drive, over the whole of it."""
     duration = float(run.time_s[-1])
     found.put("energy_J", run.energy_J)
-    found.put("mean_drive", run.drive[:-1].mean())
-    found.put("time_at_limit_s", at_limit(run)[:-1].sum() * run.rig.probe.interval_s)
-    found.put("travel", np.abs(np.diff(run.drive)).sum())
+    found.put("mean_drive", whole[codes.MEAN_DRIVE])
+    found.put("time_at_limit_s", whole[codes.AT_LIMIT_SAMPLES] * run.rig.probe.interval_s)
+    found.put("travel", whole[codes.DRIVE_TRAVEL])
     switching = [(drive, found) for drive, found in zip(run.rig.drives, run.switching, strict=True)
                  if isinstance(drive, Relay | SlowWindow)]  # fmt: skip
     if not switching:

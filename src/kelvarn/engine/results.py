@@ -49,7 +49,7 @@ class Results:
         Raises:
             RunError: it cannot be computed.
         """
-        key = _key(rig, candidate, trial)
+        key = rig, candidate.controller, _alone(trial)
         kept = self._kept.get(key)
         if kept is None:
             run = compute(rig, candidate.controller, trial)
@@ -58,7 +58,8 @@ class Results:
 
     def of_project(self, project: Project, trial: Trial) -> dict[str, Result | RunError]:
         """Results of all candidates on one trial, by candidate name; an error in place of one that cannot be."""
-        keys = [_key(project.rig, candidate, trial) for candidate in project.candidates]
+        alone = _alone(trial)
+        keys = [(project.rig, candidate.controller, alone) for candidate in project.candidates]
         known = [self._kept.get(key) for key in keys]
         loops: list[tuple[Begun, Future[None]] | RunError | None] = []
         # The compiled loops run side by side; all else would only wait for the interpreter's lock there.
@@ -96,6 +97,6 @@ class Results:
         return Result(run, measures, judge(trial, measures))
 
 
-def _key(rig: Rig, candidate: Candidate, trial: Trial) -> _Key:
-    """Neither the candidate's name nor the marks change the run."""
-    return rig, candidate.controller, trial.model_copy(update={"marks": (), "name": ""})
+def _alone(trial: Trial) -> Trial:
+    """What of a trial changes a run: neither its name nor its marks do, nor does the candidate's name."""
+    return trial.model_copy(update={"marks": (), "name": ""})

@@ -1,7 +1,7 @@
 """A run: one candidate on one trial on one rig, computed. The way through the engine starts here."""
 
 from dataclasses import dataclass
-from functools import cached_property
+from functools import cached_property, lru_cache
 
 import numpy as np
 
@@ -150,17 +150,18 @@ class Begun:
         self, rig: Rig, controller: OnOff | Pid | Hand, trial: Trial, step_share: float = STEP_SHARE,
         tolerance_K: float = TOLERANCE_K,
     ) -> None:  # fmt: skip
-        from .kernel import DRIVE_TOTALS_SIZE, TOTALS_SIZE, TRACE_ROWS, run_loop
+        from .kernel import DRIVE_FLOW, DRIVE_TOTALS_SIZE, TOTALS_SIZE, TRACE_ROWS, run_loop
 
         self._of = (rig, controller, trial)
         self._loop = run_loop
         self._arrays = to_arrays(rig, controller, trial, step_share, tolerance_K)
         m, drives = self._arrays.setpoint.size, len(rig.drives)
-        self._trace = np.zeros((TRACE_ROWS, m))
-        self._reasons = np.zeros(m, np.int64)
-        self._bodies = np.zeros((len(rig.all_bodies), m))
-        self._readings = np.zeros((len(rig.probes), m))
-        self._of_drives = np.zeros((2, drives, m))
+        self._trace = np.empty((TRACE_ROWS, m))
+        self._reasons = np.empty(m, np.int64)
+        self._bodies = np.empty((len(rig.all_bodies), m))
+        self._readings = np.empty((len(rig.probes), m))
+        self._of_drives = np.empty((2, drives, m))
+        self._of_drives[DRIVE_FLOW] = 0.0  # written only of drives that move something
         self._totals, self._drive_totals = np.zeros(TOTALS_SIZE), np.zeros((drives, DRIVE_TOTALS_SIZE))
         self._diverged = -1
 
@@ -198,7 +199,7 @@ class Begun:
             rig=rig,
             controller=controller,
             trial=trial,
-            time_s=np.arange(trace.shape[1]) * self._arrays.h,
+            time_s=_instants(trace.shape[1], self._arrays.h),
             setpoint_degC=self._arrays.setpoint,
             measured_degC=trace[kernel.MEASURED],
             drive=trace[kernel.DRIVE],
@@ -224,6 +225,14 @@ class Begun:
         )
 
 
+@lru_cache(maxsize=4)
+def _instants(samples: int, h: float) -> Floats:
+    """When each sample is, s; kept, since candidates share it."""
+    found = np.arange(samples) * h
+    found.flags.writeable = False
+    return found
+
+
 def _smallest(rig: Rig) -> str:
     body = min(rig.all_bodies, key=lambda b: b.capacity_J_per_K)
     return f"“{body.name}” ({body.capacity_J_per_K:g} J/K)"
@@ -234,8 +243,8 @@ def _existing(value: float) -> float | None:
 
 
 def warm() -> None:
-    """Compile the kernel and the scan of its runs, or load them from the disk cache. Not for the GUI thread."""
+    """Compile the kernel and the survey of its runs, or load them from the disk cache. Not for the GUI thread."""
     from . import kernel, scan
 
     kernel.run_loop.load()
-    scan.scan.load()
+    scan.survey.load()

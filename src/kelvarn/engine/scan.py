@@ -1,25 +1,33 @@
-"""The numbers of one window of a run, read in two passes over its samples; `measures` says what they mean."""
+"""The numbers of a run, read off its samples in one go; `measures` says what they mean."""
 
 import math
 
 from .codes import (
+    AFTER_EVENT,
+    AT_LIMIT_SAMPLES,
     BEYOND_AT,
     BEYOND_K,
+    DRIVE_TRAVEL,
+    FIRST,
     IAE,
     ISE,
     ITAE,
+    LAST,
+    MEAN_DRIVE,
     NINE_TENTHS_S,
     NONE,
     OUTSIDE_AT,
     SETTLED_S,
+    STARTS_S,
     STEADY,
     SWING,
     SWING_PERIOD_S,
+    TARGET,
     TENTH_S,
     WORST_AT,
     WORST_K,
 )
-from .jit import compiled, part
+from .jit import compiled, part, subroutine
 
 
 @part
@@ -28,20 +36,12 @@ def _between(t0, y0, t1, y1, level):
     return t0 + (t1 - t0) * (level - y0) / (y1 - y0)
 
 
-@compiled("d1r d1r d1r d d d ? d1")
-def scan(t, y, plan, start_s, target, band, after_event, found):
-    """Read a window of at least two samples.
-
-    Args:
-        t, y, plan: instants in s, temperature and setpoint in degC, shape (m,).
-        start_s: when the window opens.
-        target: setpoint it is judged against, degC.
-        band: half width of the tolerance band, K.
-        after_event: judge settling by the distance from the plan instead of the target.
-        found: shape (SCAN_SIZE,), filled; slots of `codes`.
-    """
+@subroutine
+def _window(t, y, plan, start_s, target, band, after_event, found):
+    """Read a window of at least two samples; arguments as in `survey`, all of the window alone."""
     last = t.size - 1
-    found[:] = NONE
+    for slot in range(found.size):
+        found[slot] = NONE
     gap = target - y[0]
     sign = 1.0 if gap > 0 else -1.0
     beyond, worst = -math.inf, -1.0
@@ -98,3 +98,39 @@ def scan(t, y, plan, start_s, target, band, after_event, found):
             ups += 1
     if ups > 1:
         found[SWING_PERIOD_S] = (last_up - first_up) / (ups - 1)
+
+
+@compiled("d1r d1r d1r d1r q1r q q d2r d2r d d2 d1 d1")
+def survey(t, y, plan, drive, reasons, lowest, highest, bodies, windows, band, found, whole, hottest):
+    """Read all of a run.
+
+    Args:
+        t, y, plan, drive: instants in s, temperature and setpoint in degC, drive, shape (m,); at least two samples.
+        reasons: codes, shape (m,); those from `lowest` to `highest` are of a drive at its limit.
+        bodies: degC of each, shape (n, m).
+        windows: one row each, slots of `codes`: first sample, one after the last (two or more in all), when it opens
+            in s, the setpoint it is judged against, whether settling is judged by the distance from the plan instead.
+        band: half width of the tolerance band, K.
+        found: shape (windows, SCAN_SIZE), filled; slots of `codes`.
+        whole: of the run without its last sample, shape (WHOLE_SIZE,), filled.
+        hottest: degC of each body, shape (n,), filled.
+    """
+    for w in range(windows.shape[0]):
+        first, last = int(windows[w, FIRST]), int(windows[w, LAST])
+        _window(
+            t[first:last], y[first:last], plan[first:last], windows[w, STARTS_S], windows[w, TARGET], band,
+            windows[w, AFTER_EVENT] > 0.0, found[w],
+        )  # fmt: skip
+    total = travel = 0.0
+    count = 0
+    for k in range(t.size - 1):
+        total += drive[k]
+        travel += abs(drive[k + 1] - drive[k])
+        if lowest <= reasons[k] <= highest:
+            count += 1
+    whole[MEAN_DRIVE], whole[DRIVE_TRAVEL], whole[AT_LIMIT_SAMPLES] = total / (t.size - 1), travel, count
+    for i in range(bodies.shape[0]):
+        most = bodies[i, 0]
+        for k in range(1, t.size):
+            most = max(most, bodies[i, k])
+        hottest[i] = most

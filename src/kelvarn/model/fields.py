@@ -13,7 +13,16 @@ SURROUNDINGS = "surroundings"
 class Part(BaseModel):
     """Base of everything in a project: frozen, no unknown fields, no NaN or infinity."""
 
+    __slots__ = ("_kept_hash",)
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False, use_enum_values=False)
+
+    def __hash__(self) -> int:
+        """Kept: results are looked up by rig and trial, dozens of times in a step of a drag."""
+        kept: int | None = getattr(self, "_kept_hash", None)
+        if kept is None:
+            kept = hash((type(self), *self.__dict__.values()))
+            object.__setattr__(self, "_kept_hash", kept)
+        return kept
 
 
 Name = Annotated[
