@@ -52,7 +52,7 @@ def count(function: Compiled) -> tuple[int, list[float]]:
 
 def test_every_kind_of_argument_arrives(code: native.Code) -> None:
     out = np.zeros((2, 2))
-    assert native.load(code, SIGNATURE)(RAMP, 1.5, -1, True, 4_000_000_000, out) == -3
+    assert native.Function(code, SIGNATURE)(RAMP, 1.5, -1, True, 4_000_000_000, out) == -3
     assert out.tolist() == [[3, 4e9], [-1, 1]]
 
 
@@ -126,7 +126,7 @@ def test_writing_replaces_a_whole_file(tmp_path: Path) -> None:
 )
 def test_an_argument_that_does_not_fit_is_refused(code: native.Code, place: int, bad: object) -> None:
     good = [RAMP, 0.0, 1, False, 0, np.zeros((2, 2))]
-    call = native.load(code, SIGNATURE)
+    call = native.Function(code, SIGNATURE)
     call(*good)
     with pytest.raises((TypeError, ctypes.ArgumentError)):
         call(*good[:place], bad, *good[place + 1 :])
@@ -137,11 +137,11 @@ def test_an_argument_that_does_not_fit_is_refused(code: native.Code, place: int,
 def test_a_read_only_array_may_be_read(code: native.Code) -> None:
     locked = RAMP.copy()
     locked.flags.writeable = False
-    assert native.load(code, SIGNATURE)(locked, 0.0, 1, False, 0, np.zeros((2, 2))) == 4
+    assert native.Function(code, SIGNATURE)(locked, 0.0, 1, False, 0, np.zeros((2, 2))) == 4
 
 
 def test_zeros_out_of_one_piece_are_arrays_of_their_own(code: native.Code) -> None:
-    call = native.load(code, SIGNATURE)
+    call = native.Function(code, SIGNATURE)
     first, empty, second = native.zeros(("d2", "q3", "d2"), ((2, 2), (2, 0, 3), (2, 2)))
     for out, above in ((first, 0.0), (second, 2.0)):
         call(RAMP, above, 1, False, 7, out)

@@ -63,23 +63,27 @@ class Compiled:
     def __init__(self, function: Callable[..., Any], signature: str) -> None:
         self._function, self._signature = function, signature
         self._lock = threading.Lock()
-        self._call: Callable[..., Any] | None = None
+        self._loaded: native.Function | None = None
 
     def __call__(self, *arguments: Any) -> Any:
-        return (self._call or self.load())(*arguments)
+        return (self._loaded or self.load())(*arguments)
 
-    def load(self) -> Callable[..., Any]:
+    def bind(self, *arguments: Any) -> Callable[[], Any]:
+        """A call made ready, for another thread."""
+        return (self._loaded or self.load()).bind(*arguments)
+
+    def load(self) -> native.Function:
         """Load it from the disk cache, or compile it and keep it there. Compiling takes up to a minute."""
         with self._lock:
-            if self._call is None:
+            if self._loaded is None:
                 own = hashlib.sha256(Path(self._function.__code__.co_filename).read_bytes()).hexdigest()[:8]
                 path = cache_folder() / f"{self._function.__module__}.{self._function.__name__}.{own}.o"
                 code = native.read(path)
                 if code is None:
                     code = self._compile()
                     native.write(path, code)
-                self._call = native.load(code, self._signature)
-            return self._call
+                self._loaded = native.Function(code, self._signature)
+            return self._loaded
 
     def _compile(self) -> native.Code:
         core, takes_and_gives = _numba().core, native.takes_and_gives(self._signature)

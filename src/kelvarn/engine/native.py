@@ -82,11 +82,48 @@ def takes_and_gives(signature: str) -> tuple[list[str], str]:
     return takes.split(), gives.strip()
 
 
-def load(code: Code, signature: str) -> Callable[..., Any]:
-    """Make code callable from Python; the interpreter's lock is released meanwhile.
+class Function:
+    """Code made callable from Python; the interpreter's lock is released while it works.
 
-    The function raises TypeError for arguments that are not what the code takes.
+    Raises TypeError for arguments that are not what the code takes.
     """
+
+    def __init__(self, code: Code, signature: str) -> None:
+        takes, self._gives = takes_and_gives(signature)
+        kinds: list[Any] = [ctypes.c_void_p, ctypes.c_void_p]
+        for taken in takes:
+            kinds += [_OF[taken]] if len(taken) == 1 else _array_kinds(int(taken[1]))
+        self._call = ctypes.CFUNCTYPE(ctypes.c_int32, *kinds)(_address(code))
+        self._checks = [None if len(taken) == 1 else (taken, np.dtype(taken[0]), int(taken[1])) for taken in takes]
+
+    def __call__(self, *arguments: Any) -> Any:
+        return self.bind(*arguments)()
+
+    def bind(self, *arguments: Any) -> Callable[[], Any]:
+        """A call made ready: what is left to be done needs the interpreter's lock but for a moment."""
+        if len(arguments) != len(self._checks):
+            raise TypeError(f"{len(self._checks)} arguments are needed, not {len(arguments)}")
+        result, error = _OF[self._gives or "q"](), ctypes.c_void_p()
+        flat: list[Any] = [ctypes.addressof(result), ctypes.addressof(error)]
+        for argument, check in zip(arguments, self._checks, strict=True):
+            if check is None:
+                flat.append(argument)
+            elif type(argument) is Handed and argument.kind == check[0]:
+                flat += argument.parts
+            else:
+                flat += _parts(argument, *check)
+
+        def call() -> Any:
+            _ = arguments, error  # kept as long as their addresses are in use
+            if self._call(*flat) != 0:
+                raise RuntimeError("compiled code failed")
+            return result.value if self._gives else None
+
+        return call
+
+
+def _address(code: Code) -> int:
+    """Load code and say where it is."""
     llvm = _llvm()
     with _lock:
         target = llvm.Target.from_default_triple().create_target_machine()
@@ -94,32 +131,7 @@ def load(code: Code, signature: str) -> Callable[..., Any]:
         engine.add_object_file(llvm.ObjectFileRef.from_data(code.code))
         engine.finalize_object()
         _engines.append(engine)
-        address = engine.get_function_address(code.symbol)
-    takes, gives = takes_and_gives(signature)
-    kinds: list[Any] = [ctypes.c_void_p, ctypes.c_void_p]
-    for taken in takes:
-        kinds += [_OF[taken]] if len(taken) == 1 else _array_kinds(int(taken[1]))
-    function = ctypes.CFUNCTYPE(ctypes.c_int32, *kinds)(address)
-    checks = [None if len(taken) == 1 else (taken, np.dtype(taken[0]), int(taken[1])) for taken in takes]
-    made: Any = _OF[gives] if gives else ctypes.c_int64
-
-    def call(*arguments: Any) -> Any:
-        if len(arguments) != len(checks):
-            raise TypeError(f"{len(checks)} arguments are needed, not {len(arguments)}")
-        result, error = made(), ctypes.c_void_p()
-        flat: list[Any] = [ctypes.addressof(result), ctypes.addressof(error)]
-        for argument, check in zip(arguments, checks, strict=True):
-            if check is None:
-                flat.append(argument)
-            elif type(argument) is Handed and argument.kind == check[0]:
-                flat += argument.parts
-            else:
-                flat += _parts(argument, *check)
-        if function(*flat) != 0:
-            raise RuntimeError("compiled code failed")
-        return result.value if gives else None
-
-    return call
+        return int(engine.get_function_address(code.symbol))
 
 
 def _array_kinds(dimensions: int) -> list[Any]:

@@ -1,6 +1,7 @@
 """Runs with their measures and verdicts, kept by what they were computed from."""
 
 import os
+import time
 from collections import OrderedDict
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass
@@ -65,8 +66,12 @@ class Results:
         # The compiled loops run side by side; all else would only wait for the interpreter's lock there.
         for candidate, kept in zip(project.candidates, known, strict=True):
             try:
-                begun = Begun(project.rig, candidate.controller, trial) if kept is None else None
-                loops.append(None if begun is None else (begun, self._pool.submit(begun.loop)))
+                if kept is not None:
+                    loops.append(None)
+                    continue
+                begun = Begun(project.rig, candidate.controller, trial)
+                loops.append((begun, self._pool.submit(begun.loop)))
+                time.sleep(0)  # hands the interpreter's lock over, so that the loop begins now
             except RunError as error:
                 loops.append(error)
         found: dict[str, Result | RunError] = {}

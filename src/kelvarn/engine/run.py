@@ -153,7 +153,6 @@ class Begun:
         from .kernel import DRIVE_FLOW, DRIVE_TOTALS_SIZE, TOTALS_SIZE, TRACE_ROWS, run_loop
 
         self._of = (rig, controller, trial)
-        self._loop = run_loop
         self._arrays = to_arrays(rig, controller, trial, step_share, tolerance_K)
         m, drives = self._arrays.setpoint.size, len(rig.drives)
         self._trace = np.empty((TRACE_ROWS, m))
@@ -163,14 +162,15 @@ class Begun:
         self._of_drives = np.empty((2, drives, m))
         self._of_drives[DRIVE_FLOW] = 0.0  # written only of drives that move something
         self._totals, self._drive_totals = np.zeros(TOTALS_SIZE), np.zeros((drives, DRIVE_TOTALS_SIZE))
+        self._loop = run_loop.bind(
+            *self._arrays.arguments(), self._trace, self._reasons, self._bodies, self._readings, self._of_drives,
+            self._totals, self._drive_totals,
+        )  # fmt: skip
         self._diverged = -1
 
     def loop(self) -> None:
         """Compute."""
-        self._diverged = self._loop(
-            *self._arrays.arguments(), self._trace, self._reasons, self._bodies, self._readings, self._of_drives,
-            self._totals, self._drive_totals,
-        )  # fmt: skip
+        self._diverged = self._loop()
 
     def run(self) -> Run:
         """What was computed."""
