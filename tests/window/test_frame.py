@@ -17,7 +17,7 @@ from kelvarn.desktop.document import Document
 from kelvarn.desktop.finder import Finder
 from kelvarn.desktop.runner import Runner
 from kelvarn.desktop.strip.axis import Axis, clock, nice_step, time_ticks, value_ticks
-from kelvarn.desktop.strip.trace import reduce
+from kelvarn.desktop.strip.trace import curve
 from kelvarn.desktop.window import CONTROL, HANDOVER, RIG, Window
 from kelvarn.files.journal import Journal
 from kelvarn.model.edit import put, with_fields
@@ -231,10 +231,11 @@ def test_reduction_keeps_every_peak() -> None:
     t = np.arange(1_000_000) * 0.1
     y = rng.standard_normal(t.size)
     y[123_456], y[654_321] = 50, -50
-    x, values = reduce(t, y, Axis(0, t[-1], 50, 700))
-    assert x.size <= 1400
-    assert (values.max(), values.min()) == (50, -50)
-    assert (np.diff(x) >= 0).all()
+    drawn = curve(t, y, Axis(0, t[-1], 50, 700), Axis(0, 1, 0, 1))
+    assert drawn.x.size == drawn.line.size() <= 1400
+    assert (drawn.y.max(), drawn.y.min()) == (50, -50)
+    assert (np.diff(drawn.x) >= 0).all()
+    assert (drawn.line.at(9).x(), drawn.line.at(9).y()) == (drawn.x[9], drawn.y[9])
 
 
 def test_ticks_are_round_numbers() -> None:

@@ -7,7 +7,7 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QHBoxLayout, QSizePolicy, QToolTip
 
-from kelvarn.desktop import theme
+from kelvarn.desktop import texts, theme
 from kelvarn.desktop.fields.plain import Choice
 from kelvarn.desktop.focus import FocusRing
 from kelvarn.desktop.keys import place_step
@@ -114,10 +114,7 @@ class Line(FocusRing):
         self._text(painter, phrase, station.phrase, "gold" if station.state == "look" else "muted", "small")
 
     def _text(self, painter: QPainter, rect: QRectF, text: str, color: str, kind: str) -> None:
-        painter.setFont(theme.font(kind))
-        painter.setPen(theme.current().color(color))
-        elided = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, int(rect.width()))
-        painter.drawText(rect, Qt.AlignmentFlag.AlignVCenter, elided)
+        texts.paint(painter, rect, text, theme.current().color(color), kind, cut=True)
 
     def _station_at(self, position: QPointF) -> int | None:
         return next((k for k in range(len(self._stations)) if self.station_rect(k).contains(position)), None)

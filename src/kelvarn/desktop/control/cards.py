@@ -6,7 +6,7 @@ from PySide6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
-from kelvarn.desktop import theme
+from kelvarn.desktop import texts, theme
 from kelvarn.desktop.fields.plain import NameEdit, heading
 from kelvarn.desktop.focus import FocusRing
 from kelvarn.desktop.strip.content import Entry
@@ -109,12 +109,9 @@ class Card(FocusRing):
         width = (self.width() - 20) / 3
         for k, (caption, text, color) in enumerate(self._figures):
             left = 10 + k * width
-            painter.setFont(theme.font("small"))
-            painter.setPen(look.color("muted"))
-            painter.drawText(QPointF(left, 44), caption)
-            painter.setFont(theme.font(bold=True))
-            painter.setPen(look.color(color, 0.5 if entry.stale else 1.0))
-            painter.drawText(QPointF(left, 63), text)
+            texts.paint(painter, QRectF(left, 32, width, 16), caption, look.color("muted"), "small")
+            color_now = look.color(color, 0.5 if entry.stale else 1.0)
+            texts.paint(painter, QRectF(left, 49, width, 19), text, color_now, bold=True)
         painter.end()
 
     def _paint_head(self, painter: QPainter, hidden: bool) -> None:
@@ -123,17 +120,13 @@ class Card(FocusRing):
         right = "hidden" if hidden else self._entry.candidate.strategy
         if self._entry.chosen:
             right = "★ chosen"
-        painter.setFont(theme.font("small", bold=self._entry.chosen))
-        painter.setPen(look.color("gold" if self._entry.chosen else "muted"))
-        taken = painter.fontMetrics().horizontalAdvance(right)
+        chosen = self._entry.chosen
         line = QRectF(10, 7, self.width() - 20, 20)
-        painter.drawText(line, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, right)
-        painter.setFont(theme.font(bold=True))
-        painter.setPen(look.color("muted" if hidden else "ink"))
-        name = painter.fontMetrics().elidedText(
-            self._entry.candidate.name, Qt.TextElideMode.ElideRight, int(line.width() - 44 - taken)
-        )
-        painter.drawText(line.adjusted(36, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, name)
+        color = look.color("gold" if chosen else "muted")
+        texts.paint(painter, line, right, color, "small", bold=chosen, at=texts.At.RIGHT)
+        taken = texts.laid_out(right, "small", chosen).width
+        name, color = line.adjusted(36, 0, -8 - taken, 0), look.color("muted" if hidden else "ink")
+        texts.paint(painter, name, self._entry.candidate.name, color, bold=True, cut=True)
 
     def start_rename(self) -> None:
         """Type another name in place."""

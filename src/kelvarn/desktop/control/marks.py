@@ -4,7 +4,7 @@ from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout
 
-from kelvarn.desktop import theme
+from kelvarn.desktop import texts, theme
 from kelvarn.desktop.elided import ElidedLine
 from kelvarn.desktop.focus import FocusRing
 from kelvarn.engine.marks import Verdict
@@ -68,22 +68,14 @@ class MarkBar(FocusRing):
         met = self._verdict is not None and self._verdict.met
         color = look.color("muted" if self._verdict is None else "moss" if met else "ember")
         width = self.width() - 2
-        painter.setFont(theme.font("small", bold=True))
-        painter.setPen(color)
         sign = "" if self._verdict is None else "✓ " if met else "✕ "
-        metrics = painter.fontMetrics()
-        title = metrics.elidedText(sign + self._mark.title, Qt.TextElideMode.ElideRight, width)
-        painter.drawText(QRectF(1, 0, width, 16), Qt.AlignmentFlag.AlignVCenter, title)
-        painter.setFont(theme.font("big"))
-        painter.setPen(look.color("ink"))
+        title = QRectF(1, 0, width, 16)
+        texts.paint(painter, title, sign + self._mark.title, color, "small", bold=True, cut=True)
         reached, words = self._texts
-        taken = painter.fontMetrics().horizontalAdvance(reached)
-        painter.drawText(QRectF(1, 16, width, 21), Qt.AlignmentFlag.AlignVCenter, reached)
-        painter.setFont(theme.font("small"))
-        painter.setPen(look.color("muted"))
-        if painter.fontMetrics().horizontalAdvance(words) > width - taken - 8:
+        texts.paint(painter, QRectF(1, 16, width, 21), reached, look.color("ink"), "big")
+        if texts.laid_out(words, "small").width > width - texts.laid_out(reached, "big").width - 8:
             words = self._mark.limit_text(self._scale, short=True)
-        painter.drawText(QRectF(1, 17, width, 20), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, words)
+        texts.paint(painter, QRectF(1, 17, width, 20), words, look.color("muted"), "small", at=texts.At.RIGHT)
         self._paint_bar(painter, QRectF(1, 41, width, 7), color)
         if self.ring:
             painter.setBrush(Qt.BrushStyle.NoBrush)

@@ -4,7 +4,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from kelvarn.desktop import theme
+from kelvarn.desktop import texts, theme
 from kelvarn.desktop.strip.axis import clock
 from kelvarn.desktop.strip.content import Content
 from kelvarn.engine.run import Run
@@ -48,9 +48,8 @@ class Terms(QWidget):
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.fillRect(self.rect(), look.color("ground"))
-        painter.setFont(theme.font("title"))
-        painter.setPen(look.color("ink"))
-        painter.drawText(QPointF(0, 14), f"Terms at {clock(float(run.time_s[k]), 60)}")
+        heading = f"Terms at {clock(float(run.time_s[k]), 60)}"
+        texts.paint(painter, QRectF(0, 0, self.width(), 19), heading, look.color("ink"), "title")
         top = 26.0
         controller = run.controller
         if isinstance(controller, Pid):
@@ -96,9 +95,5 @@ class Terms(QWidget):
     def _row(self, painter: QPainter, top: float, name: str, value: str) -> None:
         look = theme.current()
         rect = QRectF(0, top, self.width(), _ROW)
-        painter.setFont(theme.font())
-        painter.setPen(look.color("muted"))
-        painter.drawText(rect, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, name)
-        painter.setFont(theme.font(bold=True))
-        painter.setPen(look.color("ink"))
-        painter.drawText(rect, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, value)
+        texts.paint(painter, rect, name, look.color("muted"))
+        texts.paint(painter, rect, value, look.color("ink"), bold=True, at=texts.At.RIGHT)

@@ -1,9 +1,12 @@
 """The cursor through all lanes: its time flag and what every trace reads there."""
 
+import math
+
 from PySide6.QtCore import QPointF, QRect, QRectF, Qt
 from PySide6.QtGui import QPainter, QPen
 
-from kelvarn.desktop import theme
+from kelvarn.desktop import texts, theme
+from kelvarn.desktop.texts import At
 
 from .axis import clock
 from .content import Content
@@ -40,29 +43,24 @@ def paint_cursor(
 
 def _paint_flag(painter: QPainter, frame: Frame, x: float, time_s: float, pinned: bool) -> None:
     look = theme.current()
-    font = theme.font("small", bold=True)
-    painter.setFont(font)
     text = clock(time_s, 1 if frame.time.high - frame.time.low < 7200 else 60)
-    width = painter.fontMetrics().horizontalAdvance(text) + 16
+    width = texts.laid_out(text, "small", bold=True).width + 16
     left = min(max(x - width / 2, frame.rect.left()), frame.rect.right() - width)
     rect = QRectF(left, frame.rect.top() - 19, width, 18)
     painter.setBrush(look.color("ink" if pinned else "panel"))
     painter.drawRoundedRect(rect, 3, 3)
-    painter.setPen(look.color("panel" if pinned else "ink"))
-    painter.drawText(rect, Qt.AlignmentFlag.AlignCenter, text)
+    texts.paint(painter, rect, text, look.color("panel" if pinned else "ink"), "small", bold=True, at=At.CENTRE)
 
 
 def _paint_readings(painter: QPainter, frame: Frame, x: float, readings: list[tuple[int, str, str]]) -> None:
     look = theme.current()
-    painter.setFont(theme.font("small"))
-    metrics = painter.fontMetrics()
-    row = metrics.height() + 1
+    row = math.ceil(texts.laid_out("", "small").height) + 1
     fit = max(1, int((frame.rect.height() - 8) // row))
     readings = readings[:fit]
     most = int(min(130, frame.rect.width() / 4))
-    names = [metrics.elidedText(name, Qt.TextElideMode.ElideRight, most) for _, name, _ in readings]
-    name_width = max(metrics.horizontalAdvance(name) for name in names)
-    width = 26 + name_width + 10 + max(metrics.horizontalAdvance(value) for _, _, value in readings) + 8
+    names = [texts.elided(name, most, "small") for _, name, _ in readings]
+    name_width = max(texts.laid_out(name, "small").width for name in names)
+    width = 26 + name_width + 10 + max(texts.laid_out(value, "small").width for _, _, value in readings) + 8
     height = row * len(readings) + 6
     left = x + 6 if x + 6 + width < frame.rect.right() else max(x - 6 - width, frame.rect.left() + 2)
     rect = QRectF(left, frame.rect.bottom() - height - 3, width, height)
@@ -78,11 +76,9 @@ def _paint_readings(painter: QPainter, frame: Frame, x: float, readings: list[tu
                 pen.setDashPattern([d / 2 for d in dash])
             painter.setPen(pen)
             painter.drawLine(QPointF(rect.left() + 6, top + row / 2), QPointF(rect.left() + 22, top + row / 2))
-        painter.setPen(look.color("muted"))
         line = QRectF(rect.left() + 27, top, rect.width() - 34, row)
-        painter.drawText(line, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, name)
-        painter.setPen(look.color("ink"))
-        painter.drawText(line, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, value)
+        texts.paint(painter, line, name, look.color("muted"), "small")
+        texts.paint(painter, line, value, look.color("ink"), "small", at=At.RIGHT)
 
 
 def paint_drag_flag(painter: QPainter, pointer: QPointF, text: str, inside: QRect) -> None:
@@ -90,13 +86,11 @@ def paint_drag_flag(painter: QPainter, pointer: QPointF, text: str, inside: QRec
     if not text:
         return
     look = theme.current()
-    painter.setFont(theme.font("body", bold=True))
-    metrics = painter.fontMetrics()
-    rect = QRectF(pointer.x() + 16, pointer.y() - 30, metrics.horizontalAdvance(text) + 16, metrics.height() + 6)
+    _, width, height = texts.laid_out(text, bold=True)
+    rect = QRectF(pointer.x() + 16, pointer.y() - 30, width + 16, height + 6)
     rect.moveRight(min(rect.right(), inside.right() - 4))
     rect.moveTop(max(rect.top(), 2))
     painter.setPen(Qt.PenStyle.NoPen)
     painter.setBrush(look.color("ink"))
     painter.drawRoundedRect(rect, 3, 3)
-    painter.setPen(look.color("panel"))
-    painter.drawText(rect, Qt.AlignmentFlag.AlignCenter, text)
+    texts.paint(painter, rect, text, look.color("panel"), bold=True, at=At.CENTRE)

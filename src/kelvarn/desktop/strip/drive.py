@@ -3,9 +3,10 @@
 import numpy as np
 import numpy.typing as npt
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QPainter, QPen
+from PySide6.QtGui import QPainter
 
-from kelvarn.desktop import theme
+from kelvarn.desktop import texts, theme
+from kelvarn.desktop.texts import At
 from kelvarn.engine.measures import at_limit
 from kelvarn.engine.run import Run
 from kelvarn.model.drives import heated_body
@@ -13,9 +14,9 @@ from kelvarn.units import Quantity, minutes, show
 
 from .axis import Axis
 from .content import Content, Entry
-from .labels import Obstacles, draw, place
+from .labels import Obstacles, draw
 from .lane import Frame, Lane
-from .trace import draw_line, fill_between, polygon, reduce
+from .trace import Filling, curve, draw_line, fill_between
 
 _LEAST_SAID_S = 20.0
 
@@ -42,27 +43,27 @@ class DriveLane(Lane):
         painter.save()
         painter.setClipRect(frame.rect)
         run = result.run
-        x, u = reduce(run.time_s, run.drive, frame.time)
-        y = axis.to_px(u)
-        fill_between(painter, frame.rect, x, y, axis.to_px(0.0), look.candidate(content.selected.index, 0.3))
-        draw_line(painter, polygon(x, y), look.candidate(content.selected.index, 0.6))
+        drawn = curve(run.time_s, run.drive, frame.time, axis)
+        filling = Filling(look.candidate(content.selected.index, 0.3))
+        x, y = np.ascontiguousarray(drawn.x), np.ascontiguousarray(drawn.y)
+        fill_between(painter, frame.rect, x, y, np.array([axis.to_px(0.0)]), filling)
+        draw_line(painter, drawn.line, look.candidate(content.selected.index, 0.6))
         obstacles = Obstacles(frame.rect)
-        obstacles.add_curve(x, y)
-        obstacles.taken.append(self.paint_title(painter, frame, content))
+        obstacles.add_curve(drawn)
+        obstacles.take(self.paint_title(painter, frame, content))
         self._paint_limits(painter, frame, run, axis, obstacles)
         painter.restore()
 
     def paint_ground(self, painter: QPainter, frame: Frame, content: Content) -> None:
         super().paint_ground(painter, frame, content)
         axis = _drive_axis(frame)
-        painter.setFont(theme.font("small"))
-        painter.setPen(theme.current().color("muted"))
+        muted = theme.current().color("muted")
         for level, text in ((0.0, "0"), (1.0, "100")):
             box = QRectF(0, axis.to_px(level) - 9, frame.rect.left() - 10, 18)
-            painter.drawText(box, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, text)
+            texts.paint(painter, box, text, muted, "small", at=At.RIGHT)
 
     def _paint_limits(self, painter: QPainter, frame: Frame, run: Run, axis: Axis, obstacles: Obstacles) -> None:
-        look, small = theme.current(), theme.font("small", bold=True)
+        look = theme.current()
         edges: list[float] = []
         said: list[tuple[float, str]] = []
         for start, end in long_spans(run):
@@ -78,12 +79,11 @@ class DriveLane(Lane):
         # All in one filling: each one by itself takes as long as all of them.
         upper = np.full(len(edges), frame.rect.bottom())
         upper.reshape(-1, 4)[:, 1:3] = frame.rect.top()
-        fill_between(
-            painter, frame.rect, np.array(edges), upper, frame.rect.bottom(), look.color("gold", 0.6), hatched=True
-        )
+        gold, lower = Filling(look.color("gold", 0.6), hatched=True), np.array([frame.rect.bottom()])
+        fill_between(painter, frame.rect, np.array(edges), upper, lower, gold)
         for right, text in said:
-            rect = place(QPointF(right, frame.rect.center().y()), text, small, frame.rect, obstacles)
-            draw(painter, rect, text, look.color("gold"), small)
+            rect = obstacles.place(QPointF(right, frame.rect.center().y()), text)
+            draw(painter, rect, text, look.color("gold"))
 
     def readings(self, content: Content, sample: int) -> list[tuple[int, str, str]]:
         found = []
@@ -137,25 +137,26 @@ class BarcodeLane(Lane):
             painter.save()
             painter.setClipRect(frame.rect)
             painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
-            color = theme.current().candidate(self.entry.index, 0.75)
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(theme.current().candidate(self.entry.index, 0.75))
             top, height = frame.rect.top() + 7, frame.rect.height() - 14
-            for a, b in zip(left.tolist(), right.tolist(), strict=True):
-                if b >= frame.rect.left() and a <= frame.rect.right():
-                    painter.fillRect(QRectF(a, top, max(b - a, 1.0), height), color)
+            bars = [
+                QRectF(a, top, max(b - a, 1.0), height)
+                for a, b in zip(left.tolist(), right.tolist(), strict=True)
+                if b >= frame.rect.left() and a <= frame.rect.right()
+            ]
+            painter.drawRects(bars)
             painter.restore()
         self.paint_title(painter, frame, content)
 
     def paint_title(self, painter: QPainter, frame: Frame, content: Content) -> QRectF:
         """The candidate's name in the gutter's place: left, over the bars, vertically centred."""
         look = theme.current()
-        small = theme.font("small", bold=True)
-        painter.setFont(small)
-        metrics = painter.fontMetrics()
-        text = metrics.elidedText(self.title(content), Qt.TextElideMode.ElideRight, 130)
-        rect = QRectF(frame.rect.left() + 5, frame.rect.center().y() - 9, metrics.horizontalAdvance(text) + 8, 18)
+        text = texts.elided(self.title(content), 130, "small", bold=True)
+        width = texts.laid_out(text, "small", bold=True).width
+        rect = QRectF(frame.rect.left() + 5, frame.rect.center().y() - 9, width + 8, 18)
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(look.color("panel", 0.9))
         painter.drawRoundedRect(rect, 3, 3)
-        painter.setPen(QPen(look.candidate(self.entry.index)))
-        painter.drawText(rect, Qt.AlignmentFlag.AlignCenter, text)
+        texts.paint(painter, rect, text, look.candidate(self.entry.index), "small", bold=True, at=At.CENTRE)
         return rect

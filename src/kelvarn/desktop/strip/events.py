@@ -1,9 +1,9 @@
 """The events lane: blocks that can be moved and stretched."""
 
 from PySide6.QtCore import QRectF, Qt
-from PySide6.QtGui import QFontMetricsF, QPainter
+from PySide6.QtGui import QPainter
 
-from kelvarn.desktop import theme
+from kelvarn.desktop import texts, theme
 from kelvarn.model.trial import DoorOpens, DrawOffRuns, Event, Load, ProbeFault, SupplyChange, SurroundingsChange
 from kelvarn.units import Quantity, Scale, minutes, show
 
@@ -63,12 +63,9 @@ class EventsLane(Lane):
 
     def paint(self, painter: QPainter, frame: Frame, content: Content) -> None:
         look = theme.current()
-        small = theme.font("small", bold=True)
-        metrics = QFontMetricsF(small)
         title = self.paint_title(painter, frame, content)
         painter.save()
         painter.setClipRect(frame.rect)
-        painter.setFont(small)
         blocks = self._blocks(frame, content)
         taken = [*blocks, title]
         for event, block in zip(content.trial.events, blocks, strict=True):
@@ -77,26 +74,21 @@ class EventsLane(Lane):
             painter.setBrush(look.color(name, 0.32 if event.kind == "surroundings" else 0.8))
             painter.drawRoundedRect(block, 2, 2)
             text = event_text(event, content.scale)
-            area = self._text_area(metrics, text, block, frame.rect, taken)
+            area = self._text_area(text, block, frame.rect, taken)
             inside = area.left() >= block.left() and area.right() <= block.right() + 1
-            painter.setPen(look.color("panel" if inside and event.kind != "surroundings" else "ink"))
-            shown = metrics.elidedText(text, Qt.TextElideMode.ElideRight, area.width())
-            painter.drawText(area, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, shown)
+            color = look.color("panel" if inside and event.kind != "surroundings" else "ink")
+            texts.paint(painter, area, text, color, "small", bold=True, cut=True)
             taken.append(area)
         painter.restore()
         if not content.trial.events:
-            painter.setFont(theme.font("small"))
-            painter.setPen(look.color("muted"))
             area = frame.rect.adjusted(title.width() + 18, 0, 0, 0)
-            painter.drawText(
-                area, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, "nothing happens meanwhile"
-            )
+            texts.paint(painter, area, "nothing happens meanwhile", look.color("muted"), "small")
 
     @staticmethod
-    def _text_area(metrics: QFontMetricsF, text: str, block: QRectF, lane: QRectF, taken: list[QRectF]) -> QRectF:
+    def _text_area(text: str, block: QRectF, lane: QRectF, taken: list[QRectF]) -> QRectF:
         """Where a block's text goes: inside it, else right or left of it where that is free, else inside and cut."""
         seen = block.intersected(lane).adjusted(7, 0, -3, 0)
-        width = metrics.horizontalAdvance(text) + 2
+        width = texts.laid_out(text, "small", bold=True).width + 2
         if width <= seen.width():
             return seen
         for left in (block.right() + 6, block.left() - 6 - width):

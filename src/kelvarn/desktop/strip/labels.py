@@ -2,12 +2,15 @@
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QFont, QFontMetricsF, QPainter
+from PySide6.QtGui import QColor, QPainter
 
 from kelvarn.desktop import theme
+from kelvarn.desktop.texts import At, laid_out, paint
 
 from . import raster
-from .trace import Floats
+from .trace import Curve
+
+_ROOM = 8  # curves or rectangles at first
 
 
 class Obstacles:
@@ -18,47 +21,46 @@ class Obstacles:
     """
 
     def __init__(self, inside: QRectF) -> None:
-        self.taken: list[QRectF] = []
+        self._inside = inside
+        columns = max(2, int(inside.width()) + 1)
         self._left = int(inside.left())
-        self._columns = np.arange(max(2, int(inside.width()) + 2)) + self._left
-        self._low = np.empty((0, self._columns.size - 1))
-        self._high = self._low
+        self._low, self._high = np.empty((_ROOM, columns)), np.empty((_ROOM, columns))
+        self._curves = 0
+        self._taken: list[tuple[float, float, float, float]] = []
 
-    def add_curve(self, x: Floats, y: Floats) -> None:
-        """A curve in pixels, x rising."""
-        if x.size < 2:
-            return
-        at = np.interp(self._columns, x, y)
-        self._low = np.vstack([self._low, np.minimum(at[:-1], at[1:])])
-        self._high = np.vstack([self._high, np.maximum(at[:-1], at[1:])])
+    def add_curve(self, curve: Curve) -> None:
+        """Keep clear of a curve."""
+        if self._curves == len(self._low):
+            self._low, self._high = (np.concatenate([rows, np.empty_like(rows)]) for rows in (self._low, self._high))
+        low, high = self._low[self._curves], self._high[self._curves]
+        raster.extent(curve.points, self._left, low, high)
+        self._curves += 1
 
-    def place(self, anchor: QPointF, width: float, height: float, inside: QRectF) -> QRectF:
-        """The least bad rectangle of a size near a point, kept inside the lane; it is taken from then on."""
-        shift = self._left
-        taken = np.array([_sides(rect, shift) for rect in self.taken]).reshape(-1, 4)
-        found = np.empty(2)
-        bounds = np.array(_sides(inside, shift))
-        raster.place(self._low, self._high, taken, anchor.x() - shift, anchor.y(), width, height, bounds, found)
-        best = QRectF(float(found[0]) + shift, float(found[1]), width, height)
-        self.taken.append(best)
+    def take(self, rect: QRectF) -> None:
+        """Keep clear of a rectangle."""
+        self._taken.append(self._sides(rect))
+
+    def place(self, anchor: QPointF, text: str) -> QRectF:
+        """The least bad rectangle for a small bold text near a point, inside the lane; it is taken from then on."""
+        _, width, height = laid_out(text, "small", bold=True)
+        width, height = width + 8, height + 2
+        found, bounds = np.empty(2), np.array(self._sides(self._inside))
+        taken = np.array(self._taken).reshape(-1, 4)
+        raster.place(
+            self._low, self._high, self._curves, taken, anchor.x() - self._left, anchor.y(), width, height, bounds,
+            found,
+        )  # fmt: skip
+        best = QRectF(float(found[0]) + self._left, float(found[1]), width, height)
+        self.take(best)
         return best
 
-
-def _sides(rect: QRectF, shift: float) -> tuple[float, float, float, float]:
-    return rect.left() - shift, rect.top(), rect.right() - shift, rect.bottom()
-
-
-def place(anchor: QPointF, text: str, font: QFont, inside: QRectF, obstacles: Obstacles) -> QRectF:
-    """The least bad rectangle for a text near a point."""
-    metrics = QFontMetricsF(font)
-    return obstacles.place(anchor, metrics.horizontalAdvance(text) + 8, metrics.height() + 2, inside)
+    def _sides(self, rect: QRectF) -> tuple[float, float, float, float]:
+        return rect.left() - self._left, rect.top(), rect.right() - self._left, rect.bottom()
 
 
-def draw(painter: QPainter, rect: QRectF, text: str, color: QColor, font: QFont) -> None:
-    """A text on a backing that lets only a hint of a curve through."""
-    painter.setFont(font)
+def draw(painter: QPainter, rect: QRectF, text: str, color: QColor) -> None:
+    """A small bold text on a backing that lets only a hint of a curve through."""
     painter.setPen(Qt.PenStyle.NoPen)
     painter.setBrush(theme.current().color("panel", 0.82))
     painter.drawRect(rect)
-    painter.setPen(color)
-    painter.drawText(rect, Qt.AlignmentFlag.AlignCenter, text)
+    paint(painter, rect, text, color, "small", bold=True, at=At.CENTRE)

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen
 
-from kelvarn.desktop import theme
+from kelvarn.desktop import texts, theme
 
 from .axis import Axis
 from .content import Content
@@ -63,17 +63,14 @@ class Lane:
 
     def paint_title(self, painter: QPainter, frame: Frame, content: Content) -> QRectF:
         """The title, last, so that it stays readable; returns where it stands."""
-        painter.setFont(theme.font("small", bold=True))
         text = self.title(content)
-        metrics = painter.fontMetrics()
-        rect = QRectF(
-            frame.rect.left() + 6, frame.rect.top() + 4, metrics.horizontalAdvance(text) + 6, metrics.height() + 1
-        )
+        _, width, height = texts.laid_out(text, "small", bold=True)
+        rect = QRectF(frame.rect.left() + 6, frame.rect.top() + 4, width + 6, height + 1)
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(theme.current().color("panel", 0.8))
         painter.drawRect(rect)
-        painter.setPen(theme.current().color("muted"))
-        painter.drawText(rect, Qt.AlignmentFlag.AlignCenter, text)
+        color = theme.current().color("muted")
+        texts.paint(painter, rect, text, color, "small", bold=True, at=texts.At.CENTRE)
         return rect
 
 

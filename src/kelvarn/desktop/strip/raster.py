@@ -5,73 +5,152 @@ import math
 from kelvarn.engine.jit import compiled, part
 
 
-@compiled("d1r d1r d1 d1")
-def extremes(t, y, at, values):
-    """The least and the greatest value of each of so many equal shares of the samples, in the order they come.
-
-    Args:
-        t, y: samples, shape (m,); more of them than shares.
-        at, values: two points for each share, shape (2·shares,), filled.
-    """
-    m, shares = t.size, at.size // 2
-    for c in range(shares):
-        first, last = c * m // shares, (c + 1) * m // shares
-        least = most = y[first]
-        for k in range(first + 1, last):
-            least, most = min(least, y[k]), max(most, y[k])
-        at[2 * c] = at[2 * c + 1] = t[first]
-        if y[first] <= y[last - 1]:
-            values[2 * c], values[2 * c + 1] = least, most
+@part
+def _from(t, instant, first, last):
+    """The first sample from `first` to before `last` at or after an instant; `last` where there is none."""
+    while first < last:
+        middle = (first + last) // 2
+        if t[middle] < instant:
+            first = middle + 1
         else:
-            values[2 * c], values[2 * c + 1] = most, least
+            last = middle
+    return first
 
 
-@compiled("d1 d1 I q I2")
-def fill(first, second, color, period, pixels):
-    """Fill the pixels between two edges in each column.
+@compiled("d1r d1r d d d d d d d q d2 -> q")
+def points(t, y, low, high, at_low, px_per_s, value, at_value, px_per_unit, columns, found):
+    """A curve in pixels: where samples are denser than pixels, the extremes of each of so many columns.
 
     Args:
-        first, second: the edges in px from the picture's top, shape (width,); NaN leaves a column out.
-        color: premultiplied.
-        period: 0 fills all, else only diagonal lines two pixels wide, so far apart.
-        pixels: shape (height, width), all 0, filled.
+        t, y: instants in s, rising, and values, shape (m,).
+        low, high, at_low, px_per_s: the part shown, with one sample more at each side, and its place.
+        value, at_value, px_per_unit: where a value stands.
+        columns: of pixels.
+        found: shape (3·columns, 2), filled as far as the result says.
+    """
+    first = max(_from(t, low, 0, t.size) - 1, 0)
+    last = _from(t, high, first, t.size)
+    while last < t.size and t[last] <= high:
+        last += 1
+    last = min(last + 1, t.size)
+    m = last - first
+    if m <= 3 * columns:
+        for k in range(m):
+            found[k, 0] = at_low + (t[first + k] - low) * px_per_s
+            found[k, 1] = at_value + (y[first + k] - value) * px_per_unit
+        return max(m, 0)
+    for c in range(columns):
+        begin, end = first + c * m // columns, first + (c + 1) * m // columns
+        least = most = y[begin]
+        for k in range(begin + 1, end):
+            least, most = min(least, y[k]), max(most, y[k])
+        one, other = (least, most) if y[begin] <= y[end - 1] else (most, least)
+        found[2 * c, 0] = found[2 * c + 1, 0] = at_low + (t[begin] - low) * px_per_s
+        found[2 * c, 1] = at_value + (one - value) * px_per_unit
+        found[2 * c + 1, 1] = at_value + (other - value) * px_per_unit
+    return 2 * columns
+
+
+@part
+def _edge(x, values, k, at):
+    """Value at a place between two points; an array of one value is that everywhere."""
+    if values.size == 1:
+        return values[0]
+    if x[k + 1] == x[k]:
+        return values[k + 1]
+    return values[k] + (values[k + 1] - values[k]) * (at - x[k]) / (x[k + 1] - x[k])
+
+
+@compiled("d1r d1r d1r d d I I q q d2 I2 q1")
+def fill(x, edge, base, left, top, over, under, over_period, under_period, rows_of, pixels, reached):
+    """Fill the pixels between two curves, column by column.
+
+    Args:
+        x: px, not falling, shape (k,), two or more; what lies beside it stays empty.
+        edge, base: the curves in px at these; `base` may be a single value.
+        left, top: place of the picture, px.
+        over, under: premultiplied colour where the edge lies above the base, and where below.
+        over_period, under_period: 0 fills all, else only diagonal lines two pixels wide, so far apart.
+        rows_of: scratch, shape (2, width).
+        pixels: shape (height, width); the rows reached are filled anew.
+        reached: first row, and the one after the last, shape (2,), filled; equal where nothing is filled.
     """
     height, width = pixels.shape
+    begin, end = height, 0
+    k = 0
     for c in range(width):
-        if math.isnan(first[c] + second[c]):
+        at = left + c + 0.5
+        rows_of[0, c] = rows_of[1, c] = 0.0
+        if not x[0] <= at <= x[x.size - 1]:
             continue
-        upper = min(max(round(min(first[c], second[c])), 0), height)
-        lower = min(max(round(max(first[c], second[c])), 0), height)
+        while k < x.size - 2 and x[k + 1] < at:
+            k += 1
+        first, second = _edge(x, edge, k, at) - top, _edge(x, base, k, at) - top
+        if math.isnan(first + second):
+            continue
+        rows_of[0, c] = first = min(max(round(first), 0), height)
+        rows_of[1, c] = second = min(max(round(second), 0), height)
+        if first != second:
+            begin, end = min(begin, int(min(first, second))), max(end, int(max(first, second)))
+    reached[0], reached[1] = begin, max(begin, end)
+    for r in range(begin, end):
+        for c in range(width):
+            pixels[r, c] = 0
+    for c in range(width):
+        first, second = int(rows_of[0, c]), int(rows_of[1, c])
+        upper, lower = min(first, second), max(first, second)
+        color, period = (over, over_period) if first < second else (under, under_period)
         if period == 0:
             for r in range(upper, lower):
                 pixels[r, c] = color
         else:
             for r in range(upper, lower):
-                if (r + c) % period < 2:
+                if (r + int(top) + c) % period < 2:
                     pixels[r, c] = color
 
 
+@compiled("d2 d d1 d1")
+def extent(curve, left, low, high):
+    """Lowest and highest pixel of a curve in each column; infinite where it does not reach.
+
+    Args:
+        curve: points in px, x not falling, shape (k, 2).
+        left: px of the first column.
+        low, high: shape (columns,), filled.
+    """
+    for c in range(low.size):
+        low[c], high[c] = math.inf, -math.inf
+    for k in range(curve.shape[0] - 1):
+        x0, y0, x1, y1 = curve[k, 0] - left, curve[k, 1], curve[k + 1, 0] - left, curve[k + 1, 1]
+        for c in range(max(math.floor(x0), 0), min(math.floor(x1) + 1, low.size)):
+            begin, end = y0, y1
+            if x1 > x0:
+                begin = y0 + (y1 - y0) * (max(x0, float(c)) - x0) / (x1 - x0)
+                end = y0 + (y1 - y0) * (min(x1, c + 1.0) - x0) / (x1 - x0)
+            low[c], high[c] = min(low[c], begin, end), max(high[c], begin, end)
+
+
 @part
-def _badness(low, high, taken, left, top, right, bottom):
+def _badness(low, high, curves, taken, left, top, right, bottom):
     """Columns of curves that a box covers; a rectangle already taken counts as a thousand."""
     count = 0.0
     for k in range(taken.shape[0]):
         if left < taken[k, 2] and taken[k, 0] < right and top < taken[k, 3] and taken[k, 1] < bottom:
             count += 1000.0
-    for curve in range(low.shape[0]):
+    for curve in range(curves):
         for c in range(max(int(left), 0), min(int(right) + 1, low.shape[1])):
             if high[curve, c] >= top and low[curve, c] <= bottom:
                 count += 1.0
     return count
 
 
-@compiled("d2 d2 d2 d d d d d1 d1")
-def place(low, high, taken, x, y, width, height, inside, found):
+@compiled("d2 d2 q d2 d d d d d1 d1")
+def place(low, high, curves, taken, x, y, width, height, inside, found):
     """The least bad place for a label near a point: above or below it, beginning, ending or centred there.
 
     Args:
-        low, high: extent of each curve in each pixel column, shape (curves, columns).
-        taken: rectangles to keep clear of as left, top, right, bottom, shape (k, 4).
+        low, high, curves: extent of each curve in each pixel column, and how many rows of these count.
+        taken: left, top, right, bottom of each rectangle to keep clear of.
         x, y, width, height: the point, and the label's size, px; columns count from x = 0.
         inside: left, top, right, bottom that it stays within.
         found: left and top, filled.
@@ -85,7 +164,7 @@ def place(low, high, taken, x, y, width, height, inside, found):
             for side in (-1.0, 1.0):
                 top = y + side * (height / 2 + 6 + away * 18.0) - height / 2
                 top = min(max(top, inside[1] + 2), inside[3] - height - 2)
-                cost = worth + _badness(low, high, taken, left, top, left + width, top + height)
+                cost = worth + _badness(low, high, curves, taken, left, top, left + width, top + height)
                 if cost < best:
                     best = cost
                     found[0], found[1] = left, top
@@ -93,5 +172,5 @@ def place(low, high, taken, x, y, width, height, inside, found):
 
 def load() -> None:
     """Compile them, or load them from the disk cache. Not for the GUI thread."""
-    for function in (extremes, fill, place):
+    for function in (points, fill, extent, place):
         function.load()

@@ -5,8 +5,9 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPixmap, QResizeEvent, QWheelEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from kelvarn.desktop import theme
+from kelvarn.desktop import texts, theme
 from kelvarn.desktop.focus import FocusRing
+from kelvarn.desktop.texts import At
 
 from .axis import Axis, time_ticks
 from .content import Content
@@ -182,13 +183,12 @@ class Strip(FocusRing):
             lane.paint(painter, frame, content)
 
     def _paint_ticks(self, painter: QPainter, lowest: Frame) -> None:
-        painter.setFont(theme.font("small"))
-        painter.setPen(theme.current().color("muted"))
+        muted = theme.current().color("muted")
         for at, text in time_ticks(lowest.time):
             x = lowest.time.to_px(at)
             box = QRectF(min(max(x - 40, 0), self.width() - 80), lowest.rect.bottom() + 4, 80, 18)
-            flag = Qt.AlignmentFlag.AlignRight if x > self.width() - 40 else Qt.AlignmentFlag.AlignHCenter
-            painter.drawText(box, flag | Qt.AlignmentFlag.AlignTop, text)
+            at_end = x > self.width() - 40
+            texts.paint(painter, box, text, muted, "small", at=At.RIGHT if at_end else At.CENTRE)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         self._refresh()

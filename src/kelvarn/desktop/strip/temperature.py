@@ -6,7 +6,8 @@ import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QFontMetricsF, QPainter, QPen
 
-from kelvarn.desktop import theme
+from kelvarn.desktop import texts, theme
+from kelvarn.desktop.texts import At
 from kelvarn.engine.measures import Window
 from kelvarn.engine.plan import setpoint_at
 from kelvarn.model.candidate import OnOff
@@ -15,9 +16,9 @@ from kelvarn.units import Quantity, minutes, show, to_shown
 from .axis import Axis, padded_range, value_ticks
 from .content import Content, Line
 from .handles import Handle
-from .labels import Obstacles, draw, place
+from .labels import Obstacles, draw
 from .lane import Frame, Lane, dotted, grip
-from .trace import Floats, columns, draw_line, fill_between, polygon, reduce
+from .trace import Curve, Filling, columns, curve, draw_line, fill_between, polygon
 
 _T = Quantity.TEMPERATURE
 _TITLE_ROOM = 16
@@ -64,23 +65,22 @@ class TemperatureLane(Lane):
         painter.save()
         painter.setClipRect(frame.rect)
         obstacles = Obstacles(frame.rect)
-        curves: list[tuple[Floats, Floats]] = []
+        curves: list[Curve] = []
         if not content.by_hand:
-            obstacles.taken.append(self._flag_rect(frame, content, axis).adjusted(-20, 0, 0, 0))
+            obstacles.take(self._flag_rect(frame, content, axis).adjusted(-20, 0, 0, 0))
             self._paint_setpoint(painter, frame, content, axis)
         self._paint_limit(painter, frame, content, axis)
         for line in content.lines:
-            x, values = reduce(line.time_s, line.degC, frame.time)
-            y = axis.to_px(values)
+            drawn = curve(line.time_s, line.degC, frame.time, axis)
             if line.strong and not content.bodies:
                 self._paint_error(painter, frame, content, axis, line.time_s, line.degC)
             dash = theme.dash(line.index)
             color = look.candidate(line.index, 0.35 if line.faded else 1.0)
-            draw_line(painter, polygon(x, y), color, dash, 2 if line.strong else 1)
-            obstacles.add_curve(x, y)
-            curves.append((x, y))
+            draw_line(painter, drawn.line, color, dash, 2 if line.strong else 1)
+            obstacles.add_curve(drawn)
+            curves.append(drawn)
         self._paint_edges(painter, frame, content, axis)
-        obstacles.taken.append(self.paint_title(painter, frame, content))
+        obstacles.take(self.paint_title(painter, frame, content))
         self._say_margin(painter, frame, content, axis, obstacles)
         if content.bodies:
             self._name_lines(painter, frame, content, curves, obstacles)
@@ -103,18 +103,14 @@ class TemperatureLane(Lane):
             to_shown(axis.low, _T, content.scale), to_shown(axis.high, _T, content.scale), axis.at_low, axis.at_high
         )
         ticks, decimals = value_ticks(shown)
-        painter.setFont(theme.font("small"))
         for tick in ticks:
             y = round(shown.to_px(tick)) + 0.5
             if frame.rect.top() + 2 < y < frame.rect.bottom() - 2:
                 painter.setPen(dotted(look.color("hairline")))
                 painter.drawLine(QPointF(frame.rect.left(), y), QPointF(frame.rect.right(), y))
             if frame.rect.top() - 1 <= y <= frame.rect.bottom() + 1:
-                painter.setPen(look.color("muted"))
                 text = QRectF(0, y - 9, frame.rect.left() - 10, 18)
-                painter.drawText(
-                    text, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, f"{tick:.{decimals}f}"
-                )
+                texts.paint(painter, text, f"{tick:.{decimals}f}", look.color("muted"), "small", at=At.RIGHT)
 
     def _plan_line(self, frame: Frame, content: Content) -> tuple[np.ndarray, np.ndarray]:
         """The plan as corner points in s and degC: doubled at steps, so that it rises straight up."""
@@ -138,8 +134,8 @@ class TemperatureLane(Lane):
         if found is None or (y := axis.to_px(found[1])) <= frame.rect.top():
             return
         look = theme.current()
-        sides, color = np.array([frame.rect.left(), frame.rect.right()]), look.color("ember", 0.35)
-        fill_between(painter, frame.rect, sides, np.full(2, y), frame.rect.top(), color, hatched=True)
+        sides, top = np.array([frame.rect.left(), frame.rect.right()]), np.array([frame.rect.top()])
+        fill_between(painter, frame.rect, sides, np.full(2, y), top, Filling(look.color("ember", 0.35), hatched=True))
         painter.setPen(QPen(look.color("ember"), 1))
         painter.drawLine(QPointF(frame.rect.left(), y), QPointF(frame.rect.right(), y))
 
@@ -149,13 +145,12 @@ class TemperatureLane(Lane):
         if found is None:
             return
         line, limit, why = found
-        look, small = theme.current(), theme.font("small", bold=True)
+        look = theme.current()
         margin = limit - float(line.degC.max())
         side = "below" if margin >= 0 else "beyond"
         text = f"{show(abs(margin), Quantity.DIFFERENCE, content.scale)} {side} its limit{': ' if why else ''}{why}"
         anchor = QPointF(frame.rect.center().x(), max(axis.to_px(limit), frame.rect.top() + 4))
-        rect = place(anchor, text, small, frame.rect, obstacles)
-        draw(painter, rect, text, look.color("muted" if margin >= 0 else "ember"), small)
+        draw(painter, obstacles.place(anchor, text), text, look.color("muted" if margin >= 0 else "ember"))
 
     def _paint_setpoint(self, painter: QPainter, frame: Frame, content: Content, axis: Axis) -> None:
         look = theme.current()
@@ -176,10 +171,8 @@ class TemperatureLane(Lane):
         r = setpoint_at(
             content.trial.plan, np.clip((x - frame.time.at_low) / frame.time.px_per_unit + frame.time.low, 0, None)
         )
-        base = axis.to_px(r)
-        fill_between(painter, frame.rect, x, axis.to_px(np.minimum(value, r)), base, look.color("glacier", 0.13))
-        hot = axis.to_px(np.maximum(value, r))
-        fill_between(painter, frame.rect, x, hot, base, look.color("ember", 0.7), hatched=True)
+        hot, cold = Filling(look.color("ember", 0.7), hatched=True), Filling(look.color("glacier", 0.13))
+        fill_between(painter, frame.rect, x, axis.to_px(value), axis.to_px(r), hot, cold)
 
     def _edges(self, content: Content) -> list[tuple[str, float]]:
         """Edges of the selected on/off candidate: kind and degC."""
@@ -216,9 +209,8 @@ class TemperatureLane(Lane):
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(look.color("ink"))
         painter.drawRoundedRect(rect, 3, 3)
-        painter.setFont(theme.font("small", bold=True))
-        painter.setPen(look.color("panel"))
-        painter.drawText(rect, Qt.AlignmentFlag.AlignCenter, show(self._last_setpoint(content), _T, content.scale))
+        text = show(self._last_setpoint(content), _T, content.scale)
+        texts.paint(painter, rect, text, look.color("panel"), "small", bold=True, at=At.CENTRE)
         for kind, degC in self._edges(content):
             y = axis.to_px(degC)
             if frame.rect.top() < y < frame.rect.bottom():
@@ -232,26 +224,26 @@ class TemperatureLane(Lane):
         painter: QPainter,
         frame: Frame,
         content: Content,
-        curves: list[tuple[Floats, Floats]],
+        curves: list[Curve],
         obstacles: Obstacles,
     ) -> None:
         look = theme.current()
-        for line, (x, y) in zip(content.lines, curves, strict=True):
-            if not x.size:
+        small = QFontMetricsF(theme.font("small", bold=True))
+        for line, drawn in zip(content.lines, curves, strict=True):
+            if not drawn.x.size:
                 continue
-            at = int(np.searchsorted(x, frame.rect.left() + 0.72 * frame.rect.width()))
-            at = min(at, x.size - 1)
-            small = theme.font("small", bold=line.strong)
-            name = QFontMetricsF(small).elidedText(line.name, Qt.TextElideMode.ElideMiddle, _MOST_NAME)
-            rect = place(QPointF(float(x[at]), float(y[at])), name, small, frame.rect, obstacles)
-            draw(painter, rect, name, look.candidate(line.index), small)
+            at = int(np.searchsorted(drawn.x, frame.rect.left() + 0.72 * frame.rect.width()))
+            at = min(at, drawn.x.size - 1)
+            name = small.elidedText(line.name, Qt.TextElideMode.ElideMiddle, _MOST_NAME)
+            rect = obstacles.place(QPointF(float(drawn.x[at]), float(drawn.y[at])), name)
+            draw(painter, rect, name, look.candidate(line.index))
 
     def _say(self, painter: QPainter, frame: Frame, content: Content, axis: Axis, obstacles: Obstacles) -> None:
         """Overshoot, settling or swing of the selected candidate, in words where they happen."""
         result = content.result
         if result is None:
             return
-        look, small = theme.current(), theme.font("small", bold=True)
+        look = theme.current()
         window = result.measures.first
         for text, at_s, degC, color in sayings(window, content):
             if not frame.time.low <= at_s <= frame.time.high:
@@ -266,8 +258,7 @@ class TemperatureLane(Lane):
             else:
                 painter.setPen(QPen(look.color(color), 1))
                 painter.drawLine(anchor, QPointF(anchor.x(), anchor.y() - 10))
-            rect = place(anchor, text, small, frame.rect, obstacles)
-            draw(painter, rect, text, look.color(color), small)
+            draw(painter, obstacles.place(anchor, text), text, look.color(color))
 
     def handles(self, frame: Frame, content: Content) -> list[Handle]:
         if content.bodies:

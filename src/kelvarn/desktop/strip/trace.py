@@ -1,6 +1,7 @@
-"""A trace of any length as a line of pixels that keeps every peak."""
+"""Curves of any length as lines and fillings of pixels that keep every peak."""
 
-import math
+from dataclasses import dataclass
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -9,72 +10,99 @@ import shiboken6
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QImage, QPainter, QPen, QPolygonF
 
+from . import raster
 from .axis import Axis
-from .raster import extremes, fill
 
 Floats = npt.NDArray[np.floating]
 _HATCH_PX = 7
 
 
+@dataclass(frozen=True, eq=False)
+class Curve:
+    """A line in pixels; `points` of shape (k, 2) lie in the memory of `line`."""
+
+    line: QPolygonF
+    points: Floats
+
+    @property
+    def x(self) -> Floats:
+        return self.points[:, 0]
+
+    @property
+    def y(self) -> Floats:
+        return self.points[:, 1]
+
+
+def _of_size(size: int) -> tuple[QPolygonF, Floats]:
+    """A Qt polygon and its points as an array: filled point by point it would take ten times as long."""
+    line = QPolygonF()
+    line.resize(size)
+    if not size:
+        return line, np.empty((0, 2))
+    memory: Any = shiboken6.VoidPtr(line.data(), size * 16, True)  # type: ignore[call-arg,arg-type]
+    return line, np.frombuffer(memory, dtype=np.float64).reshape(-1, 2)
+
+
 def polygon(x: Floats, y: Floats) -> QPolygonF:
-    """A Qt polygon of two arrays, filled through its memory: point by point it would take ten times as long."""
-    made = QPolygonF()
-    made.resize(x.size)
-    if x.size:
-        memory: Any = shiboken6.VoidPtr(made.data(), x.size * 16, True)  # type: ignore[call-arg,arg-type]
-        view = np.frombuffer(memory, dtype=np.float64).reshape(-1, 2)
-        view[:, 0] = x
-        view[:, 1] = y
-    return made
+    """A Qt polygon of two arrays."""
+    line, points = _of_size(x.size)
+    points[:, 0], points[:, 1] = x, y
+    return line
 
 
-def visible(t: Floats, axis: Axis) -> slice:
-    """The samples that the axis shows, with one more at each side."""
-    first = max(0, int(np.searchsorted(t, axis.low)) - 1)
-    last = min(t.size, int(np.searchsorted(t, axis.high, side="right")) + 1)
-    return slice(first, max(last, first))
-
-
-def reduce(t: Floats, y: Floats, axis: Axis) -> tuple[Floats, Floats]:
-    """Pixels of the visible part; where samples are denser than pixels, the extremes of each pixel column.
+def curve(t: Floats, y: Floats, time: Axis, value: Axis) -> Curve:
+    """The visible part of a curve; where samples are denser than pixels, the extremes of each pixel column.
 
     Args:
-        t, y: time in s and value, shape (m,).
-        axis: time axis.
-
-    Returns:
-        x in pixels and the value (not yet in pixels) at each point.
+        t, y: time in s, rising, and value, shape (m,).
+        time, value: the axes.
     """
-    part = visible(t, axis)
-    t, y = t[part], y[part]
-    columns = max(2, int(abs(axis.at_high - axis.at_low)))
-    if t.size <= 3 * columns:
-        return axis.to_px(t), y
-    at, values = np.empty(2 * columns), np.empty(2 * columns)
-    extremes(np.ascontiguousarray(t, np.float64), np.ascontiguousarray(y, np.float64), at, values)
-    return axis.to_px(at), values
+    columns = max(2, int(abs(time.at_high - time.at_low)))
+    line, points = _of_size(min(t.size, 3 * columns))
+    if not t.size:
+        return Curve(line, points)
+    count = raster.points(
+        np.ascontiguousarray(t, np.float64), np.ascontiguousarray(y, np.float64), time.low, time.high, time.at_low,
+        time.px_per_unit, value.low, value.at_low, value.px_per_unit, columns, points,
+    )  # fmt: skip
+    line.resize(count)  # its memory stays where it is
+    return Curve(line, points[:count])
 
 
 def columns(t: Floats, y: Floats, axis: Axis) -> tuple[Floats, Floats]:
     """One value for each pixel column or sample, whichever is fewer: for filled areas."""
-    part = visible(t, axis)
-    t, y = t[part], y[part]
+    first = max(0, int(np.searchsorted(t, axis.low)) - 1)
+    last = min(t.size, int(np.searchsorted(t, axis.high, side="right")) + 1)
+    t, y = t[first:last], y[first:last]
     wanted = max(2, int(abs(axis.at_high - axis.at_low)))
     if t.size > wanted:
-        chosen = np.linspace(0, t.size - 1, wanted).astype(np.intp)
+        chosen = np.arange(wanted) * (t.size - 1) // (wanted - 1)
         t, y = t[chosen], y[chosen]
     return axis.to_px(t), y
 
 
+@dataclass(frozen=True)
+class Filling:
+    """A colour, with its opacity; `hatched` is only diagonal lines of it."""
+
+    color: QColor
+    hatched: bool = False
+
+    @property
+    def premultiplied(self) -> int:
+        """As a pixel."""
+        alpha = self.color.alpha()
+        red, green, blue = (round(c * alpha / 255) for c in (self.color.red(), self.color.green(), self.color.blue()))
+        return alpha << 24 | red << 16 | green << 8 | blue
+
+    @property
+    def period(self) -> int:
+        """px between its lines; 0 for all of it."""
+        return _HATCH_PX if self.hatched else 0
+
+
 def fill_between(
-    painter: QPainter,
-    area: QRectF,
-    x: Floats,
-    edge: Floats,
-    base: Floats | float,
-    color: QColor,
-    *,
-    hatched: bool = False,
+    painter: QPainter, area: QRectF, x: Floats, edge: Floats, base: Floats, over: Filling, under: Filling | None = None
 ) -> None:
     """Fill between two curves, as a picture made column by column.
 
@@ -82,32 +110,32 @@ def fill_between(
 
     Args:
         painter, area: where; nothing is painted outside the area.
-        x: pixels, rising, shape (k,); `edge` and `base` are the two curves at these, in pixels.
-        color: of the filling, with its opacity.
-        hatched: only diagonal lines of it.
+        x: pixels, not falling, shape (k,); `edge` and `base` are the two curves at these, in pixels; `base` may be one.
+        over, under: the filling where the edge is above the base, and below; the same for both where only one is given.
     """
+    under = under or over
     left, top = int(area.left()), int(area.top())
     width, height = int(area.right()) - left, int(area.bottom()) - top
     if x.size < 2 or width < 1 or height < 1:
         return
-    at = np.arange(width) + left + 0.5
-    first = np.interp(at, x, edge, np.nan, np.nan) - top
-    second = np.interp(at, x, np.broadcast_to(base, x.shape)) - top
-    # Only the rows that it reaches: an empty picture takes as long to draw as a full one.
-    start = max(0, math.floor(np.fmin(first, second).min(initial=height, where=~np.isnan(first))))
-    end = min(height, math.ceil(np.fmax(first, second).max(initial=0, where=~np.isnan(first))))
-    if start >= end:
-        return
-    pixels = np.zeros((end - start, width), np.uint32)
-    fill(first - start, second - start, _premultiplied(color), _HATCH_PX if hatched else 0, pixels)
-    picture = QImage(pixels.data, width, end - start, 4 * width, QImage.Format.Format_ARGB32_Premultiplied)
-    painter.drawImage(QPointF(left, top + start), picture)
+    rows_of, pixels, reached = _canvas(width, height)
+    raster.fill(
+        x, edge, base, left, top, over.premultiplied, under.premultiplied, over.period, under.period, rows_of, pixels,
+        reached,
+    )  # fmt: skip
+    begin, end = reached.tolist()
+    if begin < end:
+        # Only the rows that it reaches: an empty picture takes as long to draw as a full one.
+        picture = QImage(
+            pixels[begin:end].data, width, end - begin, 4 * width, QImage.Format.Format_ARGB32_Premultiplied
+        )
+        painter.drawImage(QPointF(left, top + begin), picture)
 
 
-def _premultiplied(color: QColor) -> int:
-    alpha = color.alpha()
-    red, green, blue = (round(part * alpha / 255) for part in (color.red(), color.green(), color.blue()))
-    return alpha << 24 | red << 16 | green << 8 | blue
+@lru_cache(maxsize=8)
+def _canvas(width: int, height: int) -> tuple[Floats, npt.NDArray[np.uint32], npt.NDArray[np.int64]]:
+    """What `raster.fill` writes on, kept for the next filling of this size."""
+    return np.empty((2, width)), np.empty((height, width), np.uint32), np.empty(2, np.int64)
 
 
 def draw_line(painter: QPainter, line: QPolygonF, color: QColor, dash: tuple[float, ...] = (), width: int = 1) -> None:
@@ -125,4 +153,4 @@ def draw_line(painter: QPainter, line: QPolygonF, color: QColor, dash: tuple[flo
     painter.setBrush(Qt.BrushStyle.NoBrush)
     for k in range(width):
         shift = k - (width - 1) / 2
-        painter.drawPolyline(line.translated(0.0, shift))
+        painter.drawPolyline(line.translated(0.0, shift) if shift else line)
