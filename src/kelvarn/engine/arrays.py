@@ -1,7 +1,8 @@
 """A rig, controller and trial as the plain arrays that the kernel takes."""
 
 import math
-from dataclasses import dataclass, fields, replace
+from collections.abc import Mapping
+from dataclasses import dataclass, field, fields, replace
 from functools import lru_cache
 from typing import Any
 
@@ -14,6 +15,7 @@ from kelvarn.model.trial import DoorOpens, DrawOffRuns, Load, ProbeFault, Supply
 
 from . import codes
 from .layout import Floats, Ints, Layout, is_curved, lay_out
+from .native import Handed, hand
 from .plan import setpoint_at
 from .scratch import scratch
 from .tables import changes_in_a_sample, demand_levels, drive_table, law_settings_of, probe_row, sharing_of
@@ -62,17 +64,31 @@ class Arrays:
     setpoint: Floats
     line_size: int
     history_size: int
+    ready: Mapping[str, Handed] = field(default_factory=dict)
+    """Those of the arrays that are the same for all candidates, made ready to be handed over."""
 
     def arguments(self) -> tuple[Any, ...]:
         """Arguments of the kernel up to its outputs, with fresh scratch."""
-        read = (getattr(self, name) for name in _READ)
         probes, drives = len(self.probe_table), len(self.drive_table)
-        return *read, *scratch(
+        return *map(self._argument, _READ), *scratch(
             len(self.inv_c), probes, drives, len(self.link_values), self.line_size, self.history_size, self.curved
         )
 
+    def _argument(self, name: str) -> Any:
+        value, handed = getattr(self, name), self.ready.get(name)
+        return handed if handed is not None and handed.memory is value else value
 
-_READ = tuple(field.name for field in fields(Arrays) if field.name not in ("line_size", "history_size"))
+
+_READ = tuple(each.name for each in fields(Arrays) if each.name not in ("line_size", "history_size", "ready"))
+
+
+def _ready(made: Arrays) -> dict[str, Handed]:
+    found = {name: getattr(made, name) for name in _READ}
+    return {
+        name: hand(array, f"{'q' if array.dtype == np.int64 else 'd'}{array.ndim}")
+        for name, array in found.items()
+        if isinstance(array, np.ndarray)
+    }
 
 
 def to_arrays(
@@ -119,7 +135,7 @@ def _without_law(rig: Rig, trial: Trial, step_share: float, tolerance_K: float) 
     curved = is_curved(rig)
     longest_delay = float(drives[:, codes.DEAD_TIME].max())
     changes = max(changes_in_a_sample(drive, h) for drive in rig.drives)
-    return Arrays(
+    made = Arrays(
         h=h,
         step_limit=math.inf if curved else _step_limit(rig, trial, layout, step_share),
         tolerance=tolerance_K,
@@ -148,6 +164,7 @@ def _without_law(rig: Rig, trial: Trial, step_share: float, tolerance_K: float) 
         law_settings=np.zeros(codes.LAW_SETTINGS_SIZE),
         setpoint=setpoint_at(trial.plan, np.arange(samples) * h),
     )
+    return replace(made, ready=_ready(made))
 
 
 @lru_cache(maxsize=8)

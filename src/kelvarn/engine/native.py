@@ -153,11 +153,20 @@ def _parts(array: np.ndarray[Any, Any], kind: str, of: np.dtype[Any], dimensions
 
 @dataclass(frozen=True, slots=True)
 class Handed:
-    """An array that only compiled code sees, made ready to be handed over; `memory` is what it lies in."""
+    """An array made ready to be handed over; `memory` is what it lies in."""
 
     kind: str
     parts: tuple[int | None, ...]
     memory: Any
+
+
+def hand(array: np.ndarray[Any, Any], kind: str) -> Handed:
+    """Make an array ready that is handed over again and again.
+
+    Raises:
+        TypeError: it is not of this kind.
+    """
+    return Handed(kind, _parts(array, kind, np.dtype(kind[0]), int(kind[1])), array)
 
 
 def zeros(kinds: tuple[str, ...], shapes: tuple[tuple[int, ...], ...]) -> list[Handed]:

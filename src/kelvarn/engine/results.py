@@ -1,7 +1,6 @@
 """Runs with their measures and verdicts, kept by what they were computed from."""
 
 import os
-import time
 from collections import OrderedDict
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass
@@ -71,7 +70,6 @@ class Results:
                     continue
                 begun = Begun(project.rig, candidate.controller, trial)
                 loops.append((begun, self._pool.submit(begun.loop)))
-                time.sleep(0)  # hands the interpreter's lock over, so that the loop begins now
             except RunError as error:
                 loops.append(error)
         found: dict[str, Result | RunError] = {}
