@@ -9,6 +9,7 @@ import math
 import re
 from dataclasses import dataclass
 from enum import StrEnum
+from functools import lru_cache
 from typing import ClassVar
 
 
@@ -317,10 +318,11 @@ def three_figures(number: float) -> str:
     return text.rstrip("0").rstrip(".") if "." in text else text
 
 
+@lru_cache(maxsize=4096)
 def show(
     value: float, quantity: Quantity, scale: Scale = Scale.CELSIUS, *, exact: bool = False, sign: bool = False
 ) -> str:
-    """A base value as text with its unit, such as "59.4 °C" or "11.7 min"."""
+    """A base value as text with its unit, such as "59.4 °C" or "11.7 min". Kept: a frame asks for dozens."""
     number, unit = split(value, quantity, scale, exact=exact)
     if sign and value > 0:
         number = "+" + number

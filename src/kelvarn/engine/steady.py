@@ -154,8 +154,9 @@ def _zero(miss: Callable[[float], float], low: float, high: float, at_high: floa
     return float(high)
 
 
-def oddities(rig: Rig) -> list[str]:
-    """What makes a rig impossible or pointless, one sentence each."""
+@lru_cache(maxsize=4)
+def oddities(rig: Rig) -> tuple[str, ...]:
+    """What makes a rig impossible or pointless, one sentence each. Kept: it is asked for at every step of a drag."""
     names, found = rig.body_names, []
     if len(names) > 1:
         found += [
@@ -175,7 +176,7 @@ def oddities(rig: Rig) -> list[str]:
     if SURROUNDINGS not in reached(rig, heated) and not integrates:
         verb = "warmer and warmer" if rig.heats else "colder and colder"
         found.append(f"There is no way for heat to the surroundings: it only gets {verb}. Add a heat loss.")
-    return found
+    return tuple(found)
 
 
 def reached(rig: Rig, start: str) -> set[str]:

@@ -28,6 +28,7 @@ class NumberEdit(QLineEdit):
         super().__init__(parent)
         self._binding = binding
         self._bare: str | None = None
+        self._wrong = False
         self._shown: object = object()  # the value in the line; a unit change makes a new line
         self.setAlignment(Qt.AlignmentFlag.AlignRight)
         self.setAccessibleName(binding.title)
@@ -39,10 +40,10 @@ class NumberEdit(QLineEdit):
 
     def refresh(self) -> None:
         """Show what the project has, unless the user is typing."""
-        if (self.hasFocus() and self.isModified()) or not self._binding.alive:
+        if not self._binding.alive:
             return
-        value = self._binding.value
-        if value == self._shown and not self.isModified() and not self.property("wrong"):
+        value, typing = self._binding.value, self.isModified()
+        if (typing and self.hasFocus()) or (value == self._shown and not typing and not self._wrong):
             return
         self._shown = value
         self.setText(self._binding.text(value))
@@ -66,8 +67,9 @@ class NumberEdit(QLineEdit):
         self.refresh()
 
     def _complain(self, sentence: str) -> None:
-        if bool(self.property("wrong")) != bool(sentence):
-            self.setProperty("wrong", bool(sentence))
+        if self._wrong != bool(sentence):
+            self._wrong = bool(sentence)
+            self.setProperty("wrong", self._wrong)
             self.style().unpolish(self)
             self.style().polish(self)
         self.complaint.emit(sentence)

@@ -17,8 +17,30 @@ def _from(t, instant, first, last):
     return first
 
 
-@compiled("d1r d1r d d d d d d d q d2 -> q")
-def points(t, y, low, high, at_low, px_per_s, value, at_value, px_per_unit, columns, found):
+@part
+def _straighten(found, count, tolerance):
+    """Leave out points that lie on the way from one kept to the next, to within a tolerance in px; how many stay.
+
+    From the last point kept there is a cone of slopes that pass all points since closely enough.
+    """
+    kept, least, most = 1, -math.inf, math.inf
+    for k in range(1, count):
+        dx, dy = found[k, 0] - found[kept - 1, 0], found[k, 1] - found[kept - 1, 1]
+        if k > 1 and not (dx > 0.0 and least * dx <= dy <= most * dx):
+            found[kept, 0], found[kept, 1] = found[k - 1, 0], found[k - 1, 1]
+            kept += 1
+            least, most = -math.inf, math.inf
+            dx, dy = found[k, 0] - found[kept - 1, 0], found[k, 1] - found[kept - 1, 1]
+        if dx > 0.0:
+            least, most = max(least, (dy - tolerance) / dx), min(most, (dy + tolerance) / dx)
+        elif abs(dy) > tolerance:
+            least, most = math.inf, -math.inf  # straight up: the next one begins anew
+    found[kept, 0], found[kept, 1] = found[count - 1, 0], found[count - 1, 1]
+    return kept + 1
+
+
+@compiled("d1r d1r d d d d d d d q d d2 -> q")
+def points(t, y, low, high, at_low, px_per_s, value, at_value, px_per_unit, columns, tolerance, found):
     """A curve in pixels: where samples are denser than pixels, the extremes of each of so many columns.
 
     Args:
@@ -26,6 +48,7 @@ def points(t, y, low, high, at_low, px_per_s, value, at_value, px_per_unit, colu
         low, high, at_low, px_per_s: the part shown, with one sample more at each side, and its place.
         value, at_value, px_per_unit: where a value stands.
         columns: of pixels.
+        tolerance: px by which a point may lie beside the line; where there are none to spare, it is left out.
         found: shape (3·columns, 2), filled as far as the result says.
     """
     first = max(_from(t, low, 0, t.size) - 1, 0)
@@ -38,7 +61,7 @@ def points(t, y, low, high, at_low, px_per_s, value, at_value, px_per_unit, colu
         for k in range(m):
             found[k, 0] = at_low + (t[first + k] - low) * px_per_s
             found[k, 1] = at_value + (y[first + k] - value) * px_per_unit
-        return max(m, 0)
+        return _straighten(found, m, tolerance) if m > 2 else max(m, 0)
     for c in range(columns):
         begin, end = first + c * m // columns, first + (c + 1) * m // columns
         least = most = y[begin]
@@ -48,7 +71,7 @@ def points(t, y, low, high, at_low, px_per_s, value, at_value, px_per_unit, colu
         found[2 * c, 0] = found[2 * c + 1, 0] = at_low + (t[begin] - low) * px_per_s
         found[2 * c, 1] = at_value + (one - value) * px_per_unit
         found[2 * c + 1, 1] = at_value + (other - value) * px_per_unit
-    return 2 * columns
+    return _straighten(found, 2 * columns, tolerance)
 
 
 @part

@@ -15,6 +15,8 @@ from .axis import Axis
 
 Floats = npt.NDArray[np.floating]
 _HATCH_PX = 7
+_TOLERANCE_PX = 0.1
+"""Nobody sees it, and a smooth curve has a tenth of the points."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -63,7 +65,7 @@ def curve(t: Floats, y: Floats, time: Axis, value: Axis) -> Curve:
         return Curve(line, points)
     count = raster.points(
         np.ascontiguousarray(t, np.float64), np.ascontiguousarray(y, np.float64), time.low, time.high, time.at_low,
-        time.px_per_unit, value.low, value.at_low, value.px_per_unit, columns, points,
+        time.px_per_unit, value.low, value.at_low, value.px_per_unit, columns, _TOLERANCE_PX, points,
     )  # fmt: skip
     line.resize(count)  # its memory stays where it is
     return Curve(line, points[:count])
