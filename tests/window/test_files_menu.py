@@ -1,0 +1,222 @@
+"""Opening, saving, leaving and coming back: the project menu with its questions answered in every way."""
+
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+from PySide6.QtCore import QSettings
+from PySide6.QtWidgets import QApplication, QFileDialog, QInputDialog, QMessageBox
+from pytestqt.qtbot import QtBot
+
+from kelvarn.demos import DEMOS
+from kelvarn.demos.cure_cabinet import cure_cabinet
+from kelvarn.desktop import theme
+from kelvarn.desktop.document import Document
+from kelvarn.desktop.runner import Runner
+from kelvarn.desktop.window import CONTROL, RIG, Window
+from kelvarn.files.project_file import load, save
+from kelvarn.model.edit import put
+from kelvarn.units import Scale
+
+from .conftest import close_window
+
+Button = QMessageBox.StandardButton
+Ask = Callable[..., list[str]]
+
+
+@pytest.fixture
+def answer(monkeypatch: pytest.MonkeyPatch) -> Ask:
+    """Answer the questions to come, in order; gives the list of what was asked."""
+
+    def prepare(*answers: Button) -> list[str]:
+        left, asked = list(answers), []
+
+        def run(box: QMessageBox) -> int:
+            asked.append(box.text())
+            return left.pop(0)
+
+        monkeypatch.setattr(QMessageBox, "exec", run)
+        return asked
+
+    return prepare
+
+
+@pytest.fixture
+def said(window: Window) -> Callable[[], str]:
+    """What the window complains of; the box is closed."""
+
+    def read() -> str:
+        boxes = [w for w in QApplication.topLevelWidgets() if isinstance(w, QMessageBox) and w.isVisible()]
+        (box,) = boxes
+        text = box.text()
+        box.close()
+        return text
+
+    return read
+
+
+def choose(monkeypatch: pytest.MonkeyPatch, path: Path | None) -> None:
+    """What the file dialogs answer; None is cancelled."""
+    name = "" if path is None else str(path)
+    for dialog in ("getOpenFileName", "getSaveFileName"):
+        monkeypatch.setattr(QFileDialog, dialog, lambda *_: (name, ""))
+
+
+def change(window: Window, text: str = "changed") -> None:
+    window.document.set(("notes",), text, "notes")
+
+
+def do(window: Window, command: str) -> None:
+    window.menus.actions[command].trigger()
+
+
+def test_opening_asks_about_unsaved_work(
+    window: Window, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, answer: Ask
+) -> None:
+    theirs = tmp_path / "theirs.kelvarn"
+    save(put(cure_cabinet(), ("name",), "Theirs"), theirs)
+    choose(monkeypatch, theirs)
+    change(window)
+    asked = answer(Button.Cancel)
+    do(window, "Open…")
+    assert asked == ["“Cure cabinet” has unsaved changes."]
+    assert window.document.project.notes == "changed"
+    answer(Button.Discard)
+    do(window, "Open…")
+    assert window.document.project.name == "Theirs"
+    assert window.document.path == theirs
+    assert window.document.undo_name is None
+    assert not window.document.dirty
+    choose(monkeypatch, None)
+    do(window, "Open…")
+    assert window.document.path == theirs
+
+
+def test_saving_first_when_asked_needs_a_place(
+    window: Window, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, answer: Ask
+) -> None:
+    change(window, "precious")
+    choose(monkeypatch, None)  # the question where is cancelled: nothing may be lost
+    answer(Button.Save)
+    do(window, "New rig")
+    assert window.document.project.notes == "precious"
+    choose(monkeypatch, tmp_path / "kept")
+    answer(Button.Save)
+    do(window, "New rig")
+    assert load(tmp_path / "kept.kelvarn").notes == "precious"
+    assert window.document.project.name != "Cure cabinet"
+    assert window.stations.currentIndex() == RIG
+
+
+def test_a_file_that_another_program_changed_is_not_overwritten_unasked(
+    window: Window, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, answer: Ask
+) -> None:
+    path = tmp_path / "shared.kelvarn"
+    choose(monkeypatch, path)
+    do(window, "Save as…")
+    save(put(window.document.project, ("notes",), "theirs"), path)
+    change(window, "mine")
+    asked = answer(Button.Cancel)
+    do(window, "Save")
+    assert len(asked) == 1
+    assert asked[0].startswith("shared.kelvarn was changed by another program since it was opened.")
+    assert load(path).notes == "theirs"
+    assert window.document.dirty
+    answer(Button.Save)
+    do(window, "Save")
+    assert load(path).notes == "mine"
+    assert not window.document.dirty
+
+
+def test_what_cannot_be_saved_or_opened_is_said_in_one_sentence(
+    window: Window, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, said: Callable[[], str]
+) -> None:
+    change(window)
+    choose(monkeypatch, tmp_path / "none" / "x.kelvarn")
+    do(window, "Save as…")
+    text = said()
+    assert "x.kelvarn" in text
+    assert text.endswith(".")
+    assert window.document.dirty
+    (tmp_path / "bad.kelvarn").write_text("not a project")
+    window.open(tmp_path / "bad.kelvarn")
+    assert "bad.kelvarn" in said()
+    assert window.document.project.notes == "changed"
+
+
+def test_closing_asks_and_may_be_called_off(window: Window, answer: Ask) -> None:
+    change(window)
+    asked = answer(Button.Cancel)
+    assert not window.close()
+    assert window.isVisible()
+    assert asked == ["“Cure cabinet” has unsaved changes."]
+
+
+def test_demos_and_the_new_rig_run_at_every_station(window: Window, qtbot: QtBot) -> None:
+    for demo in DEMOS:
+        do(window, f"Open demo: {demo.name}")
+        assert window.document.project == demo.build()
+        assert not window.runner.faults
+        names = {candidate.name for candidate in window.document.project.candidates}
+        assert set(window.runner.results) == names
+    do(window, "New rig")
+    assert not window.runner.faults
+    assert window.document.path is None
+
+
+def test_the_project_is_renamed_or_left(window: Window, monkeypatch: pytest.MonkeyPatch) -> None:
+    for text, ok, expected in (("  Oven  ", True, "Oven"), ("Other", False, "Oven"), ("   ", True, "Oven")):
+        monkeypatch.setattr(QInputDialog, "getText", lambda *_, t=text, o=ok, **__: (t, o))
+        do(window, "Name of the project…")
+        assert window.document.project.name == expected
+    assert window.windowTitle() == "• Oven – Kelvarn"
+    do(window, "Undo")
+    assert window.document.project.name == "Cure cabinet"
+
+
+def test_recovered_work_is_taken_or_dropped(window: Window) -> None:
+    done: list[str] = []
+    for button, word in ((Button.Yes, "take"), (Button.No, "drop")):
+        window.offer_recovery("Oven", lambda: done.append("take"), lambda: done.append("drop"))
+        (box,) = [w for w in QApplication.topLevelWidgets() if isinstance(w, QMessageBox) and w.isVisible()]
+        assert "Unsaved work on “Oven”" in box.text()
+        box.button(button).click()
+        assert done[-1] == word
+    assert len(done) == 2
+
+
+def test_size_units_and_theme_are_kept_for_the_next_time(qtbot: QtBot, tmp_path: Path) -> None:
+    settings = QSettings(str(tmp_path / "settings.ini"), QSettings.Format.IniFormat)
+
+    def open_one() -> Window:
+        made = Window(Document(cure_cabinet()), Runner(), settings)
+        made.show()
+        return made
+
+    first = open_one()
+    first.resize(960, 655)  # no wider: the offscreen screen is small
+    first.view.set_scale(Scale.FAHRENHEIT)
+    first.use_theme(theme.NIGHT)
+    close_window(first)
+    second = open_one()
+    assert (second.width(), second.height()) == (960, 655)
+    assert second.view.scale is Scale.FAHRENHEIT
+    assert settings.value("theme") == theme.NIGHT.name
+    theme.use(theme.PAPER)
+    close_window(second)
+
+
+def test_settings_that_mean_nothing_are_no_trouble(qtbot: QtBot, tmp_path: Path) -> None:
+    settings = QSettings(str(tmp_path / "settings.ini"), QSettings.Format.IniFormat)
+    settings.setValue("scale", "furlongs")
+    settings.setValue("geometry", b"nonsense")
+    made = Window(Document(cure_cabinet()), Runner(), settings)
+    made.show()
+    assert made.view.scale is Scale.CELSIUS
+    assert made.stations.currentIndex() == CONTROL
+    close_window(made)
+
+
+def test_about_says_version_and_licence(window: Window, said: Callable[[], str]) -> None:
+    do(window, "About Kelvarn")
+    assert said().startswith("Kelvarn ")
