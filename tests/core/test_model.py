@@ -24,6 +24,7 @@ from kelvarn.model.edit import (
 )
 from kelvarn.model.gains import Parallel, from_parallel, from_series, to_parallel, to_series
 from kelvarn.model.mark import MEASURES, Mark
+from kelvarn.model.names import MOST_CHARACTERS, free_name
 from kelvarn.model.project import Project
 from kelvarn.model.rig_edit import rename_body
 from kelvarn.model.trial import Plan, SetpointChange
@@ -135,6 +136,18 @@ def test_a_copy_gets_the_next_free_name(cabinet: Project) -> None:
     once, first = add_candidate(cabinet, cabinet.candidates[1])
     _, second = add_candidate(once, Candidate(name="Careful PID 2", controller=OnOff()))
     assert (first, second) == ("Careful PID 2", "Careful PID 3")
+    assert add_candidate(cabinet, cabinet.candidates[0])[1] == "On/off ±1 2"
+
+
+@given(st.text(st.characters(codec="ascii", categories=["L", "N", "Zs"]), min_size=1, max_size=60), st.integers(1, 15))
+def test_a_free_name_is_free_and_fits_however_long(wanted: str, copies: int) -> None:
+    wanted = wanted.strip() or "x"
+    taken = [wanted]
+    for _ in range(copies):
+        name = free_name(taken[-1], taken)
+        assert name not in taken
+        assert 0 < len(name) <= MOST_CHARACTERS
+        taken.append(name)
 
 
 gains = st.floats(min_value=1e-4, max_value=1e3)

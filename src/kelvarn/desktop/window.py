@@ -25,6 +25,7 @@ from kelvarn.files.project_file import SUFFIX
 from kelvarn.model.blank import blank_project
 from kelvarn.model.drives import KIND_NAMES
 from kelvarn.model.edit import EditError
+from kelvarn.model.names import MOST_CHARACTERS
 from kelvarn.units import SCALES
 
 from . import theme
@@ -215,7 +216,9 @@ class Window(QMainWindow):
         project = self.document.project
         name, wanted = QInputDialog.getText(self, "Kelvarn", "Name of the project", text=project.name)
         if wanted and name.strip():
-            self._guarded(lambda: self.document.set(("name",), name.strip()[:60], f"rename {project.name}"))()
+            self._guarded(
+                lambda: self.document.set(("name",), name.strip()[:MOST_CHARACTERS], f"rename {project.name}")
+            )()
 
     def _next_candidate(self, step: int) -> None:
         project = self.document.project

@@ -6,6 +6,8 @@ from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 
 from kelvarn.units import Quantity, base_unit
 
+from .names import MOST_CHARACTERS
+
 SURROUNDINGS = "surroundings"
 """The name by which links reach what lies outside; no body may have it."""
 
@@ -28,7 +30,7 @@ class Part(BaseModel):
 Name = Annotated[
     str,
     StringConstraints(
-        strip_whitespace=True, min_length=1, max_length=60, pattern="^[^\x00-\x1f\x7f-\x9f\u2028\u2029]*$"
+        strip_whitespace=True, min_length=1, max_length=MOST_CHARACTERS, pattern="^[^\x00-\x1f\x7f-\x9f\u2028\u2029]*$"
     ),
 ]
 

@@ -1,5 +1,7 @@
 """Names must be unique where they are used to refer to things."""
 
+import itertools
+import re
 from collections.abc import Iterable
 
 
@@ -12,13 +14,14 @@ def check_unique(names: Iterable[str], what: str) -> None:
         seen.add(name)
 
 
+MOST_CHARACTERS = 60
+
+
 def free_name(wanted: str, taken: Iterable[str]) -> str:
-    """`wanted`, or "wanted 2", "wanted 3"… where it is taken."""
+    """`wanted`, or "wanted 2", "wanted 3"… where it is taken; a long one is cut to make room."""
     used = set(taken)
     if wanted not in used:
         return wanted
-    stem = wanted.rstrip("0123456789").rstrip() or wanted
-    count = 2
-    while f"{stem} {count}" in used:
-        count += 1
-    return f"{stem} {count}"
+    stem = re.sub(r"\s+\d+$", "", wanted)  # of "Fan 2", but not of "On/off ±1"
+    names = (f"{stem[: MOST_CHARACTERS - 1 - len(str(k))].rstrip()} {k}" for k in itertools.count(2))
+    return next(name for name in names if name not in used)
