@@ -1,10 +1,8 @@
 """Object code on disk: kept, checked, loaded and called without the compiler."""
 
 import ast
-import ctypes
 import subprocess
 import sys
-from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -29,14 +27,14 @@ def tally(values, above, sign, both, color, out):  # type: ignore[no-untyped-def
 
 
 @pytest.fixture(scope="module")
-def code(tmp_path_factory: pytest.TempPathFactory) -> native.Code:
+def code(tmp_path_factory: pytest.TempPathFactory) -> bytes:
     """It, compiled once for all of these."""
     with pytest.MonkeyPatch.context() as patch:
         patch.setattr(jit, "cache_folder", lambda: tmp_path_factory.mktemp("compiled"))
         return Compiled(tally, SIGNATURE)._compile()
 
 
-def keeping(code: native.Code, folder: Path, monkeypatch: pytest.MonkeyPatch) -> list[int]:
+def keeping(code: bytes, folder: Path, monkeypatch: pytest.MonkeyPatch) -> list[int]:
     """Let `Compiled` keep its code in a folder; one entry for each time it is asked to compile."""
     compiled: list[int] = []
     monkeypatch.setattr(jit, "cache_folder", lambda: folder)
@@ -50,13 +48,13 @@ def count(function: Compiled) -> tuple[int, list[float]]:
     return function(RAMP, 1.5, -1, True, 4_000_000_000, out), out.ravel().tolist()
 
 
-def test_every_kind_of_argument_arrives(code: native.Code) -> None:
+def test_every_kind_of_argument_arrives(code: bytes) -> None:
     out = np.zeros((2, 2))
     assert native.Function(code, SIGNATURE)(RAMP, 1.5, -1, True, 4_000_000_000, out) == -3
     assert out.tolist() == [[3, 4e9], [-1, 1]]
 
 
-def test_what_is_compiled_is_kept(code: native.Code, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_what_is_compiled_is_kept(code: bytes, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     compiled = keeping(code, tmp_path, monkeypatch)
     for _ in range(3):
         assert count(Compiled(tally, SIGNATURE)) == (-3, [3, 4e9, -1, 1])
@@ -65,10 +63,8 @@ def test_what_is_compiled_is_kept(code: native.Code, tmp_path: Path, monkeypatch
     assert native.read(path) == code
 
 
-@pytest.mark.parametrize("harm", ["cut", "changed", "empty", "other head", "no head", "gone"])
-def test_a_spoilt_file_is_made_anew(
-    code: native.Code, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, harm: str
-) -> None:
+@pytest.mark.parametrize("harm", ["cut", "changed", "empty", "no digest", "gone"])
+def test_a_spoilt_file_is_made_anew(code: bytes, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, harm: str) -> None:
     compiled = keeping(code, tmp_path, monkeypatch)
     Compiled(tally, SIGNATURE).load()
     (path,) = tmp_path.iterdir()
@@ -77,8 +73,7 @@ def test_a_spoilt_file_is_made_anew(
         "cut": whole[:-100],
         "changed": whole[:-1] + bytes([whole[-1] ^ 1]),
         "empty": b"",
-        "other head": b"[1]\n" + whole,
-        "no head": whole[whole.index(b"\n") :],
+        "no digest": whole[32:],
     }
     path.unlink()
     if harm != "gone":
@@ -90,7 +85,7 @@ def test_a_spoilt_file_is_made_anew(
 
 
 def test_a_folder_that_cannot_be_written_is_no_error(
-    code: native.Code, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+    code: bytes, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     blocked = tmp_path / "file"
     blocked.write_text("in the way")
@@ -101,10 +96,9 @@ def test_a_folder_that_cannot_be_written_is_no_error(
 
 
 def test_writing_replaces_a_whole_file(tmp_path: Path) -> None:
-    code = native.Code("f", b"\x7fELF\n\x00\n")
-    for symbol in ("f", "g"):
-        native.write(tmp_path / "code.o", replace(code, symbol=symbol))
-    assert native.read(tmp_path / "code.o") == replace(code, symbol="g")
+    for code in (b"\x7fELF\n\x00\n", b"other"):
+        native.write(tmp_path / "code.o", code)
+        assert native.read(tmp_path / "code.o") == code
     assert [path.name for path in tmp_path.iterdir()] == ["code.o"]
 
 
@@ -124,32 +118,32 @@ def test_writing_replaces_a_whole_file(tmp_path: Path) -> None:
         (5, np.broadcast_to(RAMP[:2], (2, 2))),
     ],
 )
-def test_an_argument_that_does_not_fit_is_refused(code: native.Code, place: int, bad: object) -> None:
+def test_an_argument_that_does_not_fit_is_refused(code: bytes, place: int, bad: object) -> None:
     good = [RAMP, 0.0, 1, False, 0, np.zeros((2, 2))]
     call = native.Function(code, SIGNATURE)
     call(*good)
-    with pytest.raises((TypeError, ctypes.ArgumentError)):
+    with pytest.raises(TypeError):
         call(*good[:place], bad, *good[place + 1 :])
     with pytest.raises(TypeError, match="6 arguments are needed, not 5"):
         call(*good[:-1])
 
 
-def test_a_read_only_array_may_be_read(code: native.Code) -> None:
+def test_a_read_only_array_may_be_read(code: bytes) -> None:
     locked = RAMP.copy()
     locked.flags.writeable = False
     assert native.Function(code, SIGNATURE)(locked, 0.0, 1, False, 0, np.zeros((2, 2))) == 4
 
 
-def test_zeros_out_of_one_piece_are_arrays_of_their_own(code: native.Code) -> None:
+def test_zeros_out_of_one_piece_are_arrays_of_their_own(code: bytes) -> None:
     call = native.Function(code, SIGNATURE)
-    first, empty, second = native.zeros(("d2", "q3", "d2"), ((2, 2), (2, 0, 3), (2, 2)))
+    first, empty, second = native.zeros(native.plan(("d2", "q3", "d2"), ((2, 2), (2, 0, 3), (2, 2))))
     for out, above in ((first, 0.0), (second, 2.0)):
         call(RAMP, above, 1, False, 7, out)
-    held = [np.frombuffer(out.memory, offset=out.parts[4] - out.memory.ctypes.data, count=4) for out in (first, second)]
+    held = [np.frombuffer(out.memory, offset=out.parts[0] - out.memory.ctypes.data, count=4) for out in (first, second)]
     assert [values.tolist() for values in held] == [[4, 7, 1, 0], [2, 7, 1, 0]]
-    assert first.parts[5:] == (2, 2, 16, 8)
-    assert empty.parts[2:4] + empty.parts[5:] == (0, 8, 2, 0, 3, 0, 24, 8)
-    assert [out.parts[4] % 64 for out in (first, empty, second)] == [0, 0, 0]
+    assert first.parts[1:] == (2, 2)
+    assert empty.parts[1:] == (2, 0, 3)
+    assert [out.parts[0] % 64 for out in (first, empty, second)] == [0, 0, 0]
     with pytest.raises(TypeError):
         call(RAMP, 0.0, 1, False, 7, empty)
 

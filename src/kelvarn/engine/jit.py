@@ -22,7 +22,7 @@ from platformdirs import user_cache_path
 from . import native
 
 _COMPILED_SOURCES = (
-    "jit.py", "codes.py", "reasons.py", "laws.py", "sharing.py", "drives.py", "probes.py", "heat.py",
+    "jit.py", "entry.py", "codes.py", "reasons.py", "laws.py", "sharing.py", "drives.py", "probes.py", "heat.py",
     "curved.py", "kernel.py", "scan.py",
 )  # fmt: skip
 
@@ -85,8 +85,10 @@ class Compiled:
                 self._loaded = native.Function(code, self._signature)
             return self._loaded
 
-    def _compile(self) -> native.Code:
-        core, takes_and_gives = _numba().core, native.takes_and_gives(self._signature)
+    def _compile(self) -> bytes:
+        from .entry import with_entry
+
+        core, (takes, gives) = _numba().core, native.takes_and_gives(self._signature)
         flags = core.compiler.Flags()
         flags.error_model, flags.fastmath = _HOW["error_model"], _HOW["fastmath"]
         flags.no_cpython_wrapper = flags.no_cfunc_wrapper = True  # nothing in it asks for Python
@@ -95,9 +97,9 @@ class Compiled:
         with core.compiler_lock.global_compiler_lock:
             made = core.compiler.compile_extra(
                 target.typing_context, target.target_context, self._function,
-                [_type(kind) for kind in takes_and_gives[0]], _type(takes_and_gives[1]), flags, {},
+                [_type(kind) for kind in takes], _type(gives), flags, {},
             )  # fmt: skip
-        return native.Code(made.fndesc.llvm_func_name, made.library._get_compiled_object())
+            return with_entry(made, target.target_context, takes)
 
 
 def _type(kind: str) -> Any:

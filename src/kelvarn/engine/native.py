@@ -1,9 +1,8 @@
 """Compiled code kept on disk as the machine's own object code, and called without the compiler.
 
 numba can keep what it compiled, but reading that back takes all of numba, which was a third of the window's start
-(measured). An object file needs only the loader of LLVM. What numba's functions expect of a caller is in its "Notes on
-the calling convention": status = f(&result, &error, arguments…), an array being handed over as two owners (none here),
-size, itemsize, address, shape and strides.
+(measured). An object file needs only the loader of LLVM. Its one entry takes the address of a block of eight-byte
+slots: room for the result, then the arguments, an array being its address and its shape; `entry.py` makes it.
 
 Types are written in numpy's letters: d float64, q int64, I uint32, ? boolean; d2 is an array of two dimensions in C
 order, d2r one that is only read; "d2r d -> q" is a signature.
@@ -12,20 +11,22 @@ order, d2r one that is only read; "d2r d -> q" is a signature.
 import ctypes
 import hashlib
 import importlib
-import json
+import math
 import os
+import struct
 import tempfile
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from contextlib import suppress
-from dataclasses import dataclass
-from functools import cache, lru_cache
+from functools import cache
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 
-_OF: dict[str, Any] = {"d": ctypes.c_double, "q": ctypes.c_int64, "I": ctypes.c_uint32, "?": ctypes.c_bool}
+ENTRY = "kelvarn_entry"
+"""Name of what is called in an object file."""
+_SLOT = {"d": "d", "q": "q", "I": "Q", "?": "q"}  # of `struct`
 _BYTE: Any = ctypes.c_char
 _LINE = 64  # bytes of a cache line; arrays begin at one
 _lock = threading.Lock()
@@ -47,33 +48,28 @@ def machine() -> bytes:
     return f"{llvm.llvm_version_info} {llvm.get_host_cpu_name()} {llvm.get_host_cpu_features().flatten()}".encode()
 
 
-@dataclass(frozen=True)
-class Code:
-    """One function: an object file, and the function's name in it."""
-
-    symbol: str
-    code: bytes
-
-
-def read(path: Path) -> Code | None:
-    """Code kept in a file; None where there is none, or not a whole one."""
-    with suppress(OSError, ValueError, KeyError, TypeError):
-        head, code = path.read_bytes().split(b"\n", 1)
-        known = json.loads(head)
-        if known["sha256"] == hashlib.sha256(code).hexdigest():
-            return Code(known["symbol"], code)
+def read(path: Path) -> bytes | None:
+    """An object file kept in a file after its digest; None where there is none, or not a whole one."""
+    with suppress(OSError):
+        kept = path.read_bytes()
+        if kept[:32] == hashlib.sha256(kept[32:]).digest():
+            return kept[32:]
     return None
 
 
-def write(path: Path, code: Code) -> None:
-    """Keep code; a folder that cannot be written is no error, it is compiled again the next time."""
-    head = json.dumps({"symbol": code.symbol, "sha256": hashlib.sha256(code.code).hexdigest()}).encode()
+def write(path: Path, code: bytes) -> None:
+    """Keep an object file; a folder that cannot be written is no error, it is compiled again the next time."""
     with suppress(OSError):
         path.parent.mkdir(parents=True, exist_ok=True)
         handle, name = tempfile.mkstemp(dir=path.parent)
         with os.fdopen(handle, "wb") as file:
-            file.write(head + b"\n" + code.code)
+            file.write(hashlib.sha256(code).digest() + code)
         Path(name).replace(path)
+
+
+def item_size(kind: str) -> int:
+    """Bytes of an item of an array."""
+    return np.dtype(kind[0]).itemsize
 
 
 def takes_and_gives(signature: str) -> tuple[list[str], str]:
@@ -88,13 +84,12 @@ class Function:
     Raises TypeError for arguments that are not what the code takes.
     """
 
-    def __init__(self, code: Code, signature: str) -> None:
+    def __init__(self, code: bytes, signature: str) -> None:
         takes, self._gives = takes_and_gives(signature)
-        kinds: list[Any] = [ctypes.c_void_p, ctypes.c_void_p]
-        for taken in takes:
-            kinds += [_OF[taken]] if len(taken) == 1 else _array_kinds(int(taken[1]))
-        self._call = ctypes.CFUNCTYPE(ctypes.c_int32, *kinds)(_address(code))
+        self._call = ctypes.CFUNCTYPE(ctypes.c_int32, ctypes.c_void_p)(_address(code))
         self._checks = [None if len(taken) == 1 else (taken, np.dtype(taken[0]), int(taken[1])) for taken in takes]
+        slots = (_SLOT[taken] if len(taken) == 1 else "q" * (1 + int(taken[1])) for taken in takes)
+        self._block = struct.Struct("q" + "".join(slots))
 
     def __call__(self, *arguments: Any) -> Any:
         return self.bind(*arguments)()
@@ -103,8 +98,7 @@ class Function:
         """A call made ready: what is left to be done needs the interpreter's lock but for a moment."""
         if len(arguments) != len(self._checks):
             raise TypeError(f"{len(self._checks)} arguments are needed, not {len(arguments)}")
-        result, error = _OF[self._gives or "q"](), ctypes.c_void_p()
-        flat: list[Any] = [ctypes.addressof(result), ctypes.addressof(error)]
+        flat: list[Any] = []
         for argument, check in zip(arguments, self._checks, strict=True):
             if check is None:
                 flat.append(argument)
@@ -112,51 +106,48 @@ class Function:
                 flat += argument.parts
             else:
                 flat += _parts(argument, *check)
+        try:
+            block = bytearray(self._block.pack(0, *flat))
+        except struct.error as error:
+            raise TypeError(f"a number is not of its type: {error}") from None
+        place = ctypes.addressof(_BYTE.from_buffer(block))
 
         def call() -> Any:
-            _ = arguments, error  # kept as long as their addresses are in use
-            if self._call(*flat) != 0:
+            _ = arguments  # kept as long as their addresses are in use
+            if self._call(place) != 0:
                 raise RuntimeError("compiled code failed")
-            return result.value if self._gives else None
+            return struct.unpack_from(self._gives, block)[0] if self._gives else None
 
         return call
 
 
-def _address(code: Code) -> int:
-    """Load code and say where it is."""
+def _address(code: bytes) -> int:
+    """Load an object file and say where its entry is."""
     llvm = _llvm()
     with _lock:
         target = llvm.Target.from_default_triple().create_target_machine()
         engine = llvm.create_mcjit_compiler(llvm.parse_assembly(""), target)
-        engine.add_object_file(llvm.ObjectFileRef.from_data(code.code))
+        engine.add_object_file(llvm.ObjectFileRef.from_data(code))
         engine.finalize_object()
         _engines.append(engine)
-        return int(engine.get_function_address(code.symbol))
+        return int(engine.get_function_address(ENTRY))
 
 
-def _array_kinds(dimensions: int) -> list[Any]:
-    whole, address = ctypes.c_int64, ctypes.c_void_p
-    return [address, address, whole, whole, address, *[whole] * (2 * dimensions)]
-
-
-def _parts(array: np.ndarray[Any, Any], kind: str, of: np.dtype[Any], dimensions: int) -> tuple[Any, ...]:
-    """What stands for an array in a call."""
+def _parts(array: np.ndarray[Any, Any], kind: str, of: np.dtype[Any], dimensions: int) -> tuple[int, ...]:
+    """Address and shape of an array."""
     whole = isinstance(array, np.ndarray) and array.dtype == of and array.ndim == dimensions
     if not whole or not (array.flags.c_contiguous if kind[-1] == "r" else array.flags.carray):
         raise TypeError(f"an array {kind} in C order is needed; not this: {array!r:.80}")
     if array.flags.writeable and array.size:
-        address = ctypes.addressof(_BYTE.from_buffer(array))  # quicker than the array's own way
-    else:
-        address = array.ctypes.data
-    return None, None, array.size, array.itemsize, address, *array.shape, *array.strides
+        return ctypes.addressof(_BYTE.from_buffer(array)), *array.shape  # quicker than the array's own way
+    return array.ctypes.data, *array.shape
 
 
-@dataclass(frozen=True, slots=True)
-class Handed:
-    """An array made ready to be handed over; `memory` is what it lies in."""
+class Handed(NamedTuple):
+    """An array made ready to be handed over: address and shape, and what it lies in."""
 
     kind: str
-    parts: tuple[int | None, ...]
+    parts: tuple[int, ...]
     memory: Any
 
 
@@ -169,30 +160,26 @@ def hand(array: np.ndarray[Any, Any], kind: str) -> Handed:
     return Handed(kind, _parts(array, kind, np.dtype(kind[0]), int(kind[1])), array)
 
 
-def zeros(kinds: tuple[str, ...], shapes: tuple[tuple[int, ...], ...]) -> list[Handed]:
-    """Arrays of zeros in one piece of memory: made by themselves, thirty small ones take longer than a short run."""
-    room, places = _places(kinds, shapes)
-    memory = np.zeros(room, np.uint8)
-    start = memory.ctypes.data
-    start += -start % _LINE
-    return [
-        Handed(kind, (None, None, size, item, start + offset, *shape_and_strides), memory)
-        for kind, size, item, offset, shape_and_strides in places
-    ]
+class Plan(NamedTuple):
+    """Arrays in one piece of memory: its bytes, and of each its kind, where it begins and its shape."""
+
+    room: int
+    places: tuple[tuple[str, int, tuple[int, ...]], ...]
 
 
-@lru_cache(maxsize=16)
-def _places(
-    kinds: tuple[str, ...], shapes: tuple[tuple[int, ...], ...]
-) -> tuple[int, list[tuple[str, int, int, int, tuple[int, ...]]]]:
-    """Bytes that arrays take, and of each its kind, size, itemsize, place, and shape and strides."""
+def plan(kinds: Sequence[str], shapes: Sequence[tuple[int, ...]]) -> Plan:
+    """Lay arrays out."""
     at, places = 0, []
     for kind, shape in zip(kinds, shapes, strict=True):
-        item = ctypes.sizeof(_OF[kind[0]])
-        stride, strides = item, []
-        for extent in reversed(shape):
-            strides.append(stride)
-            stride *= extent
-        places.append((kind, stride // item, item, at, (*shape, *reversed(strides))))
-        at += stride + -stride % _LINE
-    return at + _LINE, places
+        places.append((kind, at, shape))
+        size = math.prod(shape) * item_size(kind)
+        at += size + -size % _LINE
+    return Plan(at + _LINE, tuple(places))
+
+
+def zeros(wanted: Plan) -> list[Handed]:
+    """Arrays of zeros: made by themselves, thirty small ones take longer than a short run."""
+    memory = np.zeros(wanted.room, np.uint8)
+    start = memory.ctypes.data
+    start += -start % _LINE
+    return [Handed(kind, (start + at, *shape), memory) for kind, at, shape in wanted.places]

@@ -1,12 +1,13 @@
 """The kernel's scratch: compiled code makes no arrays, so what it writes on is handed to it, all zero."""
 
+from functools import lru_cache
+
 from . import drives as of_drives
 from . import heat, laws, native
 from . import probes as of_probes
 
 SCRATCH = "d1 d1 d1 d1 d1 d1 d1 d2 d3 q2 d2 d2 d2 d2 d3 d4 d4 d4 d3 d3 d1 d3 d2 d1 d1 d1 d1 d2 d2 d2 d2 ?1 d1 d1"
 """Types of what `scratch` makes, as in a signature."""
-_KINDS = tuple(SCRATCH.split())
 
 
 def scratch(
@@ -19,6 +20,13 @@ def scratch(
         line_size, history_size: changes that fit in a drive's delay line, samples in a probe's history.
         curved: which of the two integrations needs its matrices.
     """
+    return native.zeros(_plan(bodies, probes, drives, links, line_size, history_size, curved))
+
+
+@lru_cache(maxsize=16)
+def _plan(
+    bodies: int, probes: int, drives: int, links: int, line_size: int, history_size: int, curved: bool
+) -> native.Plan:
     size = bodies + heat.EXTRA + probes
     blocks, linear = ((size + 7) // 8, size) if not curved else (1, 1)
     adaptive = bodies + probes + drives + 1 if curved else 1
@@ -30,4 +38,4 @@ def scratch(
         (links, 4), (probes, of_probes.STATE_SIZE), (probes, history_size), (probes, history_size), (probes,),
         (laws.STATE_SIZE,), (laws.DECISION_SIZE,),
     )  # fmt: skip
-    return native.zeros(_KINDS, shapes)
+    return native.plan(SCRATCH.split(), shapes)
