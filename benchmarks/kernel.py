@@ -117,8 +117,10 @@ def compare(rounds: int = 200) -> dict[str, float]:
     ratio = float(np.median([ours / theirs for ours, theirs in pairs]))
     slow = []
     for _ in range(9):  # the kernel before and after each, since the machine's speed changes meanwhile
-        before, python, after = seconds(in_kernel), seconds(lambda: plain.run(a, *lists)), seconds(in_kernel)
-        slow.append((python, 2 * python / (before + after)))
+        before = [seconds(in_kernel) for _ in range(20)]
+        python = seconds(lambda: plain.run(a, *lists))
+        after = [seconds(in_kernel) for _ in range(20)]
+        slow.append((python, python / float(np.median(before + after))))
     python_s, times = (float(np.median(column)) for column in zip(*slow, strict=True))
     return {"kernel": kernel_ns, "c": c_ns, "python": python_s / samples * 1e9, "times_c": ratio, "python_times": times}
 

@@ -135,17 +135,30 @@ def test_a_read_only_array_may_be_read(code: bytes) -> None:
 
 
 def test_zeros_out_of_one_piece_are_arrays_of_their_own(code: bytes) -> None:
+    zeros = native.zeros(native.plan(("d2", "q3", "d2"), ((2, 2), (2, 0, 3), (2, 2))))
+    first, empty, second = zeros.parts[:3], zeros.parts[3:7], zeros.parts[7:]
+    assert (first[1:], empty[1:], second[1:]) == ([2, 2], [2, 0, 3], [2, 2])
+    assert [part[0] % 64 for part in (first, empty, second)] == [0, 0, 0]
+    begin = zeros.memory.ctypes.data
+    end = begin + zeros.memory.size
+    assert begin <= first[0] < first[0] + 32 <= second[0] < second[0] + 32 <= end
     call = native.Function(code, SIGNATURE)
-    first, empty, second = native.zeros(native.plan(("d2", "q3", "d2"), ((2, 2), (2, 0, 3), (2, 2))))
-    for out, above in ((first, 0.0), (second, 2.0)):
-        call(RAMP, above, 1, False, 7, out)
-    held = [np.frombuffer(out.memory, offset=out.parts[0] - out.memory.ctypes.data, count=4) for out in (first, second)]
+    for part, above in ((first, 0.0), (second, 2.0)):
+        call(RAMP, above, 1, False, 7, native.Handed(("d2",), part, zeros.memory))
+    held = [np.frombuffer(zeros.memory, offset=part[0] - begin, count=4) for part in (first, second)]
     assert [values.tolist() for values in held] == [[4, 7, 1, 0], [2, 7, 1, 0]]
-    assert first.parts[1:] == (2, 2)
-    assert empty.parts[1:] == (2, 0, 3)
-    assert [out.parts[0] % 64 for out in (first, empty, second)] == [0, 0, 0]
-    with pytest.raises(TypeError):
-        call(RAMP, 0.0, 1, False, 7, empty)
+
+
+def test_arguments_are_handed_over_in_rows(code: bytes) -> None:
+    call, out = native.Function(code, SIGNATURE), np.zeros((2, 2))
+    row = native.hand((RAMP, 1.5), ("d1r", "d"))
+    rest = native.hand((-1, True, 9, out), ("q", "?", "I", "d2"))
+    assert call(row, rest) == call(RAMP, 1.5, rest) == call(row, -1, True, 9, out) == -3
+    for wrong in ((rest, row), (row, row), (row,), (row, rest, 1), (row, -1, True, 9, row)):
+        with pytest.raises(TypeError):
+            call(*wrong)
+    with pytest.raises(TypeError, match="an array d2 in C order is needed"):
+        native.hand((RAMP,), ("d2",))
 
 
 def test_a_second_start_needs_no_compiler() -> None:

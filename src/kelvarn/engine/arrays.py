@@ -1,8 +1,7 @@
 """A rig, controller and trial as the plain arrays that the kernel takes."""
 
 import math
-from collections.abc import Mapping
-from dataclasses import dataclass, field, fields, replace
+from dataclasses import dataclass, fields, replace
 from functools import lru_cache
 from typing import Any
 
@@ -14,6 +13,7 @@ from kelvarn.model.rig import Rig
 from kelvarn.model.trial import DoorOpens, DrawOffRuns, Load, ProbeFault, SupplyChange, SurroundingsChange, Trial
 
 from . import codes
+from .kernel import READ
 from .layout import Floats, Ints, Layout, is_curved, lay_out
 from .native import Handed, hand
 from .plan import setpoint_at
@@ -53,42 +53,35 @@ class Arrays:
     event_index: Ints
     event_values: Floats
     drive_table: Floats
-    start_levels: Floats
     sharing: int
     probe_table: Floats
     control: int
     noise: Floats
-    law: int
     mirror: float
-    law_settings: Floats
     setpoint: Floats
+    start_levels: Floats
+    law: int
+    law_settings: Floats
     line_size: int
     history_size: int
-    ready: Mapping[str, Handed] = field(default_factory=dict)
-    """Those of the arrays that are the same for all candidates, made ready to be handed over."""
+    ready: Handed | None = None
+    """All up to `setpoint`, which is the same for all candidates, made ready to be handed over."""
 
     def arguments(self) -> tuple[Any, ...]:
         """Arguments of the kernel up to its outputs, with fresh scratch."""
-        probes, drives = len(self.probe_table), len(self.drive_table)
-        return *map(self._argument, _READ), *scratch(
-            len(self.inv_c), probes, drives, len(self.link_values), self.line_size, self.history_size, self.curved
-        )
-
-    def _argument(self, name: str) -> Any:
-        value, handed = getattr(self, name), self.ready.get(name)
-        return handed if handed is not None and handed.memory is value else value
-
-
-_READ = tuple(each.name for each in fields(Arrays) if each.name not in ("line_size", "history_size", "ready"))
+        common = tuple(getattr(self, name) for name in _COMMON)
+        ready = self.ready
+        if ready is None or any(a is not b for a, b in zip(ready.memory, common, strict=True)):
+            ready = hand(common, _KINDS)
+        work = scratch(
+            len(self.inv_c), len(self.probe_table), len(self.drive_table), len(self.link_values), self.line_size,
+            self.history_size, self.curved,
+        )  # fmt: skip
+        return ready, self.start_levels, self.law, self.law_settings, work
 
 
-def _ready(made: Arrays) -> dict[str, Handed]:
-    found = {name: getattr(made, name) for name in _READ}
-    return {
-        name: hand(array, f"{'q' if array.dtype == np.int64 else 'd'}{array.ndim}")
-        for name, array in found.items()
-        if isinstance(array, np.ndarray)
-    }
+_COMMON = tuple(each.name for each in fields(Arrays))[: len(READ.split())]
+_KINDS = tuple(READ.split())
 
 
 def to_arrays(
@@ -164,7 +157,7 @@ def _without_law(rig: Rig, trial: Trial, step_share: float, tolerance_K: float) 
         law_settings=np.zeros(codes.LAW_SETTINGS_SIZE),
         setpoint=setpoint_at(trial.plan, np.arange(samples) * h),
     )
-    return replace(made, ready=_ready(made))
+    return replace(made, ready=made.arguments()[0])
 
 
 @lru_cache(maxsize=8)

@@ -88,7 +88,11 @@ def other_readings(k, h, control, curved, n, state, x, melt, c, of_probes, plain
         readings[p, k] = reading(k * h, sensed, noise[p, k], c[p], of_probes[p], plain[p])
 
 
-@compiled(f"d d d d ? d1 d2 d1 q2 d2 d1 q1 q1 d2 d2 d1 q d2 q d2 q d d1 d1 {SCRATCH} d2 q1 d2 d2 d3 d1 d2 -> q")
+READ = "d d d d ? d1 d2 d1 q2 d2 d1 q1 q1 d2 d2 q d2 q d2 d d1"
+"""Types of what is the same for all candidates, from `h` to `setpoint`."""
+
+
+@compiled(f"{READ} d1 q d1 {SCRATCH} d2 q1 d2 d2 d3 d1 d2 -> q")
 def run_loop(
     h,
     step_limit,
@@ -105,15 +109,15 @@ def run_loop(
     event_index,
     event_values,
     drive_table,
-    start_levels,
     sharing,
     probe_table,
     control,
     noise,
-    law,
     mirror,
-    law_settings,
     setpoint,
+    start_levels,
+    law,
+    law_settings,
     levels,
     demands,
     moved,
@@ -166,10 +170,12 @@ def run_loop(
         inv_c, melt, start: K/J and melting of the bodies; degC at the start, the surroundings last, shape (n+1,).
         link_ends, link_values: links, among them one of 0 W/K for each door.
         event_t, event_kind, event_index, event_values: what changes when, in order of time.
-        drive_table, start_levels, sharing: drives, and their levels before the run.
+        drive_table, sharing: drives.
         probe_table, control, noise: probes, which of them controls, and noise in K, shape (probes, m).
-        law, mirror, law_settings: ON_OFF, PID or HAND; mirror is −1 where all drives cool.
+        mirror: −1 where all drives cool, else 1.
         setpoint: degC at each sample.
+        start_levels: of the drives before the run.
+        law, law_settings: ON_OFF, PID or HAND.
         levels … decision: what `scratch.scratch` makes, all zero.
         trace, reasons, temperatures, readings, of_drives, totals, drive_totals: written; shapes (TRACE_ROWS, m), (m,),
             (named bodies, m), (probes, m), (2, drives, m), (TOTALS_SIZE,), (drives, DRIVE_TOTALS_SIZE).

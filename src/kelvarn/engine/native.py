@@ -27,6 +27,7 @@ import numpy as np
 ENTRY = "kelvarn_entry"
 """Name of what is called in an object file."""
 _SLOT = {"d": "d", "q": "q", "I": "Q", "?": "q"}  # of `struct`
+_DTYPE = {letter: np.dtype(letter) for letter in _SLOT}
 _BYTE: Any = ctypes.c_char
 _LINE = 64  # bytes of a cache line; arrays begin at one
 _lock = threading.Lock()
@@ -69,7 +70,7 @@ def write(path: Path, code: bytes) -> None:
 
 def item_size(kind: str) -> int:
     """Bytes of an item of an array."""
-    return np.dtype(kind[0]).itemsize
+    return _DTYPE[kind[0]].itemsize
 
 
 def takes_and_gives(signature: str) -> tuple[list[str], str]:
@@ -86,9 +87,9 @@ class Function:
 
     def __init__(self, code: bytes, signature: str) -> None:
         takes, self._gives = takes_and_gives(signature)
+        self._kinds = tuple(takes)
         self._call = ctypes.CFUNCTYPE(ctypes.c_int32, ctypes.c_void_p)(_address(code))
-        self._checks = [None if len(taken) == 1 else (taken, np.dtype(taken[0]), int(taken[1])) for taken in takes]
-        slots = (_SLOT[taken] if len(taken) == 1 else "q" * (1 + int(taken[1])) for taken in takes)
+        slots = (_SLOT[kind] if len(kind) == 1 else "q" * (1 + int(kind[1])) for kind in takes)
         self._block = struct.Struct("q" + "".join(slots))
 
     def __call__(self, *arguments: Any) -> Any:
@@ -96,16 +97,25 @@ class Function:
 
     def bind(self, *arguments: Any) -> Callable[[], Any]:
         """A call made ready: what is left to be done needs the interpreter's lock but for a moment."""
-        if len(arguments) != len(self._checks):
-            raise TypeError(f"{len(self._checks)} arguments are needed, not {len(arguments)}")
         flat: list[Any] = []
-        for argument, check in zip(arguments, self._checks, strict=True):
-            if check is None:
-                flat.append(argument)
-            elif type(argument) is Handed and argument.kind == check[0]:
+        kinds = self._kinds
+        at = 0
+        for argument in arguments:
+            if type(argument) is Handed:
+                count = len(argument.kinds)
+                if argument.kinds != kinds[at : at + count]:
+                    raise TypeError(f"{argument.kinds} was handed over for {kinds[at : at + count]}")
                 flat += argument.parts
+                at += count
+                continue
+            kind = kinds[at] if at < len(kinds) else ""
+            if len(kind) < 2:
+                flat.append(argument)
             else:
-                flat += _parts(argument, *check)
+                flat += _parts(argument, kind)
+            at += 1
+        if at != len(kinds):
+            raise TypeError(f"{len(kinds)} arguments are needed, not {at}")
         try:
             block = bytearray(self._block.pack(0, *flat))
         except struct.error as error:
@@ -133,9 +143,9 @@ def _address(code: bytes) -> int:
         return int(engine.get_function_address(ENTRY))
 
 
-def _parts(array: np.ndarray[Any, Any], kind: str, of: np.dtype[Any], dimensions: int) -> tuple[int, ...]:
+def _parts(array: np.ndarray[Any, Any], kind: str) -> tuple[int, ...]:
     """Address and shape of an array."""
-    whole = isinstance(array, np.ndarray) and array.dtype == of and array.ndim == dimensions
+    whole = isinstance(array, np.ndarray) and array.dtype == _DTYPE[kind[0]] and array.ndim == int(kind[1])
     if not whole or not (array.flags.c_contiguous if kind[-1] == "r" else array.flags.carray):
         raise TypeError(f"an array {kind} in C order is needed; not this: {array!r:.80}")
     if array.flags.writeable and array.size:
@@ -144,42 +154,53 @@ def _parts(array: np.ndarray[Any, Any], kind: str, of: np.dtype[Any], dimensions
 
 
 class Handed(NamedTuple):
-    """An array made ready to be handed over: address and shape, and what it lies in."""
+    """Arguments in a row made ready to be handed over: their slots, and the memory that these are about."""
 
-    kind: str
-    parts: tuple[int, ...]
+    kinds: tuple[str, ...]
+    parts: Sequence[Any]
     memory: Any
 
 
-def hand(array: np.ndarray[Any, Any], kind: str) -> Handed:
-    """Make an array ready that is handed over again and again.
+def hand(values: Sequence[Any], kinds: tuple[str, ...]) -> Handed:
+    """Make arguments ready that are handed over again and again.
 
     Raises:
-        TypeError: it is not of this kind.
+        TypeError: an array is not of its kind.
     """
-    return Handed(kind, _parts(array, kind, np.dtype(kind[0]), int(kind[1])), array)
+    parts: list[Any] = []
+    for value, kind in zip(values, kinds, strict=True):
+        parts += [value] if len(kind) == 1 else _parts(value, kind)
+    return Handed(kinds, tuple(parts), tuple(values))
 
 
 class Plan(NamedTuple):
-    """Arrays in one piece of memory: its bytes, and of each its kind, where it begins and its shape."""
+    """Arrays in one piece of memory: its bytes, and their slots, counted from where the memory begins.
 
+    `addresses` is 1 for slots that are addresses, else 0.
+    """
+
+    kinds: tuple[str, ...]
     room: int
-    places: tuple[tuple[str, int, tuple[int, ...]], ...]
+    slots: np.ndarray[Any, Any]
+    addresses: np.ndarray[Any, Any]
 
 
-def plan(kinds: Sequence[str], shapes: Sequence[tuple[int, ...]]) -> Plan:
+def plan(kinds: tuple[str, ...], shapes: Sequence[tuple[int, ...]]) -> Plan:
     """Lay arrays out."""
-    at, places = 0, []
+    at = 0
+    slots: list[int] = []
+    addresses: list[int] = []
     for kind, shape in zip(kinds, shapes, strict=True):
-        places.append((kind, at, shape))
+        slots += [at, *shape]
+        addresses += [1, *(0 for _ in shape)]
         size = math.prod(shape) * item_size(kind)
         at += size + -size % _LINE
-    return Plan(at + _LINE, tuple(places))
+    return Plan(kinds, at + _LINE, np.array(slots, np.int64), np.array(addresses, np.int64))
 
 
-def zeros(wanted: Plan) -> list[Handed]:
+def zeros(wanted: Plan) -> Handed:
     """Arrays of zeros: made by themselves, thirty small ones take longer than a short run."""
     memory = np.zeros(wanted.room, np.uint8)
     start = memory.ctypes.data
     start += -start % _LINE
-    return [Handed(kind, (start + at, *shape), memory) for kind, at, shape in wanted.places]
+    return Handed(wanted.kinds, (wanted.slots + start * wanted.addresses).tolist(), memory)

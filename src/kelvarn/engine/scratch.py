@@ -12,7 +12,7 @@ SCRATCH = "d1 d1 d1 d1 d1 d1 d1 d2 d3 q2 d2 d2 d2 d2 d3 d4 d4 d4 d3 d3 d1 d3 d2 
 
 def scratch(
     bodies: int, probes: int, drives: int, links: int, line_size: int, history_size: int, curved: bool
-) -> list[native.Handed]:
+) -> native.Handed:
     """Arrays of `kernel.run_loop` from `levels` to `decision`, in its order.
 
     Args:
@@ -38,4 +38,4 @@ def _plan(
         (links, 4), (probes, of_probes.STATE_SIZE), (probes, history_size), (probes, history_size), (probes,),
         (laws.STATE_SIZE,), (laws.DECISION_SIZE,),
     )  # fmt: skip
-    return native.plan(SCRATCH.split(), shapes)
+    return native.plan(tuple(SCRATCH.split()), shapes)
