@@ -1,6 +1,7 @@
 """Object code on disk: kept, checked, loaded and called without the compiler."""
 
 import ast
+import os
 import subprocess
 import sys
 from pathlib import Path
@@ -29,8 +30,9 @@ def tally(values, above, sign, both, color, out):  # type: ignore[no-untyped-def
 @pytest.fixture(scope="module")
 def code(tmp_path_factory: pytest.TempPathFactory) -> bytes:
     """It, compiled once for all of these."""
+    folder = tmp_path_factory.mktemp("cache") / "compiled"
     with pytest.MonkeyPatch.context() as patch:
-        patch.setattr(jit, "cache_folder", lambda: tmp_path_factory.mktemp("compiled"))
+        patch.setattr(jit, "cache_folder", lambda: folder)
         return Compiled(tally, SIGNATURE)._compile()
 
 
@@ -100,6 +102,16 @@ def test_writing_replaces_a_whole_file(tmp_path: Path) -> None:
         native.write(tmp_path / "code.o", code)
         assert native.read(tmp_path / "code.o") == code
     assert [path.name for path in tmp_path.iterdir()] == ["code.o"]
+
+
+def test_only_the_newest_of_other_versions_are_kept(tmp_path: Path) -> None:
+    (tmp_path / "mine").mkdir()
+    for age, name in enumerate(16 * letter for letter in "abcdef0"):
+        (tmp_path / name).mkdir()
+        (tmp_path / name / "code.o").write_bytes(b"code")
+        os.utime(tmp_path / name, (1000 - age, 1000 - age))
+    jit.forget_old(tmp_path / (16 * "f"), keep=3)
+    assert sorted(path.name[0] for path in tmp_path.iterdir()) == ["a", "b", "c", "f", "m"]
 
 
 @pytest.mark.parametrize(

@@ -8,6 +8,8 @@ sources, since an edit of a function changes all that call it, also from other f
 import hashlib
 import importlib
 import os
+import re
+import shutil
 import tempfile
 import threading
 from collections.abc import Callable
@@ -40,6 +42,7 @@ def _numba() -> Any:
     folder = cache_folder()
     with suppress(OSError):
         folder.mkdir(parents=True, exist_ok=True)
+        forget_old(folder)
     numba.config.CACHE_DIR = str(folder) if os.access(folder, os.W_OK) else tempfile.mkdtemp(prefix="kelvarn-")
     return numba
 
@@ -55,6 +58,14 @@ def cache_folder() -> Path:
     for name in _COMPILED_SOURCES:
         digest.update(Path(__file__).with_name(name).read_bytes())
     return user_cache_path("kelvarn") / "compiled" / digest.hexdigest()[:16]
+
+
+def forget_old(folder: Path, keep: int = 4) -> None:
+    """Remove what other versions left beside a folder of compiled code, but for the newest: a few megabytes each."""
+    found = (p for p in folder.parent.iterdir() if p != folder and re.fullmatch("[0-9a-f]{16}", p.name))
+    others = sorted(found, key=lambda p: p.stat().st_mtime)
+    for old in others[: max(0, len(others) - keep)]:
+        shutil.rmtree(old, ignore_errors=True)
 
 
 class Compiled:
