@@ -5,8 +5,11 @@ import math
 import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from PySide6.QtCore import QRectF
+from PySide6.QtWidgets import QApplication
 
 from kelvarn.desktop.strip import raster
+from kelvarn.desktop.strip.events import EventsLane
 
 
 def curve_points(t: np.ndarray, y: np.ndarray, low: float, high: float, columns: int) -> np.ndarray:
@@ -124,3 +127,21 @@ def test_a_label_goes_where_it_covers_least(seed: int, curves: int, rectangles: 
 
     nearest = min(max(x + 4, 2), 138), min(max(y - 8 - 8 - 6, 2), 102)
     assert covers(left, top) <= covers(*nearest) + 1.5 * 6 + 0.5
+
+
+@settings(max_examples=100, deadline=None)
+@given(st.floats(60, 900), st.floats(3, 300), st.integers(1, 70), st.lists(st.floats(60, 900), max_size=3))
+def test_the_name_of_an_event_stays_in_the_lane_and_off_the_others(
+    qapp: QApplication, left: float, width: float, letters: int, others: list[float]
+) -> None:
+    lane = QRectF(50, 600, 900, 44)
+    block = QRectF(left, 607, min(width, 950 - left), 29)
+    apart = [QRectF(x, 607, 40, 29) for x in others if x + 40 < block.left() or x > block.right()]
+    title = QRectF(56, 604, 60, 15)
+    area = EventsLane._text_area("x" * letters, block, lane, [block, *apart, title])
+    assert area.left() >= lane.left()
+    assert area.right() <= lane.right() + 1
+    if not block.contains(area):
+        assert not any(area.intersects(other) for other in apart)
+        assert not area.intersects(block)
+        assert area.width() > 0

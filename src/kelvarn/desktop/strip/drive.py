@@ -154,9 +154,9 @@ class BarcodeLane(Lane):
         look = theme.current()
         text = texts.elided(self.title(content), 130, "small", bold=True)
         width = texts.laid_out(text, "small", bold=True).width
-        rect = QRectF(frame.rect.left() + 5, frame.rect.center().y() - 9, width + 8, 18)
+        rect = QRectF(frame.rect.left() + 5, frame.rect.center().y() - 12, width + 8, 24)
         painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(look.color("panel", 0.9))
+        painter.setBrush(look.color("panel"))  # covers the bars whole: what shows through looks like a pattern
         painter.drawRoundedRect(rect, 3, 3)
         texts.paint(painter, rect, text, look.candidate(self.entry.index), "small", bold=True, at=At.CENTRE)
         return rect

@@ -86,15 +86,20 @@ class EventsLane(Lane):
 
     @staticmethod
     def _text_area(text: str, block: QRectF, lane: QRectF, taken: list[QRectF]) -> QRectF:
-        """Where a block's text goes: inside it, else right or left of it where that is free, else inside and cut."""
+        """Where a block's text goes: inside it, else beside it where there is most room, and cut if it must be."""
         seen = block.intersected(lane).adjusted(7, 0, -3, 0)
         width = texts.laid_out(text, "small", bold=True).width + 2
         if width <= seen.width():
             return seen
-        for left in (block.right() + 6, block.left() - 6 - width):
-            area = QRectF(left, block.top(), width, block.height())
-            if lane.contains(area) and not any(area.intersects(other) for other in taken if other is not block):
-                return area
+        others = [rect for rect in taken if rect.top() < block.bottom() and block.top() < rect.bottom()]
+        end = min((r.left() for r in others if r.left() >= block.right()), default=lane.right()) - 6
+        begin = max((r.right() for r in others if r.right() <= block.left()), default=lane.left()) + 6
+        left, right = block.left() - 6, block.right() + 6
+        if right + width <= end or end - right >= max(left - begin, seen.width()):
+            return QRectF(right, block.top(), min(width, end - right), block.height())
+        if left - begin > seen.width():
+            room = min(width, left - begin)
+            return QRectF(left - room, block.top(), room, block.height())
         return seen
 
     def handles(self, frame: Frame, content: Content) -> list[Handle]:

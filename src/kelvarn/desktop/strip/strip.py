@@ -148,7 +148,7 @@ class Strip(FocusRing):
             # While something is dragged its own value is what counts, and the boxes would hide the curves.
             readings = self._drag is None
             paint_cursor(painter, self.frames(), self._content, self._cursor_s, self._pinned, readings=readings)
-        if self._drag is not None:
+        if self._drag is not None and not self._temperature.says(self._drag, self._content):
             paint_drag_flag(painter, self._pointer, self._drag_text, self.rect())
         if self.ring:
             painter.setPen(theme.current().color("glacier"))

@@ -198,6 +198,10 @@ class TemperatureLane(Lane):
     def _last_setpoint(content: Content) -> float:
         return content.trial.plan.changes[-1].to_degC
 
+    def says(self, handle: Handle, content: Content) -> bool:
+        """Whether the lane itself says the value of what is dragged, in its flag."""
+        return handle.kind == "setpoint" and handle.index == len(content.trial.plan.changes) - 1
+
     def _flag_rect(self, frame: Frame, content: Content, axis: Axis) -> QRectF:
         y = min(max(axis.to_px(self._last_setpoint(content)), frame.rect.top() + 10), frame.rect.bottom() - 10)
         return QRectF(frame.rect.right() - 62, y - 10, 62, 20)
