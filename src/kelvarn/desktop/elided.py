@@ -1,24 +1,26 @@
 """One line of text that takes the room it gets and ends in … where that is too little; the whole is its tool tip."""
 
 from PySide6.QtCore import QRectF, QSize, Qt
-from PySide6.QtGui import QFont, QPainter, QPaintEvent
+from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from kelvarn.desktop import theme
+from kelvarn.desktop import texts, theme
 
 
 class ElidedLine(QWidget):
     """A line of text that never asks for a new layout, so that it can change in every frame.
 
     Args:
-        font, color: of the text; a colour's name in the theme.
+        kind, bold: font of the theme; color: a colour's name in it.
         indent: pixels left free before the text.
         ground: name of the colour it stands on.
     """
 
-    def __init__(self, font: QFont, color: str = "ink", indent: int = 0, ground: str = "ground") -> None:
+    def __init__(
+        self, kind: str, color: str = "ink", *, bold: bool = False, indent: int = 0, ground: str = "ground"
+    ) -> None:
         super().__init__()
-        self._font, self._color, self._indent, self._ground = font, color, indent, ground
+        self._kind, self._bold, self._color, self._indent, self._ground = kind, bold, color, indent, ground
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)  # nothing below needs to be painted for it
         self._text = ""
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
@@ -46,9 +48,7 @@ class ElidedLine(QWidget):
         del event
         painter = QPainter(self)
         painter.fillRect(self.rect(), theme.current().color(self._ground))
-        painter.setFont(self._font)
-        painter.setPen(theme.current().color(self._color))
-        room = self.width() - self._indent
-        text = painter.fontMetrics().elidedText(self._text, Qt.TextElideMode.ElideRight, room)
-        painter.drawText(QRectF(self._indent, 0, room, self.height()), Qt.AlignmentFlag.AlignVCenter, text)
+        room = QRectF(self._indent, 0, self.width() - self._indent, self.height())
+        color = theme.current().color(self._color)
+        texts.paint(painter, room, self._text, color, self._kind, bold=self._bold, cut=True)
         painter.end()

@@ -30,11 +30,11 @@ class Panel(QScrollArea):
 
     def subject(self) -> Hashable:
         """What decides which widgets there are."""
-        raise NotImplementedError  # abstract
+        raise NotImplementedError  # not an ABC: Qt's classes have a metaclass of their own
 
     def fill(self) -> None:
         """Add the widgets of the subject, with `add`."""
-        raise NotImplementedError  # abstract
+        raise NotImplementedError  # not an ABC: Qt's classes have a metaclass of their own
 
     def refresh(self) -> None:
         """Show the present state; build anew where the subject is another one."""

@@ -103,9 +103,8 @@ class Runner(QObject):
         self._newest += 1
         if self.preparing:
             return
-        samples = trial.duration_s / project.rig.probe.interval_s * len(project.candidates)
-        curved = is_curved(project.rig)
-        if samples * self._seconds[curved] <= self._most_at_once and self._busy is None:
+        expected_s = _samples(project, trial) * self._seconds[is_curved(project.rig)]
+        if expected_s <= self._most_at_once and self._busy is None:
             self._take(project, self._timed(project, trial))
         elif self._busy is None:
             self._start_newest()
@@ -128,10 +127,9 @@ class Runner(QObject):
 
     def _timed(self, project: Project, trial: Trial) -> dict[str, Result | RunError]:
         """Results of a project, with a note of what a sample of such a rig took."""
-        samples = trial.duration_s / project.rig.probe.interval_s * len(project.candidates)
         begun = time.perf_counter()
         found = self._kept.of_project(project, trial)
-        took = (time.perf_counter() - begun) / samples
+        took = (time.perf_counter() - begun) / _samples(project, trial)
         kind = is_curved(project.rig)
         # Results that were kept take no time: the note falls slowly and rises at once.
         self._seconds[kind] = max(took, 0.9 * self._seconds[kind])
@@ -171,3 +169,8 @@ class Runner(QObject):
             else:
                 self.faults[name] = str(outcome)
         self.updated.emit()
+
+
+def _samples(project: Project, trial: Trial) -> float:
+    """Of all candidates together."""
+    return trial.duration_s / project.rig.probe.interval_s * len(project.candidates)

@@ -69,8 +69,8 @@ class Arrays:
 
     def arguments(self) -> tuple[Any, ...]:
         """Arguments of the kernel up to its outputs, with fresh scratch."""
-        common = tuple(getattr(self, name) for name in _COMMON)
-        ready = self.ready
+        common, ready = self._common(), self.ready
+        # A copy with another array in it must not hand over the old one.
         if ready is None or any(a is not b for a, b in zip(ready.memory, common, strict=True)):
             ready = hand(common, _KINDS)
         work = scratch(
@@ -78,6 +78,9 @@ class Arrays:
             self.history_size, self.curved,
         )  # fmt: skip
         return ready, self.start_levels, self.law, self.law_settings, work
+
+    def _common(self) -> tuple[Any, ...]:
+        return tuple(getattr(self, name) for name in _COMMON)
 
 
 _COMMON = tuple(each.name for each in fields(Arrays))[: len(READ.split())]
@@ -157,7 +160,7 @@ def _without_law(rig: Rig, trial: Trial, step_share: float, tolerance_K: float) 
         law_settings=np.zeros(codes.LAW_SETTINGS_SIZE),
         setpoint=setpoint_at(trial.plan, np.arange(samples) * h),
     )
-    return replace(made, ready=made.arguments()[0])
+    return replace(made, ready=hand(made._common(), _KINDS))
 
 
 @lru_cache(maxsize=8)

@@ -35,6 +35,12 @@ def slot_of(state, i):
     return state[i >> 3, i & 7]
 
 
+@part
+def put_slot(state, i, value):
+    """Set it."""
+    state[i >> 3, i & 7] = value
+
+
 @subroutine
 def add_link(flow, a, b, one_way, conductance, n, inv_c):
     """Add W/K between two ends, each a body or the surroundings at n, to the matrix A; one-way, only b feels it."""

@@ -39,7 +39,20 @@ from .curved import advance_curved, content, temperature
 from .drives import LEVEL, MOTOR, SWITCH_ONS, drive_step, drive_steps, push_change, share_out
 from .drives import SHORTEST_OFF as DRIVE_SHORTEST_OFF
 from .drives import SHORTEST_ON as DRIVE_SHORTEST_ON
-from .heat import EXTRA, ONE, PROBE, SURROUNDINGS, TERMS, TIME_EPS, add_link, advance, advance_once, prepare, slot_of
+from .heat import (
+    EXTRA,
+    ONE,
+    PROBE,
+    SURROUNDINGS,
+    TERMS,
+    TIME_EPS,
+    add_link,
+    advance,
+    advance_once,
+    prepare,
+    put_slot,
+    slot_of,
+)
 from .jit import compiled, subroutine
 from .laws import (
     ASKED,
@@ -65,6 +78,8 @@ DRIVE_WATTS, DRIVE_FLOW = range(2)
 # Totals of a run: heat brought by loads and lost to the surroundings in J; when a body left every sensible range, s.
 LOADED, LOST, DIVERGED_AT = range(3)
 TOTALS_SIZE = 3
+# What a run returns but for the index of a body: all well, too many steps, arrays of shapes it was not made for.
+FINISHED, GIVEN_UP, MISFIT = -1, -2, -3
 # Totals of each drive: level times seconds times its watts in J; switchings.
 MOVED, ONS, MIN_ON, MIN_OFF = range(4)
 DRIVE_TOTALS_SIZE = 4
@@ -181,7 +196,7 @@ def run_loop(
             (named bodies, m), (probes, m), (2, drives, m), (TOTALS_SIZE,), (drives, DRIVE_TOTALS_SIZE).
 
     Returns:
-        −1; or −2 where it takes too many steps; or the index of the body that left every sensible range.
+        FINISHED, GIVEN_UP, MISFIT, or the index of the body that left every sensible range.
     """
     n, samples = inv_c.size, setpoint.size
     drives, probes, shown = drive_table.shape[0], probe_table.shape[0], temperatures.shape[0]
@@ -194,7 +209,7 @@ def run_loop(
         and series.shape[3] == push.shape[2] == part_push.shape[2] == 8
         and trace.shape[1] == readings.shape[1] == temperatures.shape[1] == of_drives.shape[2] == samples
     ):
-        return -3
+        return MISFIT
     # Drives.
     for d in range(drives):
         watts[d], levels[d] = drive_table[d, POWER_W], start_levels[d]
@@ -224,15 +239,15 @@ def run_loop(
             x[n + probes + d] = targets[d]
     else:
         for i in range(n + 1):
-            state[i >> 3, i & 7] = start[i]
-        state[(n + ONE) >> 3, (n + ONE) & 7] = 1.0
+            put_slot(state, i, start[i])
+        put_slot(state, n + ONE, 1.0)
         for j in range(link_values.shape[0]):
             add_link(
                 flow, link_ends[j, END_A], link_ends[j, END_B], link_ends[j, ONE_WAY], link_values[j, AT_REST], n, inv_c
             )
         for p in range(probes):
             body, slot = int(probe_table[p, SITS_IN]), n + PROBE + p
-            state[slot >> 3, slot & 7] = start[body]
+            put_slot(state, slot, start[body])
             if probe_table[p, LAG] > 0.0:
                 flow[slot, body] = 1.0 / probe_table[p, LAG]
                 flow[slot, slot] = -1.0 / probe_table[p, LAG]
@@ -252,7 +267,7 @@ def run_loop(
         t = k * h
         if curved and usual[1] >= usual[2]:
             totals[DIVERGED_AT] = t
-            return -2
+            return GIVEN_UP
         # Bodies.
         for i in range(n):
             degC = slot_of(state, i) if not curved else temperature(x, melt, i)[0]
@@ -358,7 +373,7 @@ def run_loop(
                     elif kind == SURROUNDINGS_CHANGE:
                         outside += values[EVENT_A]
                         if not curved:
-                            state[(n + SURROUNDINGS) >> 3, (n + SURROUNDINGS) & 7] += values[EVENT_A]
+                            put_slot(state, n + SURROUNDINGS, slot_of(state, n + SURROUNDINGS) + values[EVENT_A])
                     elif kind == SUPPLY_CHANGES:
                         supply += values[EVENT_A]
                         for d in range(drives):
@@ -391,4 +406,4 @@ def run_loop(
         drive_totals[d, ONS] = drive_state[d, SWITCH_ONS]
         drive_totals[d, MIN_ON] = drive_state[d, DRIVE_SHORTEST_ON]
         drive_totals[d, MIN_OFF] = drive_state[d, DRIVE_SHORTEST_OFF]
-    return -1
+    return FINISHED

@@ -166,11 +166,11 @@ class Begun:
             *self._arrays.arguments(), self._trace, self._reasons, self._bodies, self._readings, self._of_drives,
             self._totals, self._drive_totals,
         )  # fmt: skip
-        self._diverged = -1
+        self._returned: int | None = None
 
     def loop(self) -> None:
         """Compute."""
-        self._diverged = self._loop()
+        self._returned = self._loop()
 
     def run(self) -> Run:
         """What was computed."""
@@ -178,13 +178,15 @@ class Begun:
 
         rig, controller, trial = self._of
         trace, totals, each = self._trace, self._totals, self._drive_totals
-        if self._diverged == -2:
+        if self._returned == kernel.GIVEN_UP:
             raise RunError(
                 f"This rig is too quick to follow: {totals[kernel.DIVERGED_AT]:g} s of trial “{trial.name}” took "
                 f"{_smallest(rig)} all the steps there are; raise that heat capacity, or lower what acts on it."
             )
-        if self._diverged >= 0:
-            name = rig.body_names[min(self._diverged, len(rig.body_names) - 1)]
+        assert self._returned is not None, "loop first"
+        assert self._returned != kernel.MISFIT
+        if self._returned >= 0:
+            name = rig.body_names[min(self._returned, len(rig.body_names) - 1)]
             raise RunError(
                 f"Body “{name}” leaves every sensible temperature "
                 f"{totals[kernel.DIVERGED_AT]:g} s into trial “{trial.name}”; "

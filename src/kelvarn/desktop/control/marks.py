@@ -129,7 +129,7 @@ class MarksFoot(QFrame):
         super().__init__()
         self.setProperty("foot", True)
         self._bars: list[MarkBar] = []
-        self._caption = ElidedLine(theme.font("small"), "muted", ground="panel")
+        self._caption = ElidedLine("small", "muted", ground="panel")
         title = QLabel("Pass marks")
         title.setFont(theme.font("small", bold=True))
         add = QPushButton("+ mark")

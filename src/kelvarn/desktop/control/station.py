@@ -45,7 +45,7 @@ class ControlStation(QWidget):
         self.strip = Strip(StripEdits(document, view))
         self.strip.cursor_moved.connect(view.move_cursor)
         self.strip.pin_changed.connect(self._pin)
-        self.why_line = ElidedLine(theme.font(), indent=50)
+        self.why_line = ElidedLine("body", indent=50)
         self.why_line.setAccessibleName("Why: the controller's decision at the cursor")
         self.settings = Settings(document, view, actions)
         self.marks = MarksFoot()

@@ -3,7 +3,6 @@
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QVBoxLayout
 
-from kelvarn.desktop import theme
 from kelvarn.desktop.elided import ElidedLine
 from kelvarn.desktop.fields.plain import heading
 from kelvarn.engine.left_out import left_out
@@ -21,7 +20,7 @@ class RigFoot(QFrame):
         self.setProperty("foot", True)
         self.verdict = QLabel()
         self.verdict.setWordWrap(True)
-        self.more = ElidedLine(theme.font("small"), "muted", ground="panel")
+        self.more = ElidedLine("small", "muted", ground="panel")
         self.more.setAccessibleName("Holding duty, and what the model leaves out")
         row = QHBoxLayout()
         row.setSpacing(14)

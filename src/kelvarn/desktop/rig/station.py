@@ -58,10 +58,10 @@ class RigStation(QWidget):
         self._step_shown = True
         self._step_drive: float | None = None
         self._step_cursor_s = self._step_last_s = 0.0
-        self._caption = ElidedLine(theme.font("small"), "muted")
-        self.reading = ElidedLine(theme.font("small", bold=True), indent=50)
+        self._caption = ElidedLine("small", "muted")
+        self.reading = ElidedLine("small", bold=True, indent=50)
         self.reading.setAccessibleName("Open-loop step, read as one lag and a dead time")
-        self.warm_reading = ElidedLine(theme.font("small"), "muted", indent=50)
+        self.warm_reading = ElidedLine("small", "muted", indent=50)
         self.foot = RigFoot()
         self._lay_out()
 

@@ -1,5 +1,6 @@
 """What every lane has, and what it is given to paint with."""
 
+from abc import ABC, abstractmethod
 from collections.abc import Hashable
 from dataclasses import dataclass
 
@@ -21,19 +22,19 @@ class Frame:
     time: Axis
 
 
-class Lane:
+class Lane(ABC):
     """One lane. `height` is fixed in pixels, or 0 where it shares the rest by `weight`."""
 
     height = 0
     weight = 1.0
 
+    @abstractmethod
     def title(self, content: Content) -> str:
         """Text in its upper left corner."""
-        raise NotImplementedError  # abstract
 
+    @abstractmethod
     def paint(self, painter: QPainter, frame: Frame, content: Content) -> None:
         """Paint what comes from the content, on top of the ground."""
-        raise NotImplementedError  # abstract
 
     def ground_key(self, frame: Frame, content: Content) -> Hashable:
         """What the ground depends on besides the frame and the theme."""
