@@ -4,6 +4,7 @@ import os
 import subprocess
 import sys
 import time
+from typing import NamedTuple
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
@@ -37,8 +38,18 @@ def open_window() -> Window:
     return window
 
 
-def drag_steps(window: Window, kind: str, count: int = 100) -> list[float]:
-    """ms of each step of a drag: mouse event, edit, runs, measures, all of it painted."""
+class Step(NamedTuple):
+    """A step of a drag: ms that passed, and ms of processor time over all threads.
+
+    Where much more passed than was computed, the machine was busy elsewhere.
+    """
+
+    ms: float
+    cpu_ms: float
+
+
+def drag_steps(window: Window, kind: str, count: int = 100) -> list[Step]:
+    """Steps of a drag: mouse event, edit, runs, measures, all of it painted."""
     strip = window.control.strip
     handle = next(h for h in strip.handles() if h.kind == kind)
     start = handle.rect.center()
@@ -48,10 +59,10 @@ def drag_steps(window: Window, kind: str, count: int = 100) -> list[float]:
         offset = 8 + (k * 7) % 41  # never twice the same in a row, so that nothing comes from the cache
         position = start + (QPointF(0, -offset) if handle.vertical else QPointF(-offset, 0))
         before = window.document.project
-        begin = time.perf_counter()
+        begin, cpu = time.perf_counter(), time.process_time()
         QTest.mouseMove(strip, position.toPoint())
         QApplication.processEvents()
-        found.append((time.perf_counter() - begin) * 1e3)
+        found.append(Step((time.perf_counter() - begin) * 1e3, (time.process_time() - cpu) * 1e3))
         assert window.document.project is not before
         window.runner._kept._kept.clear()
     QTest.mouseRelease(strip, Qt.MouseButton.LeftButton, pos=start.toPoint())
@@ -113,7 +124,7 @@ if __name__ == "__main__":
     shown = open_window()
     for what in ("setpoint", "event_move"):
         steps = drag_steps(shown, what)
-        print(what, np.median(steps), max(steps))
+        print(what, np.median([step.ms for step in steps]), max(steps))
     print(parts(shown))
     print("idle", idle_share(shown))
     print("start", start_ms())
