@@ -54,7 +54,7 @@ def controller(window: Window) -> Pid | OnOff:
 
 def test_every_setting_of_every_strategy_is_reached_and_takes_its_unit(window: Window) -> None:
     panel = window.control.settings
-    click(button(panel, "+ more settings"))
+    click(button(panel, "+ more"))
     expected = {
         "On/off": {"On below setpoint by", "Off above setpoint by", "Shortest on", "Restart delay", "Confirm delay",
                    "Decides every"},
@@ -90,7 +90,7 @@ def test_every_setting_of_every_strategy_is_reached_and_takes_its_unit(window: W
 
 def test_limits_out_of_order_are_refused_beside_the_field(window: Window) -> None:
     panel = window.control.settings
-    click(button(panel, "+ more settings"))
+    click(button(panel, "+ more"))
     edit = fields(panel)["Lowest drive"]
     type_into(edit, "90 %")
     complaints: list[str] = []
@@ -108,7 +108,7 @@ def test_limits_out_of_order_are_refused_beside_the_field(window: Window) -> Non
 
 def test_switch_and_choices_are_edits_like_all_others(window: Window) -> None:
     panel = window.control.settings
-    click(button(panel, "+ more settings"))
+    click(button(panel, "+ more"))
     windup = next(f for f in panel.findChildren(ChoiceField) if f.box.accessibleName() == "Anti-windup")
     windup.box.setCurrentIndex(windup.box.findData("hold"))
     windup.box.activated.emit(windup.box.currentIndex())

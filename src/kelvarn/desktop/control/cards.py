@@ -117,16 +117,17 @@ class Card(FocusRing):
     def _paint_head(self, painter: QPainter, hidden: bool) -> None:
         assert self._entry is not None
         look = theme.current()
+        chosen, name = self._entry.chosen, self._entry.candidate.name
         right = "hidden" if hidden else self._entry.candidate.strategy
-        if self._entry.chosen:
-            right = "★ chosen"
-        chosen = self._entry.chosen
         line = QRectF(10, 7, self.width() - 20, 20)
+        if chosen:  # the star says it too, where the name needs the room
+            room = line.width() - 44 - texts.laid_out(name, bold=True).width
+            right = "★ chosen" if texts.laid_out("★ chosen", "small", bold=True).width <= room else "★"
         color = look.color("gold" if chosen else "muted")
         texts.paint(painter, line, right, color, "small", bold=chosen, at=texts.At.RIGHT)
         taken = texts.laid_out(right, "small", chosen).width
-        name, color = line.adjusted(36, 0, -8 - taken, 0), look.color("muted" if hidden else "ink")
-        texts.paint(painter, name, self._entry.candidate.name, color, bold=True, cut=True)
+        room_of_name, color = line.adjusted(36, 0, -8 - taken, 0), look.color("muted" if hidden else "ink")
+        texts.paint(painter, room_of_name, name, color, bold=True, cut=True)
 
     def start_rename(self) -> None:
         """Type another name in place."""

@@ -143,6 +143,7 @@ class MarksFoot(QFrame):
         head.addWidget(add)
         self._row = QHBoxLayout()
         self._row.setSpacing(22)
+        self._row.addStretch()  # takes what is left where the bars are few
         layout = QVBoxLayout(self)
         layout.setContentsMargins(16, 5, 16, 7)
         layout.setSpacing(3)
@@ -156,7 +157,7 @@ class MarksFoot(QFrame):
             bar, index = MarkBar(), len(self._bars)
             bar.clicked.connect(lambda k=index, b=bar: self.edit_wanted.emit(k, b.mapToGlobal(QPoint(0, 0))))
             self._bars.append(bar)
-            self._row.addWidget(bar, 1)
+            self._row.insertWidget(index, bar, 1)
         while len(self._bars) > len(marks):
             gone = self._bars.pop()
             gone.hide()  # at once: what is deleted later stays in sight until then

@@ -81,7 +81,7 @@ class Settings(Panel):
             rulers, more = _pid_rulers(controller), _pid_more(controller)
         for k, field in enumerate(rulers):
             self.add(RulerField(self._bind(path, field)), 6 if k == 0 else 0)
-        self.add(self._fold())
+        self.add(self._fold(_more_text(controller)))
         if self._more:
             for field in more:
                 self.add(NumberField(self._bind(path, field)))
@@ -94,8 +94,8 @@ class Settings(Panel):
     def _bind(self, path: Path, field: str) -> Binding:
         return Binding(self._document, self._view, (*path, field))
 
-    def _fold(self) -> QPushButton:
-        button = QPushButton("– fewer settings" if self._more else "+ more settings: limits, filter, delays")
+    def _fold(self, more: str) -> QPushButton:
+        button = QPushButton("– fewer settings" if self._more else f"+ more: {more}")
         button.setProperty("link", True)
         button.clicked.connect(self._toggle_more)
         return button
@@ -235,6 +235,13 @@ def _pid_rulers(controller: Pid) -> list[str]:
     if controller.integrates:
         found.append("setpoint_weight")
     return found
+
+
+def _more_text(controller: OnOff | Pid) -> str:
+    """What is behind the fold, in a few words."""
+    if isinstance(controller, OnOff):
+        return "shortest times, delays"
+    return {"P": "bias, limits", "PI": "limits, wind-up", "PID": "filter, limits, wind-up"}[controller.terms]
 
 
 def _pid_more(controller: Pid) -> list[str]:

@@ -12,7 +12,7 @@ from kelvarn.desktop.keys import value_step
 from kelvarn.units import from_shown, to_shown
 
 from .binding import Binding, Wrong
-from .number import NumberEdit
+from .number import EDIT_WIDTH, NumberEdit
 
 _MARGIN = 7
 _KEY_STEPS = 200  # steps of the arrow keys over the whole ruler
@@ -144,12 +144,14 @@ class RulerField(QWidget):
         super().__init__(parent)
         self.edit = NumberEdit(binding)
         self.edit.setProperty("plain", True)
-        self.edit.setFixedWidth(132)
+        self.edit.setFixedWidth(EDIT_WIDTH)
         self.ruler = Ruler(binding)
         title = QLabel(binding.title)
         title.setFont(theme.font(bold=True))
         title.setToolTip(binding.info.description or "")
         title.setBuddy(self.edit)
+        title.setMinimumWidth(40)
+        title.setWordWrap(True)
         self._hint_text = _hint(binding)
         self._hint = QLabel(self._hint_text)
         self._hint.setFont(theme.font("small"))

@@ -31,6 +31,8 @@ def paint_cursor(
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     painter.setPen(QPen(look.color("ink"), 1))
     painter.drawLine(QPointF(x, first.rect.top()), QPointF(x, last.rect.bottom()))
+    for lane, frame in frames:
+        lane.paint_title(painter, frame, content, crossed_at=x)
     _paint_flag(painter, first, x, time_s, pinned)
     result = content.result
     if result is None or not readings:

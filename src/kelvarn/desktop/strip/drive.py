@@ -3,7 +3,7 @@
 import numpy as np
 import numpy.typing as npt
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QPainter
+from PySide6.QtGui import QColor, QPainter
 
 from kelvarn.desktop import texts, theme
 from kelvarn.desktop.texts import At
@@ -119,13 +119,16 @@ def _spans(run: Run, held: npt.NDArray[np.bool_]) -> list[tuple[float, float]]:
 class BarcodeLane(Lane):
     """On-times of one on/off candidate as bars."""
 
-    height = 34
+    height = 40
 
     def __init__(self, entry: Entry) -> None:
         self.entry = entry
 
     def title(self, content: Content) -> str:
         return self.entry.candidate.name
+
+    def title_color(self) -> QColor:
+        return theme.current().candidate(self.entry.index)
 
     def paint(self, painter: QPainter, frame: Frame, content: Content) -> None:
         if self.entry.result is not None:
@@ -139,7 +142,7 @@ class BarcodeLane(Lane):
             painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(theme.current().candidate(self.entry.index, 0.75))
-            top, height = frame.rect.top() + 7, frame.rect.height() - 14
+            top, height = frame.rect.top() + 21, frame.rect.height() - 27  # below the title
             bars = [
                 QRectF(a, top, max(b - a, 1.0), height)
                 for a, b in zip(left.tolist(), right.tolist(), strict=True)
@@ -148,15 +151,3 @@ class BarcodeLane(Lane):
             painter.drawRects(bars)
             painter.restore()
         self.paint_title(painter, frame, content)
-
-    def paint_title(self, painter: QPainter, frame: Frame, content: Content) -> QRectF:
-        """The candidate's name in the gutter's place: left, over the bars, vertically centred."""
-        look = theme.current()
-        text = texts.elided(self.title(content), 130, "small", bold=True)
-        width = texts.laid_out(text, "small", bold=True).width
-        rect = QRectF(frame.rect.left() + 5, frame.rect.center().y() - 12, width + 8, 24)
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(look.color("panel"))  # covers the bars whole: what shows through looks like a pattern
-        painter.drawRoundedRect(rect, 3, 3)
-        texts.paint(painter, rect, text, look.candidate(self.entry.index), "small", bold=True, at=At.CENTRE)
-        return rect

@@ -62,16 +62,23 @@ class Lane(ABC):
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawRoundedRect(frame.rect.adjusted(-0.5, -0.5, 0.5, 0.5), theme.RADIUS, theme.RADIUS)
 
-    def paint_title(self, painter: QPainter, frame: Frame, content: Content) -> QRectF:
-        """The title, last, so that it stays readable; returns where it stands."""
-        text = self.title(content)
+    def title_color(self) -> QColor:
+        """Colour of the title."""
+        return theme.current().color("muted")
+
+    def paint_title(self, painter: QPainter, frame: Frame, content: Content, crossed_at: float | None = None) -> QRectF:
+        """The title, last, so that it stays readable; returns where it stands.
+
+        Args:
+            painter, frame, content: what and where.
+            crossed_at: the px at which a line was drawn through the lane: paint it only if that crosses it.
+        """
+        text = texts.elided(self.title(content), int(frame.rect.width()) - 24, "small", bold=True)
         _, width, height = texts.laid_out(text, "small", bold=True)
         rect = QRectF(frame.rect.left() + 6, frame.rect.top() + 4, width + 6, height + 1)
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(theme.current().color("panel", 0.8))
-        painter.drawRect(rect)
-        color = theme.current().color("muted")
-        texts.paint(painter, rect, text, color, "small", bold=True, at=texts.At.CENTRE)
+        if crossed_at is None or rect.left() <= crossed_at <= rect.right():
+            painter.fillRect(rect, theme.current().color("panel", 0.8))
+            texts.paint(painter, rect, text, self.title_color(), "small", bold=True, at=texts.At.CENTRE)
         return rect
 
 

@@ -259,10 +259,11 @@ class TemperatureLane(Lane):
                 painter.setPen(pen)
                 painter.drawLine(anchor, QPointF(anchor.x(), frame.rect.bottom()))
                 anchor.setY(frame.rect.bottom() - 26)
-            else:
+            rect = obstacles.place(anchor, text)
+            if at_s == window.peak_s:  # a line shows which peak is meant; what swings has no one place
                 painter.setPen(QPen(look.color(color), 1))
-                painter.drawLine(anchor, QPointF(anchor.x(), anchor.y() - 10))
-            draw(painter, obstacles.place(anchor, text), text, look.color(color))
+                painter.drawLine(anchor, _nearest(rect, anchor))
+            draw(painter, rect, text, look.color(color))
 
     def handles(self, frame: Frame, content: Content) -> list[Handle]:
         if content.bodies:
@@ -298,6 +299,12 @@ class TemperatureLane(Lane):
             if not content.bodies:
                 found.append((-1, "probe reads", show(float(result.run.measured_degC[k]), _T, content.scale)))
         return found
+
+
+def _nearest(rect: QRectF, point: QPointF) -> QPointF:
+    """The point of a rectangle that is nearest to a point."""
+    x = min(max(point.x(), rect.left()), rect.right())
+    return QPointF(x, min(max(point.y(), rect.top()), rect.bottom()))
 
 
 def sayings(window: Window, content: Content) -> list[tuple[str, float, float, str]]:

@@ -1,0 +1,86 @@
+"""Nothing is wider than its place, and nothing hides what it must not hide, whatever the names are."""
+
+from typing import Any
+
+import pytest
+from PySide6.QtCore import QPointF
+from PySide6.QtWidgets import QApplication, QPushButton, QScrollArea
+from pytestqt.qtbot import QtBot
+
+from kelvarn.demos import DEMOS, find_demo
+from kelvarn.desktop import theme
+from kelvarn.desktop.rig.keys import known_keys
+from kelvarn.desktop.strip.drive import BarcodeLane
+from kelvarn.desktop.window import RIG, Window
+from kelvarn.model.names import MOST_CHARACTERS
+from kelvarn.model.project import Project
+
+from .conftest import click, close_window, open_window
+
+
+def with_long_names(project: Project) -> Project:
+    """A project whose every name is as long as a name may be."""
+    rig, trial = project.rig, project.trials[0]
+    parts = [*rig.bodies, *rig.drives, *rig.probes, *rig.draw_offs, *trial.events, *project.candidates]
+    longer = {part.name: f"{part.name} {'WMWM ' * 20}"[: MOST_CHARACTERS - 1] + "W" for part in parts}
+
+    def renamed(value: Any) -> Any:
+        if isinstance(value, dict):
+            return {key: each if key == "terms" else renamed(each) for key, each in value.items()}
+        if isinstance(value, list):
+            return [renamed(each) for each in value]
+        return longer.get(value, value) if isinstance(value, str) else value
+
+    return Project.model_validate_json(
+        Project.model_validate(renamed(project.model_dump(mode="json"))).model_dump_json()
+    )
+
+
+def too_wide(panel: QScrollArea) -> int:
+    """By how many px a column is wider than its place."""
+    QApplication.processEvents()
+    return panel.widget().width() - panel.viewport().width()
+
+
+@pytest.mark.parametrize("demo", [demo.name for demo in DEMOS])
+def test_no_column_is_wider_than_its_place(qtbot: QtBot, demo: str) -> None:
+    window = open_window(qtbot, with_long_names(find_demo(demo).build()))
+    window.resize(1024, 700)
+    try:
+        settings = window.control.settings
+        click(next(b for b in settings.findChildren(QPushButton) if b.text().startswith("+ more")))
+        for folded in (False, True):
+            for candidate in window.document.project.candidates:
+                window.view.select(candidate.name)
+                for strategy in ("On/off", "P", "PI", "PID"):
+                    click(next(b for b in settings.findChildren(QPushButton) if b.text() == strategy))
+                    assert too_wide(settings) <= 0, (candidate.name, strategy, folded)
+            if not folded:
+                click(next(b for b in settings.findChildren(QPushButton) if b.text().startswith("– fewer")))
+        window.go_to(RIG)
+        for key in known_keys(window.document.project.rig):
+            window.rig.select(key)
+            assert too_wide(window.rig.panel) <= 0, key
+    finally:
+        close_window(window)
+
+
+def test_the_name_of_a_barcode_hides_no_on_time(window: Window) -> None:
+    window.view.select("On/off ±1")
+    lane, frame = next(pair for pair in window.control.strip.frames() if isinstance(pair[0], BarcodeLane))
+    run = window.runner.results["On/off ±1"].run
+    window.control.strip._cursor_s = None
+    painted = window.control.strip.grab().toImage()
+    color = theme.current().candidate(lane.entry.index, 0.75)  # type: ignore[attr-defined]
+    y = round(frame.rect.bottom() - 12)
+    ratio = painted.devicePixelRatio()
+    ink = 0
+    for x in range(round(frame.rect.left()) + 2, round(frame.rect.left()) + 200):
+        at = QPointF(x + 0.5, y) * ratio
+        shown = painted.pixelColor(at.toPoint())
+        on = run.drive[[int(frame.time.from_px(x + d) / run.rig.probe.interval_s) for d in (-1, 2)]]
+        if on[0] == on[1]:  # not at an edge
+            dark = abs(shown.hueF() - color.hueF()) < 0.05 and shown.saturationF() > 0.3
+            assert dark == (on[0] > 0.5), x
+            ink += dark
+    assert ink > 40
