@@ -52,6 +52,7 @@ class Quantity(StrEnum):
     CONDUCTANCE = "conductance"
     ENERGY = "energy"
     DRIVE = "drive"
+    DRIVE_RATE = "change of the drive"
     GAIN = "gain"
     RAMP = "ramp rate"
     PER_HOUR = "count per hour"
@@ -78,6 +79,13 @@ _UNITS: dict[Quantity, dict[str, float]] = {
     Quantity.CONDUCTANCE: {"W/K": 1.0, "mW/K": 1e-3, "kW/K": 1e3},
     Quantity.ENERGY: {"J": 1.0, "kJ": 1e3, "Wh": 3.6e3, "kWh": 3.6e6},
     Quantity.DRIVE: {"%": 0.01, "": 1.0},
+    Quantity.DRIVE_RATE: {
+        "% per s": 0.01,
+        "%/s": 0.01,
+        "% per min": 0.01 / 60,
+        "%/min": 0.01 / 60,
+        "1/s": 1.0,
+    },
     Quantity.GAIN: {
         "% per K": 0.01,
         "%/K": 0.01,
@@ -126,6 +134,7 @@ def base_unit(quantity: Quantity) -> str:
         Quantity.TEMPERATURE: "°C",
         Quantity.DURATION: "s",
         Quantity.DRIVE: "",
+        Quantity.DRIVE_RATE: "1/s",
         Quantity.GAIN: "1/K",
         Quantity.RAMP: "K/s",
         Quantity.FLOW: "m³/s",

@@ -5,6 +5,7 @@ from datetime import date
 
 import pytest
 
+from kelvarn.demos import find_demo
 from kelvarn.engine.results import Results
 from kelvarn.handover.settings import fingerprint, other_words, settings_text
 from kelvarn.handover.sheet import sheet_html
@@ -58,14 +59,27 @@ def test_settings_json_holds_the_acting_gains(cabinet: Project) -> None:
     assert json.loads(settings_text(cabinet, p_only))["acting"]["ti_s"] is None
 
 
+def said(project: Project, index: int, scale: Scale = Scale.CELSIUS) -> dict[str, str]:
+    return {row.what: row.value for row in other_words(project, project.candidates[index], scale)}
+
+
 def test_other_words_convert_or_say_why_not(cabinet: Project) -> None:
-    rows = {row.what: row.value for row in other_words(cabinet.candidates[1], 2.0, Scale.CELSIUS)}
-    assert rows["Proportional band"] == "6.2 K"
-    steep = put(cabinet, ("candidates", 1, "controller", "td_s"), 400.0).candidates[1]
-    assert (
-        "needs Ti ≥ 4 Td" in {r.what: r.value for r in other_words(steep, 2.0, Scale.CELSIUS)}["Series form Kp, Ti, Td"]
-    )
-    assert other_words(cabinet.candidates[0], 2.0, Scale.CELSIUS) == []
+    assert said(cabinet, 1)["Proportional band"] == "6.25 K"
+    assert said(cabinet, 1, Scale.FAHRENHEIT)["Proportional band"] == "11.25 °F"
+    steep = put(cabinet, ("candidates", 1, "controller", "td_s"), 400.0)
+    assert "needs Ti ≥ 4 Td" in said(steep, 1)["Series form Kp, Ti, Td"]
+
+
+def test_on_off_in_other_words_is_mirrored_where_it_cools(cabinet: Project) -> None:
+    lopsided = put(cabinet, ("candidates", 0, "controller", "below_K"), 2.5)
+    assert said(lopsided, 0) == {
+        "Cut-in and cut-out at setpoint 60 °C": "57.5 °C, 61 °C",
+        "Symmetric band": "59.25 °C ±1.75 K",
+        "Cut-out and differential": "61 °C, 3.5 K",
+    }
+    fan = find_demo("heatsink-fan").build()
+    on, off = next(iter(said(fan, 0).values())).split(", ")
+    assert float(on.split()[0]) > float(off.split()[0])
 
 
 def test_the_fingerprint_follows_the_content(cabinet: Project) -> None:

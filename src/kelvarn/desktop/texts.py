@@ -40,6 +40,11 @@ def elided(text: str, width: int, kind: str = "body", bold: bool = False) -> str
     return QFontMetricsF(theme.font(kind, bold=bold)).elidedText(text, Qt.TextElideMode.ElideRight, width)
 
 
+def short(name: str, most: int = 26) -> str:
+    """A name cut to so many characters, for a line in which something else must not be pushed out."""
+    return name if len(name) <= most else f"{name[: most - 1].rstrip()}…"
+
+
 def paint(
     painter: QPainter, rect: QRectF, text: str, color: QColor, kind: str = "body", *, bold: bool = False,
     at: At = At.LEFT, cut: bool = False,

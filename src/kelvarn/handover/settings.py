@@ -3,13 +3,14 @@
 import hashlib
 import json
 from dataclasses import dataclass
+from functools import partial
 from typing import Any
 
 from kelvarn.files.project_file import to_json
 from kelvarn.model.candidate import Candidate, OnOff, Pid
 from kelvarn.model.gains import proportional_band_K, to_parallel, to_series
 from kelvarn.model.project import Project
-from kelvarn.units import Quantity, Scale, show, three_figures
+from kelvarn.units import Quantity, Scale, show, to_shown, usual_unit
 
 
 @dataclass(frozen=True)
@@ -105,16 +106,32 @@ def _pid_fields(c: Pid) -> list[str]:
     return names + (["anti_windup"] if c.integrates else [])
 
 
-def other_words(candidate: Candidate, interval_s: float, scale: Scale) -> list[Row]:
-    """The same PID law in the words of other devices; where no equivalent exists, the reason."""
-    c = candidate.controller
-    if not isinstance(c, Pid):
-        return []
+def other_words(project: Project, candidate: Candidate, scale: Scale) -> list[Row]:
+    """The same law in the words of other devices; where no equivalent exists, the reason."""
+    if isinstance(candidate.controller, OnOff):
+        return _of_on_off(project, candidate.controller, scale)
+    return _of_pid(candidate.controller, project.rig.probe.interval_s, scale)
+
+
+def _of_on_off(project: Project, c: OnOff, scale: Scale) -> list[Row]:
+    setpoint, sign = project.trials[0].plan.changes[0].to_degC, 1 if project.rig.heats else -1
+    on, off, width = setpoint - sign * c.below_K, setpoint + sign * c.above_K, c.below_K + c.above_K
+    degrees = partial(show, quantity=Quantity.TEMPERATURE, scale=scale, exact=True)
+    kelvins = partial(show, quantity=Quantity.DIFFERENCE, scale=scale, exact=True)
+    return [
+        Row(f"Cut-in and cut-out at setpoint {degrees(setpoint)}", f"{degrees(on)}, {degrees(off)}"),
+        Row("Symmetric band", f"{degrees((on + off) / 2)} ±{kelvins(width / 2)}"),
+        Row("Cut-out and differential", f"{degrees(off)}, {kelvins(width)}"),
+    ]
+
+
+def _of_pid(c: Pid, interval_s: float, scale: Scale) -> list[Row]:
     ti = c.ti_s if c.integrates else None
     gains = to_parallel(c.kp_per_K, ti, c.acting_td_s)
+    band = to_shown(proportional_band_K(c.kp_per_K), Quantity.DIFFERENCE, scale)
     rows = [
-        Row("Proportional band", show(proportional_band_K(c.kp_per_K), Quantity.DIFFERENCE, scale)),
-        Row("Gain in % per K", three_figures(100 * c.kp_per_K)),
+        Row("Proportional band", f"{band:.4g} {usual_unit(Quantity.DIFFERENCE, scale)}"),
+        Row("Gain in % per K", f"{100 * c.kp_per_K:.4g}"),
         Row(
             "Parallel form Kp, Ki, Kd",
             f"{gains.kp_per_K:.4g} 1/K, {gains.ki_per_Ks:.4g} 1/(K·s), {gains.kd_s_per_K:.4g} s/K",

@@ -87,7 +87,7 @@ def sheet_html(project: Project, candidate_name: str, results: dict[str, Result]
         project=project,
         candidate=candidate,
         settings=settings_rows(candidate, scale),
-        other_words=other_words(candidate, rig.probe.interval_s, scale),
+        other_words=other_words(project, candidate, scale),
         rig_rows=_rig_rows(project, scale),
         left_out=left_out(rig),
         trials=trials,

@@ -106,7 +106,7 @@ class Pid(Part):
     )  # fmt: skip
     high: float = number(1.0, Quantity.DRIVE, 0.0, 1.0, "Highest drive", "The drive never goes above this.")
     rate_per_s: float | None = number(
-        None, Quantity.NUMBER, 1e-6, 1000.0, "Rate limit", "Largest change of the drive, 0…1, in a second."
+        None, Quantity.DRIVE_RATE, 1e-6, 1000.0, "Rate limit", "Largest change of the drive in a second."
     )  # fmt: skip
     anti_windup: Literal["none", "hold", "back_calculation"] = other(
         "back_calculation", "Anti-windup", "What the memory does while the drive is at its limit."

@@ -3,7 +3,7 @@
 from PySide6.QtCore import QPoint
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
-from kelvarn.desktop import theme
+from kelvarn.desktop import texts, theme
 from kelvarn.desktop.columns import Columns
 from kelvarn.desktop.document import Document
 from kelvarn.desktop.elided import ElidedLine
@@ -98,7 +98,8 @@ class ControlStation(QWidget):
             self.why_line.say("computing …", "muted")
         elif (result := self._runner.results.get(selected.name)) is not None:
             index = min(round(self._view.cursor_s / result.run.rig.probe.interval_s), result.run.time_s.size - 1)
-            self.why_line.say(f"{selected.name}: {why(result.run, index, self._view.scale)}", "ink")
+            reason = why(result.run, index, self._view.scale)
+            self.why_line.say(f"{texts.short(selected.name)}: {reason}", "ink")
 
     def _pin(self, pinned: bool) -> None:
         self._view.pinned = pinned

@@ -156,7 +156,7 @@ class HandoverStation(QWidget):
             else "All numbers in base units; each key names its unit."
         )
         self._show_checks(candidate)
-        rows = other_words(candidate, project.rig.probe.interval_s, self._view.scale)
+        rows = other_words(project, candidate, self._view.scale)
         _clear(self._words)
         self._words_heading.setVisible(bool(rows))
         for row in rows:

@@ -3,6 +3,7 @@
 from collections.abc import Callable
 from functools import partial
 
+from kelvarn.desktop.texts import short
 from kelvarn.model.bodies import Melting
 from kelvarn.model.drives import KIND_NAMES, Fan, Pwm, Relay, SlowWindow, SwitchedDrive, Valve, heated_body
 from kelvarn.model.drives import Switch as SwitchPart
@@ -57,7 +58,7 @@ def fill_body(panel: PartPanel, index: int) -> None:
         if name in (link.a, link.b):
             other = link.b if link.a == name else link.a
             to = "the surroundings" if other == SURROUNDINGS else other
-            field = panel.field(("rig", "links", k), "conductance_W_per_K", f"Link to {to}")
+            field = panel.field(("rig", "links", k), "conductance_W_per_K", f"Link to {short(to)}")
             field.add_beside(panel.cross(f"Take out the link to {to}", partial(panel.edits.unlink, k)))
     panel.optional(
         path, "melting", "melting range", lambda: Melting(from_degC=50, to_degC=60, latent_J=50_000),

@@ -19,6 +19,7 @@ from .lane import Frame, Lane
 from .trace import Filling, curve, draw_line, fill_between
 
 _LEAST_SAID_S = 20.0
+_LABEL_ROOM = 13.0  # px between the two figures of the scale
 
 
 class DriveLane(Lane):
@@ -58,7 +59,8 @@ class DriveLane(Lane):
         super().paint_ground(painter, frame, content)
         axis = _drive_axis(frame)
         muted = theme.current().color("muted")
-        for level, text in ((0.0, "0"), (1.0, "100")):
+        room = abs(axis.px_per_unit) >= _LABEL_ROOM
+        for level, text in ((0.0, "0"), (1.0, "100")) if room else ((1.0, "100"),):
             box = QRectF(0, axis.to_px(level) - 9, frame.rect.left() - 10, 18)
             texts.paint(painter, box, text, muted, "small", at=At.RIGHT)
 
