@@ -31,7 +31,8 @@ def document(cabinet: Project, tmp_path: Path, qtbot: QtBot) -> Document:
 def test_a_stroke_is_one_entry_named_from_where_it_began(document: Document) -> None:
     document.begin_stroke()
     for value in (0.2, 0.3, 0.4):
-        document.set(KP, value, f"Kp {document.origin.candidates[1].controller.kp_per_K} → {value}")  # type: ignore[union-attr]
+        began = document.origin.candidates[1].controller.kp_per_K  # type: ignore[union-attr]
+        document.set(KP, value, f"Kp {began} → {value}", dragged=True)
     document.end_stroke()
     assert document.undo_name == "Kp 0.16 → 0.4"
     document.undo()
@@ -43,8 +44,8 @@ def test_a_stroke_is_one_entry_named_from_where_it_began(document: Document) -> 
 
 def test_a_stroke_that_comes_back_leaves_nothing(document: Document) -> None:
     document.begin_stroke()
-    document.set(KP, 0.3, "there")
-    document.set(KP, 0.16, "and back")
+    document.set(KP, 0.3, "there", dragged=True)
+    document.set(KP, 0.16, "and back", dragged=True)
     document.end_stroke()
     assert document.undo_name is None
     assert not document.dirty

@@ -5,12 +5,13 @@ import sys
 from collections.abc import Callable
 
 import pytest
-from PySide6.QtCore import QPoint, Qt
+from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QLineEdit, QMessageBox
 
 from kelvarn.desktop.fields.plain import Choice, NameEdit
 from kelvarn.desktop.fields.ruler import Ruler
+from kelvarn.desktop.strip.strip import Strip
 from kelvarn.desktop.window import CONTROL, HANDOVER, RIG, Window
 from tests.window.conftest import drag, type_into
 
@@ -96,3 +97,34 @@ def test_whatever_hands_do_undo_restores_and_nothing_breaks(
         window.document.undo()
     assert window.document.project == before
     assert broken == []
+
+
+@pytest.mark.parametrize("deed", ["Duplicate", "Delete", "Undo", "Rig"])
+@pytest.mark.parametrize("on_ruler", [False, True])
+def test_what_comes_in_the_middle_of_a_drag_ends_it(window: Window, deed: str, on_ruler: bool) -> None:
+    window.view.select("On/off ±1")
+    document, strip = window.document, window.control.strip
+    if on_ruler:
+        widget: Ruler | Strip = window.control.settings.findChildren(Ruler)[1]
+        start, away = QPointF(widget.x_of(1.0), 6), QPointF(20, 0)  # type: ignore[union-attr]
+    else:
+        widget, away = strip, QPointF(0, -20)
+        start = next(handle for handle in strip.handles() if handle.kind == "edge_off").rect.center()
+    before = document.project
+    drag(widget, start, start + away, release=False)
+    dragged = document.project
+    assert dragged != before
+    window.menus.actions[deed].trigger()
+    after = document.project
+    QTest.mouseMove(widget, (start + 2 * away).toPoint())
+    QTest.mouseRelease(widget, Qt.MouseButton.LeftButton, pos=(start + 2 * away).toPoint())
+    assert document.project == after
+    if deed == "Undo":
+        assert after == before
+    elif deed in ("Duplicate", "Delete"):
+        document.undo()
+        assert document.project == dragged
+        document.undo()
+        assert document.project == before
+    else:
+        assert (after, document.in_stroke) == (dragged, False)

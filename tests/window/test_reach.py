@@ -107,6 +107,25 @@ def test_limits_out_of_order_are_refused_beside_the_field(window: Window) -> Non
     assert not edit.property("wrong")
 
 
+@pytest.mark.parametrize("station", [CONTROL, RIG])
+def test_undo_and_redo_are_the_projects_right_after_a_value_was_typed(window: Window, station: int) -> None:
+    window.go_to(station)
+    panel, title = {CONTROL: (window.control.settings, "Duration"), RIG: (window.rig.panel, "Heat capacity")}[station]
+    before, edit = window.document.project, fields(panel)[title]
+    old = edit.text()
+    type_into(edit, "7777")
+    changed = window.document.project
+    assert changed != before
+    assert edit.hasFocus()
+    QTest.keyClick(edit, Qt.Key.Key_Z, CTRL)
+    assert (window.document.project, edit.text()) == (before, old)
+    QTest.keyClick(edit, Qt.Key.Key_Z, CTRL | SHIFT)
+    assert window.document.project == changed
+    QTest.keyClicks(edit, "8")  # what is being typed is undone by itself
+    QTest.keyClick(edit, Qt.Key.Key_Z, CTRL)
+    assert window.document.project == changed
+
+
 def test_switch_and_choices_are_edits_like_all_others(window: Window) -> None:
     panel = window.control.settings
     click(button(panel, "+ more"))

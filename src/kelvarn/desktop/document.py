@@ -68,8 +68,18 @@ class Document(QObject):
         """Whether there are edits not in the file."""
         return self._saved is None or self._project != self._saved
 
-    def apply(self, project: Project, name: str) -> None:
-        """Make an edit, named as the undo menu shows it. Inside a stroke, edits become one."""
+    def apply(self, project: Project, name: str, *, dragged: bool = False) -> None:
+        """Make an edit, named as the undo menu shows it.
+
+        Args:
+            project, name: what comes of it, and what it is called.
+            dragged: it is a step of the stroke under way, whose edits become one; nothing, where another edit or
+                undo has ended that stroke. An edit that is none ends the stroke first.
+        """
+        if dragged and not self._stroke_open:
+            return
+        if not dragged:
+            self._close_stroke()
         if project == self._project:
             return
         if not self._stroke_open:
@@ -86,30 +96,38 @@ class Document(QObject):
         del self._undo[:-_MOST_UNDO]
         self._redo.clear()
 
-    def set(self, path: FieldPath, value: Any, name: str) -> None:
-        """Set one field. Raises pydantic.ValidationError where the result would be no valid project."""
-        self.apply(put(self._project, path, value), name)
+    def set(self, path: FieldPath, value: Any, name: str, *, dragged: bool = False) -> None:
+        """Set one field, as `apply`. Raises pydantic.ValidationError where the result would be no valid project."""
+        self.apply(put(self._project, path, value), name, dragged=dragged)
 
     def get(self, path: FieldPath) -> Any:
         """The value of one field."""
         return value_at(self._project, path)
 
     def begin_stroke(self) -> None:
-        """Edits from here to `end_stroke` are one entry of undo: a drag."""
+        """A drag begins: its edits from here to `end_stroke` are one entry of undo."""
         self._stroke_open, self._stroke = True, None
 
     def end_stroke(self) -> None:
         """The drag is done; one that came back to where it began leaves no entry."""
+        self._close_stroke()
+        self.saved_changed.emit()
+
+    def _close_stroke(self) -> None:
         if self._stroke is not None and self._undo and self._undo[-1].before == self._project:
             self._undo.pop()
         self._stroke_open, self._stroke = False, None
-        self.saved_changed.emit()
 
     def abort_stroke(self) -> None:
         """Give the drag up: as it was before."""
         if self._stroke is not None:
             self._show(self._undo.pop().before)
         self._stroke_open, self._stroke = False, None
+
+    @property
+    def in_stroke(self) -> bool:
+        """Whether a drag is under way."""
+        return self._stroke_open
 
     @property
     def origin(self) -> Project:
@@ -135,7 +153,8 @@ class Document(QObject):
         self._swap(self._redo, self._undo)
 
     def _swap(self, source: list[_Step], target: list[_Step]) -> None:
-        if source and not self._stroke_open:
+        self._close_stroke()
+        if source:
             step = source.pop()
             target.append(_Step(step.name, self._project))
             self._show(step.before)
@@ -147,6 +166,7 @@ class Document(QObject):
 
     def replace(self, project: Project, path: Path | None, *, dirty: bool = False) -> None:
         """Another project altogether: undo starts anew."""
+        self._stroke_open, self._stroke = False, None
         self._undo.clear()
         self._redo.clear()
         self._path, self._stamp = path, _stamp(path)

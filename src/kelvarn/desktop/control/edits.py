@@ -33,6 +33,8 @@ class StripEdits:
 
     def drag(self, handle: Handle, value: float) -> str:
         """See `Edits`."""
+        if not self._document.in_stroke:
+            return ""
         project = self._document.project
         trial: Path = ("trials", self._view.trial_index(project))
         match handle.kind:
@@ -70,7 +72,7 @@ class StripEdits:
         before = value_at(self._document.origin, path)
         start = "the end" if before is None else show(before, quantity, scale)
         with suppress(ValidationError):  # dragged beyond what is possible: it stays where it last could be
-            self._document.set(path, value, f"{title} {start} → {show(value, quantity, scale)}")
+            self._document.set(path, value, f"{title} {start} → {show(value, quantity, scale)}", dragged=True)
         return show(self._document.get(path), quantity, scale)
 
     def _snap_degC(self, value: float) -> float:

@@ -86,8 +86,8 @@ class Binding:
         if high is not None and value > high:
             raise Wrong(f"At most {self.text(high, exact=False)}.")
 
-    def put(self, value: Any) -> None:
-        """Set the value as an edit with a name. Raises Wrong where the project would not be valid."""
+    def put(self, value: Any, *, dragged: bool = False) -> None:
+        """Set the value, a named edit as in `Document.apply`. Raises Wrong where the project would not be valid."""
         if self.info.annotation is int and value is not None:
             value = round(value)
         if value == self.value:
@@ -95,7 +95,7 @@ class Binding:
         before = self.text(value_at(self.document.origin, self.path)) or "none"
         after = self.text(value) or "none"
         try:
-            self.document.set(self.path, value, f"{self.title} {before} → {after}")
+            self.document.set(self.path, value, f"{self.title} {before} → {after}", dragged=dragged)
         except ValidationError as error:
             raise Wrong(first_sentence(error)) from error
         except EditError as error:

@@ -4,18 +4,19 @@ import math
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QGridLayout, QLabel, QLineEdit, QWidget
+from PySide6.QtWidgets import QGridLayout, QLabel, QWidget
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.keys import value_step
 from kelvarn.units import Quantity, from_shown, split, to_shown
 
 from .binding import Binding, Wrong
+from .line import Line
 
 EDIT_WIDTH = 118
 
 
-class NumberEdit(QLineEdit):
+class NumberEdit(Line):
     """The line in which a number is typed. It holds no state but what is being typed.
 
     Signals:

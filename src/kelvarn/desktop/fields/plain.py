@@ -6,16 +6,17 @@ from typing import Any
 from pydantic import ValidationError
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtGui import QKeyEvent, QPainter, QPaintEvent, QWheelEvent
-from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QLabel, QLineEdit, QWidget
+from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QLabel, QWidget
 
 from kelvarn.desktop import theme
 from kelvarn.model.edit import EditError
 
 from .binding import Binding, Wrong, first_sentence
+from .line import Line
 from .number import EDIT_WIDTH
 
 
-class NameEdit(QLineEdit):
+class NameEdit(Line):
     """A name, which may have to follow it through the project.
 
     Args:

@@ -3,7 +3,7 @@
 import math
 
 from PySide6.QtCore import QPointF, QSize, Qt
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QHideEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QSizePolicy, QVBoxLayout, QWidget
 
 from kelvarn.desktop import theme
@@ -116,12 +116,18 @@ class Ruler(FocusRing):
             self._binding.document.end_stroke()
             self.update()
 
+    def hideEvent(self, event: QHideEvent) -> None:
+        if self._dragging:  # the button's release will not come here any more
+            self._dragging = False
+            self._binding.document.end_stroke()
+        super().hideEvent(event)
+
     def _drag_to(self, x: float) -> None:
         self._put(self._value((x - _MARGIN) / (self.width() - 2 * _MARGIN)))
 
     def _put(self, value: float) -> None:
         try:
-            self._binding.put(value)
+            self._binding.put(value, dragged=self._dragging)
         except Wrong:
             return  # the ruler's ends lie inside the range; what else forbids a value leaves the marker where it is
         self.update()

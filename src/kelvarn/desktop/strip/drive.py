@@ -19,6 +19,7 @@ from .lane import Frame, Lane
 from .trace import Filling, curve, draw_line, fill_between
 
 _LEAST_SAID_S = 20.0
+_LEAST_HATCHED_PX = 2.0  # narrower ones, which noise makes by the dozen, show when zoomed in
 _LABEL_ROOM = 13.0  # px between the two figures of the scale
 
 
@@ -71,9 +72,8 @@ class DriveLane(Lane):
         for start, end in long_spans(run):
             left = max(frame.time.to_px(start), frame.rect.left())
             right = min(frame.time.to_px(end), frame.rect.right())
-            if right <= left:
+            if right - left < _LEAST_HATCHED_PX:
                 continue
-            right = max(right, left + 1)
             edges += [left - 0.01, left, right, right + 0.01]
             full = run.drive[int(np.searchsorted(run.time_s, start))] > 0.5
             if end - start >= _LEAST_SAID_S and (full or right - left > 40):

@@ -2,7 +2,7 @@
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPixmap, QResizeEvent, QWheelEvent
+from PySide6.QtGui import QHideEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPixmap, QResizeEvent, QWheelEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from kelvarn.desktop import texts, theme
@@ -300,6 +300,13 @@ class Strip(FocusRing):
             if not moved and self._content is not None:
                 self._move_cursor(self.time_axis().from_px(event.position().x()))
                 self._pin(not self._pinned)
+
+    def hideEvent(self, event: QHideEvent) -> None:
+        self._pan_from = None
+        if self._drag is not None and self._edits is not None:  # the button's release will not come here any more
+            self._finish_drag()
+            self._edits.end_drag()
+        super().hideEvent(event)
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         if event.button() == Qt.MouseButton.LeftButton and self.handle_at(event.position()) is None:
