@@ -75,7 +75,7 @@ def test_every_field_is_declared_once_with_title_sentence_and_range() -> None:
         (("rig", "probes", 0, "body"), "Cellar", "probe “Probe” names the body “Cellar”"),
         (("rig", "drives", 0, "shortest_pulse_s"), 1.5, "at most half the window"),
         (("trials", 0, "duration_s"), 0.0, "greater than or equal to 1"),
-        (("trials", 0, "duration_s"), 5000.0, "event “Door” at 7200 s lies beyond the end"),
+        (("trials", 0, "duration_s"), 5000.0, "event “Door” at 2 h lies beyond the end"),
         (("trials", 0, "events", 0, "name"), "Cold night", "of each event must differ"),
         (("trials", 0, "events", 0, "body"), "Cellar", "“Cellar”, which does not exist"),
         (("candidates", 0, "name"), "Careful PID", "of each candidate must differ"),

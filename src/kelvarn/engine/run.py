@@ -9,6 +9,7 @@ from kelvarn.model.bodies import DrawOff, Link
 from kelvarn.model.candidate import Hand, OnOff, Pid
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import DoorOpens, DrawOffRuns, Trial
+from kelvarn.units import Quantity, show
 
 from . import codes
 from .arrays import STEP_SHARE, TOLERANCE_K, RunError, door_W_per_K, to_arrays
@@ -178,9 +179,10 @@ class Begun:
 
         rig, controller, trial = self._of
         trace, totals, each = self._trace, self._totals, self._drive_totals
+        reached = show(float(totals[kernel.DIVERGED_AT]), Quantity.DURATION)
         if self._returned == kernel.GIVEN_UP:
             raise RunError(
-                f"This rig is too quick to follow: {totals[kernel.DIVERGED_AT]:g} s of trial “{trial.name}” took "
+                f"This rig is too quick to follow: {reached} of trial “{trial.name}” took "
                 f"{_smallest(rig)} all the steps there are; raise that heat capacity, or lower what acts on it."
             )
         assert self._returned is not None, "loop first"
@@ -189,7 +191,7 @@ class Begun:
             name = rig.body_names[min(self._returned, len(rig.body_names) - 1)]
             raise RunError(
                 f"Body “{name}” leaves every sensible temperature "
-                f"{totals[kernel.DIVERGED_AT]:g} s into trial “{trial.name}”; "
+                f"{reached} into trial “{trial.name}”; "
                 "check the drive's power, the loads and the heat capacities."
             )
         watts = self._of_drives[kernel.DRIVE_WATTS]

@@ -5,7 +5,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
-from kelvarn.units import Quantity
+from kelvarn.units import Quantity, show
 
 from .bodies import temperature
 from .fields import SURROUNDINGS, Name, Part, number, other
@@ -119,6 +119,10 @@ Event = Annotated[
 ]
 
 
+def _time(seconds: float) -> str:
+    return show(seconds, Quantity.DURATION, exact=True)
+
+
 class Trial(Part):
     """A setpoint plan, events, how it starts and what is asked of the candidates."""
 
@@ -138,15 +142,14 @@ class Trial(Part):
     @model_validator(mode="after")
     def _inside(self) -> "Trial":
         check_unique([event.name for event in self.events], "event")
+        end = _time(self.duration_s)
         for change in self.plan.changes:
             if change.at_s >= self.duration_s:
-                raise ValueError(
-                    f"a setpoint change at {change.at_s:g} s lies beyond the end of the trial ({self.duration_s:g} s)"
-                )
+                raise ValueError(f"a setpoint change at {_time(change.at_s)} lies beyond the end of the trial ({end})")
         for event in self.events:
             if event.at_s >= self.duration_s:
                 raise ValueError(
-                    f"event “{event.name}” at {event.at_s:g} s lies beyond the end of the trial ({self.duration_s:g} s)"
+                    f"event “{event.name}” at {_time(event.at_s)} lies beyond the end of the trial ({end})"
                 )
         names = {event.name for event in self.events}
         for mark in self.marks:

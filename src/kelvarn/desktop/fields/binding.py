@@ -51,20 +51,25 @@ class Binding:
         """Lower ("ge") or upper ("le") end of the range, in the base unit."""
         return next((getattr(m, name) for m in self.info.metadata if hasattr(m, name)), None)
 
-    def text(self, value: Any, *, exact: bool = True) -> str:
+    def text(self, value: Any) -> str:
         """A value as it is shown."""
         if value is None:
             return ""
         if self.quantity is None:
             return str(value)
-        return show(float(value), self.quantity, self.view.scale, exact=exact)
+        return show(float(value), self.quantity, self.view.scale, exact=True)
 
     def range_text(self) -> str:
         """Its range, for the tool tip."""
         low, high = self.limit("ge"), self.limit("le")
         if low is None or high is None or self.quantity is None:
             return ""
-        return f"{self.text(low, exact=False)} … {self.text(high, exact=False)}"
+        return f"{self._limit_text(low)} … {self._limit_text(high)}"
+
+    def _limit_text(self, value: float) -> str:
+        """An end of the range: not rounded, but for a long time, which would be a broken number of hours."""
+        assert self.quantity is not None
+        return show(value, self.quantity, self.view.scale, exact=self.quantity is not Quantity.DURATION)
 
     def read(self, text: str, bare: str | None) -> float | None:
         """What a text means. Raises Wrong with a sentence."""
@@ -82,9 +87,9 @@ class Binding:
         """Raise Wrong where a value is out of range."""
         low, high = self.limit("ge"), self.limit("le")
         if low is not None and value < low:
-            raise Wrong(f"At least {self.text(low, exact=False)}.")
+            raise Wrong(f"At least {self._limit_text(low)}.")
         if high is not None and value > high:
-            raise Wrong(f"At most {self.text(high, exact=False)}.")
+            raise Wrong(f"At most {self._limit_text(high)}.")
 
     def put(self, value: Any, *, dragged: bool = False) -> None:
         """Set the value, a named edit as in `Document.apply`. Raises Wrong where the project would not be valid."""

@@ -10,6 +10,11 @@ _OF_PROJECT = (QKeySequence.StandardKey.Undo, QKeySequence.StandardKey.Redo)
 class Line(QLineEdit):
     """A line that undoes and redoes its own typing only while something is typed; else these keys are the project's."""
 
+    @property
+    def typing(self) -> bool:
+        """Whether something is being typed here, also while the window is behind another one."""
+        return self.isModified() and self.window().focusWidget() is self
+
     def event(self, event: QEvent) -> bool:
         if event.type() == QEvent.Type.ShortcutOverride and not self.isModified():
             assert isinstance(event, QKeyEvent)

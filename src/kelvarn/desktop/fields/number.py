@@ -43,8 +43,8 @@ class NumberEdit(Line):
         """Show what the project has, unless the user is typing."""
         if not self._binding.alive:
             return
-        value, typing = self._binding.value, self.isModified()
-        if (typing and self.hasFocus()) or (value == self._shown and not typing and not self._wrong):
+        value = self._binding.value
+        if self.typing or (value == self._shown and not self.isModified() and not self._wrong):
             return
         self._shown = value
         self.setText(self._binding.text(value))

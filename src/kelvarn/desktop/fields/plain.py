@@ -35,7 +35,7 @@ class NameEdit(Line):
     def refresh(self) -> None:
         """Show the name, unless it is being typed."""
         name = self._value()
-        if not (self.hasFocus() and self.isModified()) and (name != self.text() or self.property("wrong")):
+        if not self.typing and (name != self.text() or self.property("wrong")):
             self.setText(name)
             self.setCursorPosition(0)
             self._mark("")
