@@ -21,7 +21,7 @@ from kelvarn.files.faults import FileError
 from kelvarn.files.project_file import file_stem, load, schema, write_text, write_whole
 from kelvarn.files.tables import result_json, write_trace
 from kelvarn.model.project import Project
-from kelvarn.units import Quantity, Scale, show
+from kelvarn.units import Quantity, Scale, counted, show
 
 
 class CommandError(Exception):
@@ -147,10 +147,9 @@ def step(
 def check(file: File) -> None:
     """Say whether a project file is sound."""
     project = load(file)
-    print(
-        f"{file} is sound: “{project.name}”, {len(project.rig.all_bodies)} bodies, "
-        f"{len(project.candidates)} candidates, {len(project.trials)} trials."
-    )
+    bodies = counted(len(project.rig.all_bodies), "body", "bodies")
+    candidates, trials = counted(len(project.candidates), "candidate"), counted(len(project.trials), "trial")
+    print(f"{file} is sound: “{project.name}”, {bodies}, {candidates}, {trials}.")
 
 
 @app.command("schema")

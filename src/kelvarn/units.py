@@ -345,6 +345,11 @@ def show(
     return f"{number} {unit}".rstrip()
 
 
+def counted(count: int, one: str, many: str = "") -> str:
+    """How many of what: "1 body", "2 candidates"."""
+    return f"{count} {one if count == 1 else many or one + 's'}"
+
+
 def minutes(time_s: float) -> str:
     """A duration for a label or a sentence: whole minutes from two minutes on."""
     return f"{time_s / 60:.0f} min" if 120 <= time_s < 6000 else show(time_s, Quantity.DURATION)

@@ -154,7 +154,7 @@ def test_closing_asks_and_may_be_called_off(window: Window, answer: Ask) -> None
 
 def test_demos_and_the_new_rig_run_at_every_station(window: Window, qtbot: QtBot) -> None:
     for demo in DEMOS:
-        do(window, f"Open demo: {demo.name}")
+        do(window, f"Open demo: {demo.title}")
         assert window.document.project == demo.build()
         assert not window.runner.faults
         names = {candidate.name for candidate in window.document.project.candidates}

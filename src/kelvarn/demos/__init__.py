@@ -19,6 +19,11 @@ class Demo:
     line: str
     build: Callable[[], Project]
 
+    @property
+    def title(self) -> str:
+        """The name as people write it."""
+        return self.name.replace("-", " ").capitalize()
+
 
 DEMOS = (
     Demo(

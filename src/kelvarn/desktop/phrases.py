@@ -5,7 +5,7 @@ from datetime import UTC, datetime
 from kelvarn.engine.steady import oddities
 from kelvarn.model.drives import heated_body
 from kelvarn.model.project import Project
-from kelvarn.units import Quantity, show
+from kelvarn.units import Quantity, counted, show
 
 from .document import Document
 from .line import Station
@@ -16,9 +16,8 @@ from .view import View
 def station_phrases(project: Project, runner: Runner, view: View) -> list[Station]:
     """The stations that work today, with a phrase each."""
     rig = project.rig
-    count = len(rig.all_bodies)
     power = show(sum(d.power_W for d in rig.drives if heated_body(d) is not None) or rig.drive.power_W, Quantity.POWER)
-    what = f"{count} {'body' if count == 1 else 'bodies'}" if rig.response is None else "response model"
+    what = counted(len(rig.all_bodies), "body", "bodies") if rig.response is None else "response model"
     return [
         Station("Rig", f"{what}, {power}", "look" if oddities(rig) else "fine"),
         _control(project, runner, view),
@@ -31,8 +30,7 @@ def _control(project: Project, runner: Runner, view: View) -> Station:
         return Station("Control", "preparing, first start only", "begin")
     if runner.faults:
         return Station("Control", f"{len(runner.faults)} cannot be computed", "look")
-    count = len(project.candidates)
-    candidates = f"{count} candidate{'' if count == 1 else 's'}"
+    candidates = counted(len(project.candidates), "candidate")
     name = project.chosen or view.candidate(project).name
     result = runner.results.get(name)
     if result is None or not result.verdicts:

@@ -107,7 +107,7 @@ class Window(QMainWindow):
             Command(rig, f"Add a drive: {name}", "", guarded(partial(parts.add_drive, kind)))
             for kind, name in KIND_NAMES.items()
         ]
-        found = [Command(project, f"Open demo: {d.name}", "", partial(self._open_demo, d)) for d in DEMOS]
+        found = [Command(project, f"Open demo: {d.title}", "", partial(self._open_demo, d)) for d in DEMOS]
         return [
             Command(project, "New rig", "Ctrl+N", self._new_rig),
             Command(project, "Open…", "Ctrl+O", self.ask_open),
