@@ -68,7 +68,7 @@ def test_a_new_edit_forgets_what_could_be_redone_and_undo_is_bounded(
 
 
 def test_save_state_in_words_and_a_file_changed_by_another_program(document: Document, tmp_path: Path) -> None:
-    assert saved_phrase(document) == "demo, not saved"
+    assert saved_phrase(document) == "not saved yet"
     document.set(("notes",), "x", "notes")
     assert saved_phrase(document) == "never saved"
     path = tmp_path / "x.kelvarn"

@@ -50,7 +50,7 @@ def _handover(project: Project, runner: Runner) -> Station:
 def saved_phrase(document: Document) -> str:
     """Whether and where the project is saved."""
     if document.path is None:
-        return "never saved" if document.dirty else "demo, not saved"
+        return "never saved" if document.dirty else "not saved yet"
     if document.dirty:
         return f"{document.path.name}, changed"
     try:

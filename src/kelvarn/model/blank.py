@@ -22,7 +22,7 @@ def blank_project() -> Project:
         ),
         candidates=(
             Candidate(name="On/off ±1", controller=OnOff()),
-            Candidate(name="PI", controller=Pid(kp_per_K=0.1, ti_s=300, td_s=0)),
+            Candidate(name="PI", controller=Pid(terms="PI", kp_per_K=0.1, ti_s=300, td_s=0)),
         ),
         trials=(Trial(name="Cold start", duration_s=3600, plan=Plan(changes=(SetpointChange(at_s=0, to_degC=50),))),),
     )
