@@ -6,9 +6,11 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
+from kelvarn.demos import find_demo
 from kelvarn.engine.marks import judge
 from kelvarn.engine.measures import measure
 from kelvarn.engine.plan import setpoint_at
+from kelvarn.engine.results import Results
 from kelvarn.engine.run import Run, compute
 from kelvarn.engine.steady import can_hold, rest_degC
 from kelvarn.engine.why import why
@@ -94,6 +96,23 @@ def test_sag_and_recovery_after_an_event() -> None:
     assert window.values["recovery_s"] == pytest.approx(99.94, abs=0.07)
     assert found.first.to_s == 400
     assert found.first.values["iae_Ks"] == 0
+
+
+def test_the_main_window_is_the_longest_of_a_setpoint() -> None:
+    plan = Plan(changes=tuple(SetpointChange(at_s=at, to_degC=to) for at, to in ((0, 20), (100, 60), (900, 30))))
+    events = tuple(Load(name=f"Knock {at}", at_s=at, lasts_s=10, body="Block", power_W=-1) for at in (150, 160))
+    for happens, expected in ((), (100, 900, 60)), (events, (0, 100, 20)):
+        main = measure(compute(one_lag(), OnOff(), with_fields(trial(1000), plan=plan, events=happens))).main
+        assert (main.from_s, main.to_s, main.setpoint_degC) == expected
+
+
+def test_a_mark_on_a_ramp_is_judged_where_it_ramps() -> None:
+    kiln = find_demo("enamelling-kiln").build()
+    marks = tuple(Mark(measure=name, limit=20) for name in ("tracking_max_K", "overshoot_K"))
+    result = Results().of(kiln.rig, kiln.candidates[1], with_fields(kiln.trials[0], marks=marks))
+    assert result.measures.first.values["tracking_max_K"] is None
+    assert [verdict.met for verdict in result.verdicts] == [True, True]
+    assert result.verdicts[1].value == result.measures.windows[1].values["overshoot_K"]
 
 
 def test_tracking_of_a_ramp_starts_at_the_first_reach() -> None:

@@ -40,7 +40,7 @@ def _judge_one(mark: Mark, measures: Measures) -> Verdict:
 def _look_up(mark: Mark, measures: Measures) -> tuple[float | None, str]:
     match mark.kind.scope:
         case "window":
-            source = measures.first
+            source = measures.main
             return source.values.get(mark.measure), source.reasons.get(mark.measure, "")
         case "event":
             assert mark.event is not None  # the model's validator sees to it

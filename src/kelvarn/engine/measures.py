@@ -60,6 +60,11 @@ class Measures:
         """The first setpoint window."""
         return self.windows[0]
 
+    @property
+    def main(self) -> Window:
+        """The longest setpoint window: what people mean by overshoot and settling, where a plan has several."""
+        return max((w for w in self.windows if w.opens == "setpoint"), key=lambda w: w.to_s - w.from_s)
+
     def event(self, name: str) -> Window:
         """The window an event opens; KeyError where it has none."""
         for window in self.windows:

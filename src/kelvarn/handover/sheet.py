@@ -54,13 +54,13 @@ def sheet_html(project: Project, candidate_name: str, results: dict[str, Result]
     rig = project.rig
     trials = []
     for name, result in results.items():
-        trial = project.trial(name)
-        values = {**result.measures.first.values, **result.measures.values}
-        reasons = {**result.measures.first.reasons, **result.measures.reasons}
+        main = result.measures.main
+        values = {**main.values, **result.measures.values}
+        reasons = {**main.reasons, **result.measures.reasons}
         trials.append(
             {
                 "name": name,
-                "setpoint": show(trial.plan.changes[0].to_degC, Quantity.TEMPERATURE, scale),
+                "setpoint": show(main.setpoint_degC, Quantity.TEMPERATURE, scale),
                 "marks": [
                     Judged(
                         v.mark.title,

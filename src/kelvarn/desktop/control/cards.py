@@ -173,7 +173,7 @@ class Card(FocusRing):
 
 def figures_of(result: Result, scale: Scale) -> list[tuple[str, str, str]]:
     """Overshoot, settling (or swing, where it never settles) and marks met: caption, text, colour name."""
-    values = result.measures.first.values
+    values = result.measures.main.values
     over, settled, swing = (values.get(key) for key in ("overshoot_K", "settling_s", "swing_K"))
     found = [("over", "–" if over is None else show(over, Quantity.DIFFERENCE, scale), "ink")]
     if settled is not None:

@@ -87,7 +87,7 @@ class MarkEditor(QFrame):
         self._subject.clear()
         self._subject.addItems(
             {"event": self._events, "body": self._bodies}.get(
-                scope, ["the whole run" if scope == "run" else "the first setpoint"]
+                scope, ["the whole run" if scope == "run" else "the longest setpoint"]
             )
         )
         self._subject.setEnabled(scope in ("event", "body"))

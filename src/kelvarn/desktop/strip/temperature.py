@@ -248,7 +248,7 @@ class TemperatureLane(Lane):
         if result is None:
             return
         look = theme.current()
-        window = result.measures.first
+        window = result.measures.main
         for text, at_s, degC, color in sayings(window, content):
             if not frame.time.low <= at_s <= frame.time.high:
                 continue
@@ -258,7 +258,9 @@ class TemperatureLane(Lane):
                 pen.setDashPattern([2, 3])
                 painter.setPen(pen)
                 painter.drawLine(anchor, QPointF(anchor.x(), frame.rect.bottom()))
-                anchor.setY(frame.rect.bottom() - 26)
+                # Beside the line, above where the readings at the cursor are shown.
+                middle = frame.rect.bottom() - 0.42 * frame.rect.height()
+                anchor.setY(min(max(anchor.y() + 16, middle), frame.rect.bottom() - 26))
             rect = obstacles.place(anchor, text)
             if at_s == window.peak_s:  # a line shows which peak is meant; what swings has no one place
                 painter.setPen(QPen(look.color(color), 1))
