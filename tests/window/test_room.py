@@ -1,17 +1,22 @@
 """Nothing is wider than its place, and nothing hides what it must not hide, whatever the names are."""
 
+import itertools
 from typing import Any
 
 import pytest
-from PySide6.QtCore import QPointF
+from PySide6.QtCore import QPoint, QPointF, QRect, QSize, Qt
+from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QPushButton, QScrollArea
 from pytestqt.qtbot import QtBot
 
 from kelvarn.demos import DEMOS, find_demo
-from kelvarn.desktop import theme
+from kelvarn.demos.cure_cabinet import cure_cabinet
+from kelvarn.desktop import texts, theme
 from kelvarn.desktop.rig.keys import known_keys
 from kelvarn.desktop.strip.drive import BarcodeLane
 from kelvarn.desktop.window import RIG, Window
+from kelvarn.model.edit import put
+from kelvarn.model.mark import MEASURES, Mark
 from kelvarn.model.names import MOST_CHARACTERS
 from kelvarn.model.project import Project
 
@@ -61,6 +66,34 @@ def test_no_column_is_wider_than_its_place(qtbot: QtBot, demo: str) -> None:
         for key in known_keys(window.document.project.rig):
             window.rig.select(key)
             assert too_wide(window.rig.panel) <= 0, key
+    finally:
+        close_window(window)
+
+
+@pytest.mark.parametrize("count", [0, 1, 7, 25])
+def test_however_many_marks_there_are_they_stand_apart_inside_the_window(qtbot: QtBot, count: int) -> None:
+    kinds = itertools.cycle(name for name, kind in MEASURES.items() if kind.scope in ("window", "run"))
+    marks = tuple(Mark(measure=next(kinds), limit=1234.5) for _ in range(count))
+    window = open_window(qtbot, put(cure_cabinet(), ("trials", 0, "marks"), marks))
+    try:
+        window.resize(1024, 700)
+        QApplication.processEvents()
+        assert window.size() == QSize(1024, 700)
+        foot, bars = window.control.marks, window.control.marks.bars
+        assert foot.height() <= 160
+        places = [QRect(bar.mapTo(foot, QPoint()), bar.size()) for bar in bars]
+        assert all(place.left() >= 16 and place.right() <= 1024 - 16 for place in places)
+        assert not any(a.intersects(b) for a, b in itertools.combinations(places, 2))
+        for bar in bars:
+            room = bar.width() - texts.laid_out(bar._texts[0], "big").width
+            assert texts.laid_out(bar._mark.limit_text(bar._scale, short=True), "small").width < room  # type: ignore[union-attr]
+        if count == 25:
+            last = bars[-1]
+            bars[0].setFocus()
+            for _ in range(count - 1):
+                QTest.keyClick(QApplication.focusWidget(), Qt.Key.Key_Tab)
+            assert last.hasFocus()
+            assert foot.rect().contains(QRect(last.mapTo(foot, QPoint()), last.size()))  # scrolled to
     finally:
         close_window(window)
 

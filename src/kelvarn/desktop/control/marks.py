@@ -1,8 +1,21 @@
 """The foot: pass marks as bars with a tick at the limit. A click edits one."""
 
+import math
+
 from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout
+from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent
+from PySide6.QtWidgets import (
+    QFrame,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QScrollArea,
+    QSizePolicy,
+    QSpacerItem,
+    QVBoxLayout,
+    QWidget,
+)
 
 from kelvarn.desktop import texts, theme
 from kelvarn.desktop.elided import ElidedLine
@@ -11,6 +24,8 @@ from kelvarn.engine.marks import Verdict
 from kelvarn.engine.results import Result
 from kelvarn.model.mark import Mark
 from kelvarn.units import Scale, show
+
+_HEIGHT, _LEAST_WIDTH, _GAP, _ROW_GAP, _ROWS_SHOWN = 54, 140, 22, 8, 2  # px, and rows before the others are scrolled to
 
 
 class MarkBar(FocusRing):
@@ -33,8 +48,7 @@ class MarkBar(FocusRing):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setFixedHeight(54)
-        self.setMinimumWidth(96)
+        self.setFixedHeight(_HEIGHT)
         self.setMaximumWidth(330)
 
     def show_mark(self, mark: Mark, verdict: Verdict | None, scale: Scale) -> None:
@@ -114,6 +128,51 @@ def _share(mark: Mark, value: float) -> float:
     return value / mark.limit if mark.limit > 0 else 2.0 if value > mark.limit else 0.9
 
 
+class _Rows(QScrollArea):
+    """Bars in rows as wide as the foot, evenly filled; a third row is scrolled to."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setProperty("inFoot", True)
+        self.setWidgetResizable(True)
+        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        self._bars: list[MarkBar] = []
+        self._columns = 0
+
+    def show_bars(self, bars: list[MarkBar]) -> None:
+        """Put bars into their places."""
+        self._bars, self._columns = list(bars), 0
+        self.setVisible(bool(bars))
+        self._arrange()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self._arrange()
+
+    def _arrange(self) -> None:
+        count = max(1, len(self._bars))
+        fit = max(1, (self.viewport().width() + _GAP) // (_LEAST_WIDTH + _GAP))
+        rows = math.ceil(count / fit)
+        columns = math.ceil(count / rows)
+        if columns == self._columns:
+            return
+        self._columns = columns
+        shown = min(rows, _ROWS_SHOWN)
+        self.setFixedHeight(shown * (_HEIGHT + _ROW_GAP) - _ROW_GAP)
+        inner = QWidget()
+        grid = QGridLayout(inner)
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setHorizontalSpacing(_GAP)
+        grid.setVerticalSpacing(_ROW_GAP)
+        for k, bar in enumerate(self._bars):
+            grid.addWidget(bar, k // columns, k % columns)
+            grid.setColumnStretch(k % columns, 1)
+        grid.addItem(QSpacerItem(0, 0, QSizePolicy.Policy.Expanding), 0, columns)  # the rest where the bars are few
+        self.setWidget(inner)
+
+
 class MarksFoot(QFrame):
     """All marks of the trial for the selected candidate.
 
@@ -141,27 +200,27 @@ class MarksFoot(QFrame):
         head.addWidget(title)
         head.addWidget(self._caption, 1)
         head.addWidget(add)
-        self._row = QHBoxLayout()
-        self._row.setSpacing(22)
-        self._row.addStretch()  # takes what is left where the bars are few
+        self._rows = _Rows()
         layout = QVBoxLayout(self)
         layout.setContentsMargins(16, 5, 16, 7)
         layout.setSpacing(3)
         layout.addLayout(head)
-        layout.addLayout(self._row)
+        layout.addWidget(self._rows)
 
     def show_marks(self, marks: tuple[Mark, ...], result: Result | None, scale: Scale, caption: str) -> None:
         """Show the marks and how a result was judged by them."""
         self._caption.say(caption)
+        before = len(self._bars)
         while len(self._bars) < len(marks):
             bar, index = MarkBar(), len(self._bars)
             bar.clicked.connect(lambda k=index, b=bar: self.edit_wanted.emit(k, b.mapToGlobal(QPoint(0, 0))))
             self._bars.append(bar)
-            self._row.insertWidget(index, bar, 1)
         while len(self._bars) > len(marks):
             gone = self._bars.pop()
             gone.hide()  # at once: what is deleted later stays in sight until then
             gone.deleteLater()
+        if len(self._bars) != before:
+            self._rows.show_bars(self._bars)
         for k, (bar, mark) in enumerate(zip(self._bars, marks, strict=True)):
             bar.show_mark(mark, result.verdicts[k] if result is not None and k < len(result.verdicts) else None, scale)
 

@@ -21,6 +21,7 @@ from .temperature import TemperatureLane
 GUTTER, RIGHT, BOTTOM, TOP, SPACE = 50, 6, 24, 20, 6
 _LEAST_SPAN_S = 1.0
 _HISTORY = 50
+_MOST_BARCODES, _CURVES_NEED = 3, 380  # and what the other lanes should keep, px
 
 
 class Strip(FocusRing):
@@ -69,12 +70,19 @@ class Strip(FocusRing):
         self._content = content
         if longer and self._drag is None:
             self._span = None
+        self._choose_lanes(content)
+        self._refresh()
+
+    def _choose_lanes(self, content: Content) -> None:
         self._lanes = [self._temperature, DriveLane()]
         if not content.bodies:
-            self._lanes += [BarcodeLane(entry) for entry in content.entries if entry.on_off][:3]
+            switching = [entry for entry in content.entries if entry.on_off]
+            room = min(max((self.height() - _CURVES_NEED) // (BarcodeLane.height + SPACE), 1), _MOST_BARCODES)
+            # Where there is no room for all, the selected one is among those that are shown.
+            shown = sorted(switching, key=lambda entry: entry is not content.selected)[:room]
+            self._lanes += [BarcodeLane(entry) for entry in switching if entry in shown]
         if content.trial.events or not content.by_hand:
             self._lanes.append(EventsLane())
-        self._refresh()
 
     def set_cursor(self, time_s: float, pinned: bool) -> None:
         """Show the cursor at an instant."""
@@ -191,6 +199,8 @@ class Strip(FocusRing):
             texts.paint(painter, box, text, muted, "small", at=At.RIGHT if at_end else At.CENTRE)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
+        if self._content is not None:
+            self._choose_lanes(self._content)
         self._refresh()
         super().resizeEvent(event)
 
