@@ -4,7 +4,7 @@ from collections.abc import Hashable
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QFontMetricsF, QPainter, QPen
+from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPen
 
 from kelvarn.desktop import texts, theme
 from kelvarn.desktop.texts import At
@@ -23,6 +23,7 @@ from .trace import Curve, Filling, columns, curve, draw_line, fill_between, poly
 _T = Quantity.TEMPERATURE
 _TITLE_ROOM = 16
 _MOST_NAME = 170.0  # px of a curve's name
+_FAR = 50.0  # px from which on a line leads from a name to its curve
 
 
 class TemperatureLane(Lane):
@@ -233,14 +234,22 @@ class TemperatureLane(Lane):
     ) -> None:
         look = theme.current()
         small = QFontMetricsF(theme.font("small", bold=True))
+        named: list[tuple[QRectF, str, QColor]] = []
         for line, drawn in zip(content.lines, curves, strict=True):
             if not drawn.x.size:
                 continue
             at = int(np.searchsorted(drawn.x, frame.rect.left() + 0.72 * frame.rect.width()))
             at = min(at, drawn.x.size - 1)
             name = small.elidedText(line.name, Qt.TextElideMode.ElideMiddle, _MOST_NAME)
-            rect = obstacles.place(QPointF(float(drawn.x[at]), float(drawn.y[at])), name)
-            draw(painter, rect, name, look.candidate(line.index))
+            anchor = QPointF(float(drawn.x[at]), float(drawn.y[at]))
+            rect = obstacles.place(anchor, name)
+            end = _nearest(rect, anchor)
+            if (end - anchor).manhattanLength() > _FAR:
+                painter.setPen(QPen(look.candidate(line.index), 1))
+                painter.drawLine(anchor, end)
+            named.append((rect, name, look.candidate(line.index)))
+        for rect, name, color in named:  # after all lines that lead there
+            draw(painter, rect, name, color)
 
     def _say(self, painter: QPainter, frame: Frame, content: Content, axis: Axis, obstacles: Obstacles) -> None:
         """Overshoot, settling or swing of the selected candidate, in words where they happen."""
