@@ -15,7 +15,7 @@ from kelvarn.desktop import texts, theme
 from kelvarn.desktop.rig.keys import known_keys
 from kelvarn.desktop.strip.drive import BarcodeLane
 from kelvarn.desktop.window import RIG, Window
-from kelvarn.model.edit import put
+from kelvarn.model.edit import add_candidate, put
 from kelvarn.model.mark import MEASURES, Mark
 from kelvarn.model.names import MOST_CHARACTERS
 from kelvarn.model.project import Project
@@ -117,3 +117,21 @@ def test_the_name_of_a_barcode_hides_no_on_time(window: Window) -> None:
             assert dark == (on[0] > 0.5), x
             ink += dark
     assert ink > 40
+
+
+def test_a_low_strip_keeps_its_curves_and_the_barcode_of_the_selected(qtbot: QtBot) -> None:
+    project = cure_cabinet()
+    for _ in range(3):
+        project, name = add_candidate(project, project.candidates[0])
+    window = open_window(qtbot, project)
+    try:
+        window.view.select(name)
+        for size, expected in ((QSize(1280, 900), 3), (QSize(1024, 700), 2)):
+            window.resize(size)
+            QApplication.processEvents()
+            lanes = dict(window.control.strip.frames())
+            coded = [lane.entry.candidate.name for lane in lanes if isinstance(lane, BarcodeLane)]
+            assert (len(coded), coded[-1]) == (expected, name)
+            assert next(iter(lanes.values())).rect.height() > 150
+    finally:
+        close_window(window)

@@ -33,7 +33,7 @@ class StripEdits:
 
     def drag(self, handle: Handle, value: float) -> str:
         """See `Edits`."""
-        if not self._document.in_stroke:
+        if not self._document.in_stroke:  # something else has ended it
             return ""
         project = self._document.project
         trial: Path = ("trials", self._view.trial_index(project))

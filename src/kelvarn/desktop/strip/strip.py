@@ -80,7 +80,7 @@ class Strip(FocusRing):
             room = min(max((self.height() - _CURVES_NEED) // (BarcodeLane.height + SPACE), 1), _MOST_BARCODES)
             # Where there is no room for all, the selected one is among those that are shown.
             shown = sorted(switching, key=lambda entry: entry is not content.selected)[:room]
-            self._lanes += [BarcodeLane(entry) for entry in switching if entry in shown]
+            self._lanes += [BarcodeLane(entry) for entry in sorted(shown, key=lambda entry: entry.index)]
         if content.trial.events or not content.by_hand:
             self._lanes.append(EventsLane())
 
