@@ -69,6 +69,17 @@ def processor_time() -> tuple[int, int]:
     return stolen, user + nice + system + irq + soft
 
 
+def rest(at_most_s: float = 180.0) -> None:
+    """Wait until the host withholds nothing: this one does so for a while after minutes of computing."""
+    until = time.perf_counter() + at_most_s
+    while time.perf_counter() < until:
+        time.sleep(5)
+        before, _ = processor_time()
+        python_loop_ms(9)
+        if processor_time()[0] == before:
+            return
+
+
 @dataclass(frozen=True)
 class Drags:
     """One round of drag steps, by what was dragged; ms of the plain loop before and after; share of time withheld."""
@@ -89,6 +100,7 @@ class Drags:
 
 def drag(shown: Window) -> Drags:
     """A round of drag steps."""
+    rest()
     before, (stolen, used) = python_loop_ms(5), processor_time()
     steps = {what: window.drag_steps(shown, kind) for what, kind in (("setpoint", "setpoint"), ("door", "event_move"))}
     stolen_after, used_after = processor_time()
@@ -109,11 +121,14 @@ def main() -> None:
     adaptive = curved.study()
     drags.append(drag(shown))
     accuracy = against_solve_ivp()
+    rest()
     with_start, alone = start_overhead_ms()
     drags.append(drag(shown))
+    rest()
     idle = window.idle_share(shown)
     shown.document.close()
     app.processEvents()
+    rest()
     starts = window.starts(9)
     loop = python_loop_ms()
     lines = [
@@ -178,7 +193,8 @@ def main() -> None:
         "",
         "A drag step, three candidates over 4 h, window 1280×800: from the mouse event to everything painted, that is the edit,",
         "three runs, all measures and marks, strip, cards, terms and foot. 100 steps, nothing from the cache, in four rounds",
-        "spread over this run; first what the plain loop above took right before and after, since the machine's speed changes.",
+        "spread over this run, each after a rest (the host withholds processor time for a while after minutes of computing);",
+        "first what the plain loop above took right before and after, since the machine's speed changes.",
         "Stolen is the share of wanted processor time that the host gave to others; in brackets stands the processor time, over",
         "all threads, of the worst step.",
         "Bar: 16 ms median, 33 ms worst.",
