@@ -33,6 +33,16 @@ def saved(tmp_path: Path) -> Path:
     return path
 
 
+def test_start_looks_for_files_where_the_user_is(saved: Path) -> None:
+    if not (ROOT / ".venv").is_dir():
+        pytest.skip("not the environment of ./start")
+    done = subprocess.run(
+        [str(ROOT / "start"), "check", saved.name], cwd=saved.parent, capture_output=True, text=True, check=False
+    )
+    assert (done.returncode, done.stderr) == (0, "")
+    assert done.stdout.startswith(f"{saved.name} is sound")
+
+
 def test_demo_without_a_window_writes_results_traces_and_pictures(tmp_path: Path) -> None:
     done = kelvarn("demo", "--out", str(tmp_path / "out"))
     assert done.returncode == 0, done.stderr
