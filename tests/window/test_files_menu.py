@@ -4,7 +4,8 @@ from collections.abc import Callable
 from pathlib import Path
 
 import pytest
-from PySide6.QtCore import QSettings
+from PySide6.QtCore import QSettings, Qt
+from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QFileDialog, QInputDialog, QMessageBox
 from pytestqt.qtbot import QtBot
 
@@ -174,15 +175,21 @@ def test_the_project_is_renamed_or_left(window: Window, monkeypatch: pytest.Monk
     assert window.document.project.name == "Cure cabinet"
 
 
-def test_recovered_work_is_taken_or_dropped(window: Window) -> None:
+def test_recovered_work_is_taken_dropped_or_left_for_later(window: Window) -> None:
     done: list[str] = []
-    for button, word in ((Button.Yes, "take"), (Button.No, "drop")):
+    for answer, expected in (
+        ("Bring it back", ["take"]), ("Throw it away", ["drop"]), ("Ask again later", []), ("Escape", [])
+    ):  # fmt: skip
+        done.clear()
         window.offer_recovery("Oven", lambda: done.append("take"), lambda: done.append("drop"))
         (box,) = [w for w in QApplication.topLevelWidgets() if isinstance(w, QMessageBox) and w.isVisible()]
         assert "Unsaved work on “Oven”" in box.text()
-        box.button(button).click()
-        assert done[-1] == word
-    assert len(done) == 2
+        if answer == "Escape":
+            QTest.keyClick(box, Qt.Key.Key_Escape)
+        else:
+            next(button for button in box.buttons() if button.text() == answer).click()
+        assert not box.isVisible()
+        assert done == expected
 
 
 def test_size_units_and_theme_are_kept_for_the_next_time(qtbot: QtBot, tmp_path: Path) -> None:

@@ -176,7 +176,7 @@ def test_autosave_offers_back_what_was_not_saved(window: Window, tmp_path: Path)
     taken: list[str] = []
     window.offer_recovery("Cure cabinet", lambda: taken.append("back"), lambda: taken.append("drop"))
     box = next(w for w in QApplication.topLevelWidgets() if isinstance(w, QMessageBox) and w.isVisible())
-    click(box.button(QMessageBox.StandardButton.Yes))
+    click(next(button for button in box.buttons() if button.text() == "Bring it back"))
     assert taken == ["back"]
 
 

@@ -166,6 +166,7 @@ QMenu::item:disabled { color: $muted; }
 QMenu::separator { height: 1px; background: $hairline; margin: 4px 8px; }
 QToolTip { background: $panel; color: $ink; border: 1px solid $hairline; padding: 3px; }
 QScrollArea { border: none; }
+QDialogButtonBox, QMessageBox { dialogbuttonbox-buttons-have-icons: 0; }
 QScrollArea[inFoot="true"], QScrollArea[inFoot="true"] > QWidget > QWidget { background: $panel; }
 QSplitter::handle { background: transparent; }
 QLineEdit, QComboBox, QPlainTextEdit, QTextBrowser, QListWidget {

@@ -331,12 +331,14 @@ class Window(QMainWindow):
         return bool(answer == kind.Discard)
 
     def offer_recovery(self, name: str, take: Callable[[], None], drop: Callable[[], None]) -> None:
-        """Offer back work that a crash left."""
-        kind = QMessageBox.StandardButton
-        box = QMessageBox(QMessageBox.Icon.NoIcon, "Kelvarn",
-                          f"Unsaved work on “{name}” was left by a program that did not end properly. Bring it back?",
-                          kind.Yes | kind.No, self)  # fmt: skip
-        box.buttonClicked.connect(lambda b: take() if box.standardButton(b) == kind.Yes else drop())
+        """Offer back work that a crash left; unless it is taken or thrown away it stays for the next start."""
+        text = f"Unsaved work on “{name}” was left by a program that did not end properly. Bring it back?"
+        box = QMessageBox(QMessageBox.Icon.NoIcon, "Kelvarn", text, parent=self)
+        back = box.addButton("Bring it back", QMessageBox.ButtonRole.AcceptRole)
+        away = box.addButton("Throw it away", QMessageBox.ButtonRole.DestructiveRole)
+        box.setEscapeButton(box.addButton("Ask again later", QMessageBox.ButtonRole.RejectRole))
+        box.setDefaultButton(back)
+        box.buttonClicked.connect(lambda button: take() if button is back else drop() if button is away else None)
         box.open()
 
     def closeEvent(self, event: QCloseEvent) -> None:
