@@ -167,3 +167,9 @@ def test_a_wrong_step_is_refused_in_one_line(saved: Path, wrong: tuple[str, str]
     done = kelvarn("step", str(saved), *wrong)
     assert (done.returncode, done.stdout) == (2, "")
     assert done.stderr.count("\n") == 1
+
+
+def test_no_file_is_too_long_to_read() -> None:
+    files = [path for folder in ("src", "tests", "benchmarks") for path in (ROOT / folder).rglob("*.py")]
+    lines = {path.name: len(path.read_text(encoding="utf-8").splitlines()) for path in files}
+    assert {name: count for name, count in lines.items() if count >= 400} == {}

@@ -25,7 +25,7 @@ from . import native
 
 _COMPILED_SOURCES = (
     "jit.py", "entry.py", "codes.py", "reasons.py", "laws.py", "sharing.py", "drives.py", "probes.py", "heat.py",
-    "curved.py", "kernel.py", "scan.py",
+    "curved.py", "watching.py", "kernel.py", "scan.py",
 )  # fmt: skip
 
 # The one liberty taken with floating point is fused multiply-add; the same machine gives the same bits. Nothing

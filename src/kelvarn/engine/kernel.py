@@ -53,7 +53,7 @@ from .heat import (
     put_slot,
     slot_of,
 )
-from .jit import compiled, subroutine
+from .jit import compiled
 from .laws import (
     ASKED,
     D_TERM,
@@ -69,6 +69,7 @@ from .laws import (
 )
 from .probes import aged, begin_fault, reading
 from .scratch import SCRATCH
+from .watching import other_readings
 
 # Rows of the trace, each of one value per sample.
 MEASURED, DRIVE, ASKED_DRIVE, P, I, D, DELAY_LEFT = range(7)  # noqa: E741
@@ -85,22 +86,6 @@ MOVED, ONS, MIN_ON, MIN_OFF = range(4)
 DRIVE_TOTALS_SIZE = 4
 
 _COLDEST, _HOTTEST = -273.15, 20000.0
-
-
-@subroutine
-def other_readings(k, h, control, curved, n, state, x, melt, c, of_probes, plain, noise, history, rates, readings):
-    """What all probes but the one that controls show at a sample; arguments as in `run_loop`."""
-    for p in range(c.shape[0]):
-        if p == control:
-            continue
-        body = int(c[p, SITS_IN])
-        degC = slot_of(state, body) if not curved else temperature(x, melt, body)[0]
-        sensed = degC
-        if c[p, LAG] > 0.0:
-            sensed = slot_of(state, n + PROBE + p) if not curved else x[n + p]
-        if c[p, AGE] > 0.0:
-            sensed = aged(k, h, degC, sensed, c[p], history[p], rates[p])
-        readings[p, k] = reading(k * h, sensed, noise[p, k], c[p], of_probes[p], plain[p])
 
 
 READ = "d d d d ? d1 d2 d1 q2 d2 d1 q1 q1 d2 d2 q d2 q d2 d d1"
