@@ -123,7 +123,7 @@ def step(
     from kelvarn.files.tables import step_json
 
     rig = load(file)
-    setpoint = rig.trials[0].plan.changes[-1].to_degC
+    setpoint = rig.trials[0].plan.last_degC
     if start not in ("cold", "warm"):
         raise CommandError(f"--from must be cold or warm, not “{start}”.")
     if drive is not None and not 0 < abs(drive) <= 100:

@@ -161,12 +161,12 @@ def parse(text: str, quantity: Quantity, scale: Scale = Scale.CELSIUS, bare: str
         return _parse_duration(text, bare or "s")
     found = _WHOLE.fullmatch(text)
     if not found:
-        raise UnitError(f"“{_cut(text)}” does not start with a number.")
+        raise UnitError(f"{_quoted(text)} does not start with a number.")
     number, unit = _float(found[1]), found[2].strip()
     if scale.own and quantity in _OWN_FACTORS:
         own = usual_unit(quantity, scale)
         if unit not in ("", own, scale.value):
-            raise UnitError(f"“{_cut(unit)}” is not the unit of this rig; use {own}.")
+            raise UnitError(f"{_quoted(unit)} is not the unit of this rig; use {own}.")
         return number * _OWN_FACTORS[quantity]
     if quantity is Quantity.TEMPERATURE:
         return _temperature(number, unit or scale.value)
@@ -179,13 +179,18 @@ def parse(text: str, quantity: Quantity, scale: Scale = Scale.CELSIUS, bare: str
     units = _UNITS[quantity]
     if unit not in units:
         known = ", ".join(name for name in units if name) or "no unit"
-        raise UnitError(f"“{_cut(unit)}” is not a unit of {quantity}; use {known}.")
+        raise UnitError(f"{_quoted(unit)} is not a unit of {quantity}; use {known}.")
     return number * units[unit]
 
 
-def _cut(text: str) -> str:
-    """What was typed, short enough for a sentence."""
-    return text if len(text) <= 40 else f"{text[:36]}…"
+def shortened(text: str, most: int) -> str:
+    """A text of at most so many characters, ended in … where it was longer."""
+    return text if len(text) <= most else f"{text[: most - 1].rstrip()}…"
+
+
+def _quoted(text: str) -> str:
+    """What was typed, in quotes, short enough for a sentence."""
+    return f"“{shortened(text, 40)}”"
 
 
 def _float(text: str) -> float:
@@ -194,7 +199,7 @@ def _float(text: str) -> float:
         raise UnitError(f"“{text}” can be read two ways; write {plain} or {text.replace(',', '.')}.")
     value = float(text.replace(",", "."))
     if not math.isfinite(value):
-        raise UnitError(f"“{_cut(text)}” is too large.")
+        raise UnitError(f"{_quoted(text)} is too large.")
     return value
 
 
@@ -206,7 +211,7 @@ def _temperature(number: float, unit: str) -> float:
         return (number - 32) * _FAHRENHEIT_STEP
     if unit == "K":
         return number - KELVIN_AT_0_DEGC
-    raise UnitError(f"“{_cut(unit)}” is not a unit of temperature; use °C, °F or K.")
+    raise UnitError(f"{_quoted(unit)} is not a unit of temperature; use °C, °F or K.")
 
 
 def _parse_duration(text: str, bare: str) -> float:
@@ -217,14 +222,14 @@ def _parse_duration(text: str, bare: str) -> float:
     while rest:
         found = re.match(rf"({_NUMBER})\s*([a-zA-Z]*)\s*", rest)
         if not found:
-            raise UnitError(f"“{_cut(rest)}” is not a duration; write it like 90 s, 2.5 min or 2h30.")
+            raise UnitError(f"{_quoted(rest)} is not a duration; write it like 90 s, 2.5 min or 2h30.")
         number, named = _float(found[1]), found[2]
         if not named:  # "2h30": the number after a unit counts in the next smaller one
             if unit and unit not in _DURATION_BELOW:
-                raise UnitError(f"“{_cut(text)}” is not a duration; write it like 90 s, 2.5 min or 2h30.")
+                raise UnitError(f"{_quoted(text)} is not a duration; write it like 90 s, 2.5 min or 2h30.")
             named = _DURATION_BELOW[unit] if unit else bare
         if named not in _DURATIONS:
-            raise UnitError(f"“{_cut(named)}” is not a unit of duration; use s, min, h or d.")
+            raise UnitError(f"{_quoted(named)} is not a unit of duration; use s, min, h or d.")
         total += number * _DURATIONS[named]
         unit, rest = named, rest[found.end() :]
     return total

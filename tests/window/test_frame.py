@@ -17,8 +17,11 @@ from kelvarn.desktop.document import Document
 from kelvarn.desktop.finder import Finder
 from kelvarn.desktop.runner import Runner
 from kelvarn.desktop.strip.axis import Axis, clock, nice_step, time_ticks, value_ticks
+from kelvarn.desktop.strip.content import candidate_content
+from kelvarn.desktop.strip.temperature import sayings
 from kelvarn.desktop.strip.trace import curve
 from kelvarn.desktop.window import CONTROL, HANDOVER, RIG, Window
+from kelvarn.engine.results import Results
 from kelvarn.files.journal import Journal
 from kelvarn.model.edit import put, with_fields
 from kelvarn.model.project import Project
@@ -244,3 +247,15 @@ def test_ticks_are_round_numbers() -> None:
     assert clock(3661, 1) == "1 h 01:01"
     assert value_ticks(Axis(15, 70, 300, 0))[0] == [20, 30, 40, 50, 60, 70]
     assert [nice_step(v) for v in (0.011, 0.3, 2, 70)] == [0.02, 0.5, 2, 100]
+
+
+def test_the_peak_of_a_fall_is_pointed_at_below_the_setpoint(cabinet: Project) -> None:
+    fall = with_fields(cabinet.trials[0], start_degC=95, events=(), marks=(), duration_s=6 * 3600)
+    project = put(cabinet, ("trials", 0), fall)
+    result = Results().of(project.rig, project.candidates[1], project.trials[0])
+    content = candidate_content(project.trials[0], Scale.CELSIUS, [], "")
+    peak = next(said for said in sayings(result, content) if said.of == "peak")
+    over = result.measures.main.values["overshoot_K"]
+    assert over is not None
+    assert over > 0
+    assert peak.degC == pytest.approx(60 - over)

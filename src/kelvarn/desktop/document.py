@@ -1,6 +1,7 @@
 """The project being edited: one list of states for undo, the file it belongs to, the autosave journal."""
 
 from dataclasses import dataclass
+from enum import Enum
 from pathlib import Path
 from typing import Any
 
@@ -25,6 +26,12 @@ class _Step:
     before: Project
 
 
+class _Stroke(Enum):
+    """How far a drag has come."""
+
+    NONE, BEGUN, EDITED = range(3)
+
+
 class Document(QObject):
     """Holds the project; every edit goes through `apply`.
 
@@ -45,8 +52,7 @@ class Document(QObject):
         self._path, self._stamp = path, _stamp(path)
         self._undo: list[_Step] = []
         self._redo: list[_Step] = []
-        self._stroke: str | None = None
-        self._stroke_open = False
+        self._stroke = _Stroke.NONE
         self._journal = journal or Journal()
         self._autosave = QTimer(self)
         self._autosave.setSingleShot(True)
@@ -76,19 +82,18 @@ class Document(QObject):
             dragged: it is a step of the stroke under way, whose edits become one; nothing, where another edit or
                 undo has ended that stroke. An edit that is none ends the stroke first.
         """
-        if dragged and not self._stroke_open:
+        if dragged and not self.in_stroke:
             return
         if not dragged:
-            self._close_stroke()
+            self.end_stroke()
         if project == self._project:
             return
-        if not self._stroke_open:
-            self._push(_Step(name, self._project))
-        elif self._stroke is None:
-            self._stroke = name
-            self._push(_Step(name, self._project))
-        else:
+        if self._stroke is _Stroke.EDITED:
             self._undo[-1] = _Step(name, self._undo[-1].before)
+        else:
+            self._push(_Step(name, self._project))
+        if dragged:
+            self._stroke = _Stroke.EDITED
         self._show(project)
 
     def _push(self, step: _Step) -> None:
@@ -106,33 +111,32 @@ class Document(QObject):
 
     def begin_stroke(self) -> None:
         """A drag begins: its edits from here to `end_stroke` are one entry of undo."""
-        self._stroke_open, self._stroke = True, None
+        self._stroke = _Stroke.BEGUN
 
     def end_stroke(self) -> None:
-        """The drag is done; one that came back to where it began leaves no entry."""
-        self._close_stroke()
-        self.saved_changed.emit()
-
-    def _close_stroke(self) -> None:
-        if self._stroke is not None and self._undo and self._undo[-1].before == self._project:
+        """The drag, if there is one, is done; one that came back to where it began leaves no entry."""
+        if not self.in_stroke:
+            return
+        if self._stroke is _Stroke.EDITED and self._undo[-1].before == self._project:
             self._undo.pop()
-        self._stroke_open, self._stroke = False, None
+        self._stroke = _Stroke.NONE
+        self.saved_changed.emit()
 
     def abort_stroke(self) -> None:
         """Give the drag up: as it was before."""
-        if self._stroke is not None:
+        edited, self._stroke = self._stroke is _Stroke.EDITED, _Stroke.NONE
+        if edited:
             self._show(self._undo.pop().before)
-        self._stroke_open, self._stroke = False, None
 
     @property
     def in_stroke(self) -> bool:
         """Whether a drag is under way."""
-        return self._stroke_open
+        return self._stroke is not _Stroke.NONE
 
     @property
     def origin(self) -> Project:
         """The project before the drag under way, else the project: what a new edit's name counts from."""
-        return self._undo[-1].before if self._stroke is not None else self._project
+        return self._undo[-1].before if self._stroke is _Stroke.EDITED else self._project
 
     @property
     def undo_name(self) -> str | None:
@@ -153,7 +157,7 @@ class Document(QObject):
         self._swap(self._redo, self._undo)
 
     def _swap(self, source: list[_Step], target: list[_Step]) -> None:
-        self._close_stroke()
+        self.end_stroke()
         if source:
             step = source.pop()
             target.append(_Step(step.name, self._project))
@@ -166,7 +170,7 @@ class Document(QObject):
 
     def replace(self, project: Project, path: Path | None, *, dirty: bool = False) -> None:
         """Another project altogether: undo starts anew."""
-        self._stroke_open, self._stroke = False, None
+        self._stroke = _Stroke.NONE
         self._undo.clear()
         self._redo.clear()
         self._path, self._stamp = path, _stamp(path)

@@ -9,6 +9,9 @@ from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QStaticText, QTransfo
 
 from kelvarn.desktop import theme
 
+MOST_OF_A_NAME = 26
+"""Characters of a name in a line in which something else must not be pushed out."""
+
 
 class At(Enum):
     """Where in its rectangle a text stands; it is always centred vertically."""
@@ -38,11 +41,6 @@ def laid_out(text: str, kind: str = "body", bold: bool = False) -> LaidOut:
 def elided(text: str, width: int, kind: str = "body", bold: bool = False) -> str:
     """A text cut to a width in px."""
     return QFontMetricsF(theme.font(kind, bold=bold)).elidedText(text, Qt.TextElideMode.ElideRight, width)
-
-
-def short(name: str, most: int = 26) -> str:
-    """A name cut to so many characters, for a line in which something else must not be pushed out."""
-    return name if len(name) <= most else f"{name[: most - 1].rstrip()}…"
 
 
 def paint(

@@ -338,7 +338,8 @@ class Window(QMainWindow):
         away = box.addButton("Throw it away", QMessageBox.ButtonRole.DestructiveRole)
         box.setEscapeButton(box.addButton("Ask again later", QMessageBox.ButtonRole.RejectRole))
         box.setDefaultButton(back)
-        box.buttonClicked.connect(lambda button: take() if button is back else drop() if button is away else None)
+        back.clicked.connect(lambda: take())
+        away.clicked.connect(lambda: drop())
         box.open()
 
     def closeEvent(self, event: QCloseEvent) -> None:

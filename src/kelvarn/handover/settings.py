@@ -36,7 +36,7 @@ def settings_json(project: Project, candidate: Candidate) -> dict[str, Any]:
         "candidate": candidate.name,
         "strategy": candidate.strategy,
         "sample_interval_s": project.rig.probe.interval_s,
-        "setpoint_degC": project.trials[0].plan.changes[-1].to_degC,
+        "setpoint_degC": project.trials[0].plan.last_degC,
         "drives": [each.model_dump(mode="json") for each in project.rig.drives],
         "probes": [each.model_dump(mode="json") for each in project.rig.probes],
         "settings": controller.model_dump(mode="json"),
@@ -114,7 +114,7 @@ def other_words(project: Project, candidate: Candidate, scale: Scale) -> list[Ro
 
 
 def _of_on_off(project: Project, c: OnOff, scale: Scale) -> list[Row]:
-    setpoint, sign = project.trials[0].plan.changes[-1].to_degC, 1 if project.rig.heats else -1
+    setpoint, sign = project.trials[0].plan.last_degC, 1 if project.rig.heats else -1
     on, off, width = setpoint - sign * c.below_K, setpoint + sign * c.above_K, c.below_K + c.above_K
     degrees = partial(show, quantity=Quantity.TEMPERATURE, scale=scale, exact=True)
     kelvins = partial(show, quantity=Quantity.DIFFERENCE, scale=scale, exact=True)

@@ -4,6 +4,8 @@ import itertools
 import re
 from collections.abc import Iterable
 
+MOST_CHARACTERS = 60
+
 
 def check_unique(names: Iterable[str], what: str) -> None:
     """Raise ValueError naming the first name that stands twice."""
@@ -12,9 +14,6 @@ def check_unique(names: Iterable[str], what: str) -> None:
         if name in seen:
             raise ValueError(f"there are two called “{name}”; the name of each {what} must differ")
         seen.add(name)
-
-
-MOST_CHARACTERS = 60
 
 
 def free_name(wanted: str, taken: Iterable[str]) -> str:

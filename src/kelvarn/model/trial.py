@@ -32,6 +32,11 @@ class Plan(Part):
         ..., "Changes", "Setpoint changes in order of time.", min_length=1, max_length=500
     )
 
+    @property
+    def last_degC(self) -> float:
+        """The setpoint at the end."""
+        return self.changes[-1].to_degC
+
     @model_validator(mode="after")
     def _in_order(self) -> "Plan":
         times = [change.at_s for change in self.changes]

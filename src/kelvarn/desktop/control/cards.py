@@ -144,7 +144,7 @@ class Card(FocusRing):
         self._rename.setFocus()
 
     def _end_rename(self) -> None:
-        if self._rename is not None and not self._rename.property("wrong"):
+        if self._rename is not None and not self._rename.wrong:
             self._rename.deleteLater()
             self._rename = None
             self.setFocus()

@@ -58,7 +58,7 @@ class StripEdits:
         controller = project.candidates[index].controller
         if not isinstance(controller, OnOff):
             return ""
-        setpoint = self._view.trial(project).plan.changes[-1].to_degC
+        setpoint = self._view.trial(project).plan.last_degC
         cools = not project.rig.heats
         below = kind == "edge_on"
         distance = (setpoint - degC) if below != cools else (degC - setpoint)

@@ -3,17 +3,19 @@
 from PySide6.QtCore import QPoint
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
-from kelvarn.desktop import texts, theme
+from kelvarn.desktop import theme
 from kelvarn.desktop.columns import Columns
 from kelvarn.desktop.document import Document
 from kelvarn.desktop.elided import ElidedLine
 from kelvarn.desktop.runner import Runner
 from kelvarn.desktop.strip.content import Entry, candidate_content
 from kelvarn.desktop.strip.strip import Strip
+from kelvarn.desktop.texts import MOST_OF_A_NAME
 from kelvarn.desktop.view import View
 from kelvarn.engine.why import why
 from kelvarn.model.edit import append, put, remove
 from kelvarn.model.mark import Mark
+from kelvarn.units import shortened
 
 from .actions import CandidateActions
 from .cards import Cards
@@ -99,7 +101,7 @@ class ControlStation(QWidget):
         elif (result := self._runner.results.get(selected.name)) is not None:
             index = min(round(self._view.cursor_s / result.run.rig.probe.interval_s), result.run.time_s.size - 1)
             reason = why(result.run, index, self._view.scale)
-            self.why_line.say(f"{texts.short(selected.name)}: {reason}", "ink")
+            self.why_line.say(f"{shortened(selected.name, MOST_OF_A_NAME)}: {reason}", "ink")
 
     def _pin(self, pinned: bool) -> None:
         self._view.pinned = pinned

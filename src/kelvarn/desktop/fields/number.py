@@ -11,12 +11,12 @@ from kelvarn.desktop.keys import value_step
 from kelvarn.units import Quantity, from_shown, split, to_shown
 
 from .binding import Binding, Wrong
-from .line import Line
+from .typed import TypedLine
 
 EDIT_WIDTH = 118
 
 
-class NumberEdit(Line):
+class NumberEdit(TypedLine):
     """The line in which a number is typed. It holds no state but what is being typed.
 
     Signals:
@@ -29,7 +29,6 @@ class NumberEdit(Line):
         super().__init__(parent)
         self._binding = binding
         self._bare: str | None = None
-        self._wrong = False
         self._shown: object = object()  # the value in the line; a unit change makes a new line
         self.setAlignment(Qt.AlignmentFlag.AlignRight)
         self.setAccessibleName(binding.title)
@@ -44,7 +43,7 @@ class NumberEdit(Line):
         if not self._binding.alive:
             return
         value = self._binding.value
-        if self.typing or (value == self._shown and not self.isModified() and not self._wrong):
+        if self.typing or (value == self._shown and not self.isModified() and not self.wrong):
             return
         self._shown = value
         self.setText(self._binding.text(value))
@@ -68,11 +67,7 @@ class NumberEdit(Line):
         self.refresh()
 
     def _complain(self, sentence: str) -> None:
-        if self._wrong != bool(sentence):
-            self._wrong = bool(sentence)
-            self.setProperty("wrong", self._wrong)
-            self.style().unpolish(self)
-            self.style().polish(self)
+        self.mark(bool(sentence))
         self.complaint.emit(sentence)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:

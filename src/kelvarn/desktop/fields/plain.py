@@ -10,13 +10,14 @@ from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QLabel, QWidget
 
 from kelvarn.desktop import theme
 from kelvarn.model.edit import EditError
+from kelvarn.model.names import MOST_CHARACTERS
 
 from .binding import Binding, Wrong, first_sentence
-from .line import Line
 from .number import EDIT_WIDTH
+from .typed import TypedLine
 
 
-class NameEdit(Line):
+class NameEdit(TypedLine):
     """A name, which may have to follow it through the project.
 
     Args:
@@ -28,17 +29,17 @@ class NameEdit(Line):
         super().__init__()
         self._value, self._rename = value, rename
         self.setAccessibleName(title)
-        self.setMaxLength(60)
+        self.setMaxLength(MOST_CHARACTERS)
         self.editingFinished.connect(self._take)
         self.refresh()
 
     def refresh(self) -> None:
         """Show the name, unless it is being typed."""
         name = self._value()
-        if not self.typing and (name != self.text() or self.property("wrong")):
+        if not self.typing and (name != self.text() or self.wrong):
             self.setText(name)
             self.setCursorPosition(0)
-            self._mark("")
+            self._say("")
 
     def _take(self) -> None:
         if not self.isModified():
@@ -58,13 +59,11 @@ class NameEdit(Line):
 
     def _refuse(self, sentence: str) -> None:
         self.setModified(True)
-        self._mark(sentence)
+        self._say(sentence)
 
-    def _mark(self, sentence: str) -> None:
-        self.setProperty("wrong", bool(sentence))
+    def _say(self, sentence: str) -> None:
+        self.mark(bool(sentence))
         self.setToolTip(sentence)
-        self.style().unpolish(self)
-        self.style().polish(self)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() == Qt.Key.Key_Escape and self.isModified():

@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from functools import partial
 
-from kelvarn.desktop.texts import short
+from kelvarn.desktop.texts import MOST_OF_A_NAME
 from kelvarn.model.bodies import Melting
 from kelvarn.model.drives import KIND_NAMES, Fan, Pwm, Relay, SlowWindow, SwitchedDrive, Valve, heated_body
 from kelvarn.model.drives import Switch as SwitchPart
@@ -13,7 +13,7 @@ from kelvarn.model.origins import Heatsink, Nameplate, Radiator, Stream, Wall
 from kelvarn.model.probe_types import PROBE_TYPES, fields_of
 from kelvarn.model.probes import Converter, Correction
 from kelvarn.model.rig_edit import change_kind, rename_body, rename_draw_off, rename_drive, rename_probe, set_role
-from kelvarn.units import Quantity, show
+from kelvarn.units import Quantity, shortened, show
 
 from . import worked_out
 from .keys import key_of
@@ -58,7 +58,7 @@ def fill_body(panel: PartPanel, index: int) -> None:
         if name in (link.a, link.b):
             other = link.b if link.a == name else link.a
             to = "the surroundings" if other == SURROUNDINGS else other
-            field = panel.field(("rig", "links", k), "conductance_W_per_K", f"Link to {short(to)}")
+            field = panel.field(("rig", "links", k), "conductance_W_per_K", f"Link to {shortened(to, MOST_OF_A_NAME)}")
             field.add_beside(panel.cross(f"Take out the link to {to}", partial(panel.edits.unlink, k)))
     panel.optional(
         path, "melting", "melting range", lambda: Melting(from_degC=50, to_degC=60, latent_J=50_000),
@@ -261,7 +261,7 @@ def _tolerance(panel: PartPanel, index: int) -> str:
     if found is None:
         return ""
     project, scale = panel.document.project, panel.view.scale
-    setpoint = panel.view.trial(project).plan.changes[-1].to_degC
+    setpoint = panel.view.trial(project).plan.last_degC
     off, at = show(found.error_K(setpoint), Quantity.DIFFERENCE, scale), show(setpoint, Quantity.TEMPERATURE, scale)
     return f"It may be off by {off} at {at} ({found.source})."
 

@@ -178,7 +178,7 @@ class RigStation(QWidget):
         """Show the present state of document, view and runner."""
         project = self._document.project
         rig, trial = project.rig, self._view.trial(project)
-        setpoint = trial.plan.changes[-1].to_degC
+        setpoint = trial.plan.last_degC
         if self.edits.selected not in known_keys(rig):
             self.edits.selected = rig.probe.body
         drive = self._step_drive or usual_drive(rig, setpoint)

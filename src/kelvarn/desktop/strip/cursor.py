@@ -32,7 +32,9 @@ def paint_cursor(
     painter.setPen(QPen(look.color("ink"), 1))
     painter.drawLine(QPointF(x, first.rect.top()), QPointF(x, last.rect.bottom()))
     for lane, frame in frames:
-        lane.paint_title(painter, frame, content, crossed_at=x)
+        title = lane.title_rect(frame, content)
+        if title.left() <= x <= title.right():
+            lane.paint_title(painter, frame, content)  # again: the line went through it
     _paint_flag(painter, first, x, time_s, pinned)
     result = content.result
     if result is None or not readings:

@@ -66,20 +66,21 @@ class Lane(ABC):
         """Colour of the title."""
         return theme.current().color("muted")
 
-    def paint_title(self, painter: QPainter, frame: Frame, content: Content, crossed_at: float | None = None) -> QRectF:
-        """The title, last, so that it stays readable; returns where it stands.
+    def title_rect(self, frame: Frame, content: Content) -> QRectF:
+        """Where the title stands."""
+        _, width, height = texts.laid_out(self._shown_title(frame, content), "small", bold=True)
+        return QRectF(frame.rect.left() + 6, frame.rect.top() + 4, width + 6, height + 1)
 
-        Args:
-            painter, frame, content: what and where.
-            crossed_at: the px at which a line was drawn through the lane: paint it only if that crosses it.
-        """
-        text = texts.elided(self.title(content), int(frame.rect.width()) - 24, "small", bold=True)
-        _, width, height = texts.laid_out(text, "small", bold=True)
-        rect = QRectF(frame.rect.left() + 6, frame.rect.top() + 4, width + 6, height + 1)
-        if crossed_at is None or rect.left() <= crossed_at <= rect.right():
-            painter.fillRect(rect, theme.current().color("panel", 0.8))
-            texts.paint(painter, rect, text, self.title_color(), "small", bold=True, at=texts.At.CENTRE)
+    def paint_title(self, painter: QPainter, frame: Frame, content: Content) -> QRectF:
+        """The title, last, so that it stays readable; returns where it stands."""
+        rect = self.title_rect(frame, content)
+        painter.fillRect(rect, theme.current().color("panel", 0.8))
+        text = self._shown_title(frame, content)
+        texts.paint(painter, rect, text, self.title_color(), "small", bold=True, at=texts.At.CENTRE)
         return rect
+
+    def _shown_title(self, frame: Frame, content: Content) -> str:
+        return texts.elided(self.title(content), int(frame.rect.width()) - 24, "small", bold=True)
 
 
 def dotted(color: QColor) -> QPen:

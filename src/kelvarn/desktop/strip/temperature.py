@@ -1,6 +1,7 @@
 """The temperature lane: curves, setpoint, band, error fill and what a person would say about them."""
 
 from collections.abc import Hashable
+from typing import Literal, NamedTuple
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
@@ -8,8 +9,8 @@ from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPen
 
 from kelvarn.desktop import texts, theme
 from kelvarn.desktop.texts import At
-from kelvarn.engine.measures import Window
 from kelvarn.engine.plan import setpoint_at
+from kelvarn.engine.results import Result
 from kelvarn.model.candidate import OnOff
 from kelvarn.units import Quantity, minutes, show, to_shown
 
@@ -182,7 +183,7 @@ class TemperatureLane(Lane):
         c = content.selected.candidate.controller
         if not isinstance(c, OnOff):
             return []
-        r = self._last_setpoint(content)
+        r = content.trial.plan.last_degC
         result = content.result
         sign = result.run.direction if result is not None else 1
         return [("edge_on", r - sign * c.below_K), ("edge_off", r + sign * c.above_K)]
@@ -195,16 +196,12 @@ class TemperatureLane(Lane):
             painter.setPen(QPen(look.candidate(content.selected.index), 1, Qt.PenStyle.DashLine))
             painter.drawLine(QPointF(frame.rect.left(), y), QPointF(frame.rect.right(), y))
 
-    @staticmethod
-    def _last_setpoint(content: Content) -> float:
-        return content.trial.plan.changes[-1].to_degC
-
     def says(self, handle: Handle, content: Content) -> bool:
         """Whether the lane itself says the value of what is dragged, in its flag."""
         return handle.kind == "setpoint" and handle.index == len(content.trial.plan.changes) - 1
 
     def _flag_rect(self, frame: Frame, content: Content, axis: Axis) -> QRectF:
-        y = min(max(axis.to_px(self._last_setpoint(content)), frame.rect.top() + 10), frame.rect.bottom() - 10)
+        y = min(max(axis.to_px(content.trial.plan.last_degC), frame.rect.top() + 10), frame.rect.bottom() - 10)
         return QRectF(frame.rect.right() - 62, y - 10, 62, 20)
 
     def _paint_flag(self, painter: QPainter, frame: Frame, content: Content, axis: Axis) -> None:
@@ -214,7 +211,7 @@ class TemperatureLane(Lane):
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(look.color("ink"))
         painter.drawRoundedRect(rect, 3, 3)
-        text = show(self._last_setpoint(content), _T, content.scale)
+        text = show(content.trial.plan.last_degC, _T, content.scale)
         texts.paint(painter, rect, text, look.color("panel"), "small", bold=True, at=At.CENTRE)
         for kind, degC in self._edges(content):
             y = axis.to_px(degC)
@@ -257,24 +254,23 @@ class TemperatureLane(Lane):
         if result is None:
             return
         look = theme.current()
-        window = result.measures.main
-        for text, at_s, degC, color in sayings(window, content):
-            if not frame.time.low <= at_s <= frame.time.high:
+        for said in sayings(result, content):
+            if not frame.time.low <= said.at_s <= frame.time.high:
                 continue
-            anchor = QPointF(frame.time.to_px(at_s), axis.to_px(degC))
-            if color == "moss":
-                pen = QPen(look.color("moss"), 1)
+            anchor = QPointF(frame.time.to_px(said.at_s), axis.to_px(said.degC))
+            pen = QPen(look.color(said.color), 1)
+            if said.of == "since":
                 pen.setDashPattern([2, 3])
                 painter.setPen(pen)
                 painter.drawLine(anchor, QPointF(anchor.x(), frame.rect.bottom()))
                 # Beside the line, above where the readings at the cursor are shown.
                 middle = frame.rect.bottom() - 0.42 * frame.rect.height()
                 anchor.setY(min(max(anchor.y() + 16, middle), frame.rect.bottom() - 26))
-            rect = obstacles.place(anchor, text)
-            if at_s == window.peak_s:  # a line shows which peak is meant; what swings has no one place
-                painter.setPen(QPen(look.color(color), 1))
+            rect = obstacles.place(anchor, said.text)
+            if said.of == "peak":
+                painter.setPen(pen)
                 painter.drawLine(anchor, _nearest(rect, anchor))
-            draw(painter, rect, text, look.color(color))
+            draw(painter, rect, said.text, look.color(said.color))
 
     def handles(self, frame: Frame, content: Content) -> list[Handle]:
         if content.bodies:
@@ -288,7 +284,7 @@ class TemperatureLane(Lane):
             found.append(Handle(kind, 0, rect, True, degC, f"Drag to move the edge at which it switches {which}"))
         last = len(content.trial.plan.changes) - 1
         flag = self._flag_rect(frame, content, axis)
-        found.append(Handle("setpoint", last, flag, True, self._last_setpoint(content), "Drag to move the setpoint"))
+        found.append(Handle("setpoint", last, flag, True, content.trial.plan.last_degC, "Drag to move the setpoint"))
         for index, change in enumerate(content.trial.plan.changes):
             end = content.trial.duration_s if index == last else content.trial.plan.changes[index + 1].at_s
             x0, x1 = frame.time.to_px(change.at_s), frame.time.to_px(end)
@@ -318,23 +314,33 @@ def _nearest(rect: QRectF, point: QPointF) -> QPointF:
     return QPointF(x, min(max(point.y(), rect.top()), rect.bottom()))
 
 
-def sayings(window: Window, content: Content) -> list[tuple[str, float, float, str]]:
-    """What to say about a setpoint window: text, instant, degC, colour name."""
-    found: list[tuple[str, float, float, str]] = []
+class Saying(NamedTuple):
+    """What is said about a run where it happens: "peak" is led to that point, "since" marks all that follows it."""
+
+    text: str
+    at_s: float
+    degC: float
+    color: str
+    of: Literal["peak", "since", "all"]
+
+
+def sayings(result: Result, content: Content) -> list[Saying]:
+    """Overshoot and settling, or swing, of the main setpoint window."""
+    window, band = result.measures.main, content.trial.band_K
     over, settled, swing = (window.values.get(key) for key in ("overshoot_K", "settling_s", "swing_K"))
-    band = content.trial.band_K
-    r = window.setpoint_degC
+    r, lasts_s = window.setpoint_degC, window.to_s - window.from_s
+    found: list[Saying] = []
     if settled is not None:
-        if over is not None and over > 0 and window.peak_s is not None:
+        if over and window.peak_s is not None:
             text = f"{show(over, Quantity.DIFFERENCE, content.scale, sign=True)} over at {minutes(window.peak_s)}"
-            found.append((text, window.peak_s, r + over, "ember" if over > band else "muted"))
-        found.append((f"settled {minutes(settled)}", window.from_s + settled, r, "moss"))
+            peak_degC = float(result.run.controlled_degC[int(np.searchsorted(result.run.time_s, window.peak_s))])
+            found.append(Saying(text, window.peak_s, peak_degC, "ember" if over > band else "muted", "peak"))
+        found.append(Saying(f"settled {minutes(settled)}", window.from_s + settled, r, "moss", "since"))
     elif swing is not None and swing > 2 * band:
         period = window.values.get("swing_period_s")
         every = f" every {minutes(period)}" if period is not None else ""
         text = f"swings {show(swing, Quantity.DIFFERENCE, content.scale)}{every}, never settles"
-        found.append((text, window.from_s + 0.55 * (window.to_s - window.from_s), r + (over or 0.0), "ember"))
+        found.append(Saying(text, window.from_s + 0.55 * lasts_s, r + (over or 0.0), "ember", "all"))
     else:
-        at = window.from_s + 0.8 * (window.to_s - window.from_s)
-        found.append(("never settles", at, r, "ember"))
+        found.append(Saying("never settles", window.from_s + 0.8 * lasts_s, r, "ember", "all"))
     return found
