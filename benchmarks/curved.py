@@ -5,8 +5,8 @@ import time
 import numpy as np
 
 from kelvarn.demos import find_demo
-from kelvarn.engine.arrays import TOLERANCE_K
-from kelvarn.engine.run import Begun, compute
+from kelvarn.engine.prepare import TOLERANCE_K
+from kelvarn.engine.run import PreparedRun, compute
 from kelvarn.model.candidate import Pid
 from kelvarn.model.edit import put, with_fields
 from kelvarn.model.project import Project
@@ -49,10 +49,10 @@ def study() -> list[tuple[str, float, list[tuple[float, float, float]]]]:
         rows = []
         for tolerance in TOLERANCES_K:
             error = float(np.abs(compute(rig, chosen, trial, tolerance_K=tolerance).bodies_degC - best).max())
-            begun, times = Begun(rig, chosen, trial, tolerance_K=tolerance), []
+            begun, times = PreparedRun(rig, chosen, trial, tolerance_K=tolerance), []
             for _ in range(9):
                 begin = time.perf_counter()
-                begun.loop()
+                begun.advance()
                 times.append(time.perf_counter() - begin)
             took = float(np.median(times))
             rows.append((error, took * 1e3, took / best.shape[1] * 1e9))

@@ -17,7 +17,7 @@ from PySide6.QtWidgets import QApplication
 from benchmarks import curved, kernel, window
 from benchmarks.accuracy import against_solve_ivp
 from kelvarn.desktop.window import Window
-from kelvarn.engine.arrays import TOLERANCE_K
+from kelvarn.engine.prepare import TOLERANCE_K
 
 ROOT = Path(__file__).parents[1]
 

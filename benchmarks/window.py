@@ -65,7 +65,7 @@ def drag_steps(window: Window, kind: str, count: int = 100) -> list[Took]:
         QApplication.processEvents()
         found.append(Took((time.perf_counter() - begin) * 1e3, (time.process_time() - cpu) * 1e3))
         assert window.document.project is not before
-        window.runner._kept._kept.clear()
+        window.runner.kept.clear()
     QTest.mouseRelease(strip, Qt.MouseButton.LeftButton, pos=start.toPoint())
     return found
 
@@ -75,7 +75,7 @@ def parts(window: Window) -> dict[str, float]:
     project = window.document.project
     computing, painting = [], []
     for _ in range(40):
-        window.runner._kept._kept.clear()
+        window.runner.kept.clear()
         begin = time.perf_counter()
         window.runner.request(project, project.trials[0])
         computing.append(time.perf_counter() - begin)

@@ -1,12 +1,19 @@
 """Fixtures for all tests: made-up rigs, and a home of its own for whatever is written."""
 
 import os
+from dataclasses import replace
 from pathlib import Path
 
+import numpy as np
 import pytest
 from hypothesis import settings
 
 from kelvarn.demos.cure_cabinet import cure_cabinet
+from kelvarn.engine.plant import BodyState
+from kelvarn.engine.prepare import fresh_found, fresh_state, fresh_trace, prepare
+from kelvarn.engine.records import table
+from kelvarn.engine.run import Run
+from kelvarn.engine.survey import survey
 from kelvarn.model.bodies import Body, Link, Surroundings
 from kelvarn.model.drives import Pwm
 from kelvarn.model.fields import SURROUNDINGS
@@ -51,3 +58,18 @@ def trial(duration_s: float, setpoint_degC: float = 60.0, **more: object) -> Tri
     """A trial with one setpoint from the start."""
     plan = Plan(changes=(SetpointChange(at_s=0, to_degC=setpoint_degC),))
     return Trial(name="Trial", duration_s=duration_s, plan=plan, **more)  # type: ignore[arg-type]
+
+
+def with_course(run: Run, y: np.ndarray) -> Run:
+    """A run of one body as if its temperature had been this, straight from sample to sample; read anew."""
+    prepared = prepare(run.rig, run.trial)
+    state, _ = fresh_state(prepared, run.rig, 0.0)
+    following = np.append(y[1:], y[-1])
+    trace = fresh_trace(prepared, 1)._replace(
+        bodies_degC=y[np.newaxis, :], lowest_degC=np.minimum(y, following), highest_degC=np.maximum(y, following),
+        setpoint_degC=run.setpoint_degC, given=run.drive, law_code=run.law_code,
+    )  # fmt: skip
+    found = fresh_found(prepared)
+    went = BodyState(into_W=0.0, drawn_W_per_K=0.0, lowest_degC=float(y.min()), highest_degC=float(y.max()))
+    survey(prepared.plant, state._replace(bodies=table(BodyState, [went])), trace, found)
+    return replace(run, bodies_degC=y[np.newaxis, :], found=found)

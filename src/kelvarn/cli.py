@@ -6,6 +6,7 @@ import os
 import sys
 import threading
 from collections.abc import Sequence
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Annotated
 
@@ -14,13 +15,16 @@ from typer.exceptions import TyperException
 
 from kelvarn import __version__
 from kelvarn.demos import DEMOS, find_demo
-from kelvarn.engine.arrays import RunError
-from kelvarn.engine.results import Result, Results
+from kelvarn.engine.marks import Verdict
+from kelvarn.engine.measures import Measures
+from kelvarn.engine.prepare import RunError
 from kelvarn.engine.run import warm
 from kelvarn.files.faults import FileError
 from kelvarn.files.project_file import file_stem, load, schema, write_text, write_whole
 from kelvarn.files.tables import result_json, write_trace
+from kelvarn.handover.settings import fingerprint, settings_json
 from kelvarn.model.project import Project
+from kelvarn.studies.results import Result, ResultKey, Results
 from kelvarn.units import Quantity, Scale, counted, show
 
 
@@ -77,9 +81,7 @@ def demo(
     if out is None:
         _open_window(None, project)
         return
-    found = _compute(project, (), ())
-    _write_out(project, found, out)
-    _print_table(project, found)
+    _print_table(project, _run_all(project, _keys(project, (), ()), out))
 
 
 @app.command()
@@ -100,11 +102,9 @@ def run(
 ) -> None:
     """Run candidates on trials and print their measures and marks."""
     project = load(file)
-    found = _compute(project, candidate or (), trial or ())
-    if out is not None:
-        _write_out(project, found, out)
+    found = _run_all(project, _keys(project, candidate or (), trial or ()), out)
     if as_json:
-        print(_results_text(found))
+        print(_results_text(project, found))
     else:
         _print_table(project, found)
     if strict and any(result.met < len(result.verdicts) for result in found.values()):
@@ -115,6 +115,7 @@ def run(
 def step(
     file: File,
     drive: Annotated[float | None, typer.Option(help="Drive in %; else about twice what holds the setpoint.")] = None,
+    trial: Annotated[str | None, typer.Option(help="The trial whose setpoint that is; else the first.")] = None,
     start: Annotated[str, typer.Option("--from", help="cold or warm (at rest at half the drive).")] = "cold",
     as_json: Annotated[bool, typer.Option("--json", help="Print one JSON object.")] = False,
 ) -> None:
@@ -122,20 +123,22 @@ def step(
     from kelvarn.engine.step import open_loop, usual_drive
     from kelvarn.files.tables import step_json
 
-    rig = load(file)
-    setpoint = rig.trials[0].plan.last_degC
+    project = load(file)
+    rig = project.rig
+    _check_known((trial,) if trial is not None else (), [t.name for t in project.trials], "trial")
+    setpoint = (project.first_trial if trial is None else project.trial(trial)).plan.last_degC
     if start not in ("cold", "warm"):
         raise CommandError(f"--from must be cold or warm, not “{start}”.")
     if drive is not None and not 0 < abs(drive) <= 100:
         raise CommandError(f"--drive must be a percentage up to 100 and not 0, not {drive:g}.")
-    share = usual_drive(rig.rig, setpoint) if drive is None else drive / 100
-    found = open_loop(rig.rig, share, "warm" if start == "warm" else "cold")
+    share = usual_drive(rig, setpoint) if drive is None else drive / 100
+    found = open_loop(rig, share, "warm" if start == "warm" else "cold")
     if as_json:
         print(json.dumps(step_json(found), indent=2, ensure_ascii=False))
         return
     from kelvarn.engine.reading_words import reading_text
 
-    scale = rig.scale or Scale.CELSIUS
+    scale = project.scale or Scale.CELSIUS
     print(f"{found.before * 100:.0f} % → {found.after * 100:.0f} % drive, from {start}")
     print(reading_text(found, scale))
     for name, course in zip(found.run.rig.body_names, found.run.bodies_degC, strict=True):
@@ -158,63 +161,94 @@ def print_schema() -> None:
     print(json.dumps(schema(), indent=2, ensure_ascii=False))
 
 
-Found = dict[tuple[str, str], Result]
+@dataclass(frozen=True)
+class Told:
+    """What is told of a result, once its course has been written."""
+
+    measures: Measures
+    verdicts: tuple[Verdict, ...]
+
+    @property
+    def met(self) -> int:
+        """How many marks are met."""
+        return sum(verdict.met for verdict in self.verdicts)
 
 
-def _compute(project: Project, candidates: Sequence[str], trials: Sequence[str]) -> Found:
-    """Results by (candidate, trial); empty selections mean all."""
-    for wanted, known, what in (
-        (candidates, [c.name for c in project.candidates], "candidate"),
-        (trials, [t.name for t in project.trials], "trial"),
-    ):
-        for name in wanted:
-            if name not in known:
-                raise CommandError(f"There is no {what} “{name}”; there are: {', '.join(known)}.")
-    results = Results()
-    return {
-        (candidate.name, trial.name): results.of(project.rig, candidate, trial)
+Found = dict[ResultKey, Told]
+
+
+def _check_known(wanted: Sequence[str], known: Sequence[str], what: str) -> None:
+    for name in wanted:
+        if name not in known:
+            raise CommandError(f"There is no {what} “{name}”; there are: {', '.join(known)}.")
+
+
+def _keys(project: Project, candidates: Sequence[str], trials: Sequence[str]) -> list[ResultKey]:
+    """Which results are asked for; empty selections mean all."""
+    _check_known(candidates, [c.name for c in project.candidates], "candidate")
+    _check_known(trials, [t.name for t in project.trials], "trial")
+    return [
+        ResultKey(candidate.name, trial.name)
         for trial in project.trials
         if not trials or trial.name in trials
         for candidate in project.candidates
         if not candidates or candidate.name in candidates
-    }
+    ]
 
 
-def _results_text(found: Found) -> str:
-    runs = [result_json(candidate, trial, result) for (candidate, trial), result in found.items()]
-    return json.dumps({"runs": runs}, indent=2, ensure_ascii=False)
+def _run_all(project: Project, keys: Sequence[ResultKey], out: Path | None) -> Found:
+    """Compute, one after another, and write what is asked for into a folder; of each only what is told is kept."""
+    if out is not None:
+        try:
+            out.mkdir(parents=True, exist_ok=True)
+        except OSError as error:
+            raise CommandError(f"{out} cannot be made: {error.strerror}.") from error
+    results, found, written = Results(most_bytes=0), Found(), ["results.json"]
+    for trial in dict.fromkeys(key.trial for key in keys):
+        to_draw: dict[str, Result] = {}
+        for key in keys:
+            if key.trial != trial:
+                continue
+            result = results.of(project.rig, project.candidate(key.candidate), project.trial(trial))
+            found[key] = Told(result.measures, result.verdicts)
+            if out is not None:
+                name = f"{file_stem(trial)}--{file_stem(key.candidate)}.csv"
+                write_trace(result.run, out / name)
+                written.append(name)
+                to_draw[key.candidate] = Result(result.run.thinned(), result.measures, result.verdicts)
+        if out is not None:
+            written.append(_draw(project, trial, to_draw, out))
+    if out is not None:
+        write_text(out / "results.json", _results_text(project, found) + "\n")
+        print(f"Written to {out}/: {', '.join(written)}", file=sys.stderr)
+    return found
 
 
-def _write_out(project: Project, found: Found, out: Path) -> None:
+def _draw(project: Project, trial: str, results: dict[str, Result], out: Path) -> str:
+    """Draw a trial; its file's name."""
     from kelvarn.desktop.pictures import draw_trial
 
-    try:
-        out.mkdir(parents=True, exist_ok=True)
-    except OSError as error:
-        raise CommandError(f"{out} cannot be made: {error.strerror}.") from error
-    text = _results_text(found) + "\n"
-    write_text(out / "results.json", text)
-    written = ["results.json"]
-    for (candidate, trial), result in found.items():
-        name = f"{file_stem(trial)}--{file_stem(candidate)}.csv"
-        write_trace(result.run, out / name)
-        written.append(name)
-    for trial in dict.fromkeys(trial for _, trial in found):
-        of_trial = {candidate: result for (candidate, of), result in found.items() if of == trial}
-        name = f"{file_stem(trial)}.png"
-        write_whole(out / name, lambda path, t=trial, r=of_trial: draw_trial(project, t, r, path))  # type: ignore[misc]
-        written.append(name)
-    print(f"Written to {out}/: {', '.join(written)}", file=sys.stderr)
+    name = f"{file_stem(trial)}.png"
+    write_whole(out / name, lambda path: draw_trial(project, trial, results, path))
+    return name
+
+
+def _results_text(project: Project, found: Found) -> str:
+    runs = [result_json(key.candidate, key.trial, told.measures, told.verdicts) for key, told in found.items()]
+    for run, key in zip(runs, found, strict=True):
+        run["settings"] = settings_json(project, project.candidate(key.candidate), project.trial(key.trial))
+    made = {"project": project.name, "fingerprint": fingerprint(project), "runs": runs}
+    return json.dumps(made, indent=2, ensure_ascii=False)
 
 
 def _print_table(project: Project, found: Found) -> None:
     scale = project.scale or Scale.CELSIUS
-    for trial in dict.fromkeys(trial for _, trial in found):
+    for trial in dict.fromkeys(key.trial for key in found):
         print(f"Trial “{trial}”")
-        for (candidate, of), result in found.items():
-            if of == trial:
-                star = " ★" if candidate == project.chosen else ""
-                print(f"  {candidate}{star}: {result.met} of {len(result.verdicts)} marks met")
+        for key, result in found.items():
+            if key.trial == trial:
+                star = " ★" if key.candidate == project.chosen else ""
+                print(f"  {key.candidate}{star}: {result.met} of {len(result.verdicts)} marks met")
                 for verdict in result.verdicts:
                     quantity = verdict.mark.kind.quantity
                     value = verdict.reason if verdict.value is None else show(verdict.value, quantity, scale)

@@ -155,7 +155,7 @@ def test_step_prints_the_answer_and_its_reading(saved: Path) -> None:
     found = json.loads(done.stdout)
     assert done.returncode == 0
     assert found["drive"] == 0.5
-    assert found["reading"]["gain_K"] == pytest.approx(207, rel=0.01)
+    assert found["reading"]["gain_K"] == pytest.approx(211.81, rel=1e-4)
     assert found["end_degC"]["Air"] == pytest.approx(19 + 0.5 * 211.8, rel=0.03)
     done = kelvarn("step", str(saved), "--from", "warm")
     assert "from warm" in done.stdout

@@ -7,11 +7,10 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from kelvarn.engine.laws import by_hand, on_off, pid
 from kelvarn.engine.marks import judge
 from kelvarn.engine.measures import measure
 from kelvarn.engine.plan import ramp_end_s, setpoint_at
-from kelvarn.engine.reasons import AT_LIMIT, Reason
-from kelvarn.engine.results import Results
 from kelvarn.engine.run import Run, compute
 from kelvarn.engine.why import why
 from kelvarn.files.tables import result_json
@@ -21,6 +20,7 @@ from kelvarn.model.edit import with_fields
 from kelvarn.model.project import Project
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Plan, SetpointChange
+from kelvarn.studies.results import Results
 from kelvarn.units import Scale
 from tests.conftest import one_lag, trial
 
@@ -77,8 +77,8 @@ def test_what_holds_for_every_strategy_on_every_drive(run: Run) -> None:
     stored = 400.0 * (run.bodies_degC[0, -1] - 20)
     assert stored + run.lost_J == pytest.approx(run.energy_J * run.direction, rel=1e-9, abs=1e-6)
     assert np.isfinite(run.bodies_degC).all()
-    known = {int(reason) for reason in Reason}
-    assert set(run.reason.tolist()) <= known
+    known = {int(code) for law in (on_off, pid, by_hand) for code in law.Code}
+    assert set(run.law_code.tolist()) <= known
     for k in range(0, run.time_s.size, 97):
         assert why(run, k, Scale.FAHRENHEIT)
     if isinstance(drive, Relay):
@@ -95,9 +95,9 @@ def test_what_holds_for_every_strategy_on_every_drive(run: Run) -> None:
 
 
 def test_limit_codes_mean_that_asked_and_given_differ(run: Run) -> None:
-    limited = np.isin(run.reason, [int(reason) for reason in AT_LIMIT])
+    limited = (run.law_code >= pid.FIRST_AT_LIMIT) & (run.law_code <= pid.LAST_AT_LIMIT)
     assert (run.asked[limited] != run.drive[limited]).all()
-    free = run.reason == int(Reason.FREE)
+    free = run.law_code == pid.Code.FREE
     np.testing.assert_allclose(run.asked[free], run.drive[free])
 
 
@@ -105,7 +105,9 @@ def test_measures_of_every_pair_exist_or_say_why(run: Run) -> None:
     found = measure(run)
     for part in (*found.windows, found):
         assert all(bool(part.reasons.get(key)) == (value is None) for key, value in part.values.items())
-    assert found.hottest_degC["Block"] == run.bodies_degC.max()
+    # The true course goes further than its samples, but not further than full power moves it in one.
+    assert 0 <= found.hottest_degC["Block"] - run.bodies_degC.max() <= 200 / 400
+    assert 0 <= run.bodies_degC.min() - found.coldest_degC["Block"] <= 200 / 400
 
 
 @settings(max_examples=40, deadline=None)
@@ -116,7 +118,7 @@ def test_a_plan_never_leaves_the_span_of_its_setpoints(steps: list[tuple[float, 
         changes.append(SetpointChange(at_s=changes[-1].at_s + gap, to_degC=to, ramp_K_per_s=ramp))
     plan = Plan(changes=tuple(changes))
     t = np.linspace(0, changes[-1].at_s + 600, 4001)
-    r = setpoint_at(plan, t)
+    r = setpoint_at(plan, t, 20.0)
     targets = [c.to_degC for c in changes]
     assert min(targets) - 1e-6 <= r.min()
     assert r.max() <= max(targets) + 1e-6
@@ -124,8 +126,8 @@ def test_a_plan_never_leaves_the_span_of_its_setpoints(steps: list[tuple[float, 
     if all(c.ramp_K_per_s for c in changes[1:]):
         assert np.abs(np.diff(r)).max() <= steepest * (t[1] - t[0]) * (1 + 1e-6) + 1e-6
     for index, change in enumerate(changes[:-1]):
-        if ramp_end_s(plan, index) < changes[index + 1].at_s:
-            assert setpoint_at(plan, np.array([changes[index + 1].at_s - 1e-9]))[0] == pytest.approx(
+        if ramp_end_s(plan, index, 20.0) < changes[index + 1].at_s:
+            assert setpoint_at(plan, np.array([changes[index + 1].at_s - 1e-9]), 20.0)[0] == pytest.approx(
                 change.to_degC, abs=1e-6
             )
 
@@ -136,7 +138,7 @@ def test_tables_hold_no_nan_and_the_marks_of_the_trial(cabinet: Project) -> None
     results = Results()
     for candidate in (*cabinet.candidates, Candidate(name="P", controller=STRATEGIES["P"])):
         result = results.of(cabinet.rig, candidate, cabinet.trials[0])
-        text = json.dumps(result_json(candidate.name, "T", result), allow_nan=False)
+        text = json.dumps(result_json(candidate.name, "T", result.measures, result.verdicts), allow_nan=False)
         marks = json.loads(text)["marks"]
         assert [m["met"] for m in marks] == [v.met for v in judge(cabinet.trials[0], result.measures)]
         assert all(("reason" in m) == (m["value"] is None) for m in marks)

@@ -6,17 +6,18 @@ from datetime import date
 import pytest
 
 from kelvarn.demos import find_demo
-from kelvarn.engine.results import Results
 from kelvarn.handover.settings import fingerprint, other_words, settings_text
 from kelvarn.handover.sheet import sheet_html
 from kelvarn.model.edit import put, rename_candidate, with_fields
 from kelvarn.model.project import Project
+from kelvarn.studies.results import Results
 from kelvarn.units import Scale
 
 
 def page(project: Project, candidate: str, scale: Scale = Scale.CELSIUS) -> str:
-    results = Results().of_project(project, project.trials[0])
-    return sheet_html(project, candidate, {project.trials[0].name: results[candidate]}, scale, date(2026, 3, 1))
+    trial = project.first_trial
+    result = Results().of(project.rig, project.candidate(candidate), trial)
+    return sheet_html(project, candidate, {trial.name: result}, scale, date(2026, 3, 1))
 
 
 def test_the_sheet_carries_settings_limits_and_results(cabinet: Project) -> None:
@@ -50,24 +51,24 @@ def test_names_cannot_break_out_of_the_page(cabinet: Project) -> None:
 
 
 def test_settings_json_holds_the_acting_gains(cabinet: Project) -> None:
-    made = json.loads(settings_text(cabinet, cabinet.candidates[1]))
+    made = json.loads(settings_text(cabinet, cabinet.candidates[1], cabinet.first_trial))
     assert made["settings"] == cabinet.candidates[1].controller.model_dump(mode="json")
     assert made["acting"]["ki_per_Ks"] == pytest.approx(0.16 / 702)
     assert made["acting"]["kd_s_per_K"] == pytest.approx(9.6)
     assert made["setpoint_degC"] == 60
     p_only = with_fields(cabinet.candidates[1], controller=with_fields(cabinet.candidates[1].controller, terms="P"))
-    assert json.loads(settings_text(cabinet, p_only))["acting"]["ti_s"] is None
+    assert json.loads(settings_text(cabinet, p_only, cabinet.first_trial))["acting"]["ti_s"] is None
 
 
 def said(project: Project, index: int, scale: Scale = Scale.CELSIUS) -> dict[str, str]:
-    return {row.what: row.value for row in other_words(project, project.candidates[index], scale)}
+    return {row.what: row.value for row in other_words(project, project.candidates[index], project.first_trial, scale)}
 
 
 def test_other_words_convert_or_say_why_not(cabinet: Project) -> None:
     assert said(cabinet, 1)["Proportional band"] == "6.25 K"
     assert said(cabinet, 1, Scale.FAHRENHEIT)["Proportional band"] == "11.25 °F"
     steep = put(cabinet, ("candidates", 1, "controller", "td_s"), 400.0)
-    assert "needs Ti ≥ 4 Td" in said(steep, 1)["Series form Kp, Ti, Td"]
+    assert "it needs (Ti + Tf)² ≥ 4 Ti (Td + Tf)" in said(steep, 1)["Series form Kp, Ti, Td"]
 
 
 def test_on_off_in_other_words_is_mirrored_where_it_cools(cabinet: Project) -> None:

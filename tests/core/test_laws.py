@@ -3,12 +3,13 @@
 import numpy as np
 import pytest
 
-from kelvarn.engine.control import LawStepper
-from kelvarn.engine.reasons import Reason
+from kelvarn.engine.control import Stepper
+from kelvarn.engine.laws import on_off, pid
 from kelvarn.engine.run import compute
 from kelvarn.model.candidate import OnOff, Pid
 from kelvarn.model.edit import with_fields
 from kelvarn.model.project import Project
+from kelvarn.model.trial import Plan, SetpointChange
 from tests.conftest import one_lag, trial
 
 
@@ -16,20 +17,20 @@ def decisions(
     controller: OnOff | Pid, measured: list[float], setpoint: float = 60.0, h: float = 2.0, acts: str = "heats"
 ):
     """What a law decides on a series of readings."""
-    law = LawStepper(controller, h, acts)
-    return [law.step(setpoint, y) for y in measured]
+    law = Stepper(controller, trial(10, setpoint).plan, h, heats=acts == "heats")
+    return [law.step(y) for y in measured]
 
 
 def drives(*args: object, **kwargs: object) -> list[float]:
-    return [d.drive for d in decisions(*args, **kwargs)]  # type: ignore[arg-type]
+    return [d.given for d in decisions(*args, **kwargs)]  # type: ignore[arg-type]
 
 
 def test_on_off_switches_at_its_edges_and_keeps_inside() -> None:
     found = decisions(OnOff(below_K=1, above_K=2), [59.5, 59.0, 60.0, 61.9, 62.0, 60.0, 59.0])
-    assert [d.drive for d in found] == [0, 1, 1, 1, 0, 0, 1]
-    assert [d.reason for d in found] == [
-        Reason.KEEPS_OFF, Reason.SWITCHES_ON, Reason.KEEPS_ON, Reason.KEEPS_ON,
-        Reason.SWITCHES_OFF, Reason.KEEPS_OFF, Reason.SWITCHES_ON,
+    assert [d.given for d in found] == [0, 1, 1, 1, 0, 0, 1]
+    assert [d.law_code for d in found] == [
+        on_off.Code.KEEPS_OFF, on_off.Code.SWITCHES_ON, on_off.Code.KEEPS_ON, on_off.Code.KEEPS_ON,
+        on_off.Code.SWITCHES_OFF, on_off.Code.KEEPS_OFF, on_off.Code.SWITCHES_ON,
     ]  # fmt: skip
 
 
@@ -39,36 +40,36 @@ def test_on_off_for_cooling_is_mirrored() -> None:
 
 def test_restart_delay_counts_from_power_up_and_from_each_switching_off() -> None:
     found = decisions(OnOff(shortest_off_s=6), [50, 50, 50, 50, 70, 50, 50, 50, 50])
-    assert [d.drive for d in found] == [0, 0, 0, 1, 0, 0, 0, 1, 1]
+    assert [d.given for d in found] == [0, 0, 0, 1, 0, 0, 0, 1, 1]
     assert [d.delay_left_s for d in found[:3]] == [6, 4, 2]
-    assert found[0].reason is Reason.RESTART_DELAY
+    assert found[0].law_code == on_off.Code.RESTART_DELAY
 
 
 def test_shortest_on_holds_it_on() -> None:
     found = decisions(OnOff(shortest_on_s=6), [50, 70, 70, 70, 70])
-    assert [d.drive for d in found] == [1, 1, 1, 0, 0]
-    assert found[1].reason is Reason.SHORTEST_ON
-    assert found[4].reason is Reason.STAYS_OFF
+    assert [d.given for d in found] == [1, 1, 1, 0, 0]
+    assert found[1].law_code == on_off.Code.SHORTEST_ON
+    assert found[4].law_code == on_off.Code.STAYS_OFF
 
 
 def test_confirm_delay_starts_over_when_the_condition_breaks() -> None:
     found = decisions(OnOff(confirm_s=4), [50, 50, 60, 50, 50, 50])
-    assert [d.drive for d in found] == [0, 0, 0, 0, 0, 1]
-    assert found[1].reason is Reason.CONFIRMING
+    assert [d.given for d in found] == [0, 0, 0, 0, 0, 1]
+    assert found[1].law_code == on_off.Code.CONFIRMING
     assert found[1].delay_left_s == 2
 
 
 def test_decision_interval_and_once() -> None:
     assert drives(OnOff(decide_every_s=6), [50, 70, 70, 70, 50, 50, 50]) == [1, 1, 1, 0, 0, 0, 1]
     found = decisions(OnOff(once=True), [50, 59.9, 60.0, 40.0])
-    assert [d.drive for d in found] == [1, 1, 0, 0]
-    assert found[3].reason is Reason.DONE_ONCE
+    assert [d.given for d in found] == [1, 1, 0, 0]
+    assert found[3].law_code == on_off.Code.DONE_ONCE
 
 
 def test_p_by_hand() -> None:
     found = decisions(Pid(terms="P", kp_per_K=0.1, bias=0.2, setpoint_weight=0.3), [57, 59, 60, 61, 70])
-    assert [d.drive for d in found] == pytest.approx([0.5, 0.3, 0.2, 0.1, 0])
-    assert found[4].reason is Reason.AT_LOW
+    assert [d.given for d in found] == pytest.approx([0.5, 0.3, 0.2, 0.1, 0])
+    assert found[4].law_code == pid.Code.AT_LOW
     assert found[4].asked == pytest.approx(-0.8)
 
 
@@ -86,43 +87,45 @@ def test_d_by_hand_with_backward_difference_and_filter() -> None:
 
 
 def test_weights_act_on_the_setpoint_only() -> None:
-    law = LawStepper(Pid(kp_per_K=0.01, ti_s=1e6, td_s=16, setpoint_weight=0.5, derivative_weight=1.0), 2.0)
-    at_rest = law.step(50, 50)
+    plan = Plan(changes=(SetpointChange(at_s=0, to_degC=50), SetpointChange(at_s=2, to_degC=60)))
+    law = Stepper(Pid(kp_per_K=0.01, ti_s=1e6, td_s=16, setpoint_weight=0.5, derivative_weight=1.0), plan, 2.0)
+    at_rest = law.step(50)
     assert (at_rest.asked, at_rest.d) == (pytest.approx(0), 0)
-    stepped = law.step(60, 50)
+    stepped = law.step(50)
+    assert stepped.setpoint_degC == 60
     assert stepped.p + stepped.i == pytest.approx(0.05, abs=1e-4)  # Kp b Δr
     assert stepped.d == pytest.approx(0.01 * 16 * 10 / 4)
 
 
 def test_the_start_does_not_depend_on_where_the_scale_has_its_zero() -> None:
-    pid = Pid(terms="PI", kp_per_K=0.02, ti_s=100, setpoint_weight=0.3)
-    warm = drives(pid, [20, 25, 30], 60)
-    shifted = drives(pid, [120, 125, 130], 160)
+    pi = Pid(terms="PI", kp_per_K=0.02, ti_s=100, setpoint_weight=0.3)
+    warm = drives(pi, [20, 25, 30], 60)
+    shifted = drives(pi, [120, 125, 130], 160)
     assert warm == pytest.approx(shifted)
 
 
 def test_anti_windup_none_hold_and_back_calculation_by_hand() -> None:
-    pid = Pid(terms="PI", kp_per_K=0.1, ti_s=20, tracking_s=10)
+    pi = Pid(terms="PI", kp_per_K=0.1, ti_s=20, tracking_s=10)
     ys = [40.0, 40.0, 40.0]  # e = 20: P = 2, asked beyond 1
-    none = decisions(with_fields(pid, anti_windup="none"), ys)
+    none = decisions(with_fields(pi, anti_windup="none"), ys)
     assert [d.i for d in none] == pytest.approx([0, 0.2, 0.4])
-    assert none[0].reason is Reason.AT_HIGH
-    hold = decisions(with_fields(pid, anti_windup="hold"), [*ys, 61.0])
+    assert none[0].law_code == pid.Code.AT_HIGH
+    hold = decisions(with_fields(pi, anti_windup="hold"), [*ys, 61.0])
     assert [d.i for d in hold] == pytest.approx([0, 0, 0, 0])
-    assert hold[0].reason is Reason.HELD_HIGH
-    back = decisions(pid, ys)
+    assert hold[0].law_code == pid.Code.HELD_HIGH
+    back = decisions(pi, ys)
     # I += 0.2 + (2/10)(1 − v): 0 → 0.2 − 0.2 = 0; v stays 2
     assert [d.i for d in back] == pytest.approx([0, 0, 0])
-    assert back[0].reason is Reason.PULLED_HIGH
-    low = decisions(with_fields(pid, anti_windup="hold"), [80.0, 59.0])
-    assert low[0].reason is Reason.HELD_LOW
+    assert back[0].law_code == pid.Code.PULLED_HIGH
+    low = decisions(with_fields(pi, anti_windup="hold"), [80.0, 59.0])
+    assert low[0].law_code == pid.Code.HELD_LOW
     assert low[1].i == 0
 
 
 def test_rate_limit_comes_after_the_clamp() -> None:
     found = decisions(Pid(terms="P", kp_per_K=1, rate_per_s=0.1), [0, 0, 0, 100, 100])
-    assert [d.drive for d in found] == pytest.approx([0.2, 0.4, 0.6, 0.4, 0.2])
-    assert [found[0].reason, found[3].reason] == [Reason.RATE_UP, Reason.RATE_DOWN]
+    assert [d.given for d in found] == pytest.approx([0.2, 0.4, 0.6, 0.4, 0.2])
+    assert [found[0].law_code, found[3].law_code] == [pid.Code.RATE_UP, pid.Code.RATE_DOWN]
 
 
 @pytest.mark.parametrize(
@@ -141,12 +144,13 @@ def test_kernel_and_stepper_are_one_law(cabinet: Project, controller: OnOff | Pi
     drive = with_fields(cabinet.rig.drive, acts=acts)
     rig = with_fields(cabinet.rig, drives=(drive,))
     run = compute(rig, controller, with_fields(cabinet.trials[0], duration_s=7300, events=cabinet.trials[0].events[:1]))
-    law = LawStepper(controller, rig.probe.interval_s, acts)
+    law = Stepper(controller, run.trial.plan, rig.probe.interval_s, heats=acts == "heats")
     for k in range(run.time_s.size):
-        decision = law.step(float(run.setpoint_degC[k]), float(run.measured_degC[k]))
-        assert decision.drive == run.drive[k]
-        assert (decision.p, decision.i, decision.d) == (run.p[k], run.i[k], run.d[k])
-        assert decision.reason == run.reason[k]
+        decision = law.step(float(run.measured_degC[k]))
+        said = (decision.setpoint_degC, decision.given, decision.p, decision.i, decision.d)
+        kept = (run.setpoint_degC[k], run.drive[k], run.p[k], run.i[k], run.d[k])
+        assert said == pytest.approx(kept, abs=1e-11)  # the compiled kernel multiplies and adds in one rounding
+        assert decision.law_code == run.law_code[k]
 
 
 def test_p_holds_the_offset_that_theory_gives() -> None:

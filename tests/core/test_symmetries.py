@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from kelvarn.engine.layout import is_curved
+from kelvarn.engine.layout import is_nonlinear
 from kelvarn.engine.run import Run, compute
 from kelvarn.engine.steady import rest_degC
 from kelvarn.model.bodies import Body, DrawOff, Link, Melting, Surroundings
@@ -192,8 +192,8 @@ def test_both_integrations_agree_where_both_can(seed: int, controller: Pid) -> N
     test = random_trial(seed, rig)
     far = Melting(from_degC=900, to_degC=910, latent_J=1000)
     other = put(rig, ("bodies", 0, "melting"), far)
-    assert is_curved(other)
-    assert not is_curved(rig)
+    assert is_nonlinear(other)
+    assert not is_nonlinear(rig)
     here, there = compute(rig, controller, test), compute(other, controller, test)
     assert np.abs(here.bodies_degC - there.bodies_degC).max() < 5e-4
     assert here.lost_J == pytest.approx(there.lost_J, rel=1e-4, abs=1.0)

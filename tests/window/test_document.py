@@ -13,12 +13,12 @@ from kelvarn.desktop.document import Document
 from kelvarn.desktop.phrases import saved_phrase
 from kelvarn.desktop.pictures import draw_trial
 from kelvarn.desktop.window import Window
-from kelvarn.engine.results import Results
 from kelvarn.files.faults import FileError
 from kelvarn.files.journal import Journal
 from kelvarn.files.project_file import load, save
 from kelvarn.model.edit import put
 from kelvarn.model.project import Project
+from kelvarn.studies.results import Results
 
 KP = ("candidates", 1, "controller", "kp_per_K")
 
@@ -134,7 +134,9 @@ def test_recovered_work_counts_as_unsaved_and_keeps_its_file(
 
 def test_the_picture_of_a_trial_shows_all_its_curves(cabinet: Project, tmp_path: Path, qtbot: QtBot) -> None:
     path = tmp_path / "trial.part"
-    draw_trial(cabinet, cabinet.trials[0].name, Results().of_project(cabinet, cabinet.trials[0]), path)
+    trial, results = cabinet.first_trial, Results()
+    found = {each.name: results.of(cabinet.rig, each, trial) for each in cabinet.candidates}
+    draw_trial(cabinet, trial.name, found, path)
     image = QImage(str(path))
     colours = {image.pixelColor(x, y).hue() // 10 for x in range(60, 940, 2) for y in range(20, 400, 2)}
     assert image.width() == 1000

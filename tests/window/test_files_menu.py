@@ -159,7 +159,7 @@ def test_demos_and_the_new_rig_run_at_every_station(window: Window, qtbot: QtBot
         assert window.document.project == demo.build()
         assert not window.runner.faults
         names = {candidate.name for candidate in window.document.project.candidates}
-        assert set(window.runner.results) == names
+        assert {key.candidate for key in window.runner.results} == names
     do(window, "New rig")
     assert not window.runner.faults
     assert window.document.path is None

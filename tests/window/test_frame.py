@@ -21,11 +21,11 @@ from kelvarn.desktop.strip.content import candidate_content
 from kelvarn.desktop.strip.temperature import sayings
 from kelvarn.desktop.strip.trace import curve
 from kelvarn.desktop.window import CONTROL, HANDOVER, RIG, Window
-from kelvarn.engine.results import Results
 from kelvarn.files.journal import Journal
 from kelvarn.model.edit import put, with_fields
 from kelvarn.model.project import Project
 from kelvarn.model.rig import MAX_BODIES, Body, Link
+from kelvarn.studies.results import Results
 from kelvarn.units import Scale
 from tests.window.conftest import click, close_window, drag, open_window, type_into
 
@@ -115,11 +115,11 @@ def test_a_mark_is_edited_refused_added_and_removed(window: Window) -> None:
 
 
 def test_a_run_that_diverges_is_said_and_the_last_good_one_stays(window: Window) -> None:
-    good = window.runner.results["Careful PID"]
+    good = window.runner.result_of("Careful PID")
     project = window.document.project
     hot = put(with_fields(project, rig=with_fields(project.rig, links=())), ("rig", "drives", 0, "power_W"), 1e6)
     window.document.apply(hot, "impossible")
-    assert window.runner.results["Careful PID"] is good
+    assert window.runner.result_of("Careful PID") is good
     assert "leaves every sensible temperature" in window.control.why_line.text()
     assert window.control.cards.card("Careful PID").toolTip().startswith("Body “Heater mat” leaves")
     assert "2 cannot be computed" in window.line.accessibleDescription()
@@ -165,7 +165,7 @@ def test_long_runs_go_to_the_worker_and_only_the_newest_counts(window: Window, q
         window.document.apply(put(project, ("rig", "drives", 0, "power_W"), 200.0 + k), f"step {k}")
         assert window.runner.busy
     qtbot.waitUntil(lambda: not window.runner.busy, timeout=60_000)
-    assert window.runner.results["Careful PID"].run.rig.drive.power_W == 204
+    assert window.runner.result_of("Careful PID").run.rig.drive.power_W == 204
 
 
 def test_autosave_offers_back_what_was_not_saved(window: Window, tmp_path: Path) -> None:
@@ -224,7 +224,7 @@ def test_requests_before_the_kernel_is_ready_are_answered_after(qtbot: QtBot, ca
     assert runner.results == {}
     runner.prepare()
     qtbot.waitUntil(lambda: bool(runner.results), timeout=120_000)
-    assert set(runner.results) == {"On/off ±1", "Careful PID"}
+    assert {key.candidate for key in runner.results} == {"On/off ±1", "Careful PID"}
     runner.finish()
     gc.collect()
 

@@ -14,7 +14,8 @@ from kelvarn.desktop.strip.events import EventsLane
 
 def curve_points(t: np.ndarray, y: np.ndarray, low: float, high: float, columns: int) -> np.ndarray:
     found = np.full((3 * columns, 2), np.nan)
-    count = raster.points(t, y, low, high, 100.0, columns / (high - low), 0.0, 50.0, -2.0, columns, 0.1, found)
+    shown = raster.Shown(low, high, 100.0, columns / (high - low), 0.0, 50.0, -2.0)
+    count = raster.points(t, y, shown, columns, 0.1, found)
     return found[:count]
 
 
@@ -63,7 +64,8 @@ def test_filling_reaches_from_curve_to_curve_and_no_further(
     edge, base = rng.uniform(0, 30 + height, count), rng.uniform(0, 30 + height, count)
     pixels = np.full((height, width), 99, np.uint32)
     reached = np.empty(2, np.int64)
-    raster.fill(x, edge, base, 100.0, 20.0, 1, 2, period, 0, np.empty((2, width)), pixels, reached)
+    curves, rows = raster.Curves(x, edge, base), np.empty((2, width))
+    raster.fill(curves, 100.0, 20.0, raster.Paint(1, period), raster.Paint(2, 0), rows, pixels, reached)
     first, last = reached.tolist()
     assert (pixels[:first] == 99).all()
     assert (pixels[last:] == 99).all()
@@ -115,7 +117,7 @@ def test_a_label_goes_where_it_covers_least(seed: int, curves: int, rectangles: 
     taken = corners.reshape(rectangles, 4)[:, [0, 1, 2, 3]].copy()
     x, y = rng.uniform(0, 200), rng.uniform(0, 120)
     found = np.empty(2)
-    raster.place(low, high, curves, taken, x, y, 60.0, 16.0, inside, found)
+    raster.place(low, high, curves, taken, raster.Label(x, y, 60.0, 16.0), inside, found)
     left, top = found
     assert 2 <= left <= 200 - 62
     assert 2 <= top <= 120 - 18

@@ -324,7 +324,7 @@ def test_a_mark_of_every_measure_can_be_set(window: Window, measure: str) -> Non
     bar = window.control.marks.bars[-1]
     assert bar.accessibleName().startswith(f"Mark {mark.title}")
     assert not bar.grab().isNull()
-    verdict = window.runner.results["Careful PID"].verdicts[-1]
+    verdict = window.runner.result_of("Careful PID").verdicts[-1]
     assert verdict.value is not None or verdict.reason
     bar.setFocus()
     QTest.keyClick(bar, Qt.Key.Key_Return)

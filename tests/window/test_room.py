@@ -101,7 +101,7 @@ def test_however_many_marks_there_are_they_stand_apart_inside_the_window(qtbot: 
 def test_the_name_of_a_barcode_hides_no_on_time(window: Window) -> None:
     window.view.select("On/off ±1")
     lane, frame = next(pair for pair in window.control.strip.frames() if isinstance(pair[0], BarcodeLane))
-    run = window.runner.results["On/off ±1"].run
+    run = window.runner.result_of("On/off ±1").run
     window.control.strip._cursor_s = None
     painted = window.control.strip.grab().toImage()
     color = theme.current().candidate(lane.entry.index, 0.75)  # type: ignore[attr-defined]

@@ -52,24 +52,24 @@ def test_first_sight_says_what_each_candidate_does(window: Window) -> None:
 
 def test_dragging_the_band_edge_moves_the_run_along(window: Window) -> None:
     click(window.control.cards.card("On/off ±1"))
-    before = window.runner.results["On/off ±1"]
+    before = window.runner.result_of("On/off ±1")
     start = handle(window, "edge_off")
     axis = window.control.strip.temperature_axis()
     end = start + QPointF(0, 3 * axis.px_per_unit)
     swings = []
     window.runner.updated.connect(
-        lambda: swings.append(window.runner.results["On/off ±1"].measures.first.values["swing_K"])
+        lambda: swings.append(window.runner.result_of("On/off ±1").measures.first.values["swing_K"])
     )
     drag(window.control.strip, start, end)
     assert on_off(window).above_K == pytest.approx(4.0, abs=0.2)
     assert len(set(swings)) > 3  # it followed while it was dragged
-    after = window.runner.results["On/off ±1"]
+    after = window.runner.result_of("On/off ±1")
     assert after.measures.first.values["swing_K"] > before.measures.first.values["swing_K"] + 2
     assert window.document.undo_name == f"Off above setpoint by 1.0 K → {on_off(window).above_K:.1f} K"
     window.document.undo()
     assert on_off(window).above_K == 1
     assert window.document.undo_name is None
-    assert window.runner.results["On/off ±1"].run is before.run
+    assert window.runner.result_of("On/off ±1").run is before.run
 
 
 def test_dragging_setpoint_and_door(window: Window) -> None:
@@ -78,12 +78,12 @@ def test_dragging_setpoint_and_door(window: Window) -> None:
     drag(strip, start, start + QPointF(0, 10 * strip.temperature_axis().px_per_unit))
     setpoint = window.document.project.trials[0].plan.changes[0].to_degC
     assert setpoint == pytest.approx(70, abs=1)
-    assert window.runner.results["Careful PID"].measures.first.setpoint_degC == setpoint
+    assert window.runner.result_of("Careful PID").measures.first.setpoint_degC == setpoint
     start = handle(window, "event_move")
     drag(strip, start, start + QPointF(-3600 * strip.time_axis().px_per_unit, 0))
     door = window.document.project.trials[0].events[0]
     assert door.at_s == pytest.approx(3600, abs=120)
-    assert window.runner.results["Careful PID"].measures.event("Door").from_s == door.at_s
+    assert window.runner.result_of("Careful PID").measures.event("Door").from_s == door.at_s
     start = handle(window, "event_end")
     drag(strip, start, start + QPointF(600 * strip.time_axis().px_per_unit, 0))
     assert window.document.project.trials[0].events[0].lasts_s == pytest.approx(700, abs=60)
@@ -188,10 +188,10 @@ def test_rig_values_change_the_run_and_the_heat_path_follows_the_cursor(window: 
     window.go_to(RIG)
     click(window.rig.heat_path.viewport(), window.rig.heat_path.part("Heater mat").rect.center().toPoint())
     assert window.rig.edits.selected == "Heater mat"
-    before = window.runner.results["Careful PID"]
+    before = window.runner.result_of("Careful PID")
     type_into(field(window.rig.panel, "Power"), "400 W")
     assert window.document.project.rig.drive.power_W == 400
-    assert window.runner.results["Careful PID"].run is not before.run
+    assert window.runner.result_of("Careful PID").run is not before.run
     assert "12 % drive" in window.rig.verdict
     click(window.rig.trial_button)
     air = window.rig.heat_path.part("Air")
@@ -200,7 +200,7 @@ def test_rig_values_change_the_run_and_the_heat_path_follows_the_cursor(window: 
     for at in (0.0, 600.0, 7000.0):
         window.view.move_cursor(at)
         shown.append(air.temperature)
-    run = window.runner.results["Careful PID"].run
+    run = window.runner.result_of("Careful PID").run
     assert shown == [f"{run.bodies_degC[1, int(t / 2)]:.1f} °C" for t in (0, 600, 7000)]
 
 

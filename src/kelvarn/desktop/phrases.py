@@ -32,7 +32,7 @@ def _control(project: Project, runner: Runner, view: View) -> Station:
         return Station("Control", f"{len(runner.faults)} cannot be computed", "look")
     candidates = counted(len(project.candidates), "candidate")
     name = project.chosen or view.candidate(project).name
-    result = runner.results.get(name)
+    result = runner.result_of(name)
     if result is None or not result.verdicts:
         return Station("Control", candidates, "begin")
     met, asked = result.met, len(result.verdicts)
@@ -42,7 +42,7 @@ def _control(project: Project, runner: Runner, view: View) -> Station:
 def _handover(project: Project, runner: Runner) -> Station:
     if project.chosen is None:
         return Station("Handover", "choose a candidate first", "begin")
-    result = runner.results.get(project.chosen)
+    result = runner.result_of(project.chosen)
     fine = result is not None and result.met == len(result.verdicts) and project.chosen not in runner.faults
     return Station("Handover", f"{project.chosen} to hand over", "fine" if fine else "look")
 

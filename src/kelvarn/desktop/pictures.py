@@ -8,9 +8,9 @@ from PySide6.QtGui import QImage, QPainter
 from PySide6.QtWidgets import QApplication
 
 from kelvarn.desktop import theme
-from kelvarn.engine.results import Result
 from kelvarn.files.faults import FileError
 from kelvarn.model.project import Project
+from kelvarn.studies.results import Result
 from kelvarn.units import Scale
 
 from .strip.content import Entry, candidate_content

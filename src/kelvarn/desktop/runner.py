@@ -1,80 +1,46 @@
-"""Computes what the stations show: short runs at once, long ones on a worker, only the newest request counts."""
+"""Computes what the stations show: short runs at once, long ones beside the window, only the newest request counts."""
 
-import ctypes
 import time
-from contextlib import suppress
 
-from PySide6.QtCore import QObject, QRunnable, QThreadPool, Signal, Slot
+from PySide6.QtCore import QObject, Signal
 
-from kelvarn.engine.arrays import RunError
-from kelvarn.engine.layout import is_curved
-from kelvarn.engine.results import Result, Results
+from kelvarn.engine.layout import is_nonlinear
+from kelvarn.engine.prepare import RunError
 from kelvarn.engine.run import warm
 from kelvarn.model.project import Project
 from kelvarn.model.trial import Trial
+from kelvarn.studies.results import Result, ResultKey, Results
 
+from .jobs import Jobs
 from .strip import raster
 
 MOST_SECONDS_AT_ONCE = 0.12
 """The window does not wait longer than this."""
 _USUAL_S = {False: 2e-6, True: 2e-5}
-"""Expected time of a sample, for rigs of plain conductances and others, until it has been measured."""
-_TRIM_THRESHOLD, _MMAP_THRESHOLD, _KEPT_BYTES = -1, -3, 256 * 1024 * 1024  # numbers of <malloc.h>
-
-
-def keep_memory() -> None:
-    """Let the C library keep freed arrays instead of handing each back to the system.
-
-    A drag makes and drops a few megabytes at every step; faulted in anew they took a twelfth of its time (measured).
-    """
-    with suppress(OSError, AttributeError):  # another C library may have no such setting
-        set_option = ctypes.CDLL(None).mallopt
-        for option in (_TRIM_THRESHOLD, _MMAP_THRESHOLD):
-            set_option(option, _KEPT_BYTES)
+"""Expected time of a sample, for linear rigs and others, until it has been measured."""
+_RUNS, _PREPARING = "runs", "preparing"
 
 
 def prepare() -> None:
     """Compile, or load from the disk cache, all that runs and strips need. Not for the GUI thread."""
-    keep_memory()
     warm()
     raster.load()
 
 
-class Task(QRunnable):
-    """A function on a worker thread; what it returns or raises comes back as a signal."""
-
-    class _Signals(QObject):
-        done = Signal(int, object)
-
-    def __init__(self, number: int, work: object) -> None:
-        super().__init__()
-        self.signals = self._Signals()
-        self._number, self._work = number, work
-
-    @Slot()
-    def run(self) -> None:
-        try:
-            outcome: object = self._work()  # type: ignore[operator]
-        except Exception as error:  # handed to the receiver, which raises or shows it
-            outcome = error
-        self.signals.done.emit(self._number, outcome)
-
-
-def worker(parent: QObject) -> QThreadPool:
-    """One thread for work of one kind."""
-    pool = QThreadPool(parent)
-    pool.setMaxThreadCount(1)
-    return pool
-
-
 class Runner(QObject):
-    """Keeps the results of all candidates on the trial shown.
+    """Keeps the results of all candidates on the trials that were shown.
 
     Args:
-        most_seconds_at_once: what is expected to take longer is computed on a worker.
+        most_seconds_at_once: what is expected to take longer is computed beside the window.
 
     Signals:
-        updated: `results`, `faults` or `preparing` changed.
+        updated: results, faults or `preparing` changed.
+
+    Attributes:
+        jobs: for all that is computed beside the window.
+        results: by candidate, trial and variant; the last good one stays where the present cannot be computed.
+        preparing: whether the kernel is not there yet.
+        share: of long runs under way, how much is done.
     """
 
     updated = Signal()
@@ -82,92 +48,88 @@ class Runner(QObject):
     def __init__(self, most_seconds_at_once: float = MOST_SECONDS_AT_ONCE) -> None:
         super().__init__()
         self._most_at_once = most_seconds_at_once
-        self.results: dict[str, Result] = {}
-        self.faults: dict[str, str] = {}
-        """Why a candidate could not be computed; its last good result stays, and is stale."""
+        self.jobs = Jobs()
+        self.jobs.progressed.connect(self._progressed)
+        self.results: dict[ResultKey, Result] = {}
+        self._faults: dict[ResultKey, str] = {}
         self.preparing = True
-        self._kept = Results()
-        self._pool = worker(self)
-        self._newest = 0
+        self.share = 0.0
+        self.kept = Results()
         self._request: tuple[Project, Trial] | None = None
-        self._busy: Task | None = None
         self._seconds = dict(_USUAL_S)
 
+    def result_of(self, candidate: str) -> Result | None:
+        """Result of a candidate on the trial that was asked for last."""
+        return None if self._request is None else self.results.get(ResultKey(candidate, self._request[1].name))
+
+    @property
+    def faults(self) -> dict[str, str]:
+        """Why candidates could not be computed on that trial, by name; their last good results are stale."""
+        trial = None if self._request is None else self._request[1].name
+        return {key.candidate: fault for key, fault in self._faults.items() if key.trial == trial}
+
     def prepare(self) -> None:
-        """Compile or load the kernel on a worker; requests wait until it is there."""
-        self._start(Task(-1, prepare))
+        """Compile or load the kernel beside the window; requests wait until it is there."""
+        self.jobs.start(_PREPARING, prepare, self._prepared)
 
     def request(self, project: Project, trial: Trial) -> None:
         """Ask for the results of a project on a trial; older requests are dropped."""
         self._request = (project, trial)
-        self._newest += 1
         if self.preparing:
             return
-        expected_s = _samples(project, trial) * self._seconds[is_curved(project.rig)]
-        if expected_s <= self._most_at_once and self._busy is None:
+        self.jobs.stop(_RUNS)
+        expected_s = _samples(project, trial) * self._seconds[is_nonlinear(project.rig)]
+        if expected_s <= self._most_at_once:
             self._take(project, self._timed(project, trial))
-        elif self._busy is None:
-            self._start_newest()
+        else:
+            self.share = 0.0
+            self.jobs.start(_RUNS, lambda: (project, self._timed(project, trial)), self._done)
+            self.updated.emit()
 
     @property
     def busy(self) -> bool:
         """Whether a long run is under way."""
-        return self._busy is not None
+        return self.jobs.busy(_RUNS)
 
     def finish(self) -> None:
-        """Wait for the worker and let nothing come after; for closing."""
-        self._request = None
-        self._pool.waitForDone()
+        """Stop all and let nothing come after; for closing."""
+        self.jobs.finish()
 
-    def _start_newest(self) -> None:
-        assert self._request is not None
-        project, trial = self._request
-        self._start(Task(self._newest, lambda: (project, self._timed(project, trial))))
-        self.updated.emit()
+    def _prepared(self, _nothing: object) -> None:
+        self.preparing = False
+        if self._request is not None:
+            self.request(*self._request)
+        else:
+            self.updated.emit()
 
-    def _timed(self, project: Project, trial: Trial) -> dict[str, Result | RunError]:
+    def _progressed(self, channel: str, share: float) -> None:
+        if channel == _RUNS:
+            self.share = share
+
+    def _timed(self, project: Project, trial: Trial) -> dict[ResultKey, Result | RunError]:
         """Results of a project, with a note of what a sample of such a rig took."""
         begun = time.perf_counter()
-        found = self._kept.of_project(project, trial)
+        found = self.kept.of_project(project, trial)
         took = (time.perf_counter() - begun) / _samples(project, trial)
-        kind = is_curved(project.rig)
+        kind = is_nonlinear(project.rig)
         # Results that were kept take no time: the note falls slowly and rises at once.
         self._seconds[kind] = max(took, 0.9 * self._seconds[kind])
         return found
 
-    def _start(self, task: Task) -> None:
-        task.setAutoDelete(False)  # kept here until its signal has arrived
-        self._busy = task
-        task.signals.done.connect(self._done)
-        self._pool.start(task)
+    def _done(self, outcome: object) -> None:
+        assert isinstance(outcome, tuple)
+        self._take(*outcome)
 
-    @Slot(int, object)
-    def _done(self, number: int, outcome: object) -> None:
-        self._busy = None
-        if isinstance(outcome, Exception):
-            raise outcome
-        if number == -1:
-            self.preparing = False
-            if self._request is not None:
-                self.request(*self._request)
-            else:
-                self.updated.emit()
-            return
-        if number == self._newest:
-            assert isinstance(outcome, tuple)
-            self._take(*outcome)
-        elif self._request is not None:
-            self._start_newest()
-
-    def _take(self, project: Project, found: dict[str, Result | RunError]) -> None:
-        names = {candidate.name for candidate in project.candidates}
-        self.results = {name: result for name, result in self.results.items() if name in names}
-        self.faults = {}
-        for name, outcome in found.items():
+    def _take(self, project: Project, found: dict[ResultKey, Result | RunError]) -> None:
+        candidates = {candidate.name for candidate in project.candidates}
+        trials = {trial.name for trial in project.trials}
+        self.results = {k: r for k, r in self.results.items() if k.candidate in candidates and k.trial in trials}
+        self._faults = {}
+        for key, outcome in found.items():
             if isinstance(outcome, Result):
-                self.results[name] = outcome
+                self.results[key] = outcome
             else:
-                self.faults[name] = str(outcome)
+                self._faults[key] = str(outcome)
         self.updated.emit()
 
 

@@ -26,10 +26,10 @@ class View(QObject):
     def __init__(self, project: Project) -> None:
         super().__init__()
         self._candidate = project.chosen or project.candidates[0].name
-        self._trial = project.trials[0].name
+        self._trial = project.first_trial.name
         self.of_temperature = Scale.CELSIUS
         self.own: Scale | None = project.scale
-        self.cursor_s = _first_look(project, project.trials[0])
+        self.cursor_s = _first_look(project, project.first_trial)
         self.pinned = False
 
     def keep_cursor(self, project: Project) -> None:
@@ -49,7 +49,7 @@ class View(QObject):
 
     def trial(self, project: Project) -> Trial:
         """The trial shown; the first one where it has gone."""
-        return next((t for t in project.trials if t.name == self._trial), project.trials[0])
+        return next((t for t in project.trials if t.name == self._trial), project.first_trial)
 
     def trial_index(self, project: Project) -> int:
         """Where the trial shown stands."""

@@ -1,59 +1,90 @@
-"""A control law outside the kernel: one step at a time, for live loops, proofs and tests."""
+"""The control step: plan → ask → rule → took. The same for simulation, live loop and proof of what is handed over.
 
-from dataclasses import dataclass
+The setpoint is an output of the plan's state; the law asks for a drive; what is stronger than the law rules; only then
+does the law learn what was really given.
+"""
 
-import numpy as np
+from dataclasses import dataclass, replace
+from typing import Any, NamedTuple
 
-from kelvarn.model.candidate import OnOff, Pid
+from kelvarn.model.candidate import Controller, Hand
+from kelvarn.model.trial import Plan
 
-from .reasons import Reason
-from .tables import law_settings_of
-
-
-@dataclass(frozen=True)
-class Decision:
-    """What a controller decided at one sample: drive 0…1, its terms as drive, why, and what is left of a delay."""
-
-    drive: float
-    asked: float
-    p: float
-    i: float
-    d: float
-    reason: Reason
-    delay_left_s: float
+from .compiled import part
+from .decision import Decision
+from .guards import rule
+from .laws import Laws, ask, laws_of, rows, took
+from .plan import PlanState, SetpointChange, changes_of, setpoint_step
+from .records import Table, table
 
 
-class LawStepper:
-    """Steps the very law that the kernel runs.
+@dataclass(slots=True)
+class Timing:
+    """How often a controller steps and which way."""
+
+    h: float  # s
+    mirror: float  # −1 where all drives cool, else 1
+
+
+class Control(NamedTuple):
+    """All that the control step knows and keeps."""
+
+    timing: Table[Timing]
+    plan: Table[SetpointChange]
+    plan_state: Table[PlanState]
+    laws: Laws
+    decision: Table[Decision]
+
+
+@part
+def control_step(control: Control, t: float, y: float) -> None:
+    """Take one sample; `control.decision` then says what was decided.
 
     Args:
-        controller: its settings.
+        control: it.
+        t: instant of the sample, s.
+        y: measured by the control probe, degC.
+    """
+    out, timing = control.decision[0], control.timing[0]
+    out.setpoint_degC = setpoint_step(control.plan, control.plan_state[0], t, y)
+    ask(control.laws, timing.mirror * out.setpoint_degC, timing.mirror * y, timing.h, out)
+    rule(out)
+    took(control.laws, out.given, timing.h, out)
+
+
+def control_of(controller: Controller | Hand, plan: Plan, interval_s: float, heats: bool, make: Any = table) -> Control:
+    """A controller before its first sample.
+
+    Args:
+        controller, plan: what it does.
         interval_s: time between samples.
-        acts: "heats" or "cools".
+        heats: whether some drive heats.
+        make: makes a table, as for `laws_of`.
+    """
+    return Control(
+        timing=make(Timing, [Timing(interval_s, 1.0 if heats else -1.0)]),
+        plan=make(SetpointChange, changes_of(plan)),
+        plan_state=make(PlanState, [PlanState()]),
+        laws=laws_of(controller, make),
+        decision=make(Decision, [Decision()]),
+    )
+
+
+class Stepper:
+    """Steps the very control step that the kernel runs, one sample at a time and without a compiler.
+
+    Args:
+        controller, plan: what it does.
+        interval_s: time between samples.
+        heats: whether some drive heats.
     """
 
-    def __init__(self, controller: OnOff | Pid, interval_s: float, acts: str = "heats") -> None:
-        from . import laws
+    def __init__(self, controller: Controller | Hand, plan: Plan, interval_s: float, *, heats: bool = True) -> None:
+        self._control = control_of(controller, plan, interval_s, heats, rows)
+        self._interval_s, self._sample = interval_s, 0
 
-        self._laws = laws
-        self._on_off = isinstance(controller, OnOff)
-        _, self._settings = law_settings_of(controller)
-        self._h = interval_s
-        self._mirror = 1.0 if acts == "heats" else -1.0
-        self._state = np.zeros(laws.STATE_SIZE)
-        self._out = np.zeros(laws.DECISION_SIZE)
-        self._started = False
-
-    def step(self, setpoint_degC: float, measured_degC: float) -> Decision:
-        """Take one sample and decide."""
-        r, y = self._mirror * setpoint_degC, self._mirror * measured_degC
-        if not self._started:
-            self._started = True
-            if self._on_off:
-                self._laws.on_off_start(self._state)
-            else:
-                self._laws.pid_start(y, self._settings, self._state)
-        step = self._laws.on_off_step if self._on_off else self._laws.pid_step
-        code = step(r, y, self._h, self._settings, self._state, self._out)
-        given, asked, p, i, d, left = (float(value) for value in self._out)
-        return Decision(given, asked, p, i, d, Reason(code), left)
+    def step(self, measured_degC: float) -> Decision:
+        """Take the next sample and decide."""
+        control_step(self._control, self._sample * self._interval_s, measured_degC)
+        self._sample += 1
+        return replace(self._control.decision[0])

@@ -6,158 +6,194 @@ times need not be whole samples and switching inside a sample is honoured to rou
 """
 
 import math
+from collections.abc import Sequence
 
-from . import sharing
-from .codes import (
-    BACKLASH,
-    DEAD_TIME,
-    FLOOR,
-    HIGHEST,
-    KICK,
-    KIND,
-    LOWEST,
-    OFF_BELOW,
-    PULSE,
-    RELAY,
-    RELAY_SHORTEST_OFF,
-    RELAY_SHORTEST_ON,
-    RESOLUTION,
-    SLOW_WINDOW,
-    STEPS,
-    TOP,
-    TRAVEL,
-    VALVE,
-    WINDOW,
-)  # fmt: skip
-from .jit import part, subroutine
-
-# State: level now, instant of its last change, windows begun, switch-ons, shortest complete on-time and off-time
-# (−1: none yet), changes so far, end of the kick-start, place of a valve's motor.
-LEVEL, CHANGED, WINDOWS, SWITCH_ONS, SHORTEST_ON, SHORTEST_OFF, CHANGES, KICK_UNTIL, MOTOR = range(9)
-STATE_SIZE = 9
-
-# Rows of the delay line.
-LINE_T, LINE_LEVEL, LINE_SLOPE = range(3)
-HEAD, TAIL = 0, 1
-
-_TIME_EPS = 1e-9
-
-
-share_out = subroutine(sharing.share_out)
-
-
-@part
-def push_change(t, level, slope, line, ends):
-    """Put a change on the delay line."""
-    tail = ends[TAIL]
-    line[LINE_T, tail], line[LINE_LEVEL, tail], line[LINE_SLOPE, tail] = t, level, slope
-    ends[TAIL] = tail + 1 if tail + 1 < line.shape[1] else 0
-
-
-@part
-def set_level(level, t, dead_time, x, line, ends):
-    """Change the output level at instant t; counts switchings of a drive that is on or off."""
-    if level != x[LEVEL]:
-        was_on, is_on = x[LEVEL] > 0.0, level > 0.0
-        if was_on != is_on:
-            lasted = t - x[CHANGED]
-            slot = SHORTEST_ON if was_on else SHORTEST_OFF
-            # The time before the first switching is cut off by the start and would be no true off-time.
-            if x[CHANGES] > 0.0 and (x[slot] < 0.0 or lasted < x[slot]):
-                x[slot] = lasted
-            if is_on:
-                x[SWITCH_ONS] += 1.0
-            x[CHANGED] = t
-            x[CHANGES] += 1.0
-        x[LEVEL] = level
-        push_change(t + dead_time, level, 0.0, line, ends)
+from .compiled import part, subroutine
+from .plant import TIME_EPS, Delayed, Drive, DriveKind, DriveState, Sharing
+from .records import Table
 
 
 @subroutine
-def _move_valve(demand, t, h, c, x, line, ends):
+def share_out(
+    demand: float,
+    sharing: int,
+    drives: "Table[Drive] | Sequence[Drive]",
+    states: "Table[DriveState] | Sequence[DriveState]",
+) -> None:
+    """Write the demand of each drive, 0…1, from that of the law, −1…1; below 0 it asks for cooling, where drives both
+    heat and cool.
+
+    Args:
+        demand: of the law.
+        sharing: equal gives each drive of the effect the same; by priority they are filled one after another.
+        drives, states: the drives.
+    """
+    count = len(drives)
+    heats = cools = False
+    for d in range(count):
+        heats = heats or drives[d].direction > 0.0
+        cools = cools or drives[d].direction < 0.0
+    wanted_way, size = (1.0 if demand >= 0.0 else -1.0), abs(demand)
+    if not (heats and cools):  # a law for one effect is mirrored instead: its demand is positive for either
+        wanted_way, size = (1.0 if heats else -1.0), max(demand, 0.0)
+    total = 0.0
+    for d in range(count):
+        if drives[d].direction == wanted_way:
+            total += drives[d].share
+    left = size * total
+    for d in range(count):
+        if drives[d].direction != wanted_way:
+            states[d].demand = 0.0
+        elif sharing == Sharing.PRIORITY:
+            states[d].demand = min(1.0, left / drives[d].share)
+            left -= states[d].demand * drives[d].share
+        else:
+            states[d].demand = size
+
+
+@part
+def pwm_level(drive: Drive, demand: float) -> float:
+    """Output of PWM or a fan at a demand, kick-start apart: off below one, else between floor and top."""
+    if demand < drive.off_below:
+        return 0.0
+    return math.floor(min(max(demand, drive.floor), drive.top) * drive.steps + 0.5) / drive.steps
+
+
+@part
+def valve_place(drive: Drive, demand: float) -> float:
+    """Where a valve's motor is driven: at an end stop half the play further, so that the valve shuts or opens fully."""
+    if demand <= drive.lowest:
+        return drive.lowest - drive.backlash / 2.0
+    if demand >= drive.highest:
+        return drive.highest + drive.backlash / 2.0
+    return demand
+
+
+@part
+def push_change(at_s: float, level: float, slope_per_s: float, state: DriveState, line: Table[Delayed]) -> None:
+    """Put a change on the delay line."""
+    place = line[state.tail]
+    place.at_s, place.level, place.slope_per_s = at_s, level, slope_per_s
+    state.tail = state.tail + 1 if state.tail + 1 < line.size else 0
+
+
+@part
+def set_level(level: float, t: float, dead_time_s: float, state: DriveState, line: Table[Delayed]) -> None:
+    """Change the output level at instant t; counts switchings."""
+    if level != state.level:
+        was_on, is_on = state.level > 0.0, level > 0.0
+        if was_on != is_on:
+            _count_switching(is_on, t, state)
+        state.output_s += state.level * (t - state.counted_s)
+        state.counted_s = t
+        state.level = level
+        push_change(t + dead_time_s, level, 0.0, state, line)
+
+
+@part
+def _count_switching(is_on: bool, t: float, state: DriveState) -> None:
+    """Count that a drive went on or off at instant t."""
+    lasted = t - state.switched_s
+    # The time before the first switching is cut off by the start and would be no true off-time.
+    if state.changes > 0:
+        if is_on:
+            if state.shortest_off_s < 0.0 or lasted < state.shortest_off_s:
+                state.shortest_off_s = lasted
+        elif state.shortest_on_s < 0.0 or lasted < state.shortest_on_s:
+            state.shortest_on_s = lasted
+    if is_on:
+        state.switch_ons += 1
+    state.switched_s = t
+    state.changes += 1
+
+
+@subroutine
+def _move_valve(t: float, h: float, drive: Drive, state: DriveState, line: Table[Delayed]) -> None:
     """Drive a valve's motor towards the demand for one sample; it first takes up the play of the gearing."""
-    target = min(max(demand, c[LOWEST]), c[HIGHEST])
-    way = target - x[MOTOR]
+    way = valve_place(drive, state.demand) - state.motor
     if abs(way) < 1e-12:
         return
     sign = 1.0 if way > 0.0 else -1.0
-    reach = min(abs(way), h / c[TRAVEL])
+    reach = min(abs(way), h / drive.travel_s)
     # The valve lags the motor by half the play on either side.
-    slack = max(0.0, c[BACKLASH] / 2.0 - sign * (x[MOTOR] - x[LEVEL]))
+    slack = max(0.0, drive.backlash / 2.0 - sign * (state.motor - state.level))
     moves = reach - slack
-    if moves > 0.0:
-        begin = t + slack * c[TRAVEL] + c[DEAD_TIME]
-        after = min(max(x[LEVEL] + sign * moves, c[LOWEST]), c[HIGHEST])
-        push_change(begin, x[LEVEL], (after - x[LEVEL]) / (moves * c[TRAVEL]), line, ends)
-        push_change(begin + moves * c[TRAVEL], after, 0.0, line, ends)
-        x[LEVEL] = after
-    x[MOTOR] += sign * reach
+    state.motor += sign * reach
+    if moves <= 0.0:
+        return
+    begin = t + slack * drive.travel_s
+    before, after = state.level, min(max(state.level + sign * moves, drive.lowest), drive.highest)
+    takes = moves * drive.travel_s
+    if takes <= 0.0:
+        return
+    push_change(begin + drive.dead_time_s, before, (after - before) / takes, state, line)
+    push_change(begin + drive.dead_time_s + takes, after, 0.0, state, line)
+    state.output_s += before * (begin - state.counted_s) + (before + after) / 2.0 * takes
+    state.counted_s = begin + takes
+    if (before > 0.0) != (after > 0.0):
+        _count_switching(after > 0.0, begin if after > 0.0 else begin + takes, state)
+    state.level = after
 
 
 @subroutine
-def _plain_step(demand, t, h, c, x, line, ends):
-    """`drive_step` of all but slow windows."""
-    dead_time = c[DEAD_TIME]
-    if c[KIND] == RELAY:
-        want = 1.0 if demand >= 0.5 else 0.0
-        shortest = c[RELAY_SHORTEST_ON] if x[LEVEL] > 0.0 else c[RELAY_SHORTEST_OFF]
-        # Off since before the start: no shortest off-time to keep until the first switching.
-        if x[CHANGES] == 0.0 or t - x[CHANGED] + _TIME_EPS >= shortest:
-            set_level(want, t, dead_time, x, line, ends)
-        return
-    if c[KIND] == VALVE:
-        _move_valve(demand, t, h, c, x, line, ends)
-        return
-    level = math.floor(min(max(demand, c[FLOOR]), c[TOP]) * c[STEPS] + 0.5) / c[STEPS]
-    if demand < c[OFF_BELOW]:
-        level = 0.0
-    if c[KICK] > 0.0 and level > 0.0:
-        if x[LEVEL] == 0.0:
-            x[KICK_UNTIL] = t + c[KICK]
-        if x[KICK_UNTIL] > t + _TIME_EPS:
-            set_level(c[TOP], t, dead_time, x, line, ends)
-            if x[KICK_UNTIL] < t + h - _TIME_EPS:
-                set_level(level, x[KICK_UNTIL], dead_time, x, line, ends)
+def _switch_relay(t: float, drive: Drive, state: DriveState, line: Table[Delayed]) -> None:
+    """On at half the demand or more, but for its shortest times."""
+    want = 1.0 if state.demand >= 0.5 else 0.0
+    shortest = drive.shortest_on_s if state.level > 0.0 else drive.shortest_off_s
+    # Off since before the start: no shortest off-time to keep until the first switching.
+    if state.changes == 0 or t - state.switched_s + TIME_EPS >= shortest:
+        set_level(want, t, drive.dead_time_s, state, line)
+
+
+@subroutine
+def _set_pwm(t: float, h: float, drive: Drive, state: DriveState, line: Table[Delayed]) -> None:
+    """PWM or a fan; from standstill, off or stalled, it first runs at the top for the time of its kick-start."""
+    level = pwm_level(drive, state.demand)
+    if drive.kick_start_s > 0.0 and level > 0.0:
+        if state.level == 0.0 or state.level < drive.stalls_below <= level:
+            state.kick_until_s = t + drive.kick_start_s
+        if state.kick_until_s > t + TIME_EPS:
+            set_level(drive.top, t, drive.dead_time_s, state, line)
+            if state.kick_until_s < t + h - TIME_EPS:
+                set_level(level, state.kick_until_s, drive.dead_time_s, state, line)
             return
-    set_level(level, t, dead_time, x, line, ends)
+    set_level(level, t, drive.dead_time_s, state, line)
+
+
+@subroutine
+def _pulse_window(t: float, h: float, drive: Drive, state: DriveState, line: Table[Delayed]) -> None:
+    """One pulse for each slow window that begins in this sample."""
+    start = state.windows * drive.window_s
+    while start < t + h - TIME_EPS:
+        pulse = min(max(state.demand, 0.0), 1.0) * drive.window_s
+        if drive.resolution_s > 0.0:
+            pulse = min(math.floor(pulse / drive.resolution_s + 0.5) * drive.resolution_s, drive.window_s)
+        if pulse < drive.shortest_pulse_s or pulse < TIME_EPS:
+            pulse = 0.0
+        elif drive.window_s - pulse < drive.shortest_pulse_s or drive.window_s - pulse < TIME_EPS:
+            pulse = drive.window_s
+        begin = max(start, t)  # a window that began by rounding before the sample starts with it
+        set_level(1.0 if pulse > 0.0 else 0.0, begin, drive.dead_time_s, state, line)
+        if 0.0 < pulse < drive.window_s:
+            set_level(0.0, begin + pulse, drive.dead_time_s, state, line)
+        state.windows += 1
+        start = state.windows * drive.window_s
 
 
 @part
-def drive_step(demand, t, h, c, x, line, ends):
+def drive_step(t: float, h: float, drive: Drive, state: DriveState, line: Table[Delayed]) -> float:
     """Turn the demand at sample t into output changes until t + h.
 
-    One way out, here and in what it calls: with several, the compiler counts each array in and out at every call, which
-    takes longer than all the rest.
-
-    Args:
-        demand: 0…1.
-        t, h: s.
-        c, x: its row of the table and its state.
-        line, ends: its delay line, shape (3, size), and head and tail of it.
+    Returns:
+        The mean output until then, before the dead time.
     """
-    if c[KIND] == SLOW_WINDOW:
-        window, shortest, resolution = c[WINDOW], c[PULSE], c[RESOLUTION]
-        start = x[WINDOWS] * window
-        while start < t + h - _TIME_EPS:
-            pulse = min(max(demand, 0.0), 1.0) * window
-            if resolution > 0.0:
-                pulse = min(math.floor(pulse / resolution + 0.5) * resolution, window)
-            if pulse < shortest or pulse < _TIME_EPS:
-                pulse = 0.0
-            elif window - pulse < shortest or window - pulse < _TIME_EPS:
-                pulse = window
-            begin = max(start, t)  # a window that began by rounding before the sample starts with it
-            set_level(1.0 if pulse > 0.0 else 0.0, begin, c[DEAD_TIME], x, line, ends)
-            if 0.0 < pulse < window:
-                set_level(0.0, begin + pulse, c[DEAD_TIME], x, line, ends)
-            x[WINDOWS] += 1.0
-            start = x[WINDOWS] * window
+    state.counted_s, state.output_s = t, 0.0
+    if drive.kind == DriveKind.SLOW_WINDOW:
+        _pulse_window(t, h, drive, state, line)
+    elif drive.kind == DriveKind.PWM:
+        _set_pwm(t, h, drive, state, line)
+    elif drive.kind == DriveKind.RELAY:
+        _switch_relay(t, drive, state, line)
     else:
-        _plain_step(demand, t, h, c, x, line, ends)
-
-
-@subroutine
-def drive_steps(first, demands, t, h, c, x, lines, ends):
-    """`drive_step` of the drives from the one at `first` on."""
-    for d in range(first, c.shape[0]):
-        drive_step(demands[d], t, h, c[d], x[d], lines[d], ends[d])
+        _move_valve(t, h, drive, state, line)
+    return (state.output_s + state.level * (t + h - state.counted_s)) / h

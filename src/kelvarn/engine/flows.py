@@ -3,9 +3,10 @@
 from kelvarn.model.bodies import Body, DrawOff
 from kelvarn.model.drives import Fan, Valve
 from kelvarn.model.fields import SURROUNDINGS
-from kelvarn.units import KELVIN_AT_0_DEGC, Quantity, show
+from kelvarn.units import Quantity, show
 
-from .layout import STEFAN_BOLTZMANN_W_PER_M2K4
+from .heat import carried, conductance
+from .layout import link_record
 from .run import Run
 
 
@@ -29,20 +30,19 @@ class Flows:
 
     def link_W(self, index: int) -> float:
         """Heat from the first to the second end of a link, W."""
-        link = self._run.rig.all_links[index]
-        a, b = self.degC[link.a], self.degC[link.b]
-        radiated = (
-            STEFAN_BOLTZMANN_W_PER_M2K4
-            * link.radiating_m2
-            * ((a + KELVIN_AT_0_DEGC) ** 4 - (b + KELVIN_AT_0_DEGC) ** 4)
-        )
-        return self._run.conductance_at(link, self.sample) * (a - b) + radiated
+        rig = self._run.rig
+        link = rig.all_links[index]
+        record = link_record(rig, link, 1, 0)
+        flow = float(self._run.flow[record.mover, self.sample]) if record.mover >= 0 else 0.0
+        g = conductance(record, max(flow, 0.0)) + self._run.door_at(link.a, link.b, self._time_s)
+        heat, _, _ = carried(record, g, self.degC[link.b], self.degC[link.a])
+        return heat
 
     def drawn_W(self, draw_off: DrawOff) -> float:
         """Heat that a draw-off takes out of its body now, W."""
-        if not self._run.drawn_at(draw_off, self._time_s):
-            return 0.0
-        return draw_off.flow_W_per_K * (self.degC[draw_off.body] - self._run.rig.inlet_degC(draw_off))
+        inlet = self.outside_degC if draw_off.inlet_degC is None else draw_off.inlet_degC
+        running = self._run.drawn_at(draw_off, self._time_s)
+        return running * draw_off.flow_W_per_K * (self.degC[draw_off.body] - inlet)
 
     def molten(self, body: Body) -> float | None:
         """Share of a body that has melted, 0…1; None where it does not melt."""

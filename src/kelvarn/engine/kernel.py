@@ -1,394 +1,285 @@
-"""The closed loop, sample by sample: probes, control law, drives, rig. One compiled call is one run."""
+"""The closed loop, sample by sample: changes → probes → control step → drives → heat → record."""
 
 import math
+from enum import IntEnum
+from typing import NamedTuple
 
-from .codes import (
-    AGE,
-    AT_REST,
-    CONVERTER,
-    CORRECT_SLOPE,
-    CORRECT_TRUE,
-    DEAD_TIME,
-    DRAW_CHANGES,
-    END_A,
-    END_B,
-    EVENT_A,
-    EVENT_B,
-    EVENT_C,
-    FAULT_CHANGES,
-    HAND,
-    KIND,
-    LAG,
-    LINK_CHANGES,
-    LOAD_CHANGES,
-    MOVES,
-    NO_CONVERTER,
-    OFFSET,
-    ON_OFF,
-    ONE_WAY,
-    POWER_W,
-    SITS_IN,
-    SLOPE,
-    STALL,
-    SUPPLY_CHANGES,
-    SURROUNDINGS_CHANGE,
-    VALVE,
-)  # fmt: skip
-from .codes import BY_SUPPLY as BY_SUPPLY_SLOT
-from .curved import advance_curved, content, temperature
-from .drives import LEVEL, MOTOR, SWITCH_ONS, drive_step, drive_steps, push_change, share_out
-from .drives import SHORTEST_OFF as DRIVE_SHORTEST_OFF
-from .drives import SHORTEST_ON as DRIVE_SHORTEST_ON
-from .heat import (
-    EXTRA,
-    ONE,
-    PROBE,
-    SURROUNDINGS,
-    TERMS,
-    TIME_EPS,
-    add_link,
-    advance,
-    advance_once,
-    prepare,
-    put_slot,
-    slot_of,
-)
-from .jit import compiled
-from .laws import (
-    ASKED,
-    D_TERM,
-    GIVEN,
-    I_TERM,
-    LEFT,
-    P_TERM,
-    hand_step,
-    on_off_start,
-    on_off_step,
-    pid_start,
-    pid_step,
-)
-from .probes import aged, begin_fault, reading
-from .scratch import SCRATCH
-from .watching import other_readings
+from .compiled import entry, part, subroutine
+from .control import Control, control_step
+from .drives import drive_step, push_change, share_out
+from .linear import PROBE, SURROUNDINGS, Linear, advance, advance_once, begin_linear, prepare_all, put_slot, slot_of
+from .nonlinear import Adaptive, advance_adaptive, begin_adaptive, temperature
+from .plant import NONE, TIME_EPS, Change, ChangeKind, DriveKind, Plant, State
+from .probes import aged, reading
+from .survey import Found, Trace, survey
 
-# Rows of the trace, each of one value per sample.
-MEASURED, DRIVE, ASKED_DRIVE, P, I, D, DELAY_LEFT = range(7)  # noqa: E741
-TRACE_ROWS = 7
-# Rows of what is recorded of each drive: W, and relative flow or position of one that moves something.
-DRIVE_WATTS, DRIVE_FLOW = range(2)
-# Totals of a run: heat brought by loads and lost to the surroundings in J; when a body left every sensible range, s.
-LOADED, LOST, DIVERGED_AT = range(3)
-TOTALS_SIZE = 3
-# What a run returns but for the index of a body: all well, too many steps, arrays of shapes it was not made for.
-FINISHED, GIVEN_UP, MISFIT = -1, -2, -3
-# Totals of each drive: level times seconds times its watts in J; switchings.
-MOVED, ONS, MIN_ON, MIN_OFF = range(4)
-DRIVE_TOTALS_SIZE = 4
+
+class Heat(NamedTuple):
+    """What the two integrations work on; which one does is said by the rig."""
+
+    linear: Linear
+    adaptive: Adaptive
+
+
+class Outcome(IntEnum):
+    """How a stretch of a run ended."""
+
+    DONE = 0
+    LEFT_RANGE = 1  # a body left every sensible range
+    GIVEN_UP = 2  # too many steps
+
 
 _COLDEST, _HOTTEST = -273.15, 20000.0
 
 
-READ = "d d d d ? d1 d2 d1 q2 d2 d1 q1 q1 d2 d2 q d2 q d2 d d1"
-"""Types of what is the same for all candidates, from `h` to `setpoint`."""
-
-
-@compiled(f"{READ} d1 q d1 {SCRATCH} d2 q1 d2 d2 d3 d1 d2 -> q")
-def run_loop(
-    h,
-    step_limit,
-    tolerance,
-    most_steps,
-    curved,
-    inv_c,
-    melt,
-    start,
-    link_ends,
-    link_values,
-    event_t,
-    event_kind,
-    event_index,
-    event_values,
-    drive_table,
-    sharing,
-    probe_table,
-    control,
-    noise,
-    mirror,
-    setpoint,
-    start_levels,
-    law,
-    law_settings,
-    levels,
-    demands,
-    moved,
-    before,
-    watts,
-    targets,
-    ramps,
-    drive_state,
-    lines,
-    ends,
-    state,
-    rate,
-    work,
-    flow,
-    scratch,
-    transition,
-    part_transition,
-    series,
-    push,
-    part_push,
-    x,
-    squares,
-    curved_work,
-    steady,
-    into,
-    drawn,
-    usual,
-    links,
-    probe_state,
-    history,
-    rates,
-    plain,
-    law_state,
-    decision,
-    trace,
-    reasons,
-    temperatures,
-    readings,
-    of_drives,
-    totals,
-    drive_totals,
-):
-    """Run one candidate on one trial.
+@entry
+def run(
+    first: int,
+    last: int,
+    plant: Plant,
+    control: Control,
+    state: State,
+    heat: Heat,
+    trace: Trace,
+    found: Found,
+) -> int:
+    """Compute a run from one sample to before another; from 0 it begins, and at its last sample it is read.
 
     Args:
-        h: sample interval, s.
-        step_limit: longest step of the exact integration, s.
-        tolerance, most_steps: error of a step of the adaptive one, K, and the steps after which it is given up.
-        curved: whether the rig needs the adaptive integration.
-        inv_c, melt, start: K/J and melting of the bodies; degC at the start, the surroundings last, shape (n+1,).
-        link_ends, link_values: links, among them one of 0 W/K for each door.
-        event_t, event_kind, event_index, event_values: what changes when, in order of time.
-        drive_table, sharing: drives.
-        probe_table, control, noise: probes, which of them controls, and noise in K, shape (probes, m).
-        mirror: −1 where all drives cool, else 1.
-        setpoint: degC at each sample.
-        start_levels: of the drives before the run.
-        law, law_settings: ON_OFF, PID or HAND.
-        levels … decision: what `scratch.scratch` makes, all zero.
-        trace, reasons, temperatures, readings, of_drives, totals, drive_totals: written; shapes (TRACE_ROWS, m), (m,),
-            (named bodies, m), (probes, m), (2, drives, m), (TOTALS_SIZE,), (drives, DRIVE_TOTALS_SIZE).
+        first, last: samples.
+        plant, control: what runs.
+        state, heat: what is kept of it from one call to the next; all zero at first.
+        trace, found: written.
 
     Returns:
-        FINISHED, GIVEN_UP, MISFIT, or the index of the body that left every sensible range.
+        An `Outcome`; of one that failed, `state.loop` says where.
     """
-    n, samples = inv_c.size, setpoint.size
-    drives, probes, shown = drive_table.shape[0], probe_table.shape[0], temperatures.shape[0]
-    size = n + EXTRA + probes
-    # What the compiler cannot know otherwise, and makes vector instructions of (measured).
-    if not (
-        state.shape[1] == rate.shape[1] == work.shape[1] == 8
-        and transition.shape[1] == transition.shape[3] == part_transition.shape[1] == part_transition.shape[3] == 8
-        and series.shape[1] == TERMS
-        and series.shape[3] == push.shape[2] == part_push.shape[2] == 8
-        and trace.shape[1] == readings.shape[1] == temperatures.shape[1] == of_drives.shape[2] == samples
-    ):
-        return MISFIT
-    # Drives.
-    for d in range(drives):
-        watts[d], levels[d] = drive_table[d, POWER_W], start_levels[d]
-        drive_state[d, DRIVE_SHORTEST_ON] = drive_state[d, DRIVE_SHORTEST_OFF] = -1.0
-        if drive_table[d, MOVES] > 0.0 and levels[d] >= drive_table[d, STALL]:
-            targets[d] = levels[d]
-        if drive_table[d, KIND] == VALVE:
-            drive_state[d, LEVEL] = drive_state[d, MOTOR] = levels[d]
-        elif levels[d] > 0.0:  # what was before the run ends when the first order arrives
-            push_change(drive_table[d, DEAD_TIME], 0.0, 0.0, lines[d], ends[d])
-    # A view made for each sample would be counted in and out each time.
-    main_settings, main_state, main_line, main_ends = drive_table[0], drive_state[0], lines[0], ends[0]
-    supply = 1.0
-    usual[0], usual[2] = h, most_steps
-    for j in range(link_values.shape[0]):
-        for slot in range(link_values.shape[1]):
-            links[j, slot] = link_values[j, slot]  # doors change them
-    drawn_in = 0.0
-    outside = start[n]
-    parts, span = 1, h
-    if curved:
-        for i in range(n):
-            x[i] = content(start[i], melt[i])
-        for p in range(probes):
-            x[n + p] = start[int(probe_table[p, SITS_IN])]
-        for d in range(drives):
-            x[n + probes + d] = targets[d]
+    samples = plant.rig[0].samples
+    if first == 0:
+        _begin(plant, state, heat)
+    for k in range(first, last):
+        outcome = _look(k, plant, state, heat, trace)
+        if outcome != Outcome.DONE:
+            return outcome
+        _read_probes(k, plant, state, heat, trace)
+        t = k * plant.rig[0].h
+        control_step(control, t, trace.readings_degC[plant.rig[0].control_probe, k])
+        _record(k, control, trace)
+        if k < samples - 1:
+            _drive(k, t, control.decision[0].given, plant, state, trace)
+            _advance_sample(k, t, plant, state, heat)
+        _record_heat(k, plant, state, trace)
+    if last == samples:
+        _finish(plant, state, heat)
+        survey(plant, state, trace, found)
+    return Outcome.DONE
+
+
+@subroutine
+def _begin(plant: Plant, state: State, heat: Heat) -> None:
+    """Write all that is kept, as it is at the start. `acting` of each drive is its level before the run."""
+    loop, rig = state.loop[0], plant.rig[0]
+    loop.outside_degC, loop.step_s = rig.outside_degC, rig.h
+    for i in range(plant.bodies.size):
+        state.bodies[i].lowest_degC = state.bodies[i].highest_degC = plant.bodies[i].start_degC
+    for j in range(plant.links.size):
+        now, link = state.links[j], plant.links[j]
+        now.a, now.b, now.mover, now.one_way = link.a, link.b, link.mover, link.one_way
+        now.still_W_per_K, now.full_W_per_K = link.still_W_per_K, link.full_W_per_K
+        now.flow_exponent, now.radiating_W_per_K4 = link.flow_exponent, link.radiating_W_per_K4
+    for d in range(plant.drives.size):
+        settings, drive = plant.drives[d], state.drives[d]
+        drive.full_W = settings.power_W
+        drive.shortest_on_s = drive.shortest_off_s = NONE
+        if settings.moves and drive.acting >= settings.stalls_below:
+            drive.target = drive.acting
+        if settings.kind == DriveKind.VALVE:
+            drive.level = drive.motor = drive.acting
+        elif drive.acting > 0.0:  # what was before the run ends when the first order arrives
+            push_change(settings.dead_time_s, 0.0, 0.0, drive, state.lines[d])
+    for p in range(plant.probes.size):
+        state.probes[p].start_degC = plant.bodies[plant.probes[p].sits_in].start_degC
+        state.probes[p].fault = -1
+    if rig.nonlinear:
+        begin_adaptive(plant, state, heat.adaptive)
     else:
-        for i in range(n + 1):
-            put_slot(state, i, start[i])
-        put_slot(state, n + ONE, 1.0)
-        for j in range(link_values.shape[0]):
-            add_link(
-                flow, link_ends[j, END_A], link_ends[j, END_B], link_ends[j, ONE_WAY], link_values[j, AT_REST], n, inv_c
-            )
-        for p in range(probes):
-            body, slot = int(probe_table[p, SITS_IN]), n + PROBE + p
-            put_slot(state, slot, start[body])
-            if probe_table[p, LAG] > 0.0:
-                flow[slot, body] = 1.0 / probe_table[p, LAG]
-                flow[slot, slot] = -1.0 / probe_table[p, LAG]
-        parts = max(1, math.ceil(h / step_limit - TIME_EPS))
-        span = h / parts
-        prepare(flow, span, inv_c, drive_table, transition, push, series, scratch)
-    # Probes.
-    for p in range(probes):
-        c = probe_table[p]
-        straight = c[OFFSET] == 0.0 and c[SLOPE] == 1.0 and c[CORRECT_SLOPE] == 1.0 and c[CORRECT_TRUE] == 0.0
-        plain[p] = straight and c[CONVERTER] == NO_CONVERTER
-    control_settings, control_state = probe_table[control], probe_state[control]
-    for slot in range(TOTALS_SIZE):
-        totals[slot] = 0.0
-    load, next_event = 0.0, 0
-    for k in range(samples):
-        t = k * h
-        if curved and usual[1] >= usual[2]:
-            totals[DIVERGED_AT] = t
-            return GIVEN_UP
-        # Bodies.
-        for i in range(n):
-            degC = slot_of(state, i) if not curved else temperature(x, melt, i)[0]
-            if not _COLDEST - 1.0 < degC < _HOTTEST:
-                totals[DIVERGED_AT] = t
-                return i
-            if i < shown:
-                temperatures[i, k] = degC
-        # What is due now, such as a fault, is so for the reading already.
-        while (
-            next_event < event_t.size
-            and event_t[next_event] <= t + TIME_EPS
-            and event_kind[next_event] == FAULT_CHANGES
-        ):
-            values = event_values[next_event]
-            begin_fault(t, values[EVENT_A], values[EVENT_B], values[EVENT_C], probe_state[event_index[next_event]])
-            next_event += 1
-        # Probes.
-        body = int(control_settings[SITS_IN])
-        degC = slot_of(state, body) if not curved else temperature(x, melt, body)[0]
-        sensed = degC
-        if control_settings[LAG] > 0.0:
-            sensed = slot_of(state, n + PROBE + control) if not curved else x[n + control]
-        if control_settings[AGE] > 0.0:
-            sensed = aged(k, h, degC, sensed, control_settings, history[control], rates[control])
-        y = reading(t, sensed, noise[control, k], control_settings, control_state, plain[control])
-        readings[control, k] = y
-        if probes > 1:
-            other_readings(k, h, control, curved, n, state, x, melt, probe_table, probe_state, plain, noise, history,
-                           rates, readings)  # fmt: skip
-        # Law.
-        r = setpoint[k]
-        if law == ON_OFF:
-            if k == 0:
-                on_off_start(law_state)
-            reason = on_off_step(mirror * r, mirror * y, h, law_settings, law_state, decision)
-        elif law == HAND:
-            reason = hand_step(law_settings, decision)
+        begin_linear(plant, state, heat.linear)
+
+
+@part
+def _body_degC(i: int, plant: Plant, heat: Heat) -> float:
+    """Temperature of a body now."""
+    if plant.rig[0].nonlinear:
+        return temperature(heat.adaptive.x[i], plant.bodies[i])[0]
+    return slot_of(heat.linear.z, i)
+
+
+@part
+def _sensed_degC(p: int, plant: Plant, heat: Heat) -> float:
+    """Temperature that a probe has now, degC."""
+    if plant.probes[p].lag_s == 0.0:
+        return _body_degC(plant.probes[p].sits_in, plant, heat)
+    n = plant.bodies.size
+    return heat.adaptive.x[n + p] if plant.rig[0].nonlinear else slot_of(heat.linear.z, n + PROBE + p)
+
+
+@part
+def _look(k: int, plant: Plant, state: State, heat: Heat, trace: Trace) -> Outcome:
+    """Record the bodies, and see that they are where bodies can be."""
+    loop, controlled = state.loop[0], plant.probes[plant.rig[0].control_probe].sits_in
+    loop.failed_s = k * plant.rig[0].h
+    if loop.steps >= plant.rig[0].most_steps:
+        return Outcome.GIVEN_UP
+    for i in range(plant.bodies.size):
+        degC = _body_degC(i, plant, heat)
+        if not _COLDEST - 1.0 < degC < _HOTTEST:
+            loop.failed_body = i
+            return Outcome.LEFT_RANGE
+        if i < trace.bodies_degC.shape[0]:
+            trace.bodies_degC[i, k] = degC
+        if i == controlled:
+            loop.lowest_degC = loop.highest_degC = degC
+    for d in range(plant.drives.size):
+        if plant.drives[d].moves:
+            trace.flow[d, k] = heat.adaptive.x[plant.bodies.size + plant.probes.size + d]
+    return Outcome.DONE
+
+
+@part
+def _read_probes(k: int, plant: Plant, state: State, heat: Heat, trace: Trace) -> None:
+    """What the probes show; a fault that is due now is so for the reading already."""
+    loop, t = state.loop[0], k * plant.rig[0].h
+    while (
+        loop.next_change < plant.changes.size
+        and plant.changes[loop.next_change].at_s <= t + TIME_EPS
+        and plant.changes[loop.next_change].kind == ChangeKind.FAULT
+    ):
+        _apply(plant.changes[loop.next_change], plant, state)
+        loop.next_change += 1
+    for p in range(plant.probes.size):
+        probe, kept = plant.probes[p], state.probes[p]
+        degC = _sensed_degC(p, plant, heat)
+        if probe.late_samples > 0:
+            if probe.peek_segment < 0:
+                state.history[p, k % state.history.shape[1]] = degC
+            degC = aged(k, p, probe, kept.start_degC, state.history)
+        trace.readings_degC[p, k] = reading(k, t, degC, plant.noise[p, k], probe, kept, plant.faults, state.faults)
+
+
+@part
+def _record(k: int, control: Control, trace: Trace) -> None:
+    """Record what was decided."""
+    out = control.decision[0]
+    trace.setpoint_degC[k], trace.asked[k], trace.given[k] = out.setpoint_degC, out.asked, out.given
+    trace.p[k], trace.i[k], trace.d[k], trace.delay_left_s[k] = out.p, out.i, out.d, out.delay_left_s
+    trace.law_code[k], trace.guard_code[k], trace.alarm_code[k] = out.law_code, out.guard_code, out.alarm_code
+
+
+@part
+def _drive(k: int, t: float, given: float, plant: Plant, state: State, trace: Trace) -> None:
+    """Let the drives make output of what was given."""
+    if plant.drives.size == 1:
+        state.drives[0].demand = max(given, 0.0)
+    else:
+        share_out(given, plant.rig[0].sharing, plant.drives, state.drives)
+    for d in range(plant.drives.size):
+        drive = state.drives[d]
+        trace.put_out[d, k] = drive_step(t, plant.rig[0].h, plant.drives[d], drive, state.lines[d])
+        trace.drives_W[d, k] = drive.moved_J
+
+
+@part
+def _advance_sample(k: int, t: float, plant: Plant, state: State, heat: Heat) -> None:
+    """Let heat flow until the next sample, segment by segment; one in which something changes is split there."""
+    loop = state.loop[0]
+    for s in range(plant.segments.size):
+        segment = plant.segments[s]
+        begin = t + segment.from_s
+        end = begin + segment.length_s
+        if loop.next_change < plant.changes.size and plant.changes[loop.next_change].at_s < end - TIME_EPS:
+            _advance_split(begin, end, plant, state, heat)
         else:
-            if k == 0:
-                pid_start(mirror * y, law_settings, law_state)
-            reason = pid_step(mirror * r, mirror * y, h, law_settings, law_state, decision)
-        trace[MEASURED, k] = y
-        trace[DRIVE, k] = decision[GIVEN]
-        trace[ASKED_DRIVE, k] = decision[ASKED]
-        trace[P, k] = decision[P_TERM]
-        trace[I, k] = decision[I_TERM]
-        trace[D, k] = decision[D_TERM]
-        trace[DELAY_LEFT, k] = decision[LEFT]
-        reasons[k] = reason
-        for d in range(drives):
-            if curved and drive_table[d, MOVES] > 0.0:
-                of_drives[DRIVE_FLOW, d, k] = x[n + probes + d]
-            of_drives[DRIVE_WATTS, d, k] = levels[d] * watts[d]
-        if k == samples - 1:
-            break
-        # Drives.
-        if drives == 1:
-            demands[0] = max(decision[GIVEN], 0.0)
+            if plant.rig[0].nonlinear:
+                advance_adaptive(begin, segment.length_s, plant, state, heat.adaptive)
+            else:
+                linear, which = heat.linear, segment.matrices
+                advance(begin, segment.length_s, linear.transition[which], linear.push[which], plant, state, linear)
+            loop.loaded_J += loop.load_W * segment.length_s
+            loop.lost_J -= loop.drawn_in_W * segment.length_s
+        if plant.rig[0].peeks:
+            _peek(k, s, plant, state, heat)
+
+
+@subroutine
+def _peek(k: int, s: int, plant: Plant, state: State, heat: Heat) -> None:
+    """Note what the probes have at the end of a segment whose readings of it arrive later."""
+    for p in range(plant.probes.size):
+        if plant.probes[p].peek_segment == s:
+            state.history[p, k % state.history.shape[1]] = _sensed_degC(p, plant, heat)
+
+
+@subroutine
+def _advance_split(begin: float, end: float, plant: Plant, state: State, heat: Heat) -> None:
+    """Let heat flow over a segment in which something changes."""
+    loop, t, linear_rig = state.loop[0], begin, not plant.rig[0].nonlinear
+    while t < end - TIME_EPS:
+        while loop.next_change < plant.changes.size and plant.changes[loop.next_change].at_s <= t + TIME_EPS:
+            _apply(plant.changes[loop.next_change], plant, state)
+            loop.next_change += 1
+        until = end
+        if loop.next_change < plant.changes.size and plant.changes[loop.next_change].at_s < end - TIME_EPS:
+            until = plant.changes[loop.next_change].at_s
+        if linear_rig:
+            put_slot(heat.linear.z, plant.bodies.size + SURROUNDINGS, loop.outside_degC)
+            advance_once(t, until - t, plant, state, heat.linear)
         else:
-            share_out(decision[GIVEN], sharing, drive_table, demands)
-        drive_step(demands[0], t, h, main_settings, main_state, main_line, main_ends)
-        if drives > 1:
-            drive_steps(1, demands, t, h, drive_table, drive_state, lines, ends)
-        for d in range(drives):
-            before[d] = moved[d]
-        # Rig, part by part; a part in which something changes is split there.
-        for part in range(parts):
-            t = k * h + part * span
-            end = t + span
-            if next_event == event_t.size or event_t[next_event] >= end - TIME_EPS:
-                if curved:
-                    advance_curved(t, span, levels, watts, targets, ramps, tolerance, usual, x, inv_c, melt, link_ends,
-                                   links, probe_table, drive_table, steady, into, drawn, outside, squares,
-                                   curved_work, lines, ends, moved)  # fmt: skip
-                else:
-                    advance(t, span, levels, watts, transition, push, series, state, rate, work, lines, ends, moved)
-                totals[LOADED] += load * span
-                totals[LOST] -= drawn_in * span
-                continue
-            while t < end - TIME_EPS:
-                while next_event < event_t.size and event_t[next_event] <= t + TIME_EPS:
-                    kind, index, values = event_kind[next_event], event_index[next_event], event_values[next_event]
-                    if kind == LINK_CHANGES:
-                        links[index, AT_REST] += values[EVENT_A]
-                        if not curved:
-                            add_link(flow, link_ends[index, END_A], link_ends[index, END_B], link_ends[index, ONE_WAY],
-                                     values[EVENT_A], n, inv_c)  # fmt: skip
-                    elif kind == LOAD_CHANGES:
-                        steady[index] += values[EVENT_A]
-                        load += values[EVENT_A]
-                        if not curved:
-                            flow[index, n + ONE] += values[EVENT_A] * inv_c[index]
-                    elif kind == DRAW_CHANGES:
-                        g, heat = values[EVENT_A], values[EVENT_A] * values[EVENT_B]
-                        drawn[index] += g
-                        steady[index] += heat
-                        drawn_in += heat
-                        if not curved:
-                            flow[index, index] -= g * inv_c[index]
-                            flow[index, n + ONE] += heat * inv_c[index]
-                            flow[size - 1, index] += g
-                    elif kind == SURROUNDINGS_CHANGE:
-                        outside += values[EVENT_A]
-                        if not curved:
-                            put_slot(state, n + SURROUNDINGS, slot_of(state, n + SURROUNDINGS) + values[EVENT_A])
-                    elif kind == SUPPLY_CHANGES:
-                        supply += values[EVENT_A]
-                        for d in range(drives):
-                            if drive_table[d, BY_SUPPLY_SLOT] > 0.0:
-                                watts[d] = drive_table[d, POWER_W] * supply * supply
-                    else:
-                        begin_fault(t, values[EVENT_A], values[EVENT_B], values[EVENT_C], probe_state[index])
-                    next_event += 1
-                until = end
-                if next_event < event_t.size and event_t[next_event] < end - TIME_EPS:
-                    until = event_t[next_event]
-                if curved:
-                    usual[0] = min(usual[0], until - t)
-                    advance_curved(t, until - t, levels, watts, targets, ramps, tolerance, usual, x, inv_c, melt,
-                                   link_ends, links, probe_table, drive_table, steady, into, drawn, outside,
-                                   squares, curved_work, lines, ends, moved)  # fmt: skip
-                else:
-                    advance_once(t, until - t, flow, inv_c, drive_table, levels, watts, part_transition, part_push,
-                                 series, state, rate, work, lines, ends, moved, scratch)  # fmt: skip
-                totals[LOADED] += load * (until - t)
-                totals[LOST] -= drawn_in * (until - t)
-                t = until
-            if not curved:
-                prepare(flow, span, inv_c, drive_table, transition, push, series, scratch)
-        for d in range(drives):
-            of_drives[DRIVE_WATTS, d, k] = (moved[d] - before[d]) / h
-    totals[LOST] += x[x.size - 1] if curved else slot_of(state, size - 1)
-    for d in range(drives):
-        drive_totals[d, MOVED] = moved[d]
-        drive_totals[d, ONS] = drive_state[d, SWITCH_ONS]
-        drive_totals[d, MIN_ON] = drive_state[d, DRIVE_SHORTEST_ON]
-        drive_totals[d, MIN_OFF] = drive_state[d, DRIVE_SHORTEST_OFF]
-    return FINISHED
+            loop.step_s = min(loop.step_s, until - t)
+            advance_adaptive(t, until - t, plant, state, heat.adaptive)
+        loop.loaded_J += loop.load_W * (until - t)
+        loop.lost_J -= loop.drawn_in_W * (until - t)
+        t = until
+    if linear_rig:
+        prepare_all(plant, state, heat.linear)
+
+
+@subroutine
+def _apply(change: Change, plant: Plant, state: State) -> None:
+    """Let something change."""
+    loop, index, value = state.loop[0], change.index, change.value
+    if change.kind == ChangeKind.LINK:
+        state.links[index].still_W_per_K += value
+    elif change.kind == ChangeKind.LOAD:
+        state.bodies[index].into_W += value
+        loop.load_W += value
+    elif change.kind == ChangeKind.DRAW:
+        state.bodies[index].drawn_W_per_K += value
+        state.bodies[index].into_W += value * change.inlet_degC
+        loop.drawn_in_W += value * change.inlet_degC
+    elif change.kind == ChangeKind.SURROUNDINGS:
+        loop.outside_degC += value
+    elif change.kind == ChangeKind.SUPPLY:
+        state.drives[index].full_W = plant.drives[index].power_W * value
+    else:
+        state.probes[index].fault = math.floor(value)
+
+
+@part
+def _record_heat(k: int, plant: Plant, state: State, trace: Trace) -> None:
+    """Record what acted until the next sample; at the last one, what acts."""
+    trace.lowest_degC[k], trace.highest_degC[k] = state.loop[0].lowest_degC, state.loop[0].highest_degC
+    last = k == plant.rig[0].samples - 1
+    for d in range(plant.drives.size):
+        drive = state.drives[d]
+        if last:
+            trace.drives_W[d, k] = drive.acting * drive.full_W
+            trace.put_out[d, k] = drive.level
+        else:
+            trace.drives_W[d, k] = (drive.moved_J - trace.drives_W[d, k]) / plant.rig[0].h
+
+
+@part
+def _finish(plant: Plant, state: State, heat: Heat) -> None:
+    """Add up the heat lost."""
+    last = plant.bodies.size + PROBE + plant.probes.size
+    x = heat.adaptive.x
+    state.loop[0].lost_J += x[x.size - 1] if plant.rig[0].nonlinear else slot_of(heat.linear.z, last)

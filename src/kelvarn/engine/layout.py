@@ -1,68 +1,93 @@
-"""A rig's heat flow laid out in lists: bodies, links and where heat enters."""
+"""A rig as records: bodies, links, drives and probes of the model, for the kernel and for sums without one."""
 
+import math
+from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 import numpy.typing as npt
 
-from kelvarn.model.bodies import Body
-from kelvarn.model.drives import Fan, Valve
+from kelvarn.model import bodies as model
+from kelvarn.model.drives import AnyDrive, Fan, Pwm, Relay, SlowWindow, Valve, heated_body
 from kelvarn.model.fields import SURROUNDINGS
+from kelvarn.model.probes import Probe as ProbeModel
 from kelvarn.model.rig import Rig
 
-Floats = npt.NDArray[np.floating[Any]]
-Ints = npt.NDArray[np.int64]
+from .plant import TIME_EPS, Body, Converter, Drive, DriveKind, Link, Probe, Sharing
+
+Floats = npt.NDArray[np.float64]
+Codes = npt.NDArray[np.int16]
 
 STEFAN_BOLTZMANN_W_PER_M2K4 = 5.670374419e-8
+_KINDS = {
+    "relay": DriveKind.RELAY,
+    "slow_window": DriveKind.SLOW_WINDOW,
+    "pwm": DriveKind.PWM,
+    "fan": DriveKind.PWM,
+    "valve": DriveKind.VALVE,
+}
 
 
 @dataclass(frozen=True)
 class Layout:
-    """A rig's heat flow in arrays, and where heat enters: for two lags in a row, into the first."""
+    """A rig as records.
 
-    inv_c: list[float]
-    melt: Floats
-    start: Floats
-    ends: list[tuple[int, int, int, int]]
-    values: list[list[float]]
+    Attributes:
+        bodies, links, drives: in the order of the model; links of doors and of draw-offs may follow.
+        entry: where heat for a body of a name enters; for two lags in a row, into the first.
+        outside_degC: temperature of the surroundings.
+    """
+
+    bodies: list[Body]
+    links: list[Link]
+    drives: list[Drive]
     entry: dict[str, int]
+    outside_degC: float
+
+    def end(self, name: str) -> int:
+        """Index of an end of a link."""
+        return len(self.bodies) if name == SURROUNDINGS else self.entry[name]
 
 
 def lay_out(rig: Rig, start_degC: float | None = None) -> Layout:
-    """Lay a rig's heat flow out; `start_degC` is where every body starts, None for a cold start."""
-    bodies = rig.all_bodies
-    inv_c = [1 / body.capacity_J_per_K for body in bodies]
-    entry = {body.name: i for i, body in enumerate(bodies)}
-    outside = len(bodies)
-    ends: list[tuple[int, int, int, int]] = []
-    values: list[list[float]] = []
+    """Lay a rig out; `start_degC` is where every body starts, None for a cold start."""
+    outside = rig.surroundings.temperature_degC
+    bodies = [_body(body, outside, start_degC) for body in rig.all_bodies]
+    entry = {body.name: i for i, body in enumerate(rig.all_bodies)}
+    links: list[Link] = []
     if rig.response is not None and rig.response.kind == "two_lags":
         # The named body is the second lag; the first one, not shown, is what the heat enters.
-        outside = 2
         entry[rig.response.name] = 1
-        inv_c = [1.0, inv_c[0]]
-        ends.append((1, 0, -1, 1))
-        values.append([1 / rig.response.lag2_s, 0.0, 1.0, 0.0])
+        bodies = [Body(bodies[0].start_degC, 1.0, 0.0, 0.0, 0.0), bodies[0]]
+        links.append(still_link(1, 0, 1 / rig.response.lag2_s, one_way=True))
     for link in rig.all_links:
-        mover = rig.drive_index(link.driven_by) if link.driven_by is not None else -1
-        a, b = (outside if end == SURROUNDINGS else entry[end] for end in (link.a, link.b))
-        ends.append((a, b, mover, 0))
-        full = link.full_W_per_K if mover >= 0 else 0.0
-        radiates = link.radiating_m2 * STEFAN_BOLTZMANN_W_PER_M2K4
-        values.append([link.conductance_W_per_K, full, link.flow_exponent, radiates])
-    n = len(inv_c)
-    melt, start = np.zeros((n, 3)), np.full(n + 1, rig.surroundings.temperature_degC)
-    for i in range(n):
-        body = bodies[min(i, len(bodies) - 1)]
-        start[i] = _start_degC(body, start_degC, start[n])
-        if body.melting is not None:
-            latent_K = body.melting.latent_J * inv_c[i]
-            melt[i] = body.melting.from_degC, body.melting.to_degC, latent_K
-    return Layout(inv_c, melt, start, ends, values, entry)
+        a, b = (len(bodies) if end == SURROUNDINGS else entry[end] for end in (link.a, link.b))
+        links.append(link_record(rig, link, a, b))
+    drives = [_drive(rig, drive, entry) for drive in rig.drives]
+    return Layout(bodies, links, drives, entry, outside)
 
 
-def is_curved(rig: Rig) -> bool:
+def link_record(rig: Rig, link: model.Link, a: int, b: int) -> Link:
+    """A link between two ends by index."""
+    mover = -1 if link.driven_by is None else rig.drive_index(link.driven_by)
+    return Link(
+        a=a,
+        b=b,
+        still_W_per_K=link.conductance_W_per_K,
+        full_W_per_K=link.full_W_per_K if mover >= 0 else 0.0,
+        flow_exponent=link.flow_exponent,
+        radiating_W_per_K4=link.radiating_m2 * STEFAN_BOLTZMANN_W_PER_M2K4,
+        mover=mover,
+        one_way=False,
+    )
+
+
+def still_link(a: int, b: int, still_W_per_K: float = 0.0, *, one_way: bool = False) -> Link:
+    """A link that only conducts; such as a door, of 0 W/K until it opens."""
+    return Link(a, b, still_W_per_K, 0.0, 1.0, 0.0, -1, one_way)
+
+
+def is_nonlinear(rig: Rig) -> bool:
     """Whether a rig's heat flow is no plain sum of conductances: it radiates, melts or has a fan or valve."""
     return (
         any(link.radiating_m2 > 0 for link in rig.links)
@@ -71,7 +96,122 @@ def is_curved(rig: Rig) -> bool:
     )
 
 
-def _start_degC(body: Body, start_degC: float | None, outside: float) -> float:
-    if start_degC is not None:
-        return start_degC
-    return outside if body.start_degC is None else body.start_degC
+def sharing_of(rig: Rig) -> Sharing:
+    """How the drives share a demand."""
+    return Sharing.PRIORITY if rig.sharing == "priority" else Sharing.EQUAL
+
+
+def transport_s(rig: Rig, drive: AnyDrive) -> float:
+    """Dead time between what a drive gives and what the body feels: without the delay of its contacts."""
+    return drive.dead_time_s + (rig.response.dead_time_s if rig.response is not None else 0.0)
+
+
+def _body(body: model.Body, outside_degC: float, start_degC: float | None) -> Body:
+    start = start_degC
+    if start is None:
+        start = outside_degC if body.start_degC is None else body.start_degC
+    inverse = 1 / body.capacity_J_per_K
+    if body.melting is None:
+        return Body(start, inverse, 0.0, 0.0, 0.0)
+    return Body(start, inverse, body.melting.from_degC, body.melting.to_degC, body.melting.latent_J * inverse)
+
+
+def _drive(rig: Rig, drive: AnyDrive, entry: dict[str, int]) -> Drive:
+    body = heated_body(drive)
+    if rig.response is not None:
+        body = rig.response.name  # whatever kind it is, the answer to it is what is known
+    way = 1.0 if drive.acts == "heats" else -1.0
+    same = [other for other in rig.drives if other.acts == drive.acts]
+    made = Drive(
+        kind=_KINDS[drive.kind],
+        acts_on=-1 if body is None else entry[body],
+        power_W=drive.power_W if body is None else way * drive.power_W,
+        dead_time_s=transport_s(rig, drive),
+        direction=way,
+        share=1.0 if any(isinstance(other, Fan | Valve) for other in same) else drive.power_W,
+        moves=isinstance(drive, Fan | Valve),
+        **dict.fromkeys(
+            ("speed_lag_s", "stalls_below", "shortest_on_s", "shortest_off_s", "window_s", "shortest_pulse_s",
+             "resolution_s", "steps", "floor", "top", "off_below", "kick_start_s", "travel_s", "backlash", "lowest",
+             "highest"), 0.0,
+        ),
+    )  # fmt: skip
+    match drive:
+        case Relay():
+            made.shortest_on_s, made.shortest_off_s = drive.shortest_on_s, drive.shortest_off_s
+            made.dead_time_s += drive.operate_s
+        case SlowWindow():
+            made.window_s, made.resolution_s = drive.window_s, drive.resolution_s
+            made.shortest_pulse_s = drive.shortest_pulse_s
+        case Pwm() | Fan():
+            made.steps, made.floor, made.top = drive.steps, drive.floor, drive.top
+            made.off_below, made.kick_start_s = drive.acting_off_below, drive.kick_start_s
+            if isinstance(drive, Fan):
+                made.speed_lag_s, made.stalls_below = _lag_s(drive.speed_lag_s), drive.stalls_below
+        case Valve():
+            made.travel_s, made.backlash = drive.travel_s, drive.backlash
+            made.lowest, made.highest = drive.lowest, drive.highest
+    return made
+
+
+def changes_in_a_sample(drive: AnyDrive, h: float) -> int:
+    """The most output changes in one sample interval."""
+    return 2 * (math.ceil(h / drive.window_s) + 1) if isinstance(drive, SlowWindow) else 2
+
+
+def probe_record(rig: Rig, probe: ProbeModel) -> Probe:
+    """A probe; where it is read between samples is filled in with the segments."""
+    converter, correction = probe.converter, probe.correction
+    kind = Converter.NONE
+    if converter is not None:
+        kind = Converter.NTC if converter.sensor == "ntc" else Converter.EVEN
+    return Probe(
+        sits_in=rig.body_index(probe.body),
+        lag_s=_lag_s(probe.lag_s),
+        late_samples=0,
+        peek_segment=-1,
+        offset_K=probe.offset_K,
+        slope=probe.slope,
+        resolution_K=probe.resolution_K,
+        lowest_degC=probe.lowest_degC,
+        highest_degC=probe.highest_degC,
+        converter=kind,
+        levels=2.0**converter.bits - 1 if converter is not None else 0.0,
+        ohm_at_25_degC=converter.ohm_at_25_degC if converter is not None else 0.0,
+        fixed_ohm=converter.fixed_ohm if converter is not None else 0.0,
+        beta_K=converter.beta_K if converter is not None else 0.0,
+        correct_slope=correction.slope if correction is not None else 1.0,
+        correct_shown_degC=correction.shown_low_degC if correction is not None else 0.0,
+        correct_true_degC=correction.true_low_degC if correction is not None else 0.0,
+        plain=converter is None and correction is None and probe.offset_K == 0 and probe.slope == 1,
+    )
+
+
+def _lag_s(lag_s: float) -> float:
+    """A lag that is none for all that can be seen is none: its inverse might not be a number."""
+    return lag_s if lag_s > TIME_EPS else 0.0
+
+
+def fastest_1_per_s(layout: Layout, opened: Sequence[tuple[int, int, float]], drawn: Sequence[tuple[int, float]],
+                    rig: Rig) -> tuple[float, str]:  # fmt: skip
+    """Fastest rate of a linear rig, and what it is of.
+
+    It is bounded by 2·max(ΣG/C) (Gershgorin's circles of the heat-flow matrix), all doors open, all draw-offs running.
+
+    Args:
+        layout, rig: the rig.
+        opened: ends and W/K of doors; drawn: body and W/K of draw-offs.
+    """
+    sums = [0.0] * (len(layout.bodies) + 1)
+    for a, b, conductance in [(link.a, link.b, link.still_W_per_K) for link in layout.links] + list(opened):
+        sums[a] += conductance
+        sums[b] += conductance
+    for body, flow in drawn:
+        sums[body] += flow
+    rates = [total * body.per_capacity_K_per_J for total, body in zip(sums, layout.bodies, strict=False)]
+    fastest = max(rates)
+    name = f"“{rig.all_bodies[min(rates.index(fastest), len(rig.all_bodies) - 1)].name}”"
+    for probe in rig.probes:
+        if _lag_s(probe.lag_s) > 0 and 1 / probe.lag_s > fastest:
+            fastest, name = 1 / probe.lag_s, f"probe “{probe.name}”"
+    return fastest, name

@@ -1,41 +1,110 @@
-"""The setpoint of a plan at given instants."""
+"""The setpoint of a plan: one step a sample, as the control step takes it; and, for drawing, at any instants.
 
+A ramp from the start begins at what the control probe first shows: that is what a device knows.
+"""
+
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 import numpy.typing as npt
 
-from kelvarn.model.trial import Plan
+from kelvarn.model import trial
+
+from .compiled import part
+from .plant import TIME_EPS
+from .records import Table
 
 _SHORTEST_S = 1e-9  # a ramp between almost equal setpoints takes this long, for the division's sake
 
 
-def setpoint_at(plan: Plan, time_s: npt.NDArray[np.floating[Any]]) -> npt.NDArray[np.floating[Any]]:
-    """Setpoint in degC at each instant of `time_s` (any shape, in s).
+@dataclass(slots=True)
+class SetpointChange:
+    """From an instant on the setpoint goes to a value."""
 
-    A ramp that a later change interrupts goes on from where it got to.
+    at_s: float
+    to_degC: float
+    ramp_K_per_s: float  # 0: at once
+
+
+@dataclass(slots=True)
+class PlanState:
+    """Where a plan has got to."""
+
+    begun: int = 0  # changes so far
+    from_degC: float = 0.0  # setpoint when the last one began
+
+
+def changes_of(plan: trial.Plan) -> list[SetpointChange]:
+    """The changes of a plan."""
+    return [SetpointChange(change.at_s, change.to_degC, change.ramp_K_per_s or 0.0) for change in plan.changes]
+
+
+@part
+def _on_the_way(change: SetpointChange, from_degC: float, t: float) -> float:
+    """Setpoint at an instant after a change began."""
+    if change.ramp_K_per_s == 0.0:
+        return change.to_degC
+    gap = change.to_degC - from_degC
+    needs_s = max(abs(gap) / change.ramp_K_per_s, _SHORTEST_S)
+    return from_degC + gap * min(max((t - change.at_s) / needs_s, 0.0), 1.0)
+
+
+@part
+def setpoint_step(changes: Table[SetpointChange], state: PlanState, t: float, y: float) -> float:
+    """Setpoint at a sample, in degC. A ramp that a later change interrupts leaves off where it got to.
+
+    Args:
+        changes, state: the plan.
+        t: instant of the sample, s; the first one is that of the first change.
+        y: measured, degC.
     """
-    result = np.empty_like(time_s)
-    value = plan.changes[0].to_degC
-    for index, change in enumerate(plan.changes):
-        later = time_s >= change.at_s
-        if change.ramp_K_per_s is None or index == 0:
-            result[later] = change.to_degC
-            value = change.to_degC
-            continue
-        gap = change.to_degC - value
-        needs_s = max(abs(gap) / change.ramp_K_per_s, _SHORTEST_S)
-        share = np.clip((time_s[later] - change.at_s) / needs_s, 0.0, 1.0)
-        result[later] = value + gap * share
-        until = plan.changes[index + 1].at_s if index + 1 < len(plan.changes) else np.inf
-        value += gap * min(1.0, (until - change.at_s) / needs_s)
-    return result
+    if state.begun == 0:
+        state.begun, state.from_degC = 1, y
+    while state.begun < len(changes) and changes[state.begun].at_s <= t + TIME_EPS:
+        following = changes[state.begun]
+        state.from_degC = _on_the_way(changes[state.begun - 1], state.from_degC, following.at_s)
+        state.begun += 1
+    return _on_the_way(changes[state.begun - 1], state.from_degC, t)
 
 
-def ramp_end_s(plan: Plan, index: int) -> float:
+def corners(plan: trial.Plan, start_degC: float) -> tuple[npt.NDArray[np.float64], npt.NDArray[np.float64]]:
+    """Corners of a plan: instants in s, two at a step, and setpoints in degC; straight between, level after the last.
+
+    Args:
+        plan: the plan.
+        start_degC: where a ramp from the start begins.
+    """
+    at_s: list[float] = []
+    degC: list[float] = []
+    changes, setpoint = changes_of(plan), start_degC
+    for index, change in enumerate(changes):
+        until_s = changes[index + 1].at_s if index + 1 < len(changes) else np.inf
+        end_s = change.at_s
+        if change.ramp_K_per_s > 0:
+            end_s += max(abs(change.to_degC - setpoint) / change.ramp_K_per_s, _SHORTEST_S)
+        reached = _on_the_way(change, setpoint, until_s)
+        at_s += [change.at_s, min(end_s, until_s)]
+        degC += [setpoint if change.ramp_K_per_s > 0 else change.to_degC, reached]
+        if until_s > end_s and until_s < np.inf:
+            at_s.append(until_s)
+            degC.append(reached)
+        setpoint = reached
+    return np.array(at_s), np.array(degC)
+
+
+def setpoint_at(plan: trial.Plan, time_s: npt.NDArray[np.floating[Any]], start_degC: float) -> npt.NDArray[np.float64]:
+    """Setpoint in degC at each instant of `time_s` (any shape, in s); `start_degC` as for `corners`."""
+    return np.interp(time_s, *corners(plan, start_degC))
+
+
+def ramp_end_s(plan: trial.Plan, index: int, start_degC: float) -> float:
     """When the change of this index reaches its setpoint, were it left alone; its start for one at once."""
     change = plan.changes[index]
-    if change.ramp_K_per_s is None or index == 0:
+    if change.ramp_K_per_s is None:
         return change.at_s
-    before = float(setpoint_at(Plan(changes=plan.changes[:index]), np.array([change.at_s]))[0])
+    before = start_degC
+    if index > 0:
+        earlier = trial.Plan(changes=plan.changes[:index])
+        before = float(setpoint_at(earlier, np.array([change.at_s]), start_degC)[0])
     return change.at_s + abs(change.to_degC - before) / change.ramp_K_per_s

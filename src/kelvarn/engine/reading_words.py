@@ -1,13 +1,14 @@
 """The reading of an open-loop step, in words."""
 
-from kelvarn.units import Quantity, Scale, minutes, show, three_figures, to_shown, usual_unit
+from kelvarn.units import Quantity, Scale, show, three_figures, to_shown, usual_unit
 
-from .step import Reading, Step
+from .step import Reading, StepResponse
 
+_NO_DELAY = 0.001  # of the lag
 _POOR = 0.01  # of the way: a miss beyond that is told
 
 
-def reading_text(cold: Step, scale: Scale) -> str:
+def reading_text(cold: StepResponse, scale: Scale) -> str:
     """An open-loop step as one lag and a dead time, in words."""
     found = cold.reading
     if found is None:
@@ -19,7 +20,7 @@ def reading_text(cold: Step, scale: Scale) -> str:
     return text
 
 
-def warm_text(cold: Step, warm: Step | None, scale: Scale) -> str:
+def warm_text(cold: StepResponse, warm: StepResponse | None, scale: Scale) -> str:
     """The step from warm likewise, where it differs; else empty."""
     if cold.reading is None or warm is None or warm.reading is None or not _differs(cold.reading, warm.reading):
         return ""
@@ -28,20 +29,22 @@ def warm_text(cold: Step, warm: Step | None, scale: Scale) -> str:
 
 
 def _numbers(found: Reading, scale: Scale) -> str:
-    delay = show(round(found.dead_time_s, 1), Quantity.DURATION)
+    delay = show(round(found.dead_time_s, 1), Quantity.DURATION) if found.dead_time_s >= 0.05 else "none"
     if found.gain_K is None or found.lag_s is None:
         rise = show((found.rise_K_per_s or 0.0) / 100, Quantity.RAMP, scale)
         return f"Rises {rise} per %, dead time {delay}"
     gain = three_figures(to_shown(found.gain_K / 100, Quantity.DIFFERENCE, scale))
     gain = gain.replace("-", "−")
     unit = usual_unit(Quantity.DIFFERENCE, scale)
-    return f"Gain {gain} {unit} per %, time constant {minutes(found.lag_s)}, dead time {delay}"
+    return f"Gain {gain} {unit} per %, time constant {show(found.lag_s, Quantity.DURATION)}, dead time {delay}"
 
 
 def _meaning(found: Reading) -> str:
     if found.ratio is None:
         return found.difficulty
-    reach = f"95 % after {minutes(found.reach_95_s)}, " if found.reach_95_s is not None else ""
+    reach = f"95 % after {show(found.reach_95_s, Quantity.DURATION)}, " if found.reach_95_s is not None else ""
+    if found.ratio < _NO_DELAY:
+        return f"{reach}no delay to speak of: {found.difficulty}"
     return f"{reach}delay is {three_figures(float(f'{100 * found.ratio:.2g}'))} % of the lag: {found.difficulty}"
 
 

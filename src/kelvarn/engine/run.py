@@ -1,19 +1,69 @@
 """A run: one candidate on one trial on one rig, computed. The way through the engine starts here."""
 
-from dataclasses import dataclass
+import threading
+import time
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass, fields, replace
 from functools import cached_property, lru_cache
+from typing import Any
 
 import numpy as np
 
-from kelvarn.model.bodies import DrawOff, Link
-from kelvarn.model.candidate import Hand, OnOff, Pid
+from kelvarn.model.bodies import DrawOff
+from kelvarn.model.candidate import Controller, Hand
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import DoorOpens, DrawOffRuns, Trial
 from kelvarn.units import Quantity, show
 
-from . import codes
-from .arrays import STEP_SHARE, TOLERANCE_K, RunError, door_W_per_K, to_arrays
-from .layout import Floats, Ints
+from .changes import door_W_per_K, under_way
+from .kernel import Outcome
+from .kernel import run as kernel_run
+from .layout import Codes, Floats
+from .plant import DriveState, LoopState
+from .prepare import (
+    STEP_SHARE,
+    TOLERANCE_K,
+    Prepared,
+    RunError,
+    control_for,
+    fresh_found,
+    fresh_state,
+    fresh_trace,
+    prepare,
+)
+from .records import rows_of
+from .survey import Found, Trace
+
+_SLICE_S = 0.01
+"""A run is computed in slices of about this long, between which it can be stopped."""
+_FIRST_SLICE = 2000  # samples
+MOST_DRAWN = 200_000
+"""Samples of a course that are enough for a picture."""
+
+
+_local = threading.local()
+
+
+@contextmanager
+def interruptible(go_on: Callable[[float], bool]) -> Iterator[None]:
+    """Let all runs that this thread computes meanwhile be stopped; `go_on` as for `PreparedRun.advance`."""
+    before = getattr(_local, "go_on", None)
+    _local.go_on = go_on
+    try:
+        yield
+    finally:
+        _local.go_on = before
+
+
+def current_go_on() -> Callable[[float], bool] | None:
+    """What `interruptible` said on this thread."""
+    found: Callable[[float], bool] | None = getattr(_local, "go_on", None)
+    return found
+
+
+class Stopped(Exception):
+    """A run was stopped before its end."""
 
 
 @dataclass(frozen=True)
@@ -26,49 +76,70 @@ class Switching:
 
 
 @dataclass(frozen=True, eq=False)
-class Run:
-    """What one run gave. Arrays have one value per reading of the probe, m in all.
+class Summary:
+    """What is read of one run, without its course.
 
     Attributes:
         rig, controller, trial: what ran.
-        time_s, setpoint_degC, measured_degC: shape (m,).
-        drive, asked: drive given and asked for, 0…1.
-        p, i, d: terms of the law, as drive.
-        delay_left_s: what is left of a delay that the reason speaks of.
-        power_W: heat of all drives, mean over the sample that begins here; negative while cooling.
-        drives_W: power of each drive likewise, shape (drives, m); of a fan the electrical power.
-        flow: relative flow of each fan and position of each valve, 0…1, shape (drives, m).
-        probes_degC: what each probe reads, shape (probes, m).
-        reason: codes of `reasons.Reason`.
-        bodies_degC: shape (bodies, m).
+        duration_s: from the first sample to the last.
         energy_J: moved by all drives; heat_J, loaded_J, lost_J: heat brought by the drives (less what they took),
             brought by loads, lost to the surroundings and with what was drawn off.
         switching: of each drive.
+        found: what `measures` makes measures of.
     """
 
     rig: Rig
-    controller: OnOff | Pid | Hand
+    controller: Controller | Hand
     trial: Trial
-    time_s: Floats
-    setpoint_degC: Floats
-    measured_degC: Floats
-    drive: Floats
-    asked: Floats
-    p: Floats
-    i: Floats
-    d: Floats
-    delay_left_s: Floats
-    power_W: Floats
-    drives_W: Floats
-    flow: Floats
-    probes_degC: Floats
-    reason: Ints
-    bodies_degC: Floats
+    duration_s: float
     energy_J: float
     heat_J: float
     loaded_J: float
     lost_J: float
     switching: tuple[Switching, ...]
+    found: Found
+
+
+@dataclass(frozen=True, eq=False)
+class Run(Summary):
+    """What one run gave. Arrays have one value per reading of the control probe, m in all.
+
+    Attributes:
+        time_s, setpoint_degC, measured_degC: shape (m,); the setpoint as it was.
+        asked, drive: asked by the law, whatever its limits, and given after all that rules over it, −1…1.
+        p, i, d: terms of the law, as drive.
+        delay_left_s: what is left of a delay that the law's code speaks of.
+        law_code, guard_code, alarm_code: codes of the law, of `guards.Ruler`, and of an alarm.
+        put_out: mean output of each drive over the sample that begins here, after floor, kick-start, window and travel
+            and before its dead time, 0…1, shape (drives, m).
+        drives_W: power that acts of each drive likewise, shape (drives, m); of a fan the electrical power.
+        power_W: heat of all drives likewise; negative while cooling.
+        flow: relative flow of each fan and position of each valve, 0…1, shape (drives, m).
+        probes_degC: what each probe reads, shape (probes, m).
+        bodies_degC: shape (bodies, m).
+        lowest_degC, highest_degC: of the controlled body from here to the next sample, shape (m,).
+    """
+
+    time_s: Floats
+    setpoint_degC: Floats
+    measured_degC: Floats
+    asked: Floats
+    drive: Floats
+    p: Floats
+    i: Floats
+    d: Floats
+    delay_left_s: Floats
+    law_code: Codes
+    guard_code: Codes
+    alarm_code: Codes
+    put_out: Floats
+    drives_W: Floats
+    power_W: Floats
+    flow: Floats
+    probes_degC: Floats
+    bodies_degC: Floats
+    lowest_degC: Floats
+    highest_degC: Floats
 
     @cached_property
     def controlled_degC(self) -> Floats:
@@ -81,48 +152,45 @@ class Run:
         """1 where a drive heats, −1 where all cool."""
         return 1 if self.rig.heats else -1
 
+    def thinned(self, most: int = MOST_DRAWN) -> "Run":
+        """The same with so few samples, evenly spread, that many of it can be held at once; for pictures."""
+        step = -(-self.time_s.size // most)
+        if step == 1:
+            return self
+        arrays = {f.name: getattr(self, f.name) for f in fields(self) if isinstance(getattr(self, f.name), np.ndarray)}
+        thin: dict[str, Any] = {name: np.ascontiguousarray(array[..., ::step]) for name, array in arrays.items()}
+        return replace(self, **thin)
+
     def surroundings_at(self, time_s: float) -> float:
         """Temperature of the surroundings at an instant, events included, degC."""
         value = self.rig.surroundings.temperature_degC
         for event in self.trial.events:
-            if event.kind == "surroundings" and _under_way(event.at_s, event.lasts_s, time_s):
+            if event.kind == "surroundings" and under_way(event, time_s):
                 value += event.change_K
         return value
-
-    def conductance_at(self, link: Link, k: int) -> float:
-        """Conductance of a link at a sample, with the flow that drives it and open doors, W/K; radiation apart."""
-        g = link.conductance_W_per_K
-        if link.driven_by is not None:
-            flow = max(float(self.flow[self.rig.drive_index(link.driven_by), k]), 0.0)
-            g += link.full_W_per_K * flow**link.flow_exponent if flow > 0 else 0.0
-        return g + self.door_at(link.a, link.b, float(self.time_s[k]))
 
     def door_at(self, a: str, b: str, time_s: float) -> float:
         """Conductance between two ends by doors open at an instant, W/K."""
         return sum(
             door_W_per_K(self.rig, event)
             for event in self.trial.events
-            if isinstance(event, DoorOpens)
-            and {event.body, event.to} == {a, b}
-            and _under_way(event.at_s, event.lasts_s, time_s)
+            if isinstance(event, DoorOpens) and {event.body, event.to} == {a, b} and under_way(event, time_s)
         )
 
-    def drawn_at(self, draw_off: DrawOff, time_s: float) -> bool:
-        """Whether a draw-off runs at an instant."""
-        return draw_off.always or any(
-            event.draw_off == draw_off.name and _under_way(event.at_s, event.lasts_s, time_s)
+    def drawn_at(self, draw_off: DrawOff, time_s: float) -> float:
+        """How often a draw-off runs at an instant: events of one that does not run always add."""
+        if draw_off.always:
+            return 1.0
+        return 1.0 * sum(
+            event.draw_off == draw_off.name and under_way(event, time_s)
             for event in self.trial.events
             if isinstance(event, DrawOffRuns)
         )
 
 
-def _under_way(start_s: float, lasts_s: float | None, time_s: float) -> bool:
-    return start_s <= time_s and (lasts_s is None or time_s < start_s + lasts_s)
-
-
 def compute(
     rig: Rig,
-    controller: OnOff | Pid | Hand,
+    controller: Controller | Hand,
     trial: Trial,
     step_share: float = STEP_SHARE,
     tolerance_K: float = TOLERANCE_K,
@@ -131,108 +199,151 @@ def compute(
 
     Args:
         rig, controller, trial: what runs.
-        step_share, tolerance_K: how finely it is integrated, as for `to_arrays`; for error studies.
+        step_share, tolerance_K: how finely it is integrated, as for `prepare`; for error studies.
 
     Raises:
         RunError: it cannot be laid out, or a body leaves every sensible range; names what, where and when.
     """
-    begun = Begun(rig, controller, trial, step_share, tolerance_K)
-    begun.loop()
-    return begun.run()
+    prepared = PreparedRun(rig, controller, trial, step_share, tolerance_K)
+    prepared.advance()
+    return prepared.run()
 
 
-class Begun:
-    """A run laid out. `loop` is the compiled part alone, and may run on another thread; `run` then gives the result.
+class PreparedRun:
+    """A run laid out. `advance` is the compiled part alone, and may run on another thread; `run` then gives the result.
 
-    Args, Raises: those of `compute`; a body that leaves every sensible range is raised by `run`.
+    Args:
+        rig, controller, trial, step_share, tolerance_K: as for `compute`.
+        trace: room for its course, where that is not to be kept.
+
+    Raises:
+        RunError: it cannot be laid out; a body that leaves every sensible range is raised by `run`.
     """
 
     def __init__(
-        self, rig: Rig, controller: OnOff | Pid | Hand, trial: Trial, step_share: float = STEP_SHARE,
-        tolerance_K: float = TOLERANCE_K,
+        self, rig: Rig, controller: Controller | Hand, trial: Trial, step_share: float = STEP_SHARE,
+        tolerance_K: float = TOLERANCE_K, trace: Trace | None = None,
     ) -> None:  # fmt: skip
-        from .kernel import DRIVE_FLOW, DRIVE_TOTALS_SIZE, TOTALS_SIZE, TRACE_ROWS, run_loop
-
         self._of = (rig, controller, trial)
-        self._arrays = to_arrays(rig, controller, trial, step_share, tolerance_K)
-        m, drives = self._arrays.setpoint.size, len(rig.drives)
-        self._trace = np.empty((TRACE_ROWS, m))
-        self._reasons = np.empty(m, np.int64)
-        self._bodies = np.empty((len(rig.all_bodies), m))
-        self._readings = np.empty((len(rig.probes), m))
-        self._of_drives = np.empty((2, drives, m))
-        self._of_drives[DRIVE_FLOW] = 0.0  # written only of drives that move something
-        self._totals, self._drive_totals = np.zeros(TOTALS_SIZE), np.zeros((drives, DRIVE_TOTALS_SIZE))
-        self._loop = run_loop.bind(
-            *self._arrays.arguments(), self._trace, self._reasons, self._bodies, self._readings, self._of_drives,
-            self._totals, self._drive_totals,
-        )  # fmt: skip
-        self._returned: int | None = None
+        self._prepared = prepare(rig, trial, step_share, tolerance_K)
+        before = controller.before if isinstance(controller, Hand) else 0.0
+        self._state, self._heat = fresh_state(self._prepared, rig, before)
+        self._control = control_for(rig, controller, trial)
+        self._trace = trace or fresh_trace(self._prepared, len(rig.all_bodies))
+        self._found = fresh_found(self._prepared)
+        self._outcome = Outcome.DONE
 
-    def loop(self) -> None:
-        """Compute."""
-        self._returned = self._loop()
+    def advance(self, go_on: Callable[[float], bool] | None = None) -> None:
+        """Compute.
+
+        Args:
+            go_on: asked every hundredth of a second or so, with the share that is done; False stops the run. Else what
+                `interruptible` said.
+
+        Raises:
+            Stopped: it was stopped.
+        """
+        go_on = go_on or current_go_on()
+        samples = self._trace.given.size
+        first, slice_of = 0, samples if go_on is None else _FIRST_SLICE
+        while first < samples and self._outcome == Outcome.DONE:
+            if go_on is not None and not go_on(first / samples):
+                raise Stopped
+            begin, last = time.perf_counter(), min(first + slice_of, samples)
+            self._outcome = Outcome(kernel_run(*self.arguments(first, last)))
+            took = time.perf_counter() - begin
+            first, slice_of = last, max(1, int(slice_of * min(max(_SLICE_S / max(took, 1e-9), 0.1), 4.0)))
+
+    def arguments(self, first: int, last: int) -> tuple[Any, ...]:
+        """Arguments of the kernel for a stretch from a sample to before another."""
+        return (
+            first, last, self._prepared.plant, self._control, self._state, self._heat, self._trace, self._found,
+        )  # fmt: skip
+
+    def ended(self, outcome: int) -> None:
+        """Take how a call of the kernel with all samples ended."""
+        self._outcome = Outcome(outcome)
 
     def run(self) -> Run:
         """What was computed."""
-        from . import kernel
-
-        rig, controller, trial = self._of
-        trace, totals, each = self._trace, self._totals, self._drive_totals
-        reached = show(float(totals[kernel.DIVERGED_AT]), Quantity.DURATION)
-        if self._returned == kernel.GIVEN_UP:
-            raise RunError(
-                f"This rig is too quick to follow: {reached} of trial “{trial.name}” took "
-                f"{_smallest(rig)} all the steps there are; raise that heat capacity, or lower what acts on it."
-            )
-        assert self._returned is not None, "loop first"
-        assert self._returned != kernel.MISFIT
-        if self._returned >= 0:
-            name = rig.body_names[min(self._returned, len(rig.body_names) - 1)]
-            raise RunError(
-                f"Body “{name}” leaves every sensible temperature "
-                f"{reached} into trial “{trial.name}”; "
-                "check the drive's power, the loads and the heat capacities."
-            )
-        watts = self._of_drives[kernel.DRIVE_WATTS]
-        heating = [d for d in range(len(rig.drives)) if self._arrays.drive_table[d, codes.ACTS_ON] >= 0]
-        power = watts[heating].sum(axis=0) if len(heating) != 1 else watts[heating[0]]
-        for array in (trace, self._reasons, self._bodies, self._readings, self._of_drives):
+        summary, trace = self.summary(), self._trace
+        rig = summary.rig
+        heating = _heating(self._prepared)
+        for array in trace:
             array.flags.writeable = False
         return Run(
+            **{field.name: getattr(summary, field.name) for field in fields(summary)},
+            time_s=instants(trace.given.size, rig.probe.interval_s),
+            setpoint_degC=trace.setpoint_degC,
+            measured_degC=trace.readings_degC[rig.control_index],
+            asked=trace.asked,
+            drive=trace.given,
+            p=trace.p,
+            i=trace.i,
+            d=trace.d,
+            delay_left_s=trace.delay_left_s,
+            law_code=trace.law_code,
+            guard_code=trace.guard_code,
+            alarm_code=trace.alarm_code,
+            put_out=trace.put_out,
+            drives_W=trace.drives_W,
+            power_W=trace.drives_W[heating].sum(axis=0) if len(heating) != 1 else trace.drives_W[heating[0]],
+            flow=trace.flow,
+            probes_degC=trace.readings_degC,
+            bodies_degC=trace.bodies_degC,
+            lowest_degC=trace.lowest_degC,
+            highest_degC=trace.highest_degC,
+        )
+
+    def summary(self) -> Summary:
+        """What is read of it; raises as `run` does."""
+        rig, controller, trial = self._of
+        loop = rows_of(self._state.loop, LoopState)[0]
+        if self._outcome != Outcome.DONE:
+            raise RunError(failure(rig, trial, self._outcome, loop))
+        drives = rows_of(self._state.drives, DriveState)
+        return Summary(
             rig=rig,
             controller=controller,
             trial=trial,
-            time_s=_instants(trace.shape[1], self._arrays.h),
-            setpoint_degC=self._arrays.setpoint,
-            measured_degC=trace[kernel.MEASURED],
-            drive=trace[kernel.DRIVE],
-            asked=trace[kernel.ASKED_DRIVE],
-            p=trace[kernel.P],
-            i=trace[kernel.I],
-            d=trace[kernel.D],
-            delay_left_s=trace[kernel.DELAY_LEFT],
-            power_W=power,
-            drives_W=watts,
-            flow=self._of_drives[kernel.DRIVE_FLOW],
-            probes_degC=self._readings,
-            reason=self._reasons,
-            bodies_degC=self._bodies,
-            energy_J=float(np.abs(each[:, kernel.MOVED]).sum()),
-            heat_J=float(each[heating, kernel.MOVED].sum()),
-            loaded_J=float(totals[kernel.LOADED]),
-            lost_J=float(totals[kernel.LOST]),
+            duration_s=(self._trace.given.size - 1) * rig.probe.interval_s,
+            energy_J=sum(abs(drive.moved_J) for drive in drives),
+            heat_J=sum(drives[d].moved_J for d in _heating(self._prepared)),
+            loaded_J=loop.loaded_J,
+            lost_J=loop.lost_J,
             switching=tuple(
-                Switching(int(row[kernel.ONS]), _existing(row[kernel.MIN_ON]), _existing(row[kernel.MIN_OFF]))
-                for row in each
+                Switching(drive.switch_ons, _existing(drive.shortest_on_s), _existing(drive.shortest_off_s))
+                for drive in drives
             ),
+            found=self._found,
         )
 
 
+def failure(rig: Rig, trial: Trial, outcome: Outcome, loop: LoopState) -> str:
+    """Why a run failed, in a sentence."""
+    reached = show(loop.failed_s, Quantity.DURATION)
+    if outcome == Outcome.GIVEN_UP:
+        return (
+            f"This rig is too quick to follow: {reached} of trial “{trial.name}” took "
+            f"{_smallest(rig)} all the steps there are; raise that heat capacity, or lower what acts on it."
+        )
+    name = rig.body_names[min(loop.failed_body, len(rig.body_names) - 1)]
+    return (
+        f"Body “{name}” leaves every sensible temperature "
+        f"{reached} into trial “{trial.name}”; check the drive's power, the loads and the heat capacities."
+    )
+
+
+def _heating(prepared: Prepared) -> list[int]:
+    """Drives that put power into a body."""
+    drives: Any = prepared.plant.drives
+    return [d for d, acts_on in enumerate(drives["acts_on"].tolist()) if acts_on >= 0]
+
+
 @lru_cache(maxsize=4)
-def _instants(samples: int, h: float) -> Floats:
+def instants(samples: int, h: float) -> Floats:
     """When each sample is, s; kept, since candidates share it."""
-    found = np.arange(samples) * h
+    found: Floats = np.arange(samples, dtype=np.float64) * h
     found.flags.writeable = False
     return found
 
@@ -247,8 +358,5 @@ def _existing(value: float) -> float | None:
 
 
 def warm() -> None:
-    """Compile the kernel and the survey of its runs, or load them from the disk cache. Not for the GUI thread."""
-    from . import kernel, scan
-
-    kernel.run_loop.load()
-    scan.survey.load()
+    """Compile the kernel, or load it from the disk cache. Not for the GUI thread."""
+    kernel_run.load()

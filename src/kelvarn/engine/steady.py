@@ -1,6 +1,7 @@
 """Where a rig comes to rest: its heat balance, solved directly by Newton's method; and what makes a rig impossible."""
 
-from collections.abc import Callable
+import math
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -11,14 +12,17 @@ from kelvarn.model.fields import SURROUNDINGS
 from kelvarn.model.rig import Rig
 from kelvarn.units import KELVIN_AT_0_DEGC
 
-from . import codes
-from .layout import Floats, lay_out
-from .tables import demand_levels, drive_table
+from .heat import carried, conductance
+from .layout import Floats, Layout, lay_out, sharing_of, still_link
+from .output import flow_of, outputs_of
+from .plant import Drive, Link
 
-_MOST_STEPS = 200
+_MOST_STEPS = 500
 _LONGEST_STEP_K = 200.0
 _SOLVED_W = 1e-9
+_LEAST_W_PER_K = 1e-12  # what carries less carries nothing
 _MOST_DEMAND = 4.0  # how far beyond what the drive has a need is still worked out, to be told
+_HALVINGS = 26  # of the demands between which a setpoint is held
 
 
 @dataclass(frozen=True)
@@ -26,19 +30,24 @@ class Verdict:
     """Whether a rig can hold a setpoint.
 
     Attributes:
-        holding_drive: demand that holds it at rest, −1…1, below 0 where a cooling drive is needed beside a heating one;
-            beyond that range it cannot; None where nothing near would do.
+        holding_drive: mean output of the drives that holds it at rest, −1…1, below 0 where a cooling drive is needed
+            beside a heating one; beyond what they have it cannot be held; None where nothing near would do.
+        most: mean output at full demand: less than 1 where a drive has a top or an end stop.
+        between: outputs next below and above that a constant demand gives, where none gives this: it switches to and
+            fro between them; None where one does.
         end_degC: rest temperature of each body at its worst: with what heats stuck on, or, where all drives cool, with
             these stopped.
     """
 
     holding_drive: float | None
+    most: float
+    between: tuple[float, float] | None
     end_degC: dict[str, float]
 
     @property
     def can(self) -> bool:
         """Whether the drives can hold it."""
-        return self.holding_drive is not None and -1.0 <= self.holding_drive <= 1.0
+        return self.holding_drive is not None and -1.0 <= self.holding_drive <= self.most + 1e-9
 
 
 def rest_degC(rig: Rig, demand: float) -> Floats | None:
@@ -46,112 +55,218 @@ def rest_degC(rig: Rig, demand: float) -> Floats | None:
 
     Args:
         rig: the rig.
-        demand: −1…1 as a law gives it; switching and steps of the drives are averaged out.
+        demand: −1…1 as a law gives it. The drives give what they give then, with top, floor, off-below, stall and end
+            stops; the switching of relays and slow windows is averaged.
     """
-    if not all(SURROUNDINGS in reached(rig, name) for name in rig.body_names):
-        return None
     layout = lay_out(rig)
-    table = drive_table(rig, layout)
-    levels = demand_levels(rig, table, demand)
-    n = len(layout.inv_c)
-    outside = layout.start[n]
+    return _rest(rig, layout, _Mix(layout, outputs_of(layout.drives, sharing_of(rig), demand)))
+
+
+class _Mix:
+    """What the drives give, at one output of each or, for shares of time, at two."""
+
+    def __init__(
+        self, layout: Layout, outputs: Sequence[float], other: Sequence[float] | None = None, share: float = 0.0
+    ):
+        self._parts = [(1.0 - share, outputs)] + ([(share, other)] if other is not None else [])
+        self._drives = layout.drives
+
+    def output(self, d: int) -> float:
+        """Mean output of a drive."""
+        return sum(share * outputs[d] for share, outputs in self._parts)
+
+    def W_per_K(self, link: Link) -> float:
+        """Mean conductance of a link."""
+        if link.mover < 0:
+            return conductance(link, 0.0)
+        drive = self._drives[link.mover]
+        return sum(share * conductance(link, flow_of(drive, outputs[link.mover])) for share, outputs in self._parts)
+
+    def W(self, d: int) -> float:
+        """Mean power of a drive."""
+        drive = self._drives[d]
+        return sum(share * drive.power_W * flow_of(drive, outputs[d]) for share, outputs in self._parts)
+
+
+def _rest(rig: Rig, layout: Layout, mix: _Mix) -> Floats | None:
+    """Rest with what the drives give."""
+    n = len(layout.bodies)
     given, drawn = np.zeros(n), np.zeros(n)
     for body in rig.bodies:
         given[layout.entry[body.name]] += body.own_heat_W
-    for row, level in zip(table, levels, strict=True):
-        if row[codes.ACTS_ON] >= 0:
-            given[int(row[codes.ACTS_ON])] += level * row[codes.POWER_W]
+    for d, drive in enumerate(layout.drives):
+        if drive.acts_on >= 0:
+            given[drive.acts_on] += mix.W(d)
+    links = [(link, mix.W_per_K(link)) for link in layout.links]
     for draw_off in rig.draw_offs:
-        if draw_off.always:
+        if draw_off.always and draw_off.inlet_degC is None:
+            link = still_link(layout.entry[draw_off.body], n, draw_off.flow_W_per_K)
+            links.append((link, link.still_W_per_K))
+        elif draw_off.always and draw_off.inlet_degC is not None:
             at = layout.entry[draw_off.body]
             drawn[at] += draw_off.flow_W_per_K
-            given[at] += draw_off.flow_W_per_K * rig.inlet_degC(draw_off)
-    links = [
-        (a, b, values[codes.AT_REST] + (values[codes.AT_FULL] * max(levels[mover], 0.0) ** values[codes.EXPONENT]
-                                        if mover >= 0 else 0.0), values[codes.RADIATES], one_way)
-        for (a, b, mover, one_way), values in zip(layout.ends, layout.values, strict=True)
-    ]  # fmt: skip
-    degC = np.full(n, outside)
+            given[at] += draw_off.flow_W_per_K * draw_off.inlet_degC
+    if not _all_lose(n, links, drawn):
+        return None
+    degC = np.full(n, layout.outside_degC)
+    radiates = any(link.radiating_W_per_K4 > 0 for link, _ in links)
     for _ in range(_MOST_STEPS):
-        flux, slope = _balance(degC, outside, given, drawn, links)
-        step = np.linalg.solve(slope, -flux)
-        degC = degC + step * min(1.0, _LONGEST_STEP_K / max(float(np.abs(step).max()), 1e-30))
+        flux, slope = _balance(degC, layout.outside_degC, given, drawn, links)
+        try:
+            step = np.linalg.solve(slope, -flux)
+        except np.linalg.LinAlgError:
+            return None
+        if not np.isfinite(step).all():
+            return None
+        longest = max(float(np.abs(step).max()), 1e-30)
+        degC = degC + step * (min(1.0, _LONGEST_STEP_K / longest) if radiates else 1.0)
         degC = np.maximum(degC, -KELVIN_AT_0_DEGC)
-        if np.abs(step).max() < 1e-10 or np.abs(flux).max() < _SOLVED_W:
+        if longest < 1e-10 or np.abs(flux).max() < _SOLVED_W:
             break
     named: Floats = degC[: len(rig.body_names)]
     return named
 
 
+def _all_lose(n: int, links: list[tuple[Link, float]], drawn: Floats) -> bool:
+    """Whether all bodies have a way for heat to the surroundings."""
+    reached = {n} | {i for i in range(n) if drawn[i] > _LEAST_W_PER_K}
+    carries = [link for link, g in links if g > _LEAST_W_PER_K or link.radiating_W_per_K4 > 0]
+    while True:
+        more = {a for link in carries for a, b in ((link.a, link.b), (link.b, link.a)) if b in reached} - reached
+        if not more:
+            return len(reached) == n + 1
+        reached |= more
+
+
 def _balance(
-    degC: Floats, outside: float, given: Floats, drawn: Floats, links: list[tuple[int, int, float, float, int]]
+    degC: Floats, outside: float, given: Floats, drawn: Floats, links: list[tuple[Link, float]]
 ) -> tuple[Floats, Floats]:
     """Heat into each body, W, and its derivative by each temperature, W/K."""
     n = degC.size
     flux = given - drawn * degC
     slope = np.diag(-drawn)
-    for a, b, g, radiates, one_way in links:
-        ta, tb = (degC[end] if end < n else outside for end in (a, b))
-        ka, kb = ta + KELVIN_AT_0_DEGC, tb + KELVIN_AT_0_DEGC
-        heat = g * (tb - ta) + radiates * (kb**4 - ka**4)
+    values = [*degC.tolist(), outside]
+    for link, g in links:
+        a, b = link.a, link.b
+        heat, by_a, by_b = carried(link, g, values[a], values[b])
         for here, sign in ((a, 1.0), (b, -1.0)):
-            if here == n or (one_way and here == a):
+            if here == n or (link.one_way and here == a):
                 continue
             flux[here] += sign * heat
             if a < n:
-                slope[here, a] -= sign * (g + 4 * radiates * ka**3)
+                slope[here, a] -= sign * by_a
             if b < n:
-                slope[here, b] += sign * (g + 4 * radiates * kb**3)
+                slope[here, b] += sign * by_b
     return flux, slope
 
 
 @lru_cache(maxsize=64)
 def can_hold(rig: Rig, setpoint_degC: float) -> Verdict | None:
     """Judge a setpoint for the probed body; None where the rig never comes to rest."""
+    layout, sharing = lay_out(rig), sharing_of(rig)
     at = rig.body_index(rig.probe.body)
-    full = rest_degC(rig, 1.0)
-    if full is None:
-        return None
-    worst = full if rig.heats else rest_degC(rig, 0.0)
-    assert worst is not None
-    end = {name: float(value) for name, value in zip(rig.body_names, worst, strict=True)}
-    low = -1.0 if rig.heats and rig.cools else 0.0
+
+    def outputs(demand: float) -> list[float]:
+        """At a demand; beyond full, as if the drives had as much more."""
+        beyond = max(abs(demand), 1.0)
+        return [beyond * output for output in outputs_of(layout.drives, sharing, demand / beyond)]
 
     def miss(demand: float) -> float:
-        found = rest_degC(rig, demand)
-        assert found is not None  # it comes to rest at any demand as at full
-        return float(found[at]) - setpoint_degC
+        """How far above the setpoint it comes to rest; inf where it never does, for what heats it stays."""
+        found = _rest(rig, layout, _Mix(layout, outputs(demand)))
+        return math.inf if found is None else float(found[at]) - setpoint_degC
 
-    return Verdict(_zero(miss, low, 1.0, float(full[at]) - setpoint_degC), end)
+    full = _rest(rig, layout, _Mix(layout, outputs(1.0)))
+    stopped = _rest(rig, layout, _Mix(layout, outputs(0.0)))
+    if full is None and (stopped is None or rig.heats):
+        return None
+    worst = full if rig.heats else stopped
+    names = rig.body_names
+    end = {name: math.inf if worst is None else float(worst[i]) for i, name in enumerate(names)}
+    low = -1.0 if rig.heats and rig.cools else 0.0
+    most = _mean_output(layout.drives, outputs(1.0), 1.0)
+    bracket = _bracket(miss, low)
+    if bracket is None:
+        return Verdict(None, most, None, end)
+    if bracket[0] == bracket[1]:  # below what no demand gives: told by a straight line
+        return Verdict(bracket[0], most, None, end)
+    below, above = outputs(bracket[0]), outputs(bracket[1])
+    share = _share(lambda s: _mix_miss(rig, layout, below, above, s, at, setpoint_degC))
+    way = 1.0 if bracket[1] > 0 else -1.0
+    left, right = (way * _mean_output(layout.drives, each, way) for each in (below, above))
+    apart = max((abs(b - a) - 1.5 / drive.steps if drive.steps else 0.0)
+                for drive, a, b in zip(layout.drives, below, above, strict=True))  # fmt: skip
+    return Verdict(left + share * (right - left), most, (left, right) if apart > 0 else None, end)
 
 
-def _zero(miss: Callable[[float], float], low: float, high: float, at_high: float) -> float | None:
-    """Where a monotonic function of the demand is 0, by the Illinois variant of regula falsi.
+def _mix_miss(
+    rig: Rig,
+    layout: Layout,
+    below: Sequence[float],
+    above: Sequence[float],
+    share: float,
+    at: int,
+    setpoint_degC: float,
+) -> float:
+    """How far above a setpoint it rests while two outputs take turns."""
+    found = _rest(rig, layout, _Mix(layout, below, above, share))
+    return math.inf if found is None else float(found[at]) - setpoint_degC
 
-    Where that is beyond `high` it is looked for up to a few times as much; below a `low` of 0, where no drive acts, it
-    is told by a straight line. None where it is nowhere near.
+
+def _mean_output(drives: Sequence[Drive], outputs: Sequence[float], way: float) -> float:
+    """Mean output of the drives that are asked at a demand of a sign, by their shares."""
+    ways = {drive.direction for drive in drives}
+    asked = [(drive.share, output) for drive, output in zip(drives, outputs, strict=True)
+             if len(ways) == 1 or drive.direction == way]  # fmt: skip
+    return sum(share * output for share, output in asked) / sum(share for share, _ in asked)
+
+
+def _bracket(miss: Callable[[float], float], low: float) -> tuple[float, float] | None:
+    """Two demands next to one another between which a setpoint is held.
+
+    Where that is beyond full it is looked for up to a few times as much; below a `low` of 0, where no drive acts, it is
+    told by a straight line as one demand below 0. None where it is nowhere near.
     """
-    at_low = miss(low)
+    high, at_low, at_high = 1.0, miss(low), miss(1.0)
     if at_low == at_high:
         return None
     if at_low * at_high > 0 and abs(at_low) <= abs(at_high):
-        return low - at_low * (high - low) / (at_high - at_low) if low == 0.0 else None
+        if low < 0.0 or not math.isfinite(at_high):
+            return None
+        beyond = low - at_low * (high - low) / (at_high - at_low)
+        return beyond, beyond
     while at_low * at_high > 0:
         if high >= _MOST_DEMAND:
             return None
         high *= 2
         at_high = miss(high)
-    for _ in range(60):
-        middle = high - at_high * (high - low) / (at_high - at_low)
+    for _ in range(_HALVINGS):
+        middle = (low + high) / 2
         found = miss(middle)
-        if abs(found) < 1e-7 or abs(high - low) < 1e-9:
-            return float(middle)
+        if (found > 0) == (at_high > 0):
+            high = middle
+        else:
+            low = middle
+    return low, high
+
+
+def _share(miss: Callable[[float], float]) -> float:
+    """Where between 0 and 1 a monotonic function is 0, by the Illinois variant of regula falsi."""
+    low, high, at_low, at_high = 0.0, 1.0, miss(0.0), miss(1.0)
+    if at_low == 0 or at_high == at_low:
+        return 0.0
+    for _ in range(60):
+        finite = math.isfinite(at_low) and math.isfinite(at_high)
+        middle = high - at_high * (high - low) / (at_high - at_low) if finite else (low + high) / 2
+        found = miss(middle)
+        if abs(found) < 1e-8 or abs(high - low) < 1e-12:
+            return middle
         if found * at_high < 0:
             low, at_low = high, at_high
-        else:
+        elif finite:
             at_low /= 2
         high, at_high = middle, found
-    return float(high)
+    return high
 
 
 @lru_cache(maxsize=4)

@@ -7,23 +7,30 @@ from typing import Literal
 
 import numpy as np
 
+from kelvarn.model.bodies import COLDEST_DEGC, HOTTEST_DEGC
 from kelvarn.model.candidate import Hand
 from kelvarn.model.drives import AnyDrive, Pwm, Relay, SlowWindow
 from kelvarn.model.edit import with_fields
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import LONGEST_S, Plan, SetpointChange, Trial
 
-from .arrays import RunError
-from .layout import Floats
+from .layout import Floats, lay_out, probe_record, sharing_of, transport_s
 from .measures import Measures, measure
+from .output import outputs_of
+from .plant import Fault, FaultState, ProbeState
+from .prepare import RunError
+from .probes import reading
 from .run import Run, compute
-from .steady import can_hold, rest_degC
+from .steady import can_hold, reached, rest_degC
 
 SAMPLES = 1500
 _FIRST_GUESS_S = 600.0
 _SETTLED = 0.02  # the answer is shown until so little of it is missing
 _LONGEST_HEATING_S = 30 * 86400.0
-_MOST_LONGER = 14  # doublings of the time looked at
+_LONGEST_RAMP_S = 3600.0
+_MOST_LONGER = 18  # doublings of the time looked at
+_MOST_RISE_K = 3000.0  # of an integrating rig
+_NOTHING_K = 1e-9  # what moves less does not answer
 
 Start = Literal["cold", "warm"]
 
@@ -33,12 +40,12 @@ class Reading:
     """An answer read as one lag and a dead time, or as a ramp and a dead time where it integrates.
 
     Attributes:
-        gain_K: rest temperature gained by full drive, by scaling of this step; None where it integrates.
+        gain_K: rest temperature gained, scaled to full drive, from the heat balance; None where it integrates.
         lag_s: time constant; None where it integrates.
         rise_K_per_s: rate at full drive where it integrates, else None.
         dead_time_s: dead time.
         rms_K: how far the one-lag curve is off, rms.
-        reach_95_s: time to 95 % of the way; None where it integrates.
+        reach_95_s: time to 95 % of the way to rest; None where it integrates, or does not get there in the record.
     """
 
     gain_K: float | None
@@ -71,7 +78,7 @@ class Reading:
 
 
 @dataclass(frozen=True, eq=False)
-class Step:
+class StepResponse:
     """An open-loop step: what it started from, its run, its reading.
 
     Attributes:
@@ -102,11 +109,12 @@ def usual_drive(rig: Rig, setpoint_degC: float) -> float:
 
 
 @lru_cache(maxsize=16)
-def open_loop(rig: Rig, drive: float, start: Start = "cold") -> Step:
+def open_loop(rig: Rig, drive: float, start: Start = "cold") -> StepResponse:
     """Step the drive and see; it starts at rest, since only then all that follows is the step's.
 
     Args:
-        rig: the rig; its probes are read without noise and steps here, as often as the picture needs.
+        rig: the rig; its probes are read without noise and steps here, as often as the picture needs, and relays and
+            slow windows give the demand as it is.
         drive: demand from 0 s on, −1…1.
         start: "cold": at rest with the drive off (or as the bodies start, where there is no rest); "warm": at rest at
             half the drive.
@@ -114,39 +122,28 @@ def open_loop(rig: Rig, drive: float, start: Start = "cold") -> Step:
     Raises:
         RunError: it cannot be computed, or there is no rest to start warm from.
     """
+    rig = _averaged(rig)
     before = drive / 2 if start == "warm" else 0.0
     end, initial = rest_degC(rig, drive), rest_degC(rig, before)
     if initial is not None:
-        rig = _at(rig, initial)
+        rig = _at(rig, initial, start)
     elif start == "warm":
         raise RunError("This rig never comes to rest, so there is no warm start for a step; take a cold one.")
-    span = _span(rig, drive, end)
-    run = _by_hand(rig, drive, span, before)
-    reading = read_step(run, drive - before, integrates=end is None, known_delay_s=_known_delay_s(rig))
-    return Step(start, before, drive, run, reading)
+    if end is None:
+        return _integrating(rig, drive, before, start)
+    run = _by_hand(rig, drive, _span(rig, drive, end), before)
+    at = rig.body_index(rig.probe.body)
+    way = _shown(rig, float(end[at])) - _shown(rig, float(run.bodies_degC[at, 0]))
+    return StepResponse(start, before, drive, run, read_step(run, drive - before, way, _known_delay_s(rig)))
 
 
-def _at(rig: Rig, degC: Floats) -> Rig:
-    """A rig whose bodies start at given temperatures."""
-    if rig.response is not None:
-        return with_fields(rig, response=with_fields(rig.response, start_degC=float(degC[0])))
-    bodies = tuple(with_fields(b, start_degC=float(t)) for b, t in zip(rig.bodies, degC, strict=True))
-    return with_fields(rig, bodies=bodies)
+def _averaged(rig: Rig) -> Rig:
+    """A rig whose probes are read exactly and whose drives give a demand as it is, in place of pulses of it."""
+    probes = tuple(with_fields(p, noise_K=0, resolution_K=0, converter=None) for p in rig.probes)
+    return with_fields(rig, probes=probes, drives=tuple(_averaged_drive(drive) for drive in rig.drives))
 
 
-def _by_hand(rig: Rig, drive: float, span_s: float, before: float = 0.0) -> Run:
-    interval = min(span_s / SAMPLES, 3600.0)
-    probes = tuple(
-        with_fields(p, interval_s=max(interval, 0.01), noise_K=0, resolution_K=0, converter=None) for p in rig.probes
-    )
-    drives = tuple(_averaged(drive) for drive in rig.drives)
-    plan = Plan(changes=(SetpointChange(at_s=0, to_degC=rig.surroundings.temperature_degC),))
-    trial = Trial(name="Open-loop step", duration_s=max(span_s, 1.0), plan=plan)
-    return compute(with_fields(rig, probes=probes, drives=drives), Hand(drive=drive, before=before), trial)
-
-
-def _averaged(drive: AnyDrive) -> AnyDrive:
-    """A drive that gives a demand as it is, where it would else make pulses of it."""
+def _averaged_drive(drive: AnyDrive) -> AnyDrive:
     if not isinstance(drive, Relay | SlowWindow):
         return drive
     return Pwm(
@@ -155,18 +152,53 @@ def _averaged(drive: AnyDrive) -> AnyDrive:
     )  # fmt: skip
 
 
+def _at(rig: Rig, degC: Floats, start: Start) -> Rig:
+    """A rig whose bodies start at given temperatures."""
+    for name, value in zip(rig.body_names, degC.tolist(), strict=True):
+        if not COLDEST_DEGC <= value <= HOTTEST_DEGC:
+            where = "with the drive off" if start == "cold" else "at half this drive"
+            raise RunError(
+                f"{name} would rest at {value:.0f} °C {where}, beyond what can be computed: no step can start there; "
+                "check what it loses to the surroundings and the heat of its own."
+            )
+    if rig.response is not None:
+        return with_fields(rig, response=with_fields(rig.response, start_degC=float(degC[0])))
+    bodies = tuple(with_fields(b, start_degC=float(t)) for b, t in zip(rig.bodies, degC, strict=True))
+    return with_fields(rig, bodies=bodies)
+
+
+def _shown(rig: Rig, degC: float) -> float:
+    """What the control probe shows of a temperature that stays."""
+    nothing = Fault(0, 0.0, 0.0, 1.0)
+    return reading(
+        1,
+        0.0,
+        degC,
+        0.0,
+        probe_record(rig, rig.probe),
+        ProbeState(0.0, -1, 0.0),
+        [nothing],
+        [FaultState(False, 0.0, 0.0)],
+    )
+
+
+def _by_hand(rig: Rig, drive: float, span_s: float, before: float = 0.0) -> Run:
+    interval = min(max(span_s / SAMPLES, 0.01), 3600.0)
+    probes = tuple(with_fields(p, interval_s=interval) for p in rig.probes)
+    plan = Plan(changes=(SetpointChange(at_s=0, to_degC=rig.surroundings.temperature_degC),))
+    trial = Trial(name="Open-loop step", duration_s=min(max(span_s, 1.0), LONGEST_S), plan=plan)
+    return compute(with_fields(rig, probes=probes), Hand(drive=drive, before=before), trial)
+
+
 def _known_delay_s(rig: Rig) -> float:
     """Dead times that the rig states: no answer can come sooner."""
-    own = rig.response.dead_time_s if rig.response is not None else 0.0
-    return min(drive.dead_time_s for drive in rig.drives) + own + rig.probe.dead_time_s
+    return min(transport_s(rig, drive) for drive in rig.drives) + rig.probe.dead_time_s
 
 
-def _span(rig: Rig, drive: float, end: Floats | None, limit_s: float = LONGEST_S) -> float:
+def _span(rig: Rig, drive: float, end: Floats, limit_s: float = LONGEST_S) -> float:
     """Time in which the answer all but ends: looked for by doubling, then without what is flat at its end."""
     at, delay = rig.body_index(rig.probe.body), _known_delay_s(rig)
-    span = max(_FIRST_GUESS_S, 4 * delay)
-    if end is None:
-        return min(max(span, 3600.0), limit_s)
+    span = min(max(_FIRST_GUESS_S, 4 * delay), limit_s)
     for _ in range(_MOST_LONGER):
         if span >= limit_s:
             return limit_s
@@ -174,39 +206,90 @@ def _span(rig: Rig, drive: float, end: Floats | None, limit_s: float = LONGEST_S
         outside = np.flatnonzero(np.abs(course - end[at]) > _SETTLED * abs(course[0] - end[at]) + 0.01)
         settled = 1 + int(outside[-1]) if outside.size else course.size // 20
         if settled < course.size:
-            return float(max(span * min(1.15 * settled / course.size, 1.0), 5 * delay, 10.0))
+            return min(float(max(span * min(1.15 * settled / course.size, 1.0), 5 * delay, 10.0)), limit_s)
         span *= 2
-    return span
+    return min(span, limit_s)
 
 
-def read_step(run: Run, change: float, *, integrates: bool, known_delay_s: float = 0.0) -> Reading | None:
-    """Read an answer by least squares on the whole of the measured curve.
+def _integrating(rig: Rig, drive: float, before: float, start: Start) -> StepResponse:
+    """The step of a rig that never comes to rest: recorded until all but the ramp has died away."""
+    layout = lay_out(rig)
+    kept = [body for body in rig.body_names if body in reached(rig, rig.probe.body)]
+    capacity = sum(1 / layout.bodies[layout.entry[name]].per_capacity_K_per_J for name in kept)
+    if rig.response is not None:
+        capacity = 1 / layout.bodies[0].per_capacity_K_per_J
+    entries = {layout.entry[name] for name in kept}
+
+    def watts(demand: float) -> float:
+        outputs = outputs_of(layout.drives, sharing_of(rig), demand)
+        return sum(
+            output * each.power_W
+            for each, output in zip(layout.drives, outputs, strict=True)
+            if each.acts_on in entries
+        )
+
+    own = sum(body.own_heat_W for body in rig.bodies if body.name in kept)
+    slope, drift = (watts(drive) - watts(before)) / capacity, (watts(before) + own) / capacity
+    scale = _shown(rig, 21.0) - _shown(rig, 20.0)  # kelvins shown for a kelvin
+    longest = min(LONGEST_S, _MOST_RISE_K / max(abs(slope + drift), 1e-12))
+    span = min(max(_FIRST_GUESS_S, 8 * _known_delay_s(rig)), longest)
+    delay = None
+    while True:
+        run = _by_hand(rig, drive, span, before)
+        found = _read_ramp(run, drive - before, slope * scale, drift * scale)
+        if (
+            found is None
+            or span >= longest
+            or (delay is not None and abs(found.dead_time_s - delay) <= 0.001 * delay + 0.01)
+        ):
+            return StepResponse(start, before, drive, run, found)
+        delay = found.dead_time_s
+        span = min(2 * max(span, 4 * delay), longest)
+
+
+def _read_ramp(run: Run, change: float, slope: float, drift: float) -> Reading | None:
+    """A ramp with a dead time: how fast it rises follows from watts and heat capacities, the rest from where it got to.
 
     Args:
         run: of a step at 0 s.
         change: how much the demand changed, −1…1.
-        integrates: whether there is no rest, so that a ramp is fitted to its later half.
+        slope, drift: rise by the step, and by what was before, K/s as shown.
+    """
+    if slope == 0 or change == 0:
+        return None
+    t = run.time_s
+    rise = run.measured_degC - run.measured_degC[0] - drift * t
+    delay = max(float(t[-1] - rise[-1] / slope), 0.0)
+    miss = rise - slope * np.maximum(t - delay, 0.0)
+    return Reading(None, None, slope / change, delay, float(np.sqrt(np.mean(miss**2))), None)
+
+
+def read_step(run: Run, change: float, way: float, known_delay_s: float = 0.0) -> Reading | None:
+    """Read an answer that ends: the gain is that of rest, lag and dead time are fitted to the measured curve with it.
+
+    Args:
+        run: of a step at 0 s.
+        change: how much the demand changed, −1…1.
+        way: from rest to rest as the probe shows it, K.
         known_delay_s: dead time that there is at least.
     """
-    t, y = run.time_s, run.measured_degC
-    rise = y - y[0]
-    if abs(change) < 1e-9 or np.abs(rise).max() < 1e-6:
+    rise = run.measured_degC - run.measured_degC[0]
+    if abs(way) < _NOTHING_K or change == 0 or np.abs(rise).max() < _NOTHING_K:
         return None
-    if integrates:
-        late = t >= t[-1] / 2
-        slope, offset = np.polyfit(t[late], rise[late], 1)
-        if slope == 0:
-            return None
-        delay = max(-offset / slope, 0.0)
-        miss = rise - slope * np.maximum(t - delay, 0.0)
-        return Reading(None, None, float(slope / change), float(delay), float(np.sqrt(np.mean(miss**2))), None)
-    lag, delay, gain = _one_lag(t, rise, known_delay_s)
-    miss = rise - gain * _answer(t, lag, delay)
-    reached = np.flatnonzero(np.abs(rise) >= 0.95 * abs(rise[-1]))
+    t = run.time_s
+    lag, delay = _one_lag(t, rise, way, known_delay_s)
+    miss = rise - way * _answer(t, lag, delay)
+    beyond = np.flatnonzero(rise / way >= 0.95)
     return Reading(
-        gain_K=gain / change, lag_s=lag, rise_K_per_s=None, dead_time_s=delay, rms_K=float(np.sqrt(np.mean(miss**2))),
-        reach_95_s=float(t[reached[0]]) if reached.size else None,
+        gain_K=way / change, lag_s=lag, rise_K_per_s=None, dead_time_s=delay, rms_K=float(np.sqrt(np.mean(miss**2))),
+        reach_95_s=None if not beyond.size or beyond[0] == 0 else _between(t, rise / way, int(beyond[0]), 0.95),
     )  # fmt: skip
+
+
+def _between(t: Floats, course: Floats, k: int, level: float) -> float:
+    """When a course passes a level between sample k − 1 and k."""
+    share = (level - course[k - 1]) / (course[k] - course[k - 1])
+    return float(t[k - 1] + share * (t[k] - t[k - 1]))
 
 
 def _answer(t: Floats, lag: float, delay: float) -> Floats:
@@ -215,34 +298,29 @@ def _answer(t: Floats, lag: float, delay: float) -> Floats:
     return course
 
 
-def _one_lag(t: Floats, rise: Floats, known_delay_s: float) -> tuple[float, float, float]:
-    """Lag, dead time and gain of least squares; the gain follows from the other two, as it enters linearly."""
+def _one_lag(t: Floats, rise: Floats, way: float, known_delay_s: float) -> tuple[float, float]:
+    """Lag and dead time of least squares."""
     from scipy.optimize import least_squares
 
     end = float(t[-1])
 
-    def gain(lag: float, delay: float) -> float:
-        course = _answer(t, lag, delay)
-        power = float(course @ course)
-        return float(course @ rise) / power if power > 0 else 0.0
-
     def miss(x: Floats) -> Floats:
-        lag, delay = end * math.exp(x[0]), end * float(x[1])
-        found: Floats = rise - gain(lag, delay) * _answer(t, lag, delay)
-        return found
+        found: Floats = rise - way * _answer(t, end * math.exp(x[0]), end * float(x[1]))
+        return found / way
 
-    reached = np.abs(rise) >= 0.63 * abs(rise[-1])
-    guess = max(float(t[int(np.argmax(reached))]), end / SAMPLES)
+    reached_at = np.flatnonzero(rise / way >= 0.63)
+    guess = max(float(t[reached_at[0]]) if reached_at.size else end, end / SAMPLES)
     begun = float(t[int(np.argmax(np.abs(rise) >= 0.02 * np.abs(rise).max()))])
     best, least = None, min(known_delay_s / end, 0.9)
     for delay in (0.0, begun):  # from two starts: the cost has a valley along lag plus dead time
         start = [math.log(max(guess - delay, end / SAMPLES) / end), min(max(delay / end, least), 0.9)]
-        found = least_squares(miss, start, bounds=([-12.0, least], [5.0, 0.95]), x_scale=[1.0, 0.1], xtol=1e-10)
+        found = least_squares(
+            miss, start, bounds=([-12.0, least], [12.0, 0.95]), x_scale=[1.0, 0.1], xtol=1e-12, ftol=1e-12
+        )
         if best is None or found.cost < best.cost:
             best = found
     assert best is not None
-    lag, delay = end * math.exp(best.x[0]), end * float(best.x[1])
-    return lag, delay, gain(lag, delay)
+    return end * math.exp(best.x[0]), end * float(best.x[1])
 
 
 def heating_up_s(rig: Rig, setpoint_degC: float) -> float | None:
@@ -251,7 +329,9 @@ def heating_up_s(rig: Rig, setpoint_degC: float) -> float | None:
     verdict = can_hold(rig, setpoint_degC)
     if verdict is not None and not verdict.can:
         return None
-    run = _by_hand(rig, 1.0, _span(rig, 1.0, rest_degC(rig, 1.0), _LONGEST_HEATING_S))
+    rig = _averaged(rig)
+    end = rest_degC(rig, 1.0)
+    run = _by_hand(rig, 1.0, _LONGEST_RAMP_S if end is None else _span(rig, 1.0, end, _LONGEST_HEATING_S))
     # The first look finds roughly when; a second one, that ends soon after, finds it well.
     reach = _first_reach_s(run, at, setpoint_degC)
     if reach is not None and reach > 0:
@@ -271,8 +351,7 @@ def _first_reach_s(run: Run, at: int, setpoint_degC: float) -> float | None:
     k = int(np.argmax(over))
     if k == 0:
         return None
-    share = (setpoint_degC - course[k - 1]) / (course[k] - course[k - 1])
-    return float(run.time_s[k - 1] + share * (run.time_s[k] - run.time_s[k - 1]))
+    return _between(run.time_s, course, k, setpoint_degC)
 
 
 def holding_round(rig: Rig, setpoint_degC: float) -> list[tuple[float, float]]:

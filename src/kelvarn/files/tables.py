@@ -1,31 +1,34 @@
 """Results as tables: JSON for programs, a CSV trace for each run."""
 
 import csv
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
-from kelvarn.engine.measures import Measures, Window
-from kelvarn.engine.results import Result
+from kelvarn.engine.marks import Verdict
+from kelvarn.engine.measures import Measures, Span
 from kelvarn.engine.run import Run
-from kelvarn.engine.step import Step
+from kelvarn.engine.step import StepResponse
 
 from .project_file import write_whole
 
 
 def measures_json(measures: Measures) -> dict[str, Any]:
-    """Measures with unit-suffixed keys: the first setpoint window, the whole run, then every window."""
-    top = {key: measures.first.values.get(key) for key in measures.first.values}
+    """Measures with unit-suffixed keys: of the window that cards and marks speak of, the run, every window."""
+    main = measures.main
     return {
-        **top,
+        **main.values,
         **measures.values,
+        "main_window": {"from_s": main.from_s, "to_s": main.to_s, "setpoint_degC": main.setpoint_degC},
         "hottest_degC": measures.hottest_degC,
+        "coldest_degC": measures.coldest_degC,
         "limit_margin_K": measures.limit_margin_K,
-        "reasons": {**measures.first.reasons, **measures.reasons},
+        "reasons": {**main.reasons, **measures.reasons},
         "windows": [_window_json(window) for window in measures.windows],
     }
 
 
-def _window_json(window: Window) -> dict[str, Any]:
+def _window_json(window: Span) -> dict[str, Any]:
     return {
         "opens": window.opens,
         "name": window.name,
@@ -37,12 +40,12 @@ def _window_json(window: Window) -> dict[str, Any]:
     }
 
 
-def result_json(candidate: str, trial: str, result: Result) -> dict[str, Any]:
+def result_json(candidate: str, trial: str, measures: Measures, verdicts: Sequence[Verdict]) -> dict[str, Any]:
     """One run with its measures and marks."""
     return {
         "candidate": candidate,
         "trial": trial,
-        "measures": measures_json(result.measures),
+        "measures": measures_json(measures),
         "marks": [
             {
                 "measure": verdict.mark.measure,
@@ -54,12 +57,12 @@ def result_json(candidate: str, trial: str, result: Result) -> dict[str, Any]:
                 "met": verdict.met,
                 **({} if verdict.value is not None else {"reason": verdict.reason}),
             }
-            for verdict in result.verdicts
+            for verdict in verdicts
         ],
     }
 
 
-def step_json(step: Step) -> dict[str, Any]:
+def step_json(step: StepResponse) -> dict[str, Any]:
     """An open-loop step with its reading and where each body ends."""
     found = step.reading
     reading = None if found is None else {

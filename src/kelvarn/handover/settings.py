@@ -2,14 +2,18 @@
 
 import hashlib
 import json
+from collections.abc import Collection
 from dataclasses import dataclass
 from functools import partial
 from typing import Any
 
+from pydantic import BaseModel
+
 from kelvarn.files.project_file import to_json
-from kelvarn.model.candidate import Candidate, OnOff, Pid
-from kelvarn.model.gains import proportional_band_K, to_parallel, to_series
+from kelvarn.model.candidate import Candidate, Controller, OnOff, Pid
+from kelvarn.model.gains import Parallel, proportional_band_K, to_parallel, to_series
 from kelvarn.model.project import Project
+from kelvarn.model.trial import Trial
 from kelvarn.units import Quantity, Scale, show, to_shown, usual_unit
 
 
@@ -27,8 +31,8 @@ def fingerprint(project: Project) -> str:
     return f"{digest[:4]}-{digest[4:8]}"
 
 
-def settings_json(project: Project, candidate: Candidate) -> dict[str, Any]:
-    """What a program needs to run the candidate's law; keys carry units."""
+def settings_json(project: Project, candidate: Candidate, trial: Trial) -> dict[str, Any]:
+    """What a program needs to run the candidate's law on a trial; keys carry units."""
     controller = candidate.controller
     made: dict[str, Any] = {
         "project": project.name,
@@ -36,19 +40,18 @@ def settings_json(project: Project, candidate: Candidate) -> dict[str, Any]:
         "candidate": candidate.name,
         "strategy": candidate.strategy,
         "sample_interval_s": project.rig.probe.interval_s,
-        "setpoint_degC": project.trials[0].plan.last_degC,
+        "setpoint_degC": trial.plan.last_degC,
         "drives": [each.model_dump(mode="json") for each in project.rig.drives],
         "probes": [each.model_dump(mode="json") for each in project.rig.probes],
         "settings": controller.model_dump(mode="json"),
     }
     if isinstance(controller, Pid):
-        gains = to_parallel(
-            controller.kp_per_K, controller.ti_s if controller.integrates else None, controller.acting_td_s
-        )
+        gains = _parallel(controller)
         made["acting"] = {
             "kp_per_K": controller.kp_per_K,
             "ti_s": controller.ti_s if controller.integrates else None,
             "td_s": controller.acting_td_s,
+            "filter_s": controller.acting_td_s / controller.filter_n,
             "setpoint_weight": controller.acting_weight,
             "tracking_s": controller.acting_tracking_s if controller.integrates else None,
             "ki_per_Ks": gains.ki_per_Ks,
@@ -57,29 +60,35 @@ def settings_json(project: Project, candidate: Candidate) -> dict[str, Any]:
     return made
 
 
-def settings_text(project: Project, candidate: Candidate) -> str:
+def settings_text(project: Project, candidate: Candidate, trial: Trial) -> str:
     """`settings_json` as text."""
-    return json.dumps(settings_json(project, candidate), indent=2, ensure_ascii=False) + "\n"
+    return json.dumps(settings_json(project, candidate, trial), indent=2, ensure_ascii=False) + "\n"
 
 
 def settings_rows(candidate: Candidate, scale: Scale) -> list[Row]:
-    """The settings as people write them down."""
+    """The settings as people write them down; of P and PI without those that do not act."""
     c = candidate.controller
-    names = _ON_OFF_FIELDS if isinstance(c, OnOff) else _pid_fields(c)
+    rows = field_rows(c, scale, leave_out=_idle(c))
+    if isinstance(c, Pid) and c.integrates and c.anti_windup == "back_calculation":
+        rows = [row for row in rows if row.what != "Tracking time Tt"]
+        rows.append(Row("Tracking time Tt", show(c.acting_tracking_s, Quantity.DURATION)))
+    return rows
+
+
+def field_rows(part: BaseModel, scale: Scale, leave_out: Collection[str] = ()) -> list[Row]:
+    """All fields of a part of the model that are a number, a word or a yes or no, each with its unit."""
     rows = []
-    for name in names:
-        field = type(c).model_fields[name]
-        value = getattr(c, name)
-        extra = field.json_schema_extra
+    for name, field in type(part).model_fields.items():
+        value, extra = getattr(part, name), field.json_schema_extra
+        if name in leave_out or name in ("law", "kind", "terms", "name") or isinstance(value, BaseModel):
+            continue
         title = field.title or name
-        if isinstance(extra, dict) and value is not None:
-            rows.append(Row(title, show(float(value), Quantity(str(extra["quantity"])), scale, exact=True)))
-        elif value is None:
+        if value is None:
             rows.append(Row(title, "none"))
+        elif isinstance(extra, dict) and "quantity" in extra:
+            rows.append(Row(title, show(float(value), Quantity(str(extra["quantity"])), scale, exact=True)))
         else:
             rows.append(Row(title, _words(value)))
-    if isinstance(c, Pid) and c.integrates and c.anti_windup == "back_calculation":
-        rows.append(Row("Tracking time Tt", show(c.acting_tracking_s, Quantity.DURATION)))
     return rows
 
 
@@ -89,32 +98,28 @@ def _words(value: Any) -> str:
     return {"hold": "hold while limited", "back_calculation": "back-calculation"}.get(value, str(value))
 
 
-_ON_OFF_FIELDS = (
-    "below_K", "above_K", "shortest_on_s", "shortest_off_s", "confirm_s", "decide_every_s", "once",
-)  # fmt: skip
+def _idle(c: Controller) -> set[str]:
+    """Settings that do not act."""
+    idle: set[str] = set()
+    if isinstance(c, Pid):
+        if not c.integrates:
+            idle |= {"ti_s", "setpoint_weight", "anti_windup", "tracking_s"}
+        elif c.anti_windup != "back_calculation":
+            idle.add("tracking_s")
+        if not c.acting_td_s:
+            idle |= {"td_s", "filter_n", "derivative_weight"}
+    return idle
 
 
-def _pid_fields(c: Pid) -> list[str]:
-    names = ["kp_per_K"]
-    if c.integrates:
-        names += ["ti_s"]
-    if c.acting_td_s:
-        names += ["td_s", "filter_n", "derivative_weight"]
-    if c.integrates:
-        names += ["setpoint_weight"]
-    names += ["bias", "low", "high", "rate_per_s"]
-    return names + (["anti_windup"] if c.integrates else [])
-
-
-def other_words(project: Project, candidate: Candidate, scale: Scale) -> list[Row]:
+def other_words(project: Project, candidate: Candidate, trial: Trial, scale: Scale) -> list[Row]:
     """The same law in the words of other devices; where no equivalent exists, the reason."""
-    if isinstance(candidate.controller, OnOff):
-        return _of_on_off(project, candidate.controller, scale)
-    return _of_pid(candidate.controller, project.rig.probe.interval_s, scale)
+    c = candidate.controller
+    if isinstance(c, OnOff):
+        return _of_on_off(trial.plan.last_degC, 1 if project.rig.heats else -1, c, scale)
+    return _of_pid(c, project.rig.probe.interval_s, scale) if isinstance(c, Pid) else []
 
 
-def _of_on_off(project: Project, c: OnOff, scale: Scale) -> list[Row]:
-    setpoint, sign = project.trials[0].plan.last_degC, 1 if project.rig.heats else -1
+def _of_on_off(setpoint: float, sign: int, c: OnOff, scale: Scale) -> list[Row]:
     on, off, width = setpoint - sign * c.below_K, setpoint + sign * c.above_K, c.below_K + c.above_K
     degrees = partial(show, quantity=Quantity.TEMPERATURE, scale=scale, exact=True)
     kelvins = partial(show, quantity=Quantity.DIFFERENCE, scale=scale, exact=True)
@@ -125,28 +130,57 @@ def _of_on_off(project: Project, c: OnOff, scale: Scale) -> list[Row]:
     ]
 
 
+def _parallel(c: Pid) -> Parallel:
+    return to_parallel(c.kp_per_K, c.ti_s if c.integrates else None, c.acting_td_s)
+
+
 def _of_pid(c: Pid, interval_s: float, scale: Scale) -> list[Row]:
-    ti = c.ti_s if c.integrates else None
-    gains = to_parallel(c.kp_per_K, ti, c.acting_td_s)
-    band = to_shown(proportional_band_K(c.kp_per_K), Quantity.DIFFERENCE, scale)
+    gains, unit = _parallel(c), usual_unit(Quantity.DIFFERENCE, scale)
+    per = 1 / to_shown(1.0, Quantity.DIFFERENCE, scale)  # what is per kelvin, per unit shown
+    filter_s = c.acting_td_s / c.filter_n
+    filtered = f", filter {filter_s:.4g} s" if filter_s else ""
     rows = [
-        Row("Proportional band", f"{band:.4g} {usual_unit(Quantity.DIFFERENCE, scale)}"),
-        Row("Gain in % per K", f"{100 * c.kp_per_K:.4g}"),
+        Row("Proportional band", f"{proportional_band_K(c.kp_per_K) / per:.4g} {unit}"),
+        Row(f"Gain in % per {unit}", f"{100 * c.kp_per_K * per:.4g}"),
         Row(
             "Parallel form Kp, Ki, Kd",
-            f"{gains.kp_per_K:.4g} 1/K, {gains.ki_per_Ks:.4g} 1/(K·s), {gains.kd_s_per_K:.4g} s/K",
+            f"{gains.kp_per_K * per:.4g} 1/{unit}, {gains.ki_per_Ks * per:.4g} 1/({unit}·s), "
+            f"{gains.kd_s_per_K * per:.4g} s/{unit}{filtered}",
         ),
         Row(
-            f"Per sample of {show(interval_s, Quantity.DURATION)}, output 0…255",
-            f"{255 * gains.kp_per_K:.4g}, {255 * gains.ki_per_Ks * interval_s:.4g}, "
-            f"{255 * gains.kd_s_per_K / interval_s:.4g}",
+            f"Per sample of {show(interval_s, Quantity.DURATION)}, output 0…255", _per_sample(c, interval_s, per, unit)
         ),
     ]
-    if ti is not None:
-        try:
-            series = to_series(c.kp_per_K, ti, c.acting_td_s)
-            text = f"{series.kp_per_K:.4g} 1/K, {series.ti_s:.4g} s, {series.td_s:.4g} s"
-        except ValueError as error:
-            text = str(error)
-        rows.append(Row("Series form Kp, Ti, Td", text))
+    if c.integrates:
+        rows.append(Row("Series form Kp, Ti, Td", _series(c, filter_s, per, unit)))
     return rows
+
+
+def _per_sample(c: Pid, interval_s: float, per: float, unit: str) -> str:
+    """Gains of a loop that adds up samples; its speed term is filtered by keeping a part of the last one."""
+    gains, filter_s = _parallel(c), c.acting_td_s / c.filter_n
+    text = f"Kp {255 * gains.kp_per_K * per:.4g}"
+    if c.integrates:
+        text += f", Ki {255 * gains.ki_per_Ks * interval_s * per:.4g}"
+    if not gains.kd_s_per_K:
+        return f"{text} per {unit}"
+    kd = 255 * gains.kd_s_per_K / (filter_s + interval_s) * per
+    keep = filter_s / (filter_s + interval_s)
+    went = "last reading − this one"
+    if c.derivative_weight:
+        went = f"change of {c.derivative_weight:g} · setpoint − reading"
+    return f"{text}, Kd {kd:.4g} per {unit}; D ← {keep:.4g} · D + Kd · ({went})"
+
+
+def _series(c: Pid, filter_s: float, per: float, unit: str) -> str:
+    """The series form with what must be set besides for the same answer to a setpoint change."""
+    if c.acting_td_s and c.derivative_weight:
+        return "no series form: its speed term does not see the setpoint; set the speed weight c to 0 for one"
+    try:
+        series = to_series(c.kp_per_K, c.ti_s, c.acting_td_s, filter_s)
+    except ValueError as error:
+        return str(error)
+    text = f"{series.kp_per_K * per:.4g} 1/{unit}, {series.ti_s:.4g} s, {series.td_s:.4g} s"
+    if filter_s:
+        text += f", filter {filter_s:.4g} s, speed of the reading only"
+    return f"{text}; setpoint weight {c.acting_weight * c.kp_per_K / series.kp_per_K:.4g}"

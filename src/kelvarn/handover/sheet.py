@@ -7,13 +7,13 @@ from typing import Any
 
 from kelvarn import __version__
 from kelvarn.engine.left_out import left_out
-from kelvarn.engine.results import Result
-from kelvarn.model.drives import KIND_NAMES, SlowWindow, heated_body
+from kelvarn.model.drives import KIND_NAMES, heated_body
 from kelvarn.model.mark import MEASURES
 from kelvarn.model.project import Project
+from kelvarn.studies.results import Result
 from kelvarn.units import Quantity, Scale, show
 
-from .settings import Row, fingerprint, other_words, settings_rows
+from .settings import Row, field_rows, fingerprint, other_words, settings_rows
 
 
 @cache
@@ -52,6 +52,7 @@ def sheet_html(project: Project, candidate_name: str, results: dict[str, Result]
     """
     candidate = project.candidate(candidate_name)
     rig = project.rig
+    usual = project.trial(next(iter(results))) if results else project.first_trial
     trials = []
     for name, result in results.items():
         main = result.measures.main
@@ -87,7 +88,7 @@ def sheet_html(project: Project, candidate_name: str, results: dict[str, Result]
         project=project,
         candidate=candidate,
         settings=settings_rows(candidate, scale),
-        other_words=other_words(project, candidate, scale),
+        other_words=other_words(project, candidate, usual, scale),
         rig_rows=_rig_rows(project, scale),
         left_out=left_out(rig),
         trials=trials,
@@ -112,14 +113,15 @@ def _rig_rows(project: Project, scale: Scale) -> list[Row]:
             if body
             else f"{KIND_NAMES[drive.kind]}, more flow {drive.acts}"
         )
-        rows += [Row(f"Drive {drive.name}", what), Row("Full power", show(drive.power_W, Quantity.POWER))]
-        if isinstance(drive, SlowWindow):
-            rows.append(Row("Window", show(drive.window_s, Quantity.DURATION)))
-        rows.append(Row("Dead time", show(drive.dead_time_s, Quantity.DURATION)))
+        rows.append(Row(f"Drive {drive.name}", what))
+        rows += field_rows(drive, scale, leave_out=("body", "acts"))
         if drive.active_low:
             rows.append(Row("Output pin", "active low: the load is on while the pin is low"))
     for probe in rig.probes:
         rows.append(Row(f"Probe {probe.name}", f"in {probe.body}, role {probe.role}"))
+        rows += field_rows(probe, scale, leave_out=("body", "role"))
+        if probe.converter is not None:
+            rows += field_rows(probe.converter, scale)
         if probe.correction is not None:
             c = probe.correction
             shown, true = (

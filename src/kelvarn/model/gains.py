@@ -1,8 +1,8 @@
 """One set of gains in the words of other devices: exact conversions of the standard form.
 
 Standard: v = Kp (e + 1/Ti ∫e + Td de/dt). Parallel: Kp e + Ki ∫e + Kd de/dt. Series: Kp' (1 + 1/(Ti' s))(1 + Td' s).
-Source of the series conversion: factorising the standard form's numerator Ti Td s² + Ti s + 1, which has real
-roots only for Ti ≥ 4 Td (any text on PID forms, e.g. Åström and Hägglund, Advanced PID Control, 2006, ch. 3).
+Source of the series conversion: factorising the standard form's numerator, Ti Td s² + Ti s + 1 without a filter, which
+has real roots only for Ti ≥ 4 Td (any text on PID forms, e.g. Åström and Hägglund, Advanced PID Control, 2006, ch. 3).
 """
 
 import math
@@ -43,21 +43,33 @@ def from_parallel(gains: Parallel) -> tuple[float, float | None, float]:
     return kp, None if gains.ki_per_Ks == 0 else kp / gains.ki_per_Ks, gains.kd_s_per_K / kp
 
 
-def to_series(kp_per_K: float, ti_s: float, td_s: float) -> Series:
-    """Standard to series.
+def to_series(kp_per_K: float, ti_s: float, td_s: float, filter_s: float = 0.0) -> Series:
+    """Standard to series, both with the derivative filtered by the same lag.
+
+    Kp (1 + 1/(Ti s) + Td s/(1 + Tf s)) = Kp' (1 + 1/(Ti' s)) (1 + Td' s/(1 + Tf s)): over s (1 + Tf s) their numerators
+    are Kp/Ti (1 + (Ti + Tf) s + Ti (Td + Tf) s²) and Kp'/Ti' (1 + Ti' s)(1 + (Td' + Tf) s).
+
+    Args:
+        kp_per_K, ti_s, td_s: of the standard form.
+        filter_s: lag Tf of the derivative's filter, Td/N; 0 without one.
 
     Raises:
-        ValueError: where no equivalent exists (Ti below 4 Td).
+        ValueError: where no equivalent exists (without a filter: Ti below 4 Td).
     """
-    if ti_s < 4 * td_s:
-        raise ValueError(f"no series form: it needs Ti ≥ 4 Td, but Ti is {ti_s:g} s and 4 Td is {4 * td_s:g} s")
-    root = math.sqrt(1 - 4 * td_s / ti_s)
-    # Td' from the product Ti'·Td' = Ti·Td rather than from 1 − root, which would lose figures for small Td.
-    ti_series = ti_s * (1 + root) / 2
-    return Series(kp_per_K * (1 + root) / 2, ti_series, ti_s * td_s / ti_series)
+    total, square = ti_s + filter_s, ti_s * (td_s + filter_s)
+    if total * total < 4 * square:
+        if filter_s == 0:
+            raise ValueError(f"no series form: it needs Ti ≥ 4 Td, but Ti is {ti_s:g} s and 4 Td is {4 * td_s:g} s")
+        raise ValueError(
+            f"no series form: with a filter of {filter_s:g} s it needs (Ti + Tf)² ≥ 4 Ti (Td + Tf), "
+            f"but that is {total * total:.4g} and {4 * square:.4g} s²"
+        )
+    ti_series = (total + math.sqrt(total * total - 4 * square)) / 2
+    # Td' + Tf from the product rather than from the difference of roots, which would lose figures for small Td.
+    return Series(kp_per_K * ti_series / ti_s, ti_series, square / ti_series - filter_s)
 
 
-def from_series(gains: Series) -> tuple[float, float, float]:
-    """Series to standard (Kp, Ti, Td)."""
+def from_series(gains: Series, filter_s: float = 0.0) -> tuple[float, float, float]:
+    """Series to standard (Kp, Ti, Td), with the same filter."""
     ti = gains.ti_s + gains.td_s
-    return gains.kp_per_K * ti / gains.ti_s, ti, gains.ti_s * gains.td_s / ti
+    return gains.kp_per_K * ti / gains.ti_s, ti, gains.ti_s * (gains.td_s + filter_s) / ti - filter_s

@@ -75,6 +75,11 @@ class Project(Part):
         response = self.rig.response
         return None if response is None or response.unit is None else Scale(response.unit, own=True)
 
+    @property
+    def first_trial(self) -> Trial:
+        """The trial that is meant where none is chosen."""
+        return self.trials[0]
+
     def candidate(self, name: str) -> Candidate:
         """The candidate of this name; raises KeyError where there is none."""
         for found in self.candidates:

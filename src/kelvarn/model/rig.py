@@ -79,10 +79,6 @@ class Rig(Part):
         """Whether some drive cools."""
         return any(drive.acts == "cools" for drive in self.drives)
 
-    def inlet_degC(self, draw_off: DrawOff) -> float:
-        """Temperature of what comes in for what is drawn off."""
-        return self.surroundings.temperature_degC if draw_off.inlet_degC is None else draw_off.inlet_degC
-
     def body_index(self, name: str) -> int:
         """Where the body of this name stands; the surroundings come after the last body."""
         return len(self.body_names) if name == SURROUNDINGS else self.body_names.index(name)

@@ -10,7 +10,7 @@ from kelvarn.desktop import texts, theme
 from kelvarn.desktop.fields.plain import NameEdit, heading
 from kelvarn.desktop.focus import FocusRing
 from kelvarn.desktop.strip.content import Entry
-from kelvarn.engine.results import Result
+from kelvarn.studies.results import Result
 from kelvarn.units import Quantity, Scale, minutes, show
 
 from .actions import NEW, CandidateActions

@@ -21,8 +21,8 @@ from kelvarn.desktop import texts, theme
 from kelvarn.desktop.elided import ElidedLine
 from kelvarn.desktop.focus import FocusRing
 from kelvarn.engine.marks import Verdict
-from kelvarn.engine.results import Result
 from kelvarn.model.mark import Mark
+from kelvarn.studies.results import Result
 from kelvarn.units import Scale, show
 
 _HEIGHT, _LEAST_WIDTH, _GAP, _ROW_GAP, _ROWS_SHOWN = 54, 140, 22, 8, 2  # px, and rows before the others are scrolled to

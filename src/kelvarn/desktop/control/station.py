@@ -30,7 +30,7 @@ def entries(document: Document, runner: Runner) -> list[Entry]:
     """All candidates with their results."""
     project = document.project
     return [
-        Entry(c, runner.results.get(c.name), k, c.name == project.chosen, c.name in runner.faults)
+        Entry(c, runner.result_of(c.name), k, c.name == project.chosen, c.name in runner.faults)
         for k, c in enumerate(project.candidates)
     ]
 
@@ -82,7 +82,7 @@ class ControlStation(QWidget):
         self._content = candidate_content(trial, self._view.scale, shown, selected.name)
         self.strip.show_content(self._content)
         self.settings.refresh()
-        result = self._runner.results.get(selected.name)
+        result = self._runner.result_of(selected.name)
         caption = f"for “{selected.name}” on “{trial.name}”"
         self.marks.show_marks(trial.marks, result, self._view.scale, caption)
         self.show_cursor()
@@ -98,7 +98,7 @@ class ControlStation(QWidget):
             self.why_line.say(self._runner.faults[selected.name], "ember")
         elif self._runner.busy:
             self.why_line.say("computing …", "muted")
-        elif (result := self._runner.results.get(selected.name)) is not None:
+        elif (result := self._runner.result_of(selected.name)) is not None:
             index = min(round(self._view.cursor_s / result.run.rig.probe.interval_s), result.run.time_s.size - 1)
             reason = why(result.run, index, self._view.scale)
             self.why_line.say(f"{shortened(selected.name, MOST_OF_A_NAME)}: {reason}", "ink")

@@ -123,9 +123,9 @@ class HandoverStation(QWidget):
         """What would be written now."""
         project = self._document.project
         if self._target == _JSON:
-            return settings_text(project, self.candidate)
+            return settings_text(project, self.candidate, self._view.trial(project))
         trial = self._view.trial(project).name
-        result = self._runner.results.get(self.candidate.name)
+        result = self._runner.result_of(self.candidate.name)
         results = {trial: result} if result is not None and self.candidate.name not in self._runner.faults else {}
         return sheet_html(project, self.candidate.name, results, self._view.scale, date.today())
 
@@ -156,7 +156,7 @@ class HandoverStation(QWidget):
             else "All numbers in base units; each key names its unit."
         )
         self._show_checks(candidate)
-        rows = other_words(project, candidate, self._view.scale)
+        rows = other_words(project, candidate, self._view.trial(project), self._view.scale)
         _clear(self._words)
         self._words_heading.setVisible(bool(rows))
         for row in rows:
@@ -176,7 +176,7 @@ class HandoverStation(QWidget):
         chosen = project.chosen is not None
         self._check(chosen, f"Chosen: {candidate.name}" if chosen else "No candidate is chosen",
                     candidate.strategy if chosen else f"{candidate.name} is shown; choose one in Control")  # fmt: skip
-        result = self._runner.results.get(candidate.name)
+        result = self._runner.result_of(candidate.name)
         if candidate.name in self._runner.faults:
             self._check(False, "It cannot be computed", self._runner.faults[candidate.name])
         elif result is not None:

@@ -48,7 +48,7 @@ class RigStation(QWidget):
         self.panel = RigPanel(document, view, self.edits, guarded)
         self.heat_path = HeatPath(self.select, guarded(self.edits.remove))
         self.parts = PartsBar(self.edits, guarded)
-        self.steps = Steps()
+        self.steps = Steps(runner.jobs)
         self.steps.updated.connect(self.refresh)
         self.strip = Strip()
         self.strip.setMinimumHeight(165)
@@ -184,7 +184,7 @@ class RigStation(QWidget):
         drive = self._step_drive or usual_drive(rig, setpoint)
         if self.isVisible() and not self._runner.preparing:
             self.steps.request(rig, drive, setpoint)
-        result = self._runner.results.get(self._view.candidate(project).name)
+        result = self._runner.result_of(self._view.candidate(project).name)
         self.panel.relay_life_years = result.measures.values["relay_life_years"] if result is not None else None
         self.panel.refresh()
         self.parts.refresh()
@@ -224,7 +224,7 @@ class RigStation(QWidget):
         """The run whose temperatures the heat path shows."""
         if self._step_shown:
             return self.steps.cold.run if self.steps.cold is not None else None
-        result = self._runner.results.get(self._view.candidate(self._document.project).name)
+        result = self._runner.result_of(self._view.candidate(self._document.project).name)
         return None if result is None else result.run
 
     def _cursor_s(self) -> float:
@@ -275,4 +275,3 @@ class RigStation(QWidget):
     def finish(self) -> None:
         """Stop what is under way; for closing."""
         self.play.stop()
-        self.steps.finish()

@@ -2,11 +2,11 @@
 
 from dataclasses import dataclass
 
-from kelvarn.engine.results import Result
-from kelvarn.engine.step import Step
+from kelvarn.engine.step import StepResponse
 from kelvarn.model.bodies import Body
 from kelvarn.model.candidate import Candidate, OnOff
 from kelvarn.model.trial import Trial
+from kelvarn.studies.results import Result
 from kelvarn.units import Scale
 
 from .trace import Floats
@@ -69,6 +69,12 @@ class Content:
     by_hand: bool = False
 
     @property
+    def start_degC(self) -> float:
+        """Where a ramp from the start begins: what the control probe first shows."""
+        run = next((entry.result.run for entry in self.entries if entry.result is not None), None)
+        return float(run.measured_degC[0]) if run is not None else self.trial.plan.changes[0].to_degC
+
+    @property
     def result(self) -> Result | None:
         """Result of the selected entry."""
         return self.selected.result if self.selected is not None else None
@@ -107,7 +113,7 @@ def body_content(trial: Trial, scale: Scale, entry: Entry | None, selected_body:
     return Content(trial, scale, (entry,) if entry is not None else (), entry, tuple(lines), bodies=True)
 
 
-def step_content(cold: Step, warm: Step | None, scale: Scale, selected_body: str) -> Content:
+def step_content(cold: StepResponse, warm: StepResponse | None, scale: Scale, selected_body: str) -> Content:
     """Content with one curve for each body of an open-loop step from cold, and the probed body's from warm."""
     run = cold.run
     # Not validated: a drive set by hand is no candidate, but is shown like one.

@@ -47,8 +47,8 @@ class Obstacles:
         found, bounds = np.empty(2), np.array(self._sides(self._inside))
         taken = np.array(self._taken).reshape(-1, 4)
         raster.place(
-            self._low, self._high, self._curves, taken, anchor.x() - self._left, anchor.y(), width, height, bounds,
-            found,
+            self._low, self._high, self._curves, taken,
+            raster.Label(anchor.x() - self._left, anchor.y(), width, height), bounds, found,
         )  # fmt: skip
         best = QRectF(float(found[0]) + self._left, float(found[1]), width, height)
         self.take(best)

@@ -1,12 +1,50 @@
 """The few loops over pixels and samples that the strip needs in each frame, compiled."""
 
 import math
+from typing import NamedTuple
 
-from kelvarn.engine.jit import compiled, part
+from kelvarn.engine.compiled import entry, part
+from kelvarn.engine.records import Grid, Ints, Pixels, Reals
+
+
+class Shown(NamedTuple):
+    """Where a curve is shown: the part of time from low to high s, and places of an instant and of a value in px."""
+
+    low: float
+    high: float
+    at_low: float
+    px_per_s: float
+    value: float
+    at_value: float
+    px_per_unit: float
+
+
+class Curves(NamedTuple):
+    """Two curves: px across, not falling, two or more, and px down at these; `base` may be a single value."""
+
+    x: Reals
+    edge: Reals
+    base: Reals
+
+
+class Paint(NamedTuple):
+    """Premultiplied colour; period 0 fills all, else only diagonal lines two pixels wide, so far apart."""
+
+    color: int
+    period: int
+
+
+class Label(NamedTuple):
+    """A point, and the size of the label that belongs to it, px; columns count from x = 0."""
+
+    x: float
+    y: float
+    width: float
+    height: float
 
 
 @part
-def _from(t, instant, first, last):
+def _from(t: Reals, instant: float, first: int, last: int) -> int:
     """The first sample from `first` to before `last` at or after an instant; `last` where there is none."""
     while first < last:
         middle = (first + last) // 2
@@ -18,7 +56,7 @@ def _from(t, instant, first, last):
 
 
 @part
-def _straighten(found, count, tolerance):
+def _straighten(found: Grid, count: int, tolerance: float) -> int:
     """Leave out points that lie on the way from one kept to the next, to within a tolerance in px; how many stay.
 
     From the last point kept there is a cone of slopes that pass all points since closely enough.
@@ -39,28 +77,27 @@ def _straighten(found, count, tolerance):
     return kept + 1
 
 
-@compiled("d1r d1r d d d d d d d q d d2 -> q")
-def points(t, y, low, high, at_low, px_per_s, value, at_value, px_per_unit, columns, tolerance, found):
+@entry
+def points(t: Reals, y: Reals, shown: Shown, columns: int, tolerance: float, found: Grid) -> int:
     """A curve in pixels: where samples are denser than pixels, the extremes of each of so many columns.
 
     Args:
         t, y: instants in s, rising, and values, shape (m,).
-        low, high, at_low, px_per_s: the part shown, with one sample more at each side, and its place.
-        value, at_value, px_per_unit: where a value stands.
+        shown: the part shown, with one sample more at each side, and its place.
         columns: of pixels.
         tolerance: px by which a point may lie beside the line; where there are none to spare, it is left out.
         found: shape (3·columns, 2), filled as far as the result says.
     """
-    first = max(_from(t, low, 0, t.size) - 1, 0)
-    last = _from(t, high, first, t.size)
-    while last < t.size and t[last] <= high:
+    first = max(_from(t, shown.low, 0, t.size) - 1, 0)
+    last = _from(t, shown.high, first, t.size)
+    while last < t.size and t[last] <= shown.high:
         last += 1
     last = min(last + 1, t.size)
     m = last - first
     if m <= 3 * columns:
         for k in range(m):
-            found[k, 0] = at_low + (t[first + k] - low) * px_per_s
-            found[k, 1] = at_value + (y[first + k] - value) * px_per_unit
+            found[k, 0] = shown.at_low + (t[first + k] - shown.low) * shown.px_per_s
+            found[k, 1] = shown.at_value + (y[first + k] - shown.value) * shown.px_per_unit
         return _straighten(found, m, tolerance) if m > 2 else max(m, 0)
     for c in range(columns):
         begin, end = first + c * m // columns, first + (c + 1) * m // columns
@@ -68,14 +105,14 @@ def points(t, y, low, high, at_low, px_per_s, value, at_value, px_per_unit, colu
         for k in range(begin + 1, end):
             least, most = min(least, y[k]), max(most, y[k])
         one, other = (least, most) if y[begin] <= y[end - 1] else (most, least)
-        found[2 * c, 0] = found[2 * c + 1, 0] = at_low + (t[begin] - low) * px_per_s
-        found[2 * c, 1] = at_value + (one - value) * px_per_unit
-        found[2 * c + 1, 1] = at_value + (other - value) * px_per_unit
+        found[2 * c, 0] = found[2 * c + 1, 0] = shown.at_low + (t[begin] - shown.low) * shown.px_per_s
+        found[2 * c, 1] = shown.at_value + (one - shown.value) * shown.px_per_unit
+        found[2 * c + 1, 1] = shown.at_value + (other - shown.value) * shown.px_per_unit
     return _straighten(found, 2 * columns, tolerance)
 
 
 @part
-def _edge(x, values, k, at):
+def _edge(x: Reals, values: Reals, k: int, at: float) -> float:
     """Value at a place between two points; an array of one value is that everywhere."""
     if values.size == 1:
         return values[0]
@@ -84,20 +121,21 @@ def _edge(x, values, k, at):
     return values[k] + (values[k + 1] - values[k]) * (at - x[k]) / (x[k + 1] - x[k])
 
 
-@compiled("d1r d1r d1r d d I I q q d2 I2 q1")
-def fill(x, edge, base, left, top, over, under, over_period, under_period, rows_of, pixels, reached):
+@entry
+def fill(
+    curves: Curves, left: float, top: float, over: Paint, under: Paint, rows_of: Grid, pixels: Pixels, reached: Ints
+) -> None:
     """Fill the pixels between two curves, column by column.
 
     Args:
-        x: px, not falling, shape (k,), two or more; what lies beside it stays empty.
-        edge, base: the curves in px at these; `base` may be a single value.
+        curves: what lies beside them stays empty.
         left, top: place of the picture, px.
-        over, under: premultiplied colour where the edge lies above the base, and where below.
-        over_period, under_period: 0 fills all, else only diagonal lines two pixels wide, so far apart.
+        over, under: where the edge lies above the base, and where below.
         rows_of: scratch, shape (2, width).
         pixels: shape (height, width); the rows reached are filled anew.
         reached: first row, and the one after the last, shape (2,), filled; equal where nothing is filled.
     """
+    x, edge, base = curves.x, curves.edge, curves.base
     height, width = pixels.shape
     begin, end = height, 0
     k = 0
@@ -122,7 +160,7 @@ def fill(x, edge, base, left, top, over, under, over_period, under_period, rows_
     for c in range(width):
         first, second = int(rows_of[0, c]), int(rows_of[1, c])
         upper, lower = min(first, second), max(first, second)
-        color, period = (over, over_period) if first < second else (under, under_period)
+        color, period = (over.color, over.period) if first < second else (under.color, under.period)
         if period == 0:
             for r in range(upper, lower):
                 pixels[r, c] = color
@@ -132,8 +170,8 @@ def fill(x, edge, base, left, top, over, under, over_period, under_period, rows_
                     pixels[r, c] = color
 
 
-@compiled("d2 d d1 d1")
-def extent(curve, left, low, high):
+@entry
+def extent(curve: Grid, left: float, low: Reals, high: Reals) -> None:
     """Lowest and highest pixel of a curve in each column; infinite where it does not reach.
 
     Args:
@@ -154,7 +192,9 @@ def extent(curve, left, low, high):
 
 
 @part
-def _badness(low, high, curves, taken, left, top, right, bottom):
+def _badness(
+    low: Grid, high: Grid, curves: int, taken: Grid, left: float, top: float, right: float, bottom: float
+) -> float:
     """Columns of curves that a box covers; a rectangle already taken counts as a thousand."""
     count = 0.0
     for k in range(taken.shape[0]):
@@ -167,17 +207,18 @@ def _badness(low, high, curves, taken, left, top, right, bottom):
     return count
 
 
-@compiled("d2 d2 q d2 d d d d d1 d1")
-def place(low, high, curves, taken, x, y, width, height, inside, found):
+@entry
+def place(low: Grid, high: Grid, curves: int, taken: Grid, label: Label, inside: Reals, found: Reals) -> None:
     """The least bad place for a label near a point: above or below it, beginning, ending or centred there.
 
     Args:
         low, high, curves: extent of each curve in each pixel column, and how many rows of these count.
         taken: left, top, right, bottom of each rectangle to keep clear of.
-        x, y, width, height: the point, and the label's size, px; columns count from x = 0.
+        label: what is to be placed.
         inside: left, top, right, bottom that it stays within.
         found: left and top, filled.
     """
+    x, y, width, height = label.x, label.y, label.width, label.height
     best = math.inf
     for choice in range(3):
         shift = 0.0 if choice == 0 else -width - 8 if choice == 1 else -width / 2

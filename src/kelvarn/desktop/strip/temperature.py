@@ -1,5 +1,6 @@
 """The temperature lane: curves, setpoint, band, error fill and what a person would say about them."""
 
+import math
 from collections.abc import Hashable
 from typing import Literal, NamedTuple
 
@@ -10,8 +11,8 @@ from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPen
 from kelvarn.desktop import texts, theme
 from kelvarn.desktop.texts import At
 from kelvarn.engine.plan import setpoint_at
-from kelvarn.engine.results import Result
 from kelvarn.model.candidate import OnOff
+from kelvarn.studies.results import Result
 from kelvarn.units import Quantity, minutes, show, to_shown
 
 from .axis import Axis, padded_range, value_ticks
@@ -121,7 +122,7 @@ class TemperatureLane(Lane):
             times += [change.at_s - 1e-6, change.at_s]
         dense = np.linspace(frame.time.low, frame.time.high, 200)
         t = np.unique(np.concatenate([times, dense[(dense > 0) & (dense < content.trial.duration_s)]]))
-        return t, setpoint_at(content.trial.plan, t)
+        return t, setpoint_at(content.trial.plan, t, content.start_degC)
 
     def _limit(self, content: Content) -> tuple[Line, float, str] | None:
         """The strong curve, the hard limit of its body in degC and what it comes from; None without one."""
@@ -171,7 +172,9 @@ class TemperatureLane(Lane):
         look = theme.current()
         x, value = columns(t, degC, frame.time)
         r = setpoint_at(
-            content.trial.plan, np.clip((x - frame.time.at_low) / frame.time.px_per_unit + frame.time.low, 0, None)
+            content.trial.plan,
+            np.clip((x - frame.time.at_low) / frame.time.px_per_unit + frame.time.low, 0, None),
+            content.start_degC,
         )
         hot, cold = Filling(look.color("ember", 0.7), hatched=True), Filling(look.color("glacier", 0.13))
         fill_between(painter, frame.rect, x, axis.to_px(value), axis.to_px(r), hot, cold)
@@ -333,7 +336,8 @@ def sayings(result: Result, content: Content) -> list[Saying]:
     if settled is not None:
         if over and window.peak_s is not None:
             text = f"{show(over, Quantity.DIFFERENCE, content.scale, sign=True)} over at {minutes(window.peak_s)}"
-            peak_degC = float(result.run.controlled_degC[int(np.searchsorted(result.run.time_s, window.peak_s))])
+            sampled = result.run.controlled_degC[int(np.searchsorted(result.run.time_s, window.peak_s))]
+            peak_degC = r + math.copysign(over, float(sampled) - r)
             found.append(Saying(text, window.peak_s, peak_degC, "ember" if over > band else "muted", "peak"))
         found.append(Saying(f"settled {minutes(settled)}", window.from_s + settled, r, "moss", "since"))
     elif swing is not None and swing > 2 * band:

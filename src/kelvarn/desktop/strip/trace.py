@@ -13,7 +13,7 @@ from PySide6.QtGui import QColor, QImage, QPainter, QPen, QPolygonF
 from . import raster
 from .axis import Axis
 
-Floats = npt.NDArray[np.floating]
+Floats = npt.NDArray[np.float64]
 _HATCH_PX = 7
 _TOLERANCE_PX = 0.1
 """Nobody sees it, and a smooth curve has a tenth of the points."""
@@ -64,8 +64,9 @@ def curve(t: Floats, y: Floats, time: Axis, value: Axis) -> Curve:
     if not t.size:
         return Curve(line, points)
     count = raster.points(
-        np.ascontiguousarray(t, np.float64), np.ascontiguousarray(y, np.float64), time.low, time.high, time.at_low,
-        time.px_per_unit, value.low, value.at_low, value.px_per_unit, columns, _TOLERANCE_PX, points,
+        np.ascontiguousarray(t, np.float64), np.ascontiguousarray(y, np.float64),
+        raster.Shown(time.low, time.high, time.at_low, time.px_per_unit, value.low, value.at_low, value.px_per_unit),
+        columns, _TOLERANCE_PX, points,
     )  # fmt: skip
     line.resize(count)  # its memory stays where it is
     return Curve(line, points[:count])
@@ -122,8 +123,8 @@ def fill_between(
         return
     rows_of, pixels, reached = _canvas(width, height)
     raster.fill(
-        x, edge, base, left, top, over.premultiplied, under.premultiplied, over.period, under.period, rows_of, pixels,
-        reached,
+        raster.Curves(x, edge, base), left, top, raster.Paint(over.premultiplied, over.period),
+        raster.Paint(under.premultiplied, under.period), rows_of, pixels, reached,
     )  # fmt: skip
     begin, end = reached.tolist()
     if begin < end:

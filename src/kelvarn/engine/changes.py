@@ -1,0 +1,153 @@
+"""What happens in a trial, as changes at instants."""
+
+from itertools import pairwise
+
+from kelvarn.model.fields import SURROUNDINGS
+from kelvarn.model.rig import Rig
+from kelvarn.model.trial import (
+    DoorOpens,
+    DrawOffRuns,
+    EventBase,
+    Load,
+    ProbeFault,
+    SupplyChange,
+    SurroundingsChange,
+    Trial,
+)
+
+from .layout import Layout, still_link, transport_s
+from .plant import Change, ChangeKind, Fault, FaultKind
+
+_FAULTS = {
+    "open": FaultKind.OPEN, "short": FaultKind.SHORT, "stuck": FaultKind.STUCK, "stale": FaultKind.STALE,
+    "drift": FaultKind.DRIFT, "offset": FaultKind.OFFSET, "spikes": FaultKind.SPIKES,
+}  # fmt: skip
+
+
+def changes_of(rig: Rig, trial: Trial, layout: Layout) -> tuple[list[Change], list[Fault]]:
+    """What changes when, in order of time, and the faults that these speak of, with one that is none at the end.
+
+    Adds a link of 0 W/K to the layout for each door, and for each draw-off that comes in from the surroundings.
+    """
+    found = [
+        change
+        for draw_off in rig.draw_offs
+        if draw_off.always
+        for change in _draw(rig, layout, draw_off.name, 0.0, None)
+    ]
+    own_heat = [(layout.entry[body.name], body.own_heat_W) for body in rig.bodies if body.own_heat_W]
+    found += [_change(0.0, ChangeKind.LOAD, body, watts) for body, watts in own_heat]
+    running = {draw_off.name for draw_off in rig.draw_offs if draw_off.always}
+    for event in trial.events:
+        match event:
+            case DoorOpens():
+                layout.links.append(still_link(layout.end(event.body), layout.end(event.to)))
+                opened = door_W_per_K(rig, event)
+                found += _while(event, ChangeKind.LINK, len(layout.links) - 1, opened)
+            case Load():
+                found += _while(event, ChangeKind.LOAD, layout.entry[event.body], event.power_W)
+            case DrawOffRuns():
+                if event.draw_off not in running:
+                    found += _draw(rig, layout, event.draw_off, event.at_s, event.lasts_s)
+            case SurroundingsChange():
+                found += _while(event, ChangeKind.SURROUNDINGS, 0, event.change_K)
+    found += _supply(rig, trial)
+    of_probes, faults = _faults(rig, trial)
+    found += of_probes
+    # At one instant faults come first: the reading of that instant is already wrong.
+    found.sort(key=lambda change: (change.at_s, change.kind != ChangeKind.FAULT))
+    return found, [*faults, Fault(0, 0.0, 0.0, 1.0)]
+
+
+def _change(at_s: float, kind: ChangeKind, index: int, value: float, inlet_degC: float = 0.0) -> Change:
+    return Change(at_s, kind, index, value, inlet_degC)
+
+
+def _ends_s(event: EventBase) -> float | None:
+    return None if event.lasts_s is None else event.at_s + event.lasts_s
+
+
+def _while(event: EventBase, kind: ChangeKind, index: int, value: float) -> list[Change]:
+    """Something is more while an event lasts."""
+    end = _ends_s(event)
+    found = [_change(event.at_s, kind, index, value)]
+    return found if end is None else [*found, _change(end, kind, index, -value)]
+
+
+def _draw(rig: Rig, layout: Layout, name: str, at_s: float, lasts_s: float | None) -> list[Change]:
+    """A draw-off runs. What comes in from the surroundings brings their heat like a link to them."""
+    draw_off = next(found for found in rig.draw_offs if found.name == name)
+    body, flow, inlet = layout.entry[draw_off.body], draw_off.flow_W_per_K, draw_off.inlet_degC
+    if inlet is None:
+        layout.links.append(still_link(body, layout.end(SURROUNDINGS)))
+        kind, index, inlet = ChangeKind.LINK, len(layout.links) - 1, 0.0
+    else:
+        kind, index = ChangeKind.DRAW, body
+    found = [_change(at_s, kind, index, flow, inlet)]
+    return found if lasts_s is None else [*found, _change(at_s + lasts_s, kind, index, -flow, inlet)]
+
+
+def _supply(rig: Rig, trial: Trial) -> list[Change]:
+    """The supply is the product of the shares under way; resistive heaters give power by its square.
+
+    What leaves a heater is felt after its dead time, and so is a change of its supply.
+    """
+    events = [event for event in trial.events if isinstance(event, SupplyChange)]
+    found = []
+    for instant in sorted({event.at_s for event in events} | {end for e in events if (end := _ends_s(e)) is not None}):
+        supply = 1.0
+        for event in events:
+            if under_way(event, instant):
+                supply *= event.to
+        for index, drive in enumerate(rig.drives):
+            if getattr(drive, "resistive", False):
+                found.append(_change(instant + transport_s(rig, drive), ChangeKind.SUPPLY, index, supply * supply))
+    return found
+
+
+def _faults(rig: Rig, trial: Trial) -> tuple[list[Change], list[Fault]]:
+    """Of one probe's faults the one begun last rules until it ends, then the earlier one goes on."""
+    events = [event for event in trial.events if isinstance(event, ProbeFault)]
+    faults = [Fault(_FAULTS[event.fault], event.at_s, event.size_K, event.every_s) for event in events]
+    found: list[Change] = []
+    for index, probe in enumerate(rig.probes):
+        own = [(event.at_s, number, event) for number, event in enumerate(events) if event.probe == probe.name]
+        instants = sorted(
+            {event.at_s for _, _, event in own} | {end for _, _, e in own if (end := _ends_s(e)) is not None}
+        )
+        rules = -1
+        for instant in instants:
+            before = rules
+            rules = max(
+                ((at_s, number) for at_s, number, event in own if under_way(event, instant)), default=(0.0, -1)
+            )[1]
+            if rules != before:
+                found.append(_change(instant, ChangeKind.FAULT, index, float(rules)))
+    return found, faults
+
+
+def under_way(event: EventBase, time_s: float) -> bool:
+    """Whether an event is under way at an instant."""
+    end = _ends_s(event)
+    return event.at_s <= time_s and (end is None or time_s < end)
+
+
+def door_W_per_K(rig: Rig, event: DoorOpens) -> float:
+    """What a door adds while it is open: what the event says, else the rig's link."""
+    if event.conductance_W_per_K is not None:
+        return event.conductance_W_per_K
+    link = rig.link_between(event.body, event.to)
+    return 0.0 if link is None else link.opened_W_per_K
+
+
+def openings(trial: Trial) -> list[tuple[float, float, int, int]]:
+    """When windows open, in order: from and to in s (inf at the end), index of the setpoint change and of the event.
+
+    Of the two one is −1. One that opens at the instant of another ends where the next one after that instant opens.
+    """
+    opens = [(change.at_s, index, -1) for index, change in enumerate(trial.plan.changes)]
+    opens += [(event.at_s, -1, index) for index, event in enumerate(trial.events)]
+    opens.sort(key=lambda each: (each[0], each[1] < 0, each[1], each[2]))
+    instants = [*sorted({each[0] for each in opens}), float("inf")]
+    following = dict(pairwise(instants))
+    return [(at_s, following[at_s], change, event) for at_s, change, event in opens]

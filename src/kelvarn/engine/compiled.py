@@ -1,0 +1,371 @@
+"""Compiled functions: the one place that knows how the compiler works. `code_cache.py` keeps what it makes on disk.
+
+An `entry` is called from Python; a `part` is called by compiled code, and from Python as the plain function it is. What
+an entry takes is read off its annotations (`records`): numbers, arrays, tables, named tuples of them.
+
+numba can keep what it compiled, but reading that back takes all of numba, 1.3 s more than loading object code (measured
+0.4 against 1.7 s). So the machine code of an entry is kept as an object file, which needs only the loader of LLVM. It
+takes the address of rows of eight-byte slots, one row a call: room for the result, then the arguments, an array being
+its address and its shape. Where anything of this fails, numba itself compiles and keeps the same functions.
+Tested with numba 0.61 to 0.68 and llvmlite 0.44 to 0.50.
+"""
+
+import ctypes
+import hashlib
+import importlib
+import logging
+import struct
+import threading
+from collections.abc import Callable, Sequence
+from functools import cache, cached_property
+from pathlib import Path
+from typing import Any, TypeVar, cast, get_args, get_origin, get_type_hints
+
+import numpy as np
+
+from .code_cache import cache_folder, forget_old, read, write
+from .records import Axes, Table, Tables, dtype_of
+
+F = TypeVar("F", bound=Callable[..., Any])
+_lock = threading.RLock()
+_log = logging.getLogger(__name__)
+
+# The one liberty taken with floating point is fused multiply-add; the same machine gives the same bits. Nothing
+# compiled makes arrays, and so need not count references to them (counting took a third of the time of a sample).
+_HOW: Any = {"nogil": True, "error_model": "numpy", "fastmath": {"contract"}, "_nrt": False}
+
+
+@cache
+def _numba() -> Any:
+    numba = importlib.import_module("numba")
+    # Off by default in numba; makes vector instructions of the eight-row blocks of heat.py (measured: twice as fast).
+    numba.config.SLP_VECTORIZE = 1
+    return numba
+
+
+@cache
+def _llvm() -> Any:
+    """LLVM's loader."""
+    llvm = importlib.import_module("llvmlite.binding")
+    llvm.initialize_native_target()
+    llvm.initialize_native_asmprinter()
+    return llvm
+
+
+def _machine() -> str:
+    """What object code depends on: the loader's version and the processor."""
+    llvm = _llvm()
+    return f"{llvm.llvm_version_info} {llvm.get_host_cpu_name()} {llvm.get_host_cpu_features().flatten()}"
+
+
+def _target_machine() -> Any:
+    llvm = _llvm()
+    features = llvm.get_host_cpu_features().flatten()
+    target = llvm.Target.from_default_triple()
+    return target.create_target_machine(
+        cpu=llvm.get_host_cpu_name(), features=features, opt=3, jit=True, codemodel="jitdefault"
+    )
+
+
+_parts: list["_Part"] = []
+
+
+class _Part:
+    """A function that compiled code calls; Python calls it as it is, without a compiler."""
+
+    def __init__(self, function: Callable[..., Any], *, inlined: bool) -> None:
+        self._function, self.inlined = function, inlined
+        self.__doc__ = function.__doc__
+        _parts.append(self)
+
+    def __call__(self, *arguments: Any) -> Any:
+        return self._function(*arguments)
+
+    @cached_property
+    def _dispatcher(self) -> Any:
+        return _numba().njit(**_HOW)(self._function)
+
+    @property
+    def _numba_type_(self) -> Any:
+        """What numba takes this for where it meets it in a function."""
+        return _numba().types.Dispatcher(self._dispatcher)
+
+    def forget(self) -> None:
+        """Compile it anew when it is met again: what was made without optimising is of no use to numba alone."""
+        self.__dict__.pop("_dispatcher", None)
+
+    def names(self) -> list[str]:
+        """What the compiler calls it, once for each kind of arguments that it has met."""
+        return [made.fndesc.llvm_func_name for made in self._dispatcher.overloads.values()]
+
+
+def part(function: F) -> F:
+    """What compiled code calls for every sample: its code is put into the caller's.
+
+    Passing a dozen arrays takes longer than most of these do (measured: 1.9 to 1.0 times the C loop).
+    """
+    return cast(F, _Part(function, inlined=True))
+
+
+def subroutine(function: F) -> F:
+    """What compiled code calls now and then: compiled once for all its callers."""
+    return cast(F, _Part(function, inlined=False))
+
+
+def entry(function: Callable[..., int | None]) -> "Entry":
+    """What Python calls and a compiler must have seen before; arguments and result as its annotations say."""
+    return Entry(function)
+
+
+class Entry:
+    """A compiled function as Python calls it. The interpreter's lock is released while it works."""
+
+    def __init__(self, function: Callable[..., int | None]) -> None:
+        self.function = function
+        self._call: Callable[[int, int], Any] | None = None
+
+    @cached_property
+    def _kinds(self) -> list[Any]:
+        hints = get_type_hints(self.function, include_extras=True)
+        hints.pop("return")
+        return list(hints.values())
+
+    def __call__(self, *arguments: Any) -> int:
+        return self.many([arguments])[0]
+
+    def many(self, calls: Sequence[Sequence[Any]]) -> list[int]:
+        """Several calls one after another, with their results.
+
+        Raises:
+            TypeError: an argument is not what the function takes.
+        """
+        call = self._call or self.load()
+        rows = np.array([[0, *self.slots(arguments)] for arguments in calls], np.int64)
+        call(rows.ctypes.data, len(rows))
+        return cast(list[int], rows[:, 0].tolist())
+
+    def slots(self, arguments: Sequence[Any]) -> list[int]:
+        """Arguments as numbers; what they are about must live as long as these are in use."""
+        if len(arguments) != len(self._kinds):
+            raise TypeError(f"{len(self._kinds)} arguments are needed, not {len(arguments)}")
+        found: list[int] = []
+        for value, kind in zip(arguments, self._kinds, strict=True):
+            _add_slots(found, value, kind)
+        return found
+
+    def load(self) -> Callable[[int, int], Any]:
+        """Load its code from the disk, or compile it and keep it there. Compiling takes up to a minute."""
+        with _lock:
+            if self._call is None:
+                try:
+                    self._call = self._from_object_code()
+                except Exception:  # whatever the insides of the compiler do: it is only the start that is slower
+                    _log.info("object code of %s could not be used", self.function.__name__, exc_info=True)
+                    self._call = self._by_numba()
+            return self._call
+
+    def _from_object_code(self) -> Callable[[int, int], Any]:
+        folder = cache_folder(_machine())
+        own = hashlib.sha256(Path(self.function.__code__.co_filename).read_bytes()).hexdigest()[:8]
+        path = folder / f"{self.function.__module__}.{self.function.__name__}.{own}.o"
+        kept = read(path)
+        if kept is None:
+            forget_old(folder)
+            kept = self._compile()
+            write(path, kept)
+        return _loaded(kept)
+
+    def _compile(self) -> bytes:
+        """Name of the function and object code of it."""
+        numba = _numba()
+        signature = numba.types.void(numba.types.int64, numba.types.int64)
+        how = {**_HOW, "no_cpython_wrapper": True, "no_cfunc_wrapper": True}  # nothing in it asks for Python
+        full = numba.config.OPT
+        # numba would optimise each function anew in each that calls it; once, at the end, takes half the time.
+        numba.config.OPT = type(full)(0)
+        try:
+            made = numba.njit([signature], **how)(self._of_rows(numba.njit(**_HOW)(self.function)))
+        finally:
+            numba.config.OPT = full
+        name = next(iter(made.overloads.values())).fndesc.llvm_func_name
+        module, target = _llvm().parse_assembly(made.inspect_llvm(signature.args)), _target_machine()
+        _optimise(module, target, name)
+        return cast(bytes, name.encode() + b"\0" + target.emit_object(module))
+
+    def _by_numba(self) -> Callable[[int, int], Any]:
+        """Compiled by numba in its usual way, and kept in its own cache where there is one."""
+        numba = _numba()
+        for each in _parts:
+            each.forget()
+        for keep in (True, False):
+            try:
+                if keep:
+                    numba.config.CACHE_DIR = str(cache_folder(_machine()))
+                core = numba.njit(cache=keep, **_HOW)(self.function)
+                call = numba.njit([numba.types.void(numba.types.int64, numba.types.int64)], **_HOW)(self._of_rows(core))
+                return cast(Callable[[int, int], Any], call)
+            except Exception:
+                if not keep:
+                    raise
+        raise AssertionError
+
+    def _of_rows(self, core: Any) -> Callable[[int, int], None]:
+        """A function of the address and the count of rows of slots, that calls `core` for each."""
+        names: dict[str, Any] = {"core": core, "view": _view(), "number": _number(), "int64": np.dtype(np.int64)}
+        takes: list[str] = []
+        at = 1
+        for kind in self._kinds:
+            text, at = _taken(kind, at, names)
+            takes.append(text)
+        result = get_type_hints(self.function)["return"]
+        body = f"{'row[0] = ' if result is int else ''}core({', '.join(takes)})"
+        source = f"def of_rows(address, count):\n rows = view(address, (count, {at}), int64)\n"
+        source += f" for k in range(count):\n  row = rows[k]\n  {body}\n"
+        exec(source, names)
+        return cast(Callable[[int, int], None], names["of_rows"])
+
+
+def _optimise(module: Any, target: Any, name: str) -> None:
+    """All that LLVM can do, vector instructions of the eight-row blocks of linear.py too (measured: twice as fast)."""
+    llvm = _llvm()
+    inlined = {name for each in _parts if each.inlined for name in each.names()}
+    for function in module.functions:
+        if not function.is_declaration and function.name != name:
+            function.linkage = "internal"
+            if function.name in inlined:
+                function.add_function_attribute("alwaysinline")
+    options = llvm.create_pipeline_tuning_options(speed_level=3)
+    options.loop_vectorization = options.slp_vectorization = True
+    builder = llvm.create_pass_builder(target, options)
+    builder.getModulePassManager().run(module, builder)
+
+
+def _array_kind(kind: Any) -> tuple[np.dtype[Any], int] | None:
+    """What an annotation says of an array; None for what is no array."""
+    if get_origin(kind) is Table:
+        return dtype_of(get_args(kind)[0]), 1
+    if get_origin(kind) is Tables:
+        return dtype_of(get_args(kind)[0]), 2
+    axes = next((each for each in getattr(kind, "__metadata__", ()) if isinstance(each, Axes)), None)
+    return None if axes is None else (np.dtype(axes.of), axes.many)
+
+
+@cache
+def _fields(kind: Any) -> tuple[Any, ...] | None:
+    """Annotations of the fields of a named tuple; None for what is none."""
+    return tuple(get_type_hints(kind, include_extras=True).values()) if hasattr(kind, "_fields") else None
+
+
+def _taken(kind: Any, at: int, names: dict[str, Any]) -> tuple[str, int]:
+    """An expression that takes an argument off a row of slots from a place on, and the place after it."""
+    inner = _fields(kind)
+    if inner is not None:
+        parts = []
+        for each in inner:
+            text, at = _taken(each, at, names)
+            parts.append(text)
+        names[kind.__name__] = kind
+        return f"{kind.__name__}({', '.join(parts)})", at
+    array = _array_kind(kind)
+    if array is None:
+        return (f"number(row[{at}])" if kind is float else f"row[{at}]"), at + 1
+    dtype, axes = array
+    name = f"type{at}"
+    names[name] = dtype
+    shape = "".join(f"row[{at + 1 + axis}], " for axis in range(axes))
+    return f"view(row[{at}], ({shape}), {name})", at + 1 + axes
+
+
+def _add_slots(found: list[int], value: Any, kind: Any) -> None:
+    inner = _fields(kind)
+    if inner is not None:
+        for each, its in zip(value, inner, strict=True):
+            _add_slots(found, each, its)
+        return
+    array = _array_kind(kind)
+    if array is not None:
+        if not isinstance(value, np.ndarray) or (value.dtype, value.ndim) != array or not value.flags.c_contiguous:
+            raise TypeError(f"an array of {array[1]} axes of {array[0]} is needed; not this: {value!r:.80}")
+        found.append(value.ctypes.data)
+        found.extend(value.shape)
+    elif kind is float and isinstance(value, (float, int, np.floating)):
+        found.append(struct.unpack("q", struct.pack("d", value))[0])
+    elif kind is not float and isinstance(value, (int, np.integer)):
+        found.append(int(value))
+    else:
+        raise TypeError(f"a number is needed; not this: {value!r:.80}")
+
+
+@cache
+def _view() -> Any:
+    """An array on memory at an address, for compiled code; numba's own way counts references."""
+    _numba()
+    from llvmlite import ir
+    from numba import types
+    from numba.core import cgutils
+    from numba.extending import intrinsic
+    from numba.np.arrayobj import make_array, populate_array
+
+    @intrinsic
+    def view(_context: Any, address: Any, shape: Any, dtype: Any) -> Any:
+        kind = types.Array(dtype.dtype, len(shape), "C")
+
+        def generate(context: Any, builder: Any, _signature: Any, arguments: Any) -> Any:
+            array = make_array(kind)(context, builder)
+            size = ir.Constant(ir.IntType(64), context.get_abi_sizeof(context.get_data_type(kind.dtype)))
+            extents = cgutils.unpack_tuple(builder, arguments[1], kind.ndim)
+            stride, strides = size, list[Any]()
+            for extent in reversed(extents):
+                strides.insert(0, stride)
+                stride = builder.mul(stride, extent)
+            place = builder.inttoptr(arguments[0], array.data.type)
+            populate_array(array, place, shape=extents, strides=strides, itemsize=size, meminfo=None)
+            return array._getvalue()
+
+        return kind(address, shape, dtype), generate
+
+    return view
+
+
+@cache
+def _number() -> Any:
+    """A slot's bits as a floating-point number, for compiled code."""
+    _numba()
+    from numba import types
+    from numba.extending import intrinsic
+
+    @intrinsic
+    def number(_context: Any, bits: Any) -> Any:
+        def generate(context: Any, builder: Any, _signature: Any, arguments: Any) -> Any:
+            return builder.bitcast(arguments[0], context.get_value_type(types.float64))
+
+        return types.float64(bits), generate
+
+    return number
+
+
+_engines: list[Any] = []  # code lives as long as the engine that loaded it
+
+
+def _loaded(kept: bytes) -> Callable[[int, int], None]:
+    """Object code made callable. numba's functions return a status and take room for result and error first."""
+    name, _, code = kept.partition(b"\0")
+    llvm = _llvm()
+    engine = llvm.create_mcjit_compiler(llvm.parse_assembly(""), _target_machine())
+    engine.add_object_file(llvm.ObjectFileRef.from_data(code))
+    engine.finalize_object()
+    address = engine.get_function_address(name.decode())
+    if not address:
+        raise RuntimeError("the object file has no such function")
+    _engines.append(engine)
+    function = ctypes.CFUNCTYPE(ctypes.c_int32, ctypes.c_void_p, ctypes.c_void_p, ctypes.c_int64, ctypes.c_int64)(
+        address
+    )
+
+    def call(rows: int, count: int) -> None:
+        unused = ctypes.create_string_buffer(16)
+        place = ctypes.addressof(unused)
+        if function(place, place + 8, rows, count) != 0:
+            raise RuntimeError("compiled code failed")
+
+    return call

@@ -1,0 +1,187 @@
+"""P, PI and PID with two degrees of freedom.
+
+Source: Åström and Hägglund, Advanced PID Control, 2006, ch. 3 (setpoint weights, filtered derivative, tracking
+anti-windup) and ch. 13 (backward difference for the derivative, forward difference for the integral).
+"""
+
+from dataclasses import dataclass
+from enum import IntEnum
+
+from kelvarn.model import candidate
+from kelvarn.units import Quantity, Scale, show
+
+from ..compiled import part
+from ..decision import Decision
+from ..sample import Sample
+
+
+class Code(IntEnum):
+    """What it did at a sample."""
+
+    FREE = 20  # drive as asked
+    AT_HIGH = 21  # more asked than given, memory goes on
+    AT_LOW = 22  # less asked than given, memory goes on
+    HELD_HIGH = 23  # more asked than given, memory frozen
+    HELD_LOW = 24  # less asked than given, memory frozen
+    PULLED_HIGH = 25  # more asked than given, memory pulled back
+    PULLED_LOW = 26  # less asked than given, memory pulled back
+    RATE_UP = 27  # asked rise is faster than the rate limit
+    RATE_DOWN = 28  # asked fall is faster than the rate limit
+
+
+FIRST_AT_LIMIT, LAST_AT_LIMIT = Code.AT_HIGH, Code.PULLED_LOW
+"""Codes of a drive held at one of its limits; they stand in one block, each low one after its high one."""
+
+
+class Windup(IntEnum):
+    """What the memory does while less or more is given than asked."""
+
+    NONE = 0
+    HOLD = 1
+    BACK = 2
+
+
+@dataclass(slots=True)
+class Pid:
+    """Settings."""
+
+    kp_per_K: float
+    ki_per_Ks: float  # Kp/Ti
+    kd_s_per_K: float  # Kp·Td
+    filter_s: float  # Td/N
+    weight: float  # setpoint weight b
+    speed_weight: float  # c
+    bias: float
+    low: float
+    high: float
+    rate_per_s: float  # 0: none
+    windup: int  # Windup
+    tracking_s: float
+    integrates: bool
+
+
+@dataclass(slots=True)
+class State:
+    """Before the first sample."""
+
+    started: bool = False
+    memory: float = 0.0
+    speed: float = 0.0
+    last_input: float = 0.0  # of the speed term
+    last_drive: float = 0.0
+    error_K: float = 0.0  # at this sample
+
+
+MODEL, SETTINGS, STATE, USUAL = candidate.Pid, Pid, State, candidate.Pid()
+_WINDUP = {"none": Windup.NONE, "hold": Windup.HOLD, "back_calculation": Windup.BACK}
+
+
+def settings_of(model: candidate.Pid) -> Pid:
+    """Settings of its model."""
+    return Pid(
+        kp_per_K=model.kp_per_K,
+        ki_per_Ks=model.kp_per_K / model.ti_s if model.integrates else 0.0,
+        kd_s_per_K=model.kp_per_K * model.acting_td_s,
+        filter_s=model.acting_td_s / model.filter_n,
+        weight=model.acting_weight,
+        speed_weight=model.derivative_weight,
+        bias=model.bias,
+        low=model.low,
+        high=model.high,
+        rate_per_s=model.rate_per_s or 0.0,
+        windup=_WINDUP[model.anti_windup],
+        tracking_s=model.acting_tracking_s,
+        integrates=model.integrates,
+    )
+
+
+@part
+def _start(law: Pid, state: State, y: float, speed_input: float) -> None:
+    """State at the start, with the drive at its bias.
+
+    The memory starts at Kp (1 − b) y, which makes the first output what a loop at rest at y would give. Without
+    it the start would depend on where the temperature scale has its zero.
+    """
+    state.started = True
+    state.memory = law.kp_per_K * (1.0 - law.weight) * y if law.integrates else 0.0
+    state.last_input = speed_input
+    state.last_drive = min(max(law.bias, law.low), law.high)
+
+
+@part
+def ask(law: Pid, state: State, r: float, y: float, h: float, out: Decision) -> None:
+    """Read a sample; arguments as for `laws.ask`."""
+    speed_input = law.speed_weight * r - y
+    if not state.started:
+        _start(law, state, y, speed_input)
+    # Backward difference of Kp Td s / (1 + s Td/N).
+    change = speed_input - state.last_input
+    state.speed = (law.filter_s * state.speed + law.kd_s_per_K * change) / (law.filter_s + h)
+    state.last_input = speed_input
+    state.error_K = r - y
+    p = law.kp_per_K * (law.weight * r - y)
+    asked = law.bias + p + state.memory + state.speed
+    proposed, code = min(max(asked, law.low), law.high), Code.FREE
+    if law.rate_per_s > 0.0:
+        step = law.rate_per_s * h
+        if proposed > state.last_drive + step:
+            proposed, code = state.last_drive + step, Code.RATE_UP
+        elif proposed < state.last_drive - step:
+            proposed, code = state.last_drive - step, Code.RATE_DOWN
+    if code == Code.FREE and proposed != asked:
+        code = _code_at_limit(law, state, asked, proposed)
+    out.asked, out.proposed, out.p, out.i, out.d = asked, proposed, p, state.memory, state.speed
+    out.delay_left_s, out.law_code = 0.0, code
+
+
+@part
+def _frozen(law: Pid, state: State, asked: float, given: float) -> bool:
+    """Whether the memory holds still: it would only grow further beyond what is given."""
+    error = state.error_K
+    return (
+        law.integrates
+        and law.windup == Windup.HOLD
+        and ((asked > given and error > 0.0) or (asked < given and error < 0.0))
+    )
+
+
+@part
+def _code_at_limit(law: Pid, state: State, asked: float, given: float) -> Code:
+    """Code of a drive at its limit."""
+    if _frozen(law, state, asked, given):
+        return Code.HELD_HIGH if asked > given else Code.HELD_LOW
+    if law.integrates and law.windup == Windup.BACK:
+        return Code.PULLED_HIGH if asked > given else Code.PULLED_LOW
+    return Code.AT_HIGH if asked > given else Code.AT_LOW
+
+
+@part
+def took(law: Pid, state: State, given: float, h: float, out: Decision) -> None:
+    """Learn what was given: the memory runs on, freezes or is pulled back. Arguments as for `laws.took`."""
+    state.last_drive = given
+    if not law.integrates:
+        return
+    if not _frozen(law, state, out.asked, given):
+        state.memory += law.ki_per_Ks * h * state.error_K
+    if law.windup == Windup.BACK:
+        state.memory += min(h / law.tracking_s, 1.0) * (given - out.asked)
+
+
+def why(model: candidate.Pid, at: Sample, scale: Scale) -> str:
+    """What it did at a sample, in words."""
+    asked, given = show(at.asked, Quantity.DRIVE), show(at.given, Quantity.DRIVE)
+    gap = at.setpoint_degC - at.measured_degC
+    side = "below" if gap > 0 else "above"
+    where = f"{show(abs(gap), Quantity.DIFFERENCE, scale)} {side} the setpoint" if gap else "right at the setpoint"
+    match Code(at.code):
+        case Code.FREE:
+            return f"{where}: gives the {asked} it asks for"
+        case Code.RATE_UP | Code.RATE_DOWN:
+            return f"{where}: wants {asked}, gives {given}: the rate limit holds it"
+        case Code.HELD_HIGH | Code.HELD_LOW:
+            memory = "memory frozen"
+        case Code.PULLED_HIGH | Code.PULLED_LOW:
+            memory = "memory pulled back"
+        case _:
+            memory = "memory runs on" if model.integrates else "no memory to wind up"
+    return f"{where}: wants {asked}, gives {given}: {memory}"

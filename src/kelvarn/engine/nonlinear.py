@@ -1,0 +1,322 @@
+"""Heat flow that is not linear: radiation, melting, fans and valves.
+
+The state x is one array: bodies 0…n−1, probes (degC), relative flow or position of each drive that moves something
+(0…1), and the heat lost to the surroundings so far (J). A body that melts is carried by its heat content, as the
+temperature θ it would have without its latent heat: dθ/dt is the heat flowing in over C, without a jump where melting
+begins, and T is found from θ.
+
+Between two changes of a drive it is advanced by a linearly implicit Runge–Kutta method of order 4 with an error
+estimate of order 3, stable however quick a body is: RODAS of Hairer and Wanner, Solving Ordinary Differential
+Equations II, 1996, section IV.7, with its coefficients as stated there. Steps adapt to the error.
+"""
+
+import math
+from typing import NamedTuple
+
+import numpy as np
+
+from .compiled import part, subroutine
+from .heat import carried, conductance, turning
+from .plant import TIME_EPS, Body, Plant, State
+from .records import Blocks, Grid, Reals
+
+_GAMMA = 0.25
+_STAGES = 6
+_A = np.array(
+    [
+        [0.0, 0.0, 0.0, 0.0, 0.0],
+        [1.544, 0.0, 0.0, 0.0, 0.0],
+        [0.9466785280815826, 0.2557011698983284, 0.0, 0.0, 0.0],
+        [3.314825187068521, 2.896124015972201, 0.9986419139977817, 0.0, 0.0],
+        [1.221224509226641, 6.019134481288629, 12.53708332932087, -0.6878860361058950, 0.0],
+        [1.221224509226641, 6.019134481288629, 12.53708332932087, -0.6878860361058950, 1.0],
+    ]
+)
+_C = np.array(
+    [
+        [0.0, 0.0, 0.0, 0.0, 0.0],
+        [-5.6688, 0.0, 0.0, 0.0, 0.0],
+        [-2.430093356833875, -0.2063599157091915, 0.0, 0.0, 0.0],
+        [-0.1073529058151375, -9.594562251023355, -20.47028614809616, 0.0, 0.0],
+        [7.496443313967647, -10.24680431464352, -33.99990352819905, 11.70890893206160, 0.0],
+        [8.083246795921522, -7.981132988064893, -31.52159432874371, 16.31930543123136, -6.058818238834054],
+    ]
+)
+_SLOWEST_FLOW = 1e-3  # below it the slope of flow^m, endless at 0 for m < 1, is taken here
+_ABSURD = 1e9  # K, of an error
+_SHORTEST = 1e-7  # of a span: a step this short is taken whatever its error, at a corner of the heat content
+
+
+class Adaptive(NamedTuple):
+    """What the integration works on."""
+
+    x: Reals
+    squares: Blocks  # two matrices
+    work: Grid  # WORK_ROWS rows
+    into_W: Reals  # into each body, whatever its state
+
+
+WORK_ROWS = _STAGES + 7
+_AT, _RATE, _SOLVED, _DEGC, _PER_THETA, _RATE_BEFORE, _RATE_AFTER = range(_STAGES, WORK_ROWS)
+
+
+@subroutine
+def content(degC: float, body: Body) -> float:
+    """θ of a body at a temperature."""
+    width = body.melted_at_degC - body.melts_from_degC
+    if body.latent_K == 0.0 or degC <= body.melts_from_degC:
+        return degC
+    if degC >= body.melted_at_degC:
+        return degC + body.latent_K
+    return body.melts_from_degC + (degC - body.melts_from_degC) * (1.0 + body.latent_K / width)
+
+
+@part
+def temperature(theta: float, body: Body) -> tuple[float, float]:
+    """Temperature of a body in degC, and its slope dT/dθ."""
+    extra = body.latent_K
+    if extra == 0.0 or theta <= body.melts_from_degC:
+        return theta, 1.0
+    if theta >= body.melted_at_degC + extra:
+        return theta - extra, 1.0
+    slope = 1.0 / (1.0 + extra / (body.melted_at_degC - body.melts_from_degC))
+    return body.melts_from_degC + (theta - body.melts_from_degC) * slope, slope
+
+
+@part
+def slopes(x: Reals, wanted: bool, jacobian: Grid, plant: Plant, state: State, adaptive: Adaptive, dx: Reals) -> None:
+    """dx/dt, and where `wanted` its Jacobian, shape (size, size)."""
+    n, count = plant.bodies.size, plant.probes.size
+    lost = x.size - 1
+    degC, per_theta = adaptive.work[_DEGC], adaptive.work[_PER_THETA]
+    if wanted:
+        jacobian[:] = 0.0
+    dx[lost] = 0.0
+    for i in range(n):
+        degC[i], per_theta[i] = temperature(x[i], plant.bodies[i])
+        drawn = state.bodies[i].drawn_W_per_K
+        dx[i] = adaptive.into_W[i] - drawn * degC[i]
+        dx[lost] += drawn * degC[i]
+        if wanted:
+            jacobian[i, i] = -drawn * per_theta[i]
+            jacobian[lost, i] = drawn * per_theta[i]
+    for k in range(state.links.size):
+        link = state.links[k]
+        a, b = link.a, link.b
+        ta = degC[a] if a < n else state.loop[0].outside_degC
+        tb = degC[b] if b < n else state.loop[0].outside_degC
+        flow_slot = n + count + link.mover
+        flow = max(x[flow_slot], 0.0) if link.mover >= 0 else 0.0
+        heat, by_a, by_b = carried(link, conductance(link, flow), ta, tb)
+        row_a, row_b = (a if a < n else lost), (b if b < n else lost)
+        if not link.one_way:
+            dx[row_a] += heat
+        dx[row_b] -= heat
+        if wanted:
+            if a < n:
+                if not link.one_way:
+                    jacobian[row_a, a] -= by_a * per_theta[a]
+                jacobian[row_b, a] += by_a * per_theta[a]
+            if b < n:
+                if not link.one_way:
+                    jacobian[row_a, b] += by_b * per_theta[b]
+                jacobian[row_b, b] -= by_b * per_theta[b]
+            if link.mover >= 0:
+                flow, e = max(x[flow_slot], _SLOWEST_FLOW), link.flow_exponent
+                by_flow = link.full_W_per_K * e * flow ** (e - 1.0) * (tb - ta)
+                if not link.one_way:
+                    jacobian[row_a, flow_slot] += by_flow
+                jacobian[row_b, flow_slot] -= by_flow
+    for d in range(plant.drives.size):
+        slot, settings, drive = n + count + d, plant.drives[d], state.drives[d]
+        dx[slot] = 0.0
+        if not settings.moves:
+            continue
+        body = settings.acts_on
+        if body >= 0:
+            dx[body] += drive.full_W * x[slot]
+            if wanted:
+                jacobian[body, slot] += drive.full_W
+        if settings.speed_lag_s > 0.0:
+            dx[slot] = (drive.target - x[slot]) / settings.speed_lag_s
+            if wanted:
+                jacobian[slot, slot] = -1.0 / settings.speed_lag_s
+        else:
+            dx[slot] = drive.ramp_per_s
+    for i in range(n):
+        dx[i] *= plant.bodies[i].per_capacity_K_per_J
+        if wanted:
+            for j in range(x.size):
+                jacobian[i, j] *= plant.bodies[i].per_capacity_K_per_J
+    for p in range(count):
+        slot, probe = n + p, plant.probes[p]
+        dx[slot] = 0.0
+        if probe.lag_s > 0.0:
+            dx[slot] = (degC[probe.sits_in] - x[slot]) / probe.lag_s
+            if wanted:
+                jacobian[slot, probe.sits_in] = per_theta[probe.sits_in] / probe.lag_s
+                jacobian[slot, slot] = -1.0 / probe.lag_s
+
+
+@part
+def _factor(m: Grid) -> None:
+    """LU factors in place of 1/(γh) − J, the inverses of the pivots on the diagonal.
+
+    No pivoting: heat only flows from warm to cold, so that among bodies and probes each row's diagonal outweighs the
+    rest of it; flows depend on nothing else and the heat lost acts on nothing, so that their rows cannot grow.
+    """
+    size = m.shape[0]
+    for k in range(size):
+        inverse = 1.0 / m[k, k]
+        m[k, k] = inverse
+        for i in range(k + 1, size):
+            if m[i, k] != 0.0:
+                factor = m[i, k] * inverse
+                m[i, k] = factor
+                for j in range(k + 1, size):
+                    m[i, j] -= factor * m[k, j]
+
+
+@part
+def _solve(m: Grid, b: Reals) -> None:
+    """Solve with the factors of `_factor`, in place."""
+    size = m.shape[0]
+    for i in range(1, size):
+        s = b[i]
+        for j in range(i):
+            s -= m[i, j] * b[j]
+        b[i] = s
+    for i in range(size - 1, -1, -1):
+        s = b[i]
+        for j in range(i + 1, size):
+            s -= m[i, j] * b[j]
+        b[i] = s * m[i, i]
+
+
+@part
+def _stages(step: float, fresh: bool, plant: Plant, state: State, adaptive: Adaptive) -> None:
+    """The stages of one step from x; the end stands in row _AT of the work, its error in the last stage."""
+    x, work = adaptive.x, adaptive.work
+    size = x.size
+    jacobian, m = adaptive.squares[0], adaptive.squares[1]
+    y, f, b = work[_AT], work[_RATE], work[_SOLVED]
+    for stage in range(_STAGES):
+        for i in range(size):
+            y[i] = x[i]
+        for j in range(stage):
+            share = _A[stage, j]
+            for i in range(size):
+                y[i] += share * work[j, i]
+        slopes(y, stage == 0 and not fresh, jacobian, plant, state, adaptive, f)
+        if stage == 0:
+            for i in range(size):
+                work[_RATE_BEFORE, i] = f[i]
+                for j in range(size):
+                    m[i, j] = -jacobian[i, j]
+                m[i, i] += 1.0 / (_GAMMA * step)
+            _factor(m)
+        for i in range(size):
+            b[i] = f[i]
+        for j in range(stage):
+            share = _C[stage, j] / step
+            for i in range(size):
+                b[i] += share * work[j, i]
+        _solve(m, b)
+        for i in range(size):
+            work[stage, i] = b[i]
+
+
+@part
+def _follow(step: float, plant: Plant, state: State, adaptive: Adaptive) -> None:
+    """Note how far each body goes in a step from x to row _AT of the work, also between its ends."""
+    x, work = adaptive.x, adaptive.work
+    slopes(work[_AT], False, adaptive.squares[0], plant, state, adaptive, work[_RATE_AFTER])
+    controlled = plant.probes[plant.rig[0].control_probe].sits_in
+    for i in range(plant.bodies.size):
+        low, high = min(x[i], work[_AT, i]), max(x[i], work[_AT, i])
+        if work[_RATE_BEFORE, i] * work[_RATE_AFTER, i] < 0.0:
+            extreme = turning(x[i], work[_RATE_BEFORE, i], work[_AT, i], work[_RATE_AFTER, i], step)
+            low, high = min(low, extreme), max(high, extreme)
+        low, high = temperature(low, plant.bodies[i])[0], temperature(high, plant.bodies[i])[0]
+        body = state.bodies[i]
+        body.lowest_degC, body.highest_degC = min(body.lowest_degC, low), max(body.highest_degC, high)
+        if i == controlled:
+            loop = state.loop[0]
+            loop.lowest_degC, loop.highest_degC = min(loop.lowest_degC, low), max(loop.highest_degC, high)
+
+
+@subroutine
+def smooth_span(span: float, plant: Plant, state: State, adaptive: Adaptive) -> None:
+    """Advance the state over a span in which no drive changes, s."""
+    x, work, loop = adaptive.x, adaptive.work, state.loop[0]
+    size, tolerance = x.size, plant.rig[0].tolerance_K
+    checked = size - 1  # all but the heat lost
+    y, error_of = work[_AT], work[_STAGES - 1]
+    done, fresh = 0.0, False
+    while done < span * (1.0 - 1e-12) and loop.steps < plant.rig[0].most_steps:
+        loop.steps += 1
+        step = min(loop.step_s, span - done)
+        _stages(step, fresh, plant, state, adaptive)
+        fresh = True
+        error = 0.0
+        for i in range(checked):
+            error = max(error, abs(error_of[i]))
+            if not abs(error_of[i]) < _ABSURD:  # too long a step goes anywhere, also to what is no number
+                error = _ABSURD
+        if error == _ABSURD and step <= _SHORTEST * span:
+            x[0] = math.nan  # no step is short enough: the caller sees it
+            done = span
+        allowed = step * min(max(0.9 * math.sqrt(math.sqrt(tolerance / max(error, 1e-30))), 0.2), 6.0)
+        if error <= tolerance or (step <= _SHORTEST * span and error < _ABSURD):
+            for i in range(size):
+                y[i] += error_of[i]
+            _follow(step, plant, state, adaptive)
+            for i in range(size):
+                x[i] = y[i]
+            done += step
+            fresh = False
+            if step < loop.step_s:  # cut short by the end of the span: that says nothing against a longer one
+                allowed = max(allowed, loop.step_s)
+        loop.step_s = allowed
+
+
+@subroutine
+def begin_adaptive(plant: Plant, state: State, adaptive: Adaptive) -> None:
+    """Write the state at the start."""
+    n, x = plant.bodies.size, adaptive.x
+    for i in range(n):
+        x[i] = content(plant.bodies[i].start_degC, plant.bodies[i])
+    for p in range(plant.probes.size):
+        x[n + p] = plant.bodies[plant.probes[p].sits_in].start_degC
+    for d in range(plant.drives.size):
+        x[n + plant.probes.size + d] = state.drives[d].target
+
+
+@subroutine
+def advance_adaptive(t: float, span: float, plant: Plant, state: State, adaptive: Adaptive) -> None:
+    """Advance the state over one span, stopping at each change of a drive; arguments as for `linear.advance`."""
+    end, flow_slot = t + span, plant.bodies.size + plant.probes.size
+    while t < end - TIME_EPS:
+        until = end
+        for i in range(plant.bodies.size):
+            adaptive.into_W[i] = state.bodies[i].into_W
+        for d in range(plant.drives.size):
+            settings, drive, line = plant.drives[d], state.drives[d], state.lines[d]
+            while drive.head != drive.tail and line[drive.head].at_s <= t + TIME_EPS:
+                drive.acting, drive.ramp_per_s = line[drive.head].level, line[drive.head].slope_per_s
+                if settings.moves:
+                    drive.target = drive.acting if drive.acting >= settings.stalls_below else 0.0
+                    if settings.speed_lag_s == 0.0:
+                        adaptive.x[flow_slot + d] = drive.target
+                drive.head = drive.head + 1 if drive.head + 1 < line.size else 0
+            if drive.head != drive.tail and line[drive.head].at_s < until - TIME_EPS:
+                until = line[drive.head].at_s
+            if not settings.moves and settings.acts_on >= 0:
+                adaptive.into_W[settings.acts_on] += drive.acting * drive.full_W
+        smooth_span(until - t, plant, state, adaptive)
+        for d in range(plant.drives.size):
+            drive = state.drives[d]
+            went = drive.ramp_per_s * (until - t)
+            drive.moved_J += (drive.acting + went / 2.0) * drive.full_W * (until - t)
+            drive.acting += went
+        t = until

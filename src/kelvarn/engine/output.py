@@ -1,0 +1,34 @@
+"""What drives give at rest: their output at a constant demand, with top, floor, off-below and end stops."""
+
+from collections.abc import Sequence
+
+from kelvarn.model.rig import Rig
+
+from .drives import pwm_level, share_out, valve_place
+from .layout import lay_out, sharing_of
+from .plant import Drive, DriveKind, DriveState
+
+
+def outputs_at(rig: Rig, demand: float) -> list[float]:
+    """Output of each drive at a constant demand, −1…1; relays and slow windows, averaged over their switching."""
+    return outputs_of(lay_out(rig).drives, sharing_of(rig), demand)
+
+
+def outputs_of(drives: Sequence[Drive], sharing: int, demand: float) -> list[float]:
+    """The same of records."""
+    states = [DriveState() for _ in drives]
+    share_out(demand, sharing, drives, states)
+    return [_output(drive, state.demand) for drive, state in zip(drives, states, strict=True)]
+
+
+def _output(drive: Drive, demand: float) -> float:
+    if drive.kind == DriveKind.PWM:
+        return pwm_level(drive, demand)
+    if drive.kind == DriveKind.VALVE:
+        return min(max(valve_place(drive, demand), drive.lowest), drive.highest)
+    return demand
+
+
+def flow_of(drive: Drive, output: float) -> float:
+    """Relative flow or power that an output makes: none of a fan below its stall."""
+    return 0.0 if drive.moves and output < drive.stalls_below else output

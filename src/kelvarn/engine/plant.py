@@ -1,0 +1,296 @@
+"""What the kernel knows of a rig and of what happens to it, and what it keeps of each part while a run goes on.
+
+Every field stands here once, with its unit; `layout.py` fills them in from the model. Indices count from 0, −1 is none.
+"""
+
+from dataclasses import dataclass
+from enum import IntEnum
+from typing import NamedTuple
+
+from .records import Grid, Table, Tables
+
+NONE = -1.0
+"""In place of a number that there is not."""
+TIME_EPS = 1e-9
+"""Instants closer than this, in s, are one: sums of intervals miss by rounding."""
+KELVIN = 273.15
+"""0 °C in K."""
+
+
+class DriveKind(IntEnum):
+    """How a drive makes output of a demand."""
+
+    RELAY = 0
+    SLOW_WINDOW = 1
+    PWM = 2  # fans too
+    VALVE = 3
+
+
+class Sharing(IntEnum):
+    """How drives of one effect share a demand."""
+
+    EQUAL = 0
+    PRIORITY = 1
+
+
+class Converter(IntEnum):
+    """What a probe is read with."""
+
+    NONE = 0
+    EVEN = 1
+    NTC = 2
+
+
+class FaultKind(IntEnum):
+    """What goes wrong with a probe."""
+
+    OPEN = 1
+    SHORT = 2
+    STUCK = 3
+    STALE = 4
+    DRIFT = 5
+    OFFSET = 6
+    SPIKES = 7
+
+
+class ChangeKind(IntEnum):
+    """What changes at an instant; `index` and `value` of the change."""
+
+    FAULT = 0  # of a probe: index of the probe, and of the fault that rules from now on
+    LINK = 1  # index of the link, W/K more
+    LOAD = 2  # index of the body, W more
+    DRAW = 3  # index of the body, W/K drawn more, and the temperature of what comes in
+    SURROUNDINGS = 4  # K more
+    SUPPLY = 5  # index of the drive, its share of full power
+
+
+@dataclass(slots=True)
+class RigData:
+    """What there is one of."""
+
+    h: float  # sample interval, s
+    samples: int
+    nonlinear: bool  # which of the two integrations advances it
+    tolerance_K: float  # error allowed in a step of the adaptive one
+    most_steps: int  # of the adaptive one, after which it is given up
+    sharing: int  # Sharing
+    control_probe: int
+    peeks: bool  # whether some probe is read between samples
+    outside_degC: float  # surroundings at the start
+    band_K: float  # half width of the band in which it counts as settled
+
+
+@dataclass(slots=True)
+class Body:
+    """What has a temperature."""
+
+    start_degC: float
+    per_capacity_K_per_J: float
+    melts_from_degC: float
+    melted_at_degC: float
+    latent_K: float  # latent heat over heat capacity; 0 does not melt
+
+
+@dataclass(slots=True)
+class Link:
+    """A way for heat between two bodies; the surroundings come after the last body."""
+
+    a: int
+    b: int
+    still_W_per_K: float  # with the mover at rest; doors change it
+    full_W_per_K: float  # that full flow adds
+    flow_exponent: float
+    radiating_W_per_K4: float  # σ·ε·A
+    mover: int  # drive that moves something along it
+    one_way: bool  # only b feels it
+
+
+@dataclass(slots=True)
+class Drive:
+    """A drive; the settings of other kinds than its own are 0."""
+
+    kind: int  # DriveKind
+    acts_on: int  # body; none where it only moves something
+    power_W: float  # at full drive, below 0 cools
+    dead_time_s: float  # from a change of its output until the body feels it
+    direction: float  # 1 heats, −1 cools
+    share: float  # weight in sharing
+    moves: bool  # whether air or liquid moves with it: fans and valves
+    speed_lag_s: float
+    stalls_below: float
+    shortest_on_s: float
+    shortest_off_s: float
+    window_s: float
+    shortest_pulse_s: float
+    resolution_s: float  # of a pulse
+    steps: float  # levels between off and full
+    floor: float
+    top: float
+    off_below: float
+    kick_start_s: float
+    travel_s: float
+    backlash: float
+    lowest: float
+    highest: float
+
+
+@dataclass(slots=True)
+class Probe:
+    """A probe."""
+
+    sits_in: int
+    lag_s: float
+    late_samples: int  # dead time in whole samples, rounded up
+    peek_segment: int  # segment of a sample at whose end it is read; none: at the sample itself
+    offset_K: float
+    slope: float
+    resolution_K: float
+    lowest_degC: float
+    highest_degC: float
+    converter: int  # Converter
+    levels: float  # of the converter
+    ohm_at_25_degC: float
+    fixed_ohm: float
+    beta_K: float
+    correct_slope: float
+    correct_shown_degC: float
+    correct_true_degC: float
+    plain: bool  # neither converter, correction nor error of its own
+
+
+@dataclass(slots=True)
+class Fault:
+    """A fault of a probe."""
+
+    kind: int  # FaultKind
+    since_s: float
+    size_K: float  # of a drift K/h
+    every_s: float
+
+
+@dataclass(slots=True)
+class Change:
+    """Something that changes at an instant."""
+
+    at_s: float
+    kind: int  # ChangeKind
+    index: int
+    value: float
+    inlet_degC: float
+
+
+@dataclass(slots=True)
+class Segment:
+    """A part of each sample that is advanced in one go."""
+
+    from_s: float  # after the sample
+    length_s: float
+    matrices: int  # which of the prepared ones
+
+
+class Plant(NamedTuple):
+    """A rig and what happens to it."""
+
+    rig: Table[RigData]
+    bodies: Table[Body]
+    links: Table[Link]
+    drives: Table[Drive]
+    probes: Table[Probe]
+    faults: Table[Fault]
+    changes: Table[Change]
+    segments: Table[Segment]
+    noise: Grid  # of each probe at each sample, K
+
+
+@dataclass(slots=True)
+class DriveState:
+    """What is kept of a drive. Its output is before its dead time; what acts is after it."""
+
+    demand: float = 0.0
+    level: float = 0.0  # output
+    switched_s: float = 0.0  # when it last went on or off
+    changes: int = 0  # between on and off so far
+    switch_ons: int = 0
+    shortest_on_s: float = 0.0  # complete on-time so far; NONE without one
+    shortest_off_s: float = 0.0
+    windows: int = 0  # slow windows begun
+    kick_until_s: float = 0.0
+    motor: float = 0.0  # place of a valve's motor
+    counted_s: float = 0.0  # up to when the output is counted
+    output_s: float = 0.0  # output times seconds since the sample
+    acting: float = 0.0  # level that acts
+    ramp_per_s: float = 0.0  # of a valve under way
+    target: float = 0.0  # flow that it tends to
+    full_W: float = 0.0  # at level 1, with the supply as it is
+    start_W: float = 0.0  # at the start of a span
+    moved_J: float = 0.0
+    head: int = 0  # of its delay line
+    tail: int = 0
+
+
+@dataclass(slots=True)
+class Delayed:
+    """A change of a drive's output on its way through the dead time."""
+
+    at_s: float
+    level: float
+    slope_per_s: float
+
+
+@dataclass(slots=True)
+class ProbeState:
+    """What is kept of a probe."""
+
+    shown_degC: float
+    fault: int  # that rules now
+    start_degC: float  # what it has before the run
+
+
+@dataclass(slots=True)
+class FaultState:
+    """What is kept of a fault, also while a later one rules."""
+
+    begun: bool
+    held_degC: float  # last reading that arrived
+    taken: float  # when it arrived, s; of spikes, how many were
+
+
+@dataclass(slots=True)
+class BodyState:
+    """What is kept of a body."""
+
+    into_W: float  # by loads and what is drawn off
+    drawn_W_per_K: float
+    lowest_degC: float  # of the true course, so far
+    highest_degC: float
+
+
+@dataclass(slots=True)
+class LoopState:
+    """What is kept of the whole."""
+
+    next_change: int
+    outside_degC: float
+    step_s: float  # of the adaptive integration, that its error allows
+    steps: int  # of it so far
+    load_W: float
+    drawn_in_W: float  # heat that comes in with what is drawn off
+    loaded_J: float
+    lost_J: float
+    failed_body: int
+    failed_s: float
+    lowest_degC: float  # of the controlled body in this sample
+    highest_degC: float
+
+
+class State(NamedTuple):
+    """What is kept while a run goes on."""
+
+    loop: Table[LoopState]
+    bodies: Table[BodyState]
+    links: Table[Link]  # as they are now
+    drives: Table[DriveState]
+    lines: Tables[Delayed]  # a ring for each drive
+    probes: Table[ProbeState]
+    faults: Table[FaultState]
+    history: Grid  # a ring for each probe: temperatures it had, degC

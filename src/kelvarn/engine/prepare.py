@@ -1,0 +1,339 @@
+"""A rig, a controller and a trial made ready for the kernel: the one place where sizes are worked out."""
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import lru_cache
+
+import numpy as np
+
+from kelvarn.model.candidate import Controller, Hand
+from kelvarn.model.drives import Valve
+from kelvarn.model.rig import Rig
+from kelvarn.model.trial import Trial
+
+from . import linear, nonlinear
+from .changes import changes_of, openings
+from .control import Control, control_of
+from .kernel import Heat
+from .layout import (
+    Floats,
+    Layout,
+    changes_in_a_sample,
+    fastest_1_per_s,
+    is_nonlinear,
+    lay_out,
+    probe_record,
+    sharing_of,
+)
+from .output import outputs_at
+from .plant import (
+    TIME_EPS,
+    Body,
+    BodyState,
+    Change,
+    ChangeKind,
+    Delayed,
+    Drive,
+    DriveState,
+    Fault,
+    FaultState,
+    Link,
+    LoopState,
+    Plant,
+    Probe,
+    ProbeState,
+    RigData,
+    Segment,
+    State,
+)
+from .records import Table, blank, blanks, table
+from .survey import BodyFound, Found, RunFound, Trace, Window, WindowFound
+
+MOST_SAMPLES = 5_000_000
+MOST_STEPS = 5_000_000
+"""Steps of the adaptive integration besides those that samples and switchings ask for; they take some ten seconds."""
+MOST_SEGMENTS = 60
+"""Parts of a sample for the exact integration; where it needs more, the adaptive one is quicker."""
+
+# Longest step of the exact integration as a share of the fastest time constant, and the error allowed in one step of
+# the adaptive one; benchmarks/RESULTS.md has the error study of both.
+STEP_SHARE = 0.5
+TOLERANCE_K = 1e-5
+
+
+class RunError(ValueError):
+    """The run cannot be computed. The message is one sentence that names what and where."""
+
+
+@dataclass(frozen=True)
+class Prepared:
+    """What is the same for all controllers on a rig and a trial.
+
+    Attributes:
+        plant: for the kernel.
+        windows: what is to be read of a run; places in `openings`, since some are beyond the last reading.
+        line_size, history_size: changes that fit in a drive's delay line, samples in a probe's history.
+        lengths: how many lengths of segments there are, each with matrices of its own.
+        nonlinear: whether the adaptive integration advances it.
+    """
+
+    plant: Plant
+    windows: Table[Window]
+    line_size: int
+    history_size: int
+    lengths: int
+    nonlinear: bool
+
+
+@lru_cache(maxsize=8)
+def prepare(rig: Rig, trial: Trial, step_share: float = STEP_SHARE, tolerance_K: float = TOLERANCE_K) -> Prepared:
+    """Lay out all but the controller. Kept, since candidates are computed one after another on the same rig and trial.
+
+    Args:
+        rig, trial: references were checked when the project was made.
+        step_share: longest step of the exact integration over the fastest time constant.
+        tolerance_K: error allowed in one step of the adaptive one.
+
+    Raises:
+        RunError: the trial is too short or too long for the probe's interval.
+    """
+    h, samples = rig.probe.interval_s, samples_of(rig, trial)
+    layout = lay_out(rig, trial.start_degC)
+    changes, faults = changes_of(rig, trial, layout)
+    probes = [probe_record(rig, probe) for probe in rig.probes]
+    limit_s = _step_limit_s(rig, layout, changes, step_share)
+    adaptive = is_nonlinear(rig) or limit_s < h / MOST_SEGMENTS
+    segments = _segments(h, math.inf if adaptive else limit_s, rig, probes)
+    switchings = max(changes_in_a_sample(drive, h) for drive in rig.drives)
+    longest_delay = max(drive.dead_time_s for drive in layout.drives)
+    data = RigData(
+        h=h,
+        samples=samples,
+        nonlinear=adaptive,
+        tolerance_K=tolerance_K,
+        most_steps=MOST_STEPS + 4 * samples * (len(segments) + switchings * len(rig.drives)),
+        sharing=sharing_of(rig),
+        control_probe=rig.control_index,
+        peeks=any(probe.peek_segment >= 0 for probe in probes),
+        outside_degC=layout.outside_degC,
+        band_K=trial.band_K,
+    )
+    plant = Plant(
+        rig=table(RigData, [data]),
+        bodies=table(Body, layout.bodies),
+        links=table(Link, layout.links),
+        drives=table(Drive, layout.drives),
+        probes=table(Probe, probes),
+        faults=table(Fault, faults),
+        changes=table(Change, changes),
+        segments=table(Segment, segments),
+        noise=_noise(trial.seed, samples, tuple(probe.noise_K for probe in rig.probes)),
+    )
+    # Changes that can be under way at once, and one place that stays empty.
+    line_size = (math.ceil(longest_delay / h) + 3) * switchings + 4
+    history_size = max(probe.late_samples for probe in probes) + 2
+    lengths = 1 + max(segment.matrices for segment in segments)
+    return Prepared(plant, _windows(trial, h, samples), line_size, history_size, lengths, data.nonlinear)
+
+
+def samples_of(rig: Rig, trial: Trial) -> int:
+    """Readings of the control probe in a trial.
+
+    Raises:
+        RunError: there are too few or too many.
+    """
+    h = rig.probe.interval_s
+    samples = math.floor(trial.duration_s / h + 1e-9) + 1
+    if samples < 2:
+        raise RunError(
+            f"Trial “{trial.name}” lasts {trial.duration_s:g} s, less than one reading of the probe "
+            f"(every {h:g} s); make it longer."
+        )
+    if samples > MOST_SAMPLES:
+        raise RunError(
+            f"Trial “{trial.name}” would take {samples:,} readings; make it shorter or let the probe read less often."
+        )
+    return samples
+
+
+def _step_limit_s(rig: Rig, layout: Layout, changes: Sequence[Change], share: float) -> float:
+    """Longest step of the exact integration: a share of the fastest time constant, all doors open."""
+    links = [(layout.links[c.index], c.value) for c in changes if c.kind == ChangeKind.LINK and c.value > 0]
+    drawn = [(c.index, c.value) for c in changes if c.kind == ChangeKind.DRAW and c.value > 0]
+    fastest, _ = fastest_1_per_s(layout, [(link.a, link.b, more) for link, more in links], drawn, rig)
+    return share / (2 * fastest) if fastest > 0 else math.inf
+
+
+def _segments(h: float, limit_s: float, rig: Rig, probes: list[Probe]) -> list[Segment]:
+    """Parts of a sample: short enough for the exact integration, and ending where a probe is read between samples.
+
+    A reading is what a probe had one dead time ago. Where that is no whole number of samples, its course is followed to
+    that very instant. Fills in `late_samples` and `peek_segment` of the probes.
+    """
+    parts = max(1, math.ceil(h / limit_s - TIME_EPS)) if limit_s < h else 1
+    ends = [(part + 1) * (h / parts) for part in range(parts - 1)] + [h]
+    peeks: dict[int, float] = {}
+    for p, model in enumerate(rig.probes):
+        late = model.dead_time_s / h
+        whole = math.floor(late + TIME_EPS)
+        after_s = (whole + 1 - late) * h  # into the sample in which it was read
+        if late - whole <= TIME_EPS:
+            probes[p].late_samples = whole
+        else:
+            probes[p].late_samples = whole + 1
+            peeks[p] = next((end for end in ends if abs(end - after_s) < TIME_EPS), after_s)
+    ends = sorted({*ends, *peeks.values()})
+    for p, after_s in peeks.items():
+        probes[p].peek_segment = ends.index(after_s)
+    lengths: list[float] = []
+    segments = []
+    for begin, end in zip([0.0, *ends[:-1]], ends, strict=True):
+        length = h / parts if abs(end - begin - h / parts) < 1e-12 * h else end - begin
+        known = next((i for i, other in enumerate(lengths) if abs(other - length) < 1e-14 * h), None)
+        if known is None:
+            known = len(lengths)
+            lengths.append(length)
+        segments.append(Segment(begin, lengths[known], known))
+    return segments
+
+
+def _noise(seed: int, samples: int, sizes_K: tuple[float, ...]) -> Floats:
+    """Noise of each probe, K, shape (probes, samples)."""
+    drawn = np.zeros((len(sizes_K), samples))
+    for index, size in enumerate(sizes_K):
+        if size > 0:
+            drawn[index] = size * _unit_noise(seed, index, samples)
+    return drawn
+
+
+@lru_cache(maxsize=8)
+def _unit_noise(seed: int, index: int, samples: int) -> Floats:
+    """Noise of one kelvin; kept, since a drag runs the same trial again and again."""
+    source = np.random.PCG64(seed if index == 0 else np.random.SeedSequence([seed, index]))
+    return np.random.Generator(source).standard_normal(samples)
+
+
+def _windows(trial: Trial, h: float, samples: int) -> Table[Window]:
+    """What is to be read, in the order of `openings`; an empty one where it lies beyond the last reading."""
+    end = (samples - 1) * h
+    found = []
+    changed = {change.at_s for change in trial.plan.changes}
+    for from_s, until_s, change, event in openings(trial):
+        to_s = min(until_s, end)
+        found.append(
+            Window(
+                from_s=from_s,
+                to_s=to_s,
+                first=min(math.ceil(from_s / h - TIME_EPS), samples),
+                last=min(math.floor(to_s / h + TIME_EPS), samples - 1) if from_s <= end else -1,
+                target_degC=trial.plan.changes[change].to_degC if change >= 0 else 0.0,
+                after_event=event >= 0,
+                ramp_K_per_s=(trial.plan.changes[change].ramp_K_per_s or 0.0) if change >= 0 else 0.0,
+                changes_after=until_s in changed and until_s <= end,
+            )
+        )
+    return table(Window, found)
+
+
+def fresh_state(prepared: Prepared, rig: Rig, before: float) -> tuple[State, Heat]:
+    """What is kept of a run, before its first sample.
+
+    Args:
+        prepared, rig: what runs.
+        before: demand before the run.
+    """
+    plant = prepared.plant
+    n, drives, probes = len(plant.bodies), len(plant.drives), len(plant.probes)
+    levels = outputs_at(rig, before)
+    if not before:  # what has no power yet gives nothing, but a valve stands at its end stop
+        levels = [level if isinstance(drive, Valve) else 0.0 for drive, level in zip(rig.drives, levels, strict=True)]
+    state = State(
+        loop=blank(LoopState, 1),
+        bodies=blank(BodyState, n),
+        links=blank(Link, len(plant.links)),
+        drives=table(DriveState, [DriveState(acting=level) for level in levels]),
+        lines=blanks(Delayed, drives, prepared.line_size),
+        probes=blank(ProbeState, probes),
+        faults=blank(FaultState, len(plant.faults)),
+        history=np.zeros((probes, prepared.history_size)),
+    )
+    return state, Heat(_linear(prepared), _adaptive(prepared))
+
+
+def _linear(prepared: Prepared) -> linear.Linear:
+    plant = prepared.plant
+    n, drives, probes = len(plant.bodies), len(plant.drives), len(plant.probes)
+    size = n + linear.EXTRA + probes if not prepared.nonlinear else 1
+    blocks, lengths = (size + 7) // 8, prepared.lengths
+    return linear.Linear(
+        flow=np.zeros((size, size)),
+        powers=np.zeros((3, size, size)),
+        rates=np.zeros((blocks, 8, blocks, 8)),
+        transition=np.zeros((lengths, blocks, 8, blocks, 8)),
+        push=np.zeros((lengths, drives, blocks, 8)),
+        part_transition=np.zeros((blocks, 8, blocks, 8)),
+        part_push=np.zeros((drives, blocks, 8)),
+        series=np.zeros((drives, linear.TERMS, blocks, 8)),
+        z=np.zeros((blocks, 8)),
+        after=np.zeros((blocks, 8)),
+        smooth=np.zeros((blocks, 8)),
+        pushed=np.zeros((blocks, 8)),
+        slope=np.zeros((blocks, 8)),
+        slope_after=np.zeros((blocks, 8)),
+        zero=np.zeros((blocks, 8)),
+        switches=blank(linear.Switch, linear.MOST_SWITCHES),
+        switched=np.zeros(1, np.int64),
+    )
+
+
+def _adaptive(prepared: Prepared) -> nonlinear.Adaptive:
+    plant = prepared.plant
+    n, drives, probes = len(plant.bodies), len(plant.drives), len(plant.probes)
+    size = n + probes + drives + 1 if prepared.nonlinear else 1
+    return nonlinear.Adaptive(
+        x=np.zeros(size),
+        squares=np.zeros((2, size, size)),
+        work=np.zeros((nonlinear.WORK_ROWS, size)),
+        into_W=np.zeros(n),
+    )
+
+
+def fresh_trace(prepared: Prepared, named: int) -> Trace:
+    """Room for what a run leaves; `named` is how many bodies have names."""
+    plant = prepared.plant
+    m, drives, probes = plant.noise.shape[1], len(plant.drives), len(plant.probes)
+    return Trace(
+        setpoint_degC=np.empty(m),
+        asked=np.empty(m),
+        given=np.empty(m),
+        p=np.empty(m),
+        i=np.empty(m),
+        d=np.empty(m),
+        delay_left_s=np.empty(m),
+        law_code=np.empty(m, np.int16),
+        guard_code=np.empty(m, np.int16),
+        alarm_code=np.empty(m, np.int16),
+        bodies_degC=np.empty((named, m)),
+        lowest_degC=np.empty(m),
+        highest_degC=np.empty(m),
+        readings_degC=np.empty((probes, m)),
+        put_out=np.empty((drives, m)),
+        drives_W=np.empty((drives, m)),
+        flow=np.zeros((drives, m)),  # written only of drives that move something
+    )
+
+
+def fresh_found(prepared: Prepared) -> Found:
+    """Room for what is read of a run."""
+    return Found(
+        windows=prepared.windows,
+        in_windows=blank(WindowFound, len(prepared.windows)),
+        in_run=blank(RunFound, 1),
+        bodies=blank(BodyFound, len(prepared.plant.bodies)),
+    )
+
+
+def control_for(rig: Rig, controller: Controller | Hand, trial: Trial) -> Control:
+    """A controller for the kernel, before its first sample."""
+    return control_of(controller, trial.plan, rig.probe.interval_s, rig.heats)
