@@ -12,6 +12,7 @@ from kelvarn.engine.plan import setpoint_at
 from kelvarn.engine.run import Run, compute
 from kelvarn.engine.steady import can_hold, rest_degC
 from kelvarn.engine.why import why
+from kelvarn.files.tables import measures_json
 from kelvarn.model.candidate import OnOff, Pid
 from kelvarn.model.edit import with_fields
 from kelvarn.model.mark import Mark
@@ -213,3 +214,43 @@ def test_pid_at_the_limit_is_timed() -> None:
     run = compute(one_lag(), Pid(terms="PI", kp_per_K=0.5, ti_s=100), trial(500, 60))
     limited = measure(run).values["time_at_limit_s"]
     assert limited == pytest.approx(float(np.count_nonzero((run.asked[:-1] > 1) | (run.asked[:-1] < 0))), abs=1)
+
+
+def test_the_value_at_the_next_change_still_belongs_to_a_window() -> None:
+    """A ramp of 1 K/s that peaks at the very instant of the change, and one that peaks between two samples."""
+    for at_s in (500.0, 500.4):
+        plan = Plan(changes=(SetpointChange(at_s=0, to_degC=60), SetpointChange(at_s=at_s, to_degC=20)))
+        run = compute(one_lag(), OnOff(), with_fields(trial(1000), plan=plan))
+        t = run.time_s
+        first = measure(with_course(run, np.where(t <= 501, 20 + 0.1 * t, 20.0))).first
+        assert first.to_s == at_s
+        assert first.values["overshoot_K"] == pytest.approx(20 + 0.1 * at_s - 60)
+        assert first.values["iae_Ks"] == pytest.approx(40 * 400 / 2 + 0.1 * (at_s - 400) ** 2 / 2)
+
+
+def test_sag_is_from_where_it_stood_when_the_event_began() -> None:
+    knock = Load(name="Knock", at_s=400, lasts_s=10, body="Block", power_W=-1)
+    run = made(lambda t: np.where((t >= 420) & (t < 500), 52.0, 58.5), events=(knock,))
+    assert measure(run).event("Knock").values["sag_K"] == 6.5
+
+
+def test_on_off_has_no_limit_to_be_at(cabinet: Project) -> None:
+    found = measure(compute(cabinet.rig, cabinet.candidates[0].controller, cabinet.first_trial))
+    assert found.values["time_at_limit_s"] is None
+    assert "either on or off" in found.reasons["time_at_limit_s"]
+
+
+def test_starts_are_counted_of_every_kind_of_drive() -> None:
+    fan = find_demo("heatsink-fan").build()
+    found = measure(compute(fan.rig, fan.candidates[0].controller, fan.first_trial))
+    assert (found.values["switch_ons_per_h"] or 0) > 0
+    assert found.values["shortest_on_s"] is not None
+
+
+def test_json_speaks_of_the_window_that_marks_speak_of() -> None:
+    kiln = find_demo("enamelling-kiln").build()
+    found = measure(compute(kiln.rig, kiln.candidates[1].controller, kiln.first_trial))
+    told = measures_json(found)
+    assert told["overshoot_K"] == found.main.values["overshoot_K"]
+    assert told["main_window"]["from_s"] == found.main.from_s
+    assert found.main is not found.first

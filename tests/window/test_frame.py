@@ -1,6 +1,7 @@
 """The frame: themes, units, shortcuts, the finder, marks, faults, recovery, strip gestures, speed of reaction."""
 
 import gc
+import time
 from pathlib import Path
 
 import numpy as np
@@ -15,6 +16,7 @@ from kelvarn.desktop import theme
 from kelvarn.desktop.control.mark_editor import MarkEditor
 from kelvarn.desktop.document import Document
 from kelvarn.desktop.finder import Finder
+from kelvarn.desktop.jobs import Jobs
 from kelvarn.desktop.runner import Runner
 from kelvarn.desktop.strip.axis import Axis, clock, nice_step, time_ticks, value_ticks
 from kelvarn.desktop.strip.content import candidate_content
@@ -259,3 +261,44 @@ def test_the_peak_of_a_fall_is_pointed_at_below_the_setpoint(cabinet: Project) -
     assert over is not None
     assert over > 0
     assert peak.degC == pytest.approx(60 - over)
+
+
+def test_closing_during_a_run_of_minutes_is_a_matter_of_a_moment(qtbot: QtBot, cabinet: Project) -> None:
+    rig = put(cabinet.rig, ("probes", 0, "interval_s"), 0.3)
+    rig = put(put(rig, ("links", 0, "radiating_m2"), 0.01), ("drives", 0, "window_s"), 0.3)
+    month = with_fields(cabinet.first_trial, duration_s=15 * 86400.0, events=(), marks=())
+    runner = Runner()
+    runner.prepare()
+    qtbot.waitUntil(lambda: not runner.preparing, timeout=120_000)
+    runner.request(with_fields(cabinet, rig=rig, trials=(month,)), month)
+    assert runner.busy
+    qtbot.waitUntil(lambda: runner.share > 0, timeout=60_000)
+    begin = time.perf_counter()
+    runner.finish()
+    assert time.perf_counter() - begin < 1
+    assert not runner.busy
+
+
+def test_a_newer_request_stops_what_is_under_way(qtbot: QtBot, cabinet: Project) -> None:
+    month = with_fields(cabinet.first_trial, duration_s=30 * 86400.0, events=(), marks=())
+    runner = Runner()
+    runner.prepare()
+    qtbot.waitUntil(lambda: not runner.preparing, timeout=120_000)
+    runner.request(with_fields(cabinet, trials=(month,)), month)
+    assert runner.busy
+    runner.request(cabinet, cabinet.first_trial)
+    assert not runner.busy
+    assert {key.trial for key in runner.results} == {cabinet.first_trial.name}
+    runner.finish()
+
+
+def test_what_goes_wrong_in_a_job_is_raised_where_it_is_seen(qtbot: QtBot) -> None:
+    jobs, seen = Jobs(), []
+    with qtbot.captureExceptions() as caught:
+        jobs.start("a", lambda: 1 / 0, seen.append)
+        qtbot.waitUntil(lambda: not jobs.busy("a"))
+    assert [kind for kind, _, _ in caught] == [ZeroDivisionError]
+    jobs.start("a", lambda: "old", seen.append)
+    jobs.start("a", lambda: "new", seen.append)
+    qtbot.waitUntil(lambda: seen == ["new"])
+    jobs.finish()

@@ -49,6 +49,17 @@ def between(y0: float, rate0: float, y1: float, rate1: float, span: float, share
 
 
 @part
+def rate_between(y0: float, rate0: float, y1: float, rate1: float, span: float, share: float) -> float:
+    """Rate of such a course there, 1/s."""
+    left = 1.0 - share
+    return (
+        6.0 * (y1 - y0) * share * left / span
+        + rate0 * left * (left - 2.0 * share)
+        + rate1 * share * (share - 2.0 * left)
+    )
+
+
+@part
 def turning(y0: float, rate0: float, y1: float, rate1: float, span: float) -> float:
     """Extreme value of such a course where its rates at the two ends have different signs."""
     a, b, way = rate0 * span, rate1 * span, y1 - y0

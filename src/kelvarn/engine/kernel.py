@@ -7,7 +7,8 @@ from typing import NamedTuple
 from .compiled import entry, part, subroutine
 from .control import Control, control_step
 from .drives import drive_step, push_change, share_out
-from .linear import PROBE, SURROUNDINGS, Linear, advance, advance_once, begin_linear, prepare_all, put_slot, slot_of
+from .linear import advance, advance_once, begin_linear
+from .matrices import PROBE, SURROUNDINGS, Linear, prepare_all, put_slot, slot_of
 from .nonlinear import Adaptive, advance_adaptive, begin_adaptive, temperature
 from .plant import NONE, TIME_EPS, Change, ChangeKind, DriveKind, Plant, State
 from .probes import aged, reading

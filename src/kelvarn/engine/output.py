@@ -32,3 +32,16 @@ def _output(drive: Drive, demand: float) -> float:
 def flow_of(drive: Drive, output: float) -> float:
     """Relative flow or power that an output makes: none of a fan below its stall."""
     return 0.0 if drive.moves and output < drive.stalls_below else output
+
+
+def mean_output(drives: Sequence[Drive], outputs: Sequence[float], way: float) -> float:
+    """Mean output of the drives that are asked at a demand of a sign, by their shares; what stalls puts out nothing.
+
+    Args:
+        drives, outputs: all of them.
+        way: 1 for a demand above 0, −1 below.
+    """
+    ways = {drive.direction for drive in drives}
+    asked = [(drive.share, flow_of(drive, output)) for drive, output in zip(drives, outputs, strict=True)
+             if len(ways) == 1 or drive.direction == way]  # fmt: skip
+    return sum(share * output for share, output in asked) / sum(share for share, _ in asked)

@@ -12,7 +12,7 @@ from kelvarn.model.drives import Valve
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Trial
 
-from . import linear, nonlinear
+from . import matrices, nonlinear
 from .changes import changes_of, openings
 from .control import Control, control_of
 from .kernel import Heat
@@ -261,12 +261,12 @@ def fresh_state(prepared: Prepared, rig: Rig, before: float) -> tuple[State, Hea
     return state, Heat(_linear(prepared), _adaptive(prepared))
 
 
-def _linear(prepared: Prepared) -> linear.Linear:
+def _linear(prepared: Prepared) -> matrices.Linear:
     plant = prepared.plant
     n, drives, probes = len(plant.bodies), len(plant.drives), len(plant.probes)
-    size = n + linear.EXTRA + probes if not prepared.nonlinear else 1
+    size = n + matrices.EXTRA + probes if not prepared.nonlinear else 1
     blocks, lengths = (size + 7) // 8, prepared.lengths
-    return linear.Linear(
+    return matrices.Linear(
         flow=np.zeros((size, size)),
         powers=np.zeros((3, size, size)),
         rates=np.zeros((blocks, 8, blocks, 8)),
@@ -274,7 +274,7 @@ def _linear(prepared: Prepared) -> linear.Linear:
         push=np.zeros((lengths, drives, blocks, 8)),
         part_transition=np.zeros((blocks, 8, blocks, 8)),
         part_push=np.zeros((drives, blocks, 8)),
-        series=np.zeros((drives, linear.TERMS, blocks, 8)),
+        series=np.zeros((drives, matrices.TERMS, blocks, 8)),
         z=np.zeros((blocks, 8)),
         after=np.zeros((blocks, 8)),
         smooth=np.zeros((blocks, 8)),
@@ -282,7 +282,7 @@ def _linear(prepared: Prepared) -> linear.Linear:
         slope=np.zeros((blocks, 8)),
         slope_after=np.zeros((blocks, 8)),
         zero=np.zeros((blocks, 8)),
-        switches=blank(linear.Switch, linear.MOST_SWITCHES),
+        switches=blank(matrices.Switch, matrices.MOST_SWITCHES),
         switched=np.zeros(1, np.int64),
     )
 

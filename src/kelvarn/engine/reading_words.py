@@ -4,7 +4,8 @@ from kelvarn.units import Quantity, Scale, show, three_figures, to_shown, usual_
 
 from .step import Reading, StepResponse
 
-_NO_DELAY = 0.001  # of the lag
+_NO_DELAY = 0.001  # of the lag: less is not told
+_LEAST_DELAY_S = 0.05
 _POOR = 0.01  # of the way: a miss beyond that is told
 
 
@@ -29,22 +30,25 @@ def warm_text(cold: StepResponse, warm: StepResponse | None, scale: Scale) -> st
 
 
 def _numbers(found: Reading, scale: Scale) -> str:
-    delay = show(round(found.dead_time_s, 1), Quantity.DURATION) if found.dead_time_s >= 0.05 else "none"
+    delay = "no dead time"
+    if found.dead_time_s >= _LEAST_DELAY_S:
+        delay = f"dead time {show(round(found.dead_time_s, 1), Quantity.DURATION)}"
     if found.gain_K is None or found.lag_s is None:
         rise = show((found.rise_K_per_s or 0.0) / 100, Quantity.RAMP, scale)
-        return f"Rises {rise} per %, dead time {delay}"
+        return f"Rises {rise} per %, {delay}"
     gain = three_figures(to_shown(found.gain_K / 100, Quantity.DIFFERENCE, scale))
     gain = gain.replace("-", "−")
     unit = usual_unit(Quantity.DIFFERENCE, scale)
-    return f"Gain {gain} {unit} per %, time constant {show(found.lag_s, Quantity.DURATION)}, dead time {delay}"
+    return f"Gain {gain} {unit} per %, time constant {show(found.lag_s, Quantity.DURATION)}, {delay}"
 
 
 def _meaning(found: Reading) -> str:
     if found.ratio is None:
         return found.difficulty
-    reach = f"95 % after {show(found.reach_95_s, Quantity.DURATION)}, " if found.reach_95_s is not None else ""
+    reach = f"95 % after {show(found.reach_95_s, Quantity.DURATION)}" if found.reach_95_s is not None else ""
     if found.ratio < _NO_DELAY:
-        return f"{reach}no delay to speak of: {found.difficulty}"
+        return f"{reach}: {found.difficulty}" if reach else found.difficulty
+    reach += ", " if reach else ""
     return f"{reach}delay is {three_figures(float(f'{100 * found.ratio:.2g}'))} % of the lag: {found.difficulty}"
 
 

@@ -14,8 +14,8 @@ from kelvarn.units import KELVIN_AT_0_DEGC
 
 from .heat import carried, conductance
 from .layout import Floats, Layout, lay_out, sharing_of, still_link
-from .output import flow_of, outputs_of
-from .plant import Drive, Link
+from .output import flow_of, mean_output, outputs_of
+from .plant import Link
 
 _MOST_STEPS = 500
 _LONGEST_STEP_K = 200.0
@@ -32,14 +32,16 @@ class Verdict:
     Attributes:
         holding_drive: mean output of the drives that holds it at rest, −1…1, below 0 where a cooling drive is needed
             beside a heating one; beyond what they have it cannot be held; None where nothing near would do.
-        most: mean output at full demand: less than 1 where a drive has a top or an end stop.
+        least: mean output at the lowest demand, −1 where one cools beside one that heats, else 0.
+        most: at full demand; less than 1 where a drive has a top or an end stop.
         between: outputs next below and above that a constant demand gives, where none gives this: it switches to and
             fro between them; None where one does.
         end_degC: rest temperature of each body at its worst: with what heats stuck on, or, where all drives cool, with
-            these stopped.
+            these stopped; inf where it only gets warmer.
     """
 
     holding_drive: float | None
+    least: float
     most: float
     between: tuple[float, float] | None
     end_degC: dict[str, float]
@@ -47,7 +49,7 @@ class Verdict:
     @property
     def can(self) -> bool:
         """Whether the drives can hold it."""
-        return self.holding_drive is not None and -1.0 <= self.holding_drive <= self.most + 1e-9
+        return self.holding_drive is not None and self.least - 1e-9 <= self.holding_drive <= self.most + 1e-9
 
 
 def rest_degC(rig: Rig, demand: float) -> Floats | None:
@@ -182,21 +184,28 @@ def can_hold(rig: Rig, setpoint_degC: float) -> Verdict | None:
         return None
     worst = full if rig.heats else stopped
     names = rig.body_names
-    end = {name: math.inf if worst is None else float(worst[i]) for i, name in enumerate(names)}
+    end = {name: _endless(rig, layout, i) if worst is None else float(worst[i]) for i, name in enumerate(names)}
     low = -1.0 if rig.heats and rig.cools else 0.0
-    most = _mean_output(layout.drives, outputs(1.0), 1.0)
+    most = mean_output(layout.drives, outputs(1.0), 1.0)
     bracket = _bracket(miss, low)
     if bracket is None:
-        return Verdict(None, most, None, end)
+        return Verdict(None, low, most, None, end)
     if bracket[0] == bracket[1]:  # below what no demand gives: told by a straight line
-        return Verdict(bracket[0], most, None, end)
+        return Verdict(bracket[0], low, most, None, end)
     below, above = outputs(bracket[0]), outputs(bracket[1])
     share = _share(lambda s: _mix_miss(rig, layout, below, above, s, at, setpoint_degC))
     way = 1.0 if bracket[1] > 0 else -1.0
-    left, right = (way * _mean_output(layout.drives, each, way) for each in (below, above))
-    apart = max((abs(b - a) - 1.5 / drive.steps if drive.steps else 0.0)
-                for drive, a, b in zip(layout.drives, below, above, strict=True))  # fmt: skip
-    return Verdict(left + share * (right - left), most, (left, right) if apart > 0 else None, end)
+    left, right = (way * mean_output(layout.drives, each, way) for each in (below, above))
+    jumps = (
+        drive.steps > 0 and abs(flow_of(drive, b) - flow_of(drive, a)) > 1.5 / drive.steps
+        for drive, a, b in zip(layout.drives, below, above, strict=True)
+    )
+    return Verdict(left + share * (right - left), low, most, (left, right) if any(jumps) else None, end)
+
+
+def _endless(rig: Rig, layout: Layout, i: int) -> float:
+    """Where a body ends that keeps all its heat: inf where it has heat of its own, else where it starts."""
+    return math.inf if any(body.own_heat_W > 0 for body in rig.bodies) else layout.bodies[i].start_degC
 
 
 def _mix_miss(
@@ -211,14 +220,6 @@ def _mix_miss(
     """How far above a setpoint it rests while two outputs take turns."""
     found = _rest(rig, layout, _Mix(layout, below, above, share))
     return math.inf if found is None else float(found[at]) - setpoint_degC
-
-
-def _mean_output(drives: Sequence[Drive], outputs: Sequence[float], way: float) -> float:
-    """Mean output of the drives that are asked at a demand of a sign, by their shares."""
-    ways = {drive.direction for drive in drives}
-    asked = [(drive.share, output) for drive, output in zip(drives, outputs, strict=True)
-             if len(ways) == 1 or drive.direction == way]  # fmt: skip
-    return sum(share * output for share, output in asked) / sum(share for share, _ in asked)
 
 
 def _bracket(miss: Callable[[float], float], low: float) -> tuple[float, float] | None:

@@ -16,7 +16,7 @@ from kelvarn.model.trial import LONGEST_S, Plan, SetpointChange, Trial
 
 from .layout import Floats, lay_out, probe_record, sharing_of, transport_s
 from .measures import Measures, measure
-from .output import outputs_of
+from .output import mean_output, outputs_of
 from .plant import Fault, FaultState, ProbeState
 from .prepare import RunError
 from .probes import reading
@@ -134,7 +134,15 @@ def open_loop(rig: Rig, drive: float, start: Start = "cold") -> StepResponse:
     run = _by_hand(rig, drive, _span(rig, drive, end), before)
     at = rig.body_index(rig.probe.body)
     way = _shown(rig, float(end[at])) - _shown(rig, float(run.bodies_degC[at, 0]))
-    return StepResponse(start, before, drive, run, read_step(run, drive - before, way, _known_delay_s(rig)))
+    change = _output_change(rig, before, drive)
+    return StepResponse(start, before, drive, run, read_step(run, change, way, _known_delay_s(rig)))
+
+
+def _output_change(rig: Rig, before: float, after: float) -> float:
+    """How much the output of the drives changes when their demand does: less than that at a top, more at a floor."""
+    drives, sharing, way = lay_out(rig).drives, sharing_of(rig), 1.0 if after >= 0 else -1.0
+    first, last = (mean_output(drives, outputs_of(drives, sharing, demand), way) for demand in (before, after))
+    return way * (last - first)
 
 
 def _averaged(rig: Rig) -> Rig:
@@ -236,7 +244,7 @@ def _integrating(rig: Rig, drive: float, before: float, start: Start) -> StepRes
     delay = None
     while True:
         run = _by_hand(rig, drive, span, before)
-        found = _read_ramp(run, drive - before, slope * scale, drift * scale)
+        found = _read_ramp(run, _output_change(rig, before, drive), slope * scale, drift * scale)
         if (
             found is None
             or span >= longest
@@ -252,7 +260,7 @@ def _read_ramp(run: Run, change: float, slope: float, drift: float) -> Reading |
 
     Args:
         run: of a step at 0 s.
-        change: how much the demand changed, −1…1.
+        change: how much the output of the drives changed, −1…1.
         slope, drift: rise by the step, and by what was before, K/s as shown.
     """
     if slope == 0 or change == 0:
@@ -269,7 +277,7 @@ def read_step(run: Run, change: float, way: float, known_delay_s: float = 0.0) -
 
     Args:
         run: of a step at 0 s.
-        change: how much the demand changed, −1…1.
+        change: how much the output of the drives changed, −1…1.
         way: from rest to rest as the probe shows it, K.
         known_delay_s: dead time that there is at least.
     """

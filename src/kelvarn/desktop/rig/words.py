@@ -1,6 +1,8 @@
 """Whether the rig can do the job, in words."""
 
-from kelvarn.engine.steady import can_hold, oddities
+import math
+
+from kelvarn.engine.steady import Verdict, can_hold, oddities
 from kelvarn.model.rig import Rig
 from kelvarn.units import Quantity, Scale, minutes, show
 
@@ -19,19 +21,22 @@ def verdict_text(rig: Rig, setpoint_degC: float, scale: Scale, flat_out_s: float
         return "It never comes to rest by itself: what the drive brings stays, so that it must be controlled."
     hold, body = found.holding_drive, rig.probe.body
     outside = show(rig.surroundings.temperature_degC, Quantity.TEMPERATURE, scale)
-    end = show(found.end_degC[body], Quantity.TEMPERATURE, scale)
-    if hold is None or hold > 1:
+    if hold is None or not (found.can or hold < 0):
         need = f"would need {show(hold, Quantity.DRIVE)} drive" if hold is not None else "is out of reach"
-        first = f"No: {target} {need} at {outside} surroundings"
+        top = f", and there is no more than {show(found.most, Quantity.DRIVE)}" if hold and hold <= 1 else ""
+        first = f"No: {target} {need} at {outside} surroundings{top}"
     elif hold < 0 and not (rig.heats and rig.cools):
         verb = "cooled" if rig.heats else "heated"
         first = f"No: {target} would have to be {verb} at {outside} surroundings, which this rig cannot do"
     else:
         way = " of cooling" if hold < 0 else ""
         first = f"{target} needs {show(abs(hold), Quantity.DRIVE)} drive{way} at {outside} surroundings"
+        if found.between is not None:
+            low, high = (show(abs(output), Quantity.DRIVE) for output in found.between)
+            first += f" on average, switching between {low} and {high}"
         if flat_out_s is not None:
             first += f"; flat out it gets there in {minutes(flat_out_s)}"
-    text = f"{first}; {'stuck on' if rig.heats else 'with it stopped'}, {body} would end at {end}"
+    text = f"{first}; {'stuck on' if rig.heats else 'with it stopped'}, {body} would {_ends(found, body, scale)}"
     over = [b for b in rig.all_bodies if b.limit_degC is not None and found.end_degC[b.name] > b.limit_degC]
     if over:
         names = " and ".join(
@@ -41,6 +46,11 @@ def verdict_text(rig: Rig, setpoint_degC: float, scale: Scale, flat_out_s: float
         )
         return f"{text} and {names}: an over-temperature trip is needed."
     return f"{text}."
+
+
+def _ends(found: Verdict, body: str, scale: Scale) -> str:
+    end = found.end_degC[body]
+    return f"end at {show(end, Quantity.TEMPERATURE, scale)}" if math.isfinite(end) else "only get warmer"
 
 
 def holding_text(held: list[tuple[float, float]], scale: Scale) -> str:

@@ -1,0 +1,306 @@
+"""A second engine, slow and plain, written from the model page: what bodies, probes and setpoint do under recorded drives.
+
+It shares nothing with the product but the data: drives, events, plan and probes are worked out anew, in other ways where
+there are any (the play of a valve as a play operator, faults by looking at all of them), and heat flows by
+`scipy.integrate.solve_ivp` between all instants at which anything jumps.
+"""
+
+import math
+from bisect import bisect_right
+from dataclasses import dataclass
+from itertools import pairwise
+from typing import Any
+
+import numpy as np
+from scipy.integrate import solve_ivp
+
+from benchmarks.outputs import demands, output
+from kelvarn.engine.run import Run
+from kelvarn.model.fields import SURROUNDINGS
+
+SIGMA = 5.670374419e-8
+ZERO = 273.15
+
+
+@dataclass
+class Answer:
+    """What the reference says of a run, at its samples; `hottest` and `coldest` of the true course."""
+
+    bodies_degC: np.ndarray
+    sensed_degC: np.ndarray  # of each probe, one dead time ago
+    setpoint_degC: np.ndarray
+    hottest_degC: np.ndarray
+    coldest_degC: np.ndarray
+
+
+def under_way(event: Any, t: float) -> bool:
+    """Whether an event is under way."""
+    return event.at_s <= t and (event.lasts_s is None or t < event.at_s + event.lasts_s)
+
+
+def of_kind(run: Run, kind: str) -> list[Any]:
+    """Events of a kind."""
+    return [event for event in run.trial.events if event.kind == kind]
+
+
+def setpoint(run: Run, t: float) -> float:
+    """The plan at an instant; a ramp from the start begins at the first reading."""
+    value = start = float(run.measured_degC[0])
+    since, target, rate = 0.0, start, None
+    for change in run.trial.plan.changes:
+        if change.at_s > t + 1e-9:
+            break
+        if change.at_s > 0:
+            value = _ramped(value, target, rate, change.at_s - since)
+        since, target, rate = change.at_s, change.to_degC, change.ramp_K_per_s
+    return _ramped(value, target, rate, t - since)
+
+
+def _ramped(value: float, target: float, rate: float | None, lasted: float) -> float:
+    if rate is None or abs(target - value) <= rate * lasted:
+        return target
+    return value + math.copysign(rate * lasted, target - value)
+
+
+class Reference:
+    """The plant of a run."""
+
+    def __init__(self, run: Run) -> None:
+        self.run, rig = run, run.rig
+        self.rig, self.response = rig, rig.response
+        self.h, self.m = rig.probe.interval_s, run.time_s.size
+        self.end = (self.m - 1) * self.h
+        asked = np.array([demands(run, float(given)) for given in run.drive[:-1]]).reshape(self.m - 1, -1)
+        extra = self.response.dead_time_s if self.response is not None else 0.0
+        self.transport = [drive.dead_time_s + extra for drive in rig.drives]
+        self.courses = []
+        for d, drive in enumerate(rig.drives):
+            late = self.transport[d] + getattr(drive, "operate_s", 0.0)
+            self.courses.append(
+                [(t + late, level, slope) for t, level, slope in output(drive, asked[:, d].tolist(), self.h)]
+            )
+        self.course_t = [[t for t, _, _ in course] for course in self.courses]
+        self.names = list(rig.body_names)
+        self.n = len(self.names)
+        self.bodies = rig.all_bodies
+        self.c = np.array([body.capacity_J_per_K for body in self.bodies])
+        self.second = self.response is not None and self.response.kind == "two_lags"
+        self.fans = [d for d, drive in enumerate(rig.drives) if drive.kind == "fan"]
+
+    def level(self, d: int, t: float) -> float:
+        """Output of a drive that acts at an instant."""
+        k = bisect_right(self.course_t[d], t) - 1
+        if k < 0:
+            return self.rig.drives[d].lowest if self.rig.drives[d].kind == "valve" else 0.0
+        since, level, slope = self.courses[d][k]
+        return level + slope * (t - since)
+
+    def supply(self, d: int, t: float) -> float:
+        """Share of its power that a drive gives, as felt at an instant."""
+        if not getattr(self.rig.drives[d], "resistive", False):
+            return 1.0
+        shares = [event.to for event in of_kind(self.run, "supply") if under_way(event, t - self.transport[d])]
+        return math.prod(shares) ** 2
+
+    def degC(self, theta: np.ndarray) -> np.ndarray:
+        """Temperatures of heat contents."""
+        found = theta[: self.n].copy()
+        for i, body in enumerate(self.bodies):
+            m = body.melting
+            if m is not None and theta[i] > m.from_degC:
+                extra, width = m.latent_J / body.capacity_J_per_K, m.to_degC - m.from_degC
+                found[i] = min(
+                    m.from_degC + (theta[i] - m.from_degC) * width / (width + extra), max(m.to_degC, theta[i] - extra)
+                )
+                if theta[i] >= m.to_degC + extra:
+                    found[i] = theta[i] - extra
+        return found
+
+    def content(self, degC: float, i: int) -> float:
+        """Heat content at a temperature."""
+        m = self.bodies[i].melting
+        if m is None:
+            return degC
+        extra, width = m.latent_J / self.bodies[i].capacity_J_per_K, m.to_degC - m.from_degC
+        return degC + extra * min(max((degC - m.from_degC) / width, 0.0), 1.0)
+
+    def jumps(self) -> list[float]:
+        """All instants at which anything jumps or is to be known."""
+        found = {0.0, self.end, *(k * self.h for k in range(self.m))}
+        for d, course in enumerate(self.course_t):
+            found |= set(course)
+            found |= {
+                t + self.transport[d] for e in of_kind(self.run, "supply") for t in (e.at_s, e.at_s + (e.lasts_s or 0))
+            }
+        for event in self.run.trial.events:
+            found |= {event.at_s, event.at_s + (event.lasts_s or 0.0)}
+        for probe in self.rig.probes:
+            found |= {k * self.h - probe.dead_time_s for k in range(self.m)}
+        kept: list[float] = []
+        for t in sorted(t for t in found if 0 <= t <= self.end):
+            if not kept or t - kept[-1] > 1e-10:
+                kept.append(t)
+        return kept
+
+    def slope(self, t: float, x: np.ndarray, at: float, constants: dict[str, Any]) -> np.ndarray:
+        """dx/dt; `at` is an instant inside the span, by which all that jumps is looked up."""
+        n, rig = self.n, self.rig
+        degC, dx = self.degC(x), np.zeros_like(x)
+        outside = constants["outside"]
+        entry = [x[n + len(rig.probes) + len(rig.drives)]] if self.second else degC
+        flows = x[n + len(rig.probes) :]
+        value = {name: entry[0] if self.second else degC[i] for i, name in enumerate(self.names)} | {
+            SURROUNDINGS: outside
+        }
+        heat = dict.fromkeys([*self.names, SURROUNDINGS], 0.0)
+        for name, watts in constants["watts"].items():
+            heat[name] += watts
+        for d, body in constants["mixed"]:
+            heat[body] += constants["full"][d] * (self.level(d, at) + constants["ramp"][d] * (t - at))
+        for link in rig.all_links:
+            g = link.conductance_W_per_K
+            if link.driven_by is not None:
+                d = rig.drive_index(link.driven_by)
+                flow = flows[d] if d in self.fans and rig.drives[d].speed_lag_s > 0 else self.flow(d, at, t, constants)
+                g += link.full_W_per_K * max(flow, 0.0) ** link.flow_exponent
+            ka, kb = value[link.a] + ZERO, value[link.b] + ZERO
+            watts = g * (value[link.b] - value[link.a]) + SIGMA * link.radiating_m2 * (kb**4 - ka**4)
+            heat[link.a] += watts
+            heat[link.b] -= watts
+        for a, b, g in constants["doors"]:
+            watts = g * (value[b] - value[a])
+            heat[a] += watts
+            heat[b] -= watts
+        for body, g, inlet in constants["draws"]:
+            heat[body] += g * ((outside if inlet is None else inlet) - value[body])
+        for i, name in enumerate(self.names):
+            dx[i] = heat[name] / self.c[i]
+        if self.second:
+            dx[-1] = heat[self.names[0]] / self.c[0]
+            dx[0] = (x[-1] - x[0]) / self.response.lag2_s  # type: ignore[union-attr]
+        for p, probe in enumerate(rig.probes):
+            if probe.lag_s > 0:
+                dx[n + p] = (degC[self.names.index(probe.body)] - x[n + p]) / probe.lag_s
+        for d in self.fans:
+            if rig.drives[d].speed_lag_s > 0:  # type: ignore[union-attr]
+                dx[n + len(rig.probes) + d] = (constants["target"][d] - flows[d]) / rig.drives[d].speed_lag_s  # type: ignore[union-attr]
+        return dx
+
+    def flow(self, d: int, at: float, t: float, constants: dict[str, Any]) -> float:
+        """Flow of a drive without a lag."""
+        if d in self.fans:
+            return float(constants["target"][d])
+        return self.level(d, at) + float(constants["ramp"][d]) * (t - at)
+
+    def constants(self, at: float) -> dict[str, Any]:
+        """What does not change in a span, looked up at an instant inside it."""
+        run, rig = self.run, self.rig
+        watts = {body.name: body.own_heat_W for body in rig.bodies}
+        watts = dict.fromkeys(self.names, 0.0) | watts
+        for event in of_kind(run, "load"):
+            if under_way(event, at):
+                watts[event.body] += event.power_W
+        full, ramp, target, mixed = [], [], [], []
+        for d, drive in enumerate(rig.drives):
+            way = 1 if drive.acts == "heats" else -1
+            full.append(way * drive.power_W * self.supply(d, at))
+            k = bisect_right(self.course_t[d], at) - 1
+            ramp.append(self.courses[d][k][2] if k >= 0 else 0.0)
+            level = self.level(d, at)
+            target.append(level if level >= getattr(drive, "stalls_below", 0.0) else 0.0)
+            body = self.names[0] if self.response is not None else getattr(drive, "body", None)
+            if drive.kind == "valve" and body is not None:
+                mixed.append((d, body))
+            elif body is not None:
+                watts[body] += full[d] * level
+        doors = [(e.body, e.to, e.conductance_W_per_K) for e in of_kind(run, "door") if under_way(e, at)]
+        draws = [(tap.body, tap.flow_W_per_K, tap.inlet_degC) for tap in rig.draw_offs if tap.always]
+        for event in of_kind(run, "draw_off"):
+            tap = next(tap for tap in rig.draw_offs if tap.name == event.draw_off)
+            if under_way(event, at) and not tap.always:
+                draws.append((tap.body, tap.flow_W_per_K, tap.inlet_degC))
+        return {
+            "outside": run.surroundings_at(at), "watts": watts, "full": full, "ramp": ramp, "target": target,
+            "mixed": mixed, "doors": doors, "draws": draws,
+        }  # fmt: skip
+
+    def solve(self, rtol: float = 1e-10) -> Answer:
+        """Integrate the whole trial."""
+        rig, n = self.rig, self.n
+        start = [self.content(self.start_degC(i), i) for i in range(n)]
+        x = np.array(
+            [*start, *(self.start_degC(self.names.index(p.body)) for p in rig.probes), *(0.0 for _ in rig.drives)]
+        )
+        if self.second:
+            x = np.append(x, start[0])
+        times, courses = self.jumps(), [x]
+        hottest, coldest = self.degC(x), self.degC(x)
+        for begin, end in pairwise(times):
+            at = (begin + end) / 2
+            constants = self.constants(at)
+            found = solve_ivp(
+                self.slope, (begin, end), x, "LSODA", rtol=rtol, atol=1e-10, args=(at, constants), dense_output=True
+            )
+            x = found.y[:, -1]
+            courses.append(x)
+            for share in np.linspace(0, 1, 60):
+                now = self.degC(found.sol(begin + share * (end - begin)))
+                hottest, coldest = np.maximum(hottest, now), np.minimum(coldest, now)
+        index = np.array(times)
+        samples = [int(np.argmin(abs(index - k * self.h))) for k in range(self.m)]
+        sensed = np.zeros((len(rig.probes), self.m))
+        for p, probe in enumerate(rig.probes):
+            for k in range(self.m):
+                then = max(k * self.h - probe.dead_time_s, 0.0)
+                state = courses[int(np.argmin(abs(index - then)))]
+                sensed[p, k] = state[n + p] if probe.lag_s > 0 else self.degC(state)[self.names.index(probe.body)]
+        return Answer(
+            np.array([self.degC(courses[k]) for k in samples]).T, sensed,
+            np.array([setpoint(self.run, k * self.h) for k in range(self.m)]), hottest, coldest,
+        )  # fmt: skip
+
+    def start_degC(self, i: int) -> float:
+        """Where a body starts."""
+        if self.run.trial.start_degC is not None:
+            return self.run.trial.start_degC
+        own = self.bodies[i].start_degC
+        return self.rig.surroundings.temperature_degC if own is None else own
+
+
+def shown(run: Run, p: int, sensed: np.ndarray) -> np.ndarray:
+    """What a probe shows of temperatures that it had, without noise and rounding; NaN where a fault makes it jump."""
+    probe, found = run.rig.probes[p], np.array(sensed)
+    faults = [event for event in of_kind(run, "probe_fault") if event.probe == probe.name]
+    last = math.nan
+    held: dict[str, float] = {}
+    arrived: dict[str, float] = {}
+    for k, value in enumerate(sensed.tolist()):
+        t = k * run.rig.probe.interval_s
+        ruling = max(
+            (e for e in faults if under_way(e, t + 1e-9)), key=lambda e: (e.at_s, faults.index(e)), default=None
+        )
+        kind = ruling.fault if ruling is not None else "none"
+        straight = value * probe.slope + probe.offset_K
+        if kind == "drift":
+            straight += ruling.size_K * (t - ruling.at_s) / 3600
+        elif kind == "offset":
+            straight += ruling.size_K
+        made = min(max(straight, probe.lowest_degC), probe.highest_degC)
+        if kind in ("open", "short"):
+            hot = (kind == "open") != (probe.converter is not None and probe.converter.sensor == "ntc")
+            made = probe.highest_degC if hot else probe.lowest_degC
+        if probe.correction is not None:
+            c = probe.correction
+            made = c.true_low_degC + (made - c.shown_low_degC) * c.slope
+        if kind in ("stuck", "stale"):
+            name = ruling.name
+            if name not in held:
+                held[name] = made if k == 0 else last
+                arrived[name] = ruling.at_s
+            if kind == "stale" and t > arrived[name] + ruling.every_s - 1e-9:
+                held[name], arrived[name] = made, t
+            made = held[name]
+        if kind == "spikes":
+            made = math.nan
+        last = found[k] = made
+    return found

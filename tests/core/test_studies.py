@@ -1,0 +1,119 @@
+"""Studies: the same results as single runs, whatever the threads; stopped at once; and results kept within bytes."""
+
+import itertools
+import time
+from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
+
+import pytest
+
+from kelvarn.demos import find_demo
+from kelvarn.engine.measures import measure
+from kelvarn.engine.run import Stopped, compute
+from kelvarn.model.candidate import Candidate, OnOff, Pid
+from kelvarn.model.edit import put, with_fields
+from kelvarn.model.project import Project
+from kelvarn.model.trial import Trial
+from kelvarn.studies.batch import Case, CaseResult, run_many
+from kelvarn.studies.results import Result, ResultKey, Results, bytes_of
+from tests.conftest import one_lag, trial
+
+
+def cases(project: Project, count: int) -> list[Case]:
+    """The cabinet with different gains, seeds and heat capacities."""
+    found = []
+    for k in range(count):
+        controller = Pid(kp_per_K=0.05 + 0.01 * k, ti_s=600, td_s=60) if k % 3 else OnOff(below_K=0.2 + 0.1 * k)
+        rig = put(project.rig, ("bodies", 1, "capacity_J_per_K"), 400.0 + 50 * (k % 2))
+        found.append(Case(k, rig, controller, with_fields(project.first_trial, seed=k % 4)))
+    return found
+
+
+def test_a_study_gives_what_single_runs_give_whatever_the_threads(cabinet: Project) -> None:
+    wanted = cases(cabinet, 14)
+    with ThreadPoolExecutor(1) as one, ThreadPoolExecutor(3) as three:
+        first, second = (list(run_many(wanted, threads=pool)) for pool in (one, three))
+    assert [result.key for result in first] == list(range(14))
+    assert first == second
+    for case, result in zip(wanted, first, strict=True):
+        alone = measure(compute(case.rig, case.controller, case.trial))
+        assert result.measures == alone
+        assert result.met == all(verdict.met for verdict in result.verdicts)
+
+
+def test_kinds_of_rigs_and_faults_may_stand_side_by_side(cabinet: Project) -> None:
+    kiln, fan = find_demo("enamelling-kiln").build(), find_demo("heatsink-fan").build()
+    wild = with_fields(put(one_lag(), ("drives", 0, "power_W"), 1e7), links=())
+    mixed = [Case(p.name, p.rig, p.candidates[0].controller, p.first_trial) for p in (kiln, cabinet, fan)]
+    mixed.insert(1, Case("wild", wild, OnOff(), trial(500, 2500)))
+    mixed.insert(2, Case("short", one_lag(interval_s=60), OnOff(), trial(30)))
+    found = {result.key: result for result in run_many(mixed)}
+    assert "leaves every sensible temperature" in found["wild"].fault
+    assert "less than one reading" in found["short"].fault
+    assert not found["wild"].met
+    for project in (kiln, fan, cabinet):
+        alone = measure(compute(project.rig, project.candidates[0].controller, project.first_trial))
+        assert found[project.name].measures == alone
+
+
+def test_a_study_streams_and_takes_no_more_cases_than_it_needs(cabinet: Project) -> None:
+    taken = itertools.count()
+
+    def endless() -> Iterator[Case]:
+        for case in itertools.cycle(cases(cabinet, 2)):
+            next(taken)
+            yield case
+
+    study = run_many(endless())
+    assert [next(study).key for _ in range(4)] == [0, 1, 0, 1]
+    study.close()  # type: ignore[attr-defined]
+    assert next(taken) < 100
+
+
+def test_a_study_is_stopped_between_chunks_and_inside_a_long_run(cabinet: Project) -> None:
+    long = one_lag(interval_s=0.1)
+    for rig, test in ((long, trial(86400 * 5)), (cabinet.rig, cabinet.first_trial)):
+        endless = itertools.repeat(Case("x", rig, Pid(), test))
+        until = time.perf_counter() + 0.3
+        with pytest.raises(Stopped):
+            for _ in run_many(endless, lambda until=until: time.perf_counter() < until):  # type: ignore[misc]
+                pass
+        assert time.perf_counter() - until < 5  # a slow machine; benchmarks say how quickly
+
+
+def test_results_are_bounded_in_bytes_and_keyed(cabinet: Project) -> None:
+    size = bytes_of(compute(cabinet.rig, OnOff(), cabinet.first_trial))
+    assert size > 100 * 7201
+    results = Results(most_bytes=int(2.5 * size))
+    tests = [with_fields(cabinet.first_trial, seed=k) for k in range(4)]
+    runs = [results.of(cabinet.rig, cabinet.candidates[0], test).run for test in tests]
+    assert results.of(cabinet.rig, cabinet.candidates[0], tests[3]).run is runs[3]
+    assert results.of(cabinet.rig, cabinet.candidates[0], tests[2]).run is runs[2]
+    assert results.of(cabinet.rig, cabinet.candidates[0], tests[0]).run is not runs[0]
+    found = Results().of_project(cabinet, cabinet.first_trial)
+    assert set(found) == {ResultKey(c.name, cabinet.first_trial.name) for c in cabinet.candidates}
+    assert all(isinstance(result, Result) for result in found.values())
+
+
+def test_one_candidate_that_cannot_be_computed_leaves_the_others(cabinet: Project) -> None:
+    short = Trial(name="Short", duration_s=1.0, plan=cabinet.first_trial.plan)
+    found = Results().of_project(with_fields(cabinet, trials=(short,)), short)
+    assert all("less than one reading" in str(error) for error in found.values())
+    again = Results().of_project(
+        with_fields(cabinet, candidates=(*cabinet.candidates, Candidate(name="P", controller=Pid(terms="P")))),
+        cabinet.first_trial,
+    )
+    assert len(again) == 3
+
+
+def test_a_result_that_is_no_run_says_so() -> None:
+    assert not CaseResult("k", None, (), "no").met
+
+
+def test_a_thinned_run_keeps_its_measures_and_its_ends(cabinet: Project) -> None:
+    run = compute(cabinet.rig, OnOff(), cabinet.first_trial)
+    assert run.thinned() is run
+    thin = run.thinned(1000)
+    assert thin.time_s.size <= 1000
+    assert (thin.bodies_degC.shape[0], thin.bodies_degC[1, 3]) == (4, run.bodies_degC[1, 24])
+    assert measure(thin) == measure(run)
