@@ -3,20 +3,25 @@
 from math import floor
 from typing import Any
 
-from kelvarn.engine import codes
+from kelvarn.engine.heat import between, turning
 
 
-def run(
-    a: Any, start: list[float], m: list[list[float]], push: list[float], series: list[list[float]]
-) -> list[list[float]]:
-    """Run the case that is timed; arguments as for the C loop, settings from `Arrays`. Returns bodies by sample."""
-    kp, ki, kd, tf, b, c, bias, low, high, _, tt, _, _ = a.law_settings.tolist()
-    noise, r, h = a.noise[0].tolist(), a.setpoint.tolist(), a.h
-    drive, step = a.drive_table[0].tolist(), float(a.probe_table[0, codes.STEP])
-    window, shortest, resolution = drive[codes.WINDOW], drive[codes.PULSE], drive[codes.RESOLUTION]
-    full, dead_time = drive[codes.POWER_W], drive[codes.DEAD_TIME]
-    n, z = len(a.inv_c), list(start)
+def run(of: Any) -> tuple[list[list[float]], list[float]]:
+    """Run the case that is timed, with the matrices and settings of `kernel.Matrices`.
+
+    Returns bodies by sample,
+    and how hot each got.
+    """
+    start, m, push, series = (x.tolist() for x in (of.start, of.m, of.push, of.series))
+    kp, ki, kd, tf, b, c, bias, low, high, _, tt, _, _ = of.pid().tolist()
+    noise, r, h = of.noise[0].tolist(), of.setpoint.tolist(), of.h
+    step, drive = of.probe.resolution_K, of.drive
+    window, shortest, resolution = drive.window_s, drive.shortest_pulse_s, drive.resolution_s
+    full, dead_time = drive.power_W, drive.dead_time_s
+    n, z, a, heated = of.n, list(start), of.a.tolist(), drive.acts_on
+    hottest = list(start[: of.n])
     slots = range(len(z))
+    slope = [sum(a[j][i] * z[j] for j in slots) for i in slots]
     memory = speed = last_input = 0.0
     line: list[tuple[float, float]] = []
     windows, out, level, moved = 0, 0.0, 0.0, 0.0
@@ -52,15 +57,39 @@ def run(
         while line and line[0][0] <= t + 1e-9:
             level = line.pop(0)[1]
         watts = level * full
-        z = [sum(m[j][i] * z[j] for j in slots) + watts * push[i] for i in slots]
+        before = z
+        z = smooth = [sum(m[j][i] * z[j] for j in slots) + watts * push[i] for i in slots]
         moved += watts * h
+        switches: list[tuple[float, float]] = []
         while line and line[0][0] < t + h - 1e-9:
             at, wanted = line.pop(0)
             rest, change = t + h - at, (wanted - level) * full
-            for i in slots:
-                g = series[-1][i]
-                for q in range(len(series) - 2, -1, -1):
-                    g = g * rest + series[q][i]
-                z[i] += rest * change * g
+            switches.append((h - rest, change))
+            z = [z[i] + rest * change * horner(series, i, rest) for i in slots]
             level = wanted
-    return found
+        after = [sum(a[j][i] * z[j] for j in slots) for i in slots]
+        if k < len(r) - 1:
+            for i in range(n):
+                by = watts * series[0][i]
+                rate, rate_after, high_now = slope[i] + by, after[i] + by, max(before[i], z[i])
+                if switches and i == heated:  # its corners; between them its course is smooth
+                    end_rate = by + sum(a[j][i] * smooth[j] for j in slots)
+                    for at, _ in switches:
+                        degC = between(before[i], rate, smooth[i], end_rate, h, at / h)
+                        for earlier, change in switches:
+                            if earlier < at:
+                                degC += (at - earlier) * change * horner(series, i, at - earlier)
+                        high_now = max(high_now, degC)
+                elif rate > 0 > rate_after:
+                    high_now = max(high_now, turning(before[i], rate, z[i], rate_after, h))
+                hottest[i] = max(hottest[i], high_now)
+        slope = after
+    return found, hottest
+
+
+def horner(series: list[list[float]], i: int, span: float) -> float:
+    """Γ(span)/span of a slot."""
+    g = series[-1][i]
+    for q in range(len(series) - 2, -1, -1):
+        g = g * span + series[q][i]
+    return g

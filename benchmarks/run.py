@@ -14,8 +14,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 from PySide6.QtWidgets import QApplication
 
-from benchmarks import curved, kernel, window
-from benchmarks.accuracy import against_solve_ivp
+from benchmarks import kernel, nonlinear, window
 from kelvarn.desktop.window import Window
 from kelvarn.engine.prepare import TOLERANCE_K
 
@@ -34,6 +33,11 @@ def machine() -> str:
     )
     gcc = subprocess.run(["gcc", "-dumpversion"], capture_output=True, text=True, check=True).stdout.strip()
     return f"{model}, {os.cpu_count()} cores, Linux, Python {platform.python_version()}, gcc {gcc}"
+
+
+def columns(rigs: list[accuracy.Apart]) -> list[list[float]]:
+    """Differences of random rigs, by what they are of."""
+    return [[getattr(each, field) for each in rigs] for field in ("bodies_K", "setpoint_K", "extremes_K")]
 
 
 def start_overhead_ms() -> tuple[float, float]:
@@ -93,7 +97,7 @@ class Drags:
         cells, met = [f"{self.loop_ms:.0f}", f"{100 * self.stolen:.0f} %"], True
         for steps in self.steps.values():
             median, worst = statistics.median(step.ms for step in steps), max(steps)
-            met = met and median <= 16 and worst.ms <= 33
+            met = met and median <= 0.32 * self.loop_ms and worst.ms <= 0.66 * self.loop_ms
             cells += [f"{median:.1f}", f"{worst.ms:.1f} ({worst.cpu_ms:.1f})"]
         return f"| {' | '.join(cells)} | {'met' if met else 'missed'} |"
 
@@ -118,9 +122,11 @@ def main() -> None:
     hours = kernel.linear()
     drags.append(drag(shown))
     study = kernel.error_study()
-    adaptive = curved.study()
+    adaptive = nonlinear.study()
     drags.append(drag(shown))
-    accuracy = against_solve_ivp()
+    of_demos, of_rigs = accuracy.study()
+    rest()
+    many, (fortnight_s, fortnight_MB) = studies.study(), studies.fortnight()
     rest()
     with_start, alone = start_overhead_ms()
     drags.append(drag(shown))
@@ -142,8 +148,9 @@ def main() -> None:
         "## Kernel",
         "",
         "One sample of the cure cabinet: four bodies, PID, probe with lag, noise and steps, slow window, 8 s dead time; 4 h at",
-        "2 s, no events. C: `benchmarks/loop.c`, gcc -O3 -march=native. Python: `benchmarks/plain.py`, lists and floats. Kernel",
-        "and C are timed in turns, 200 rounds, medians; all three agree within 1e-6 K over the whole run.",
+        "2 s, no events, true extremes followed. C: `benchmarks/loop.c`, gcc -O3 -march=native. Python: `benchmarks/plain.py`,",
+        "lists and floats. All three do the same arithmetic and agree within 1e-6 K over the whole run, extremes too. Kernel and",
+        "C are timed in turns, 200 rounds, medians; the call from Python is in it, reading the measures is not.",
         "",
         "| | ns a sample | against the kernel | bar |",
         "|---|---|---|---|",
@@ -151,7 +158,7 @@ def main() -> None:
         f"| C loop | {against['c']:.0f} | kernel takes {against['times_c']:.2f} times as long | ≤ 2 |",
         f"| plain Python | {against['python']:.0f} | {against['python_times']:.0f} times as long | ≥ 100 |",
         "",
-        "Linear in samples (the same rig read every second, median of 30):",
+        "Linear in samples (the same rig read every second, all measures read, median of 30; bar 10 ms for 24 h):",
         "",
         "| simulated | " + " | ".join(f"{h} h" for h, _ in hours) + " |",
         "|---|" + "---|" * len(hours),
@@ -159,17 +166,41 @@ def main() -> None:
         "",
         "## Accuracy",
         "",
-        "Largest difference of any body at any sample of the whole trial from `scipy.integrate.solve_ivp` (Radau, rtol and atol",
-        "1e-9, begun anew at each switching), all demos and candidates, noise and steps of the probe included; bar 2 mK:",
+        "Against a second engine, `benchmarks/reference.py`: drives, events, plan and probes worked out anew from the model",
+        "page, heat by `scipy.integrate.solve_ivp` (LSODA, rtol and atol 1e-10) between all instants at which anything jumps.",
+        "Largest difference of any body at any sample; of the setpoint; of the highest and lowest of the true course, also",
+        "between samples (the reference looks at 60 points of each smooth piece). Bar: 2 mK.",
         "",
-        "| demo, candidate | K |",
-        "|---|---|",
-        *[f"| {name} | {kelvin:.1e} |" for name, kelvin in accuracy.items()],
+        "| demo, candidate, whole trial | bodies, K | setpoint, K | extremes, K |",
+        "|---|---|---|---|",
+        *[f"| {name} | {a.bodies_K:.1e} | {a.setpoint_K:.1e} | {a.extremes_K:.1e} |" for name, a in of_demos.items()],
+        "",
+        f"{len(of_rigs)} random rigs of every part in the model (`benchmarks/rigs.py`, seeds 5000 on), five minutes each:",
+        "",
+        "| | bodies, K | setpoint, K | extremes, K |",
+        "|---|---|---|---|",
+        "| median | " + " | ".join(f"{statistics.median(row):.1e}" for row in columns(of_rigs)) + " |",
+        "| worst | " + " | ".join(f"{max(row):.1e}" for row in columns(of_rigs)) + " |",
+        "",
+        "## Many runs",
+        "",
+        "The cabinet's 4 h trial with its events, 7201 samples a run; a study keeps the measures and verdicts of each run.",
+        "For scale: the plain loop takes "
+        f"{loop:.0f} ms where the bars speak of a machine on which it takes 50; in brackets what that makes of a figure.",
+        "",
+        "| | measured | bar |",
+        "|---|---|---|",
+        f"| 2304 runs (gains on a 48 × 48 grid), two threads | {many['map_s']:.2f} s ({many['map_s'] * 50 / loop:.2f}) | ≤ 2 s |",
+        f"| the same, one thread | {many['map_one_s']:.2f} s: two are {many['times']:.2f} times as quick | ≥ 1.7 |",
+        f"| first result of it | {many['first_s'] * 1e3:.0f} ms ({many['first_s'] * 5e4 / loop:.0f}) | ≤ 50 ms |",
+        f"| stopped, longest of 10 | {many['stop_s'] * 1e3:.0f} ms ({many['stop_s'] * 5e4 / loop:.0f}) | ≤ 20 ms |",
+        f"| 500 variants, each a rig of its own | {many['variants_s']:.2f} s ({many['variants_s'] * 50 / loop:.2f}) | ≤ 1 s |",
+        f"| 14 days at 1 s | {fortnight_s * 1e3:.0f} ms ({fortnight_s * 5e4 / loop:.0f}), the program {fortnight_MB:.0f} MB | ≤ 300 ms, ≤ 400 MB |",
         "",
         "### Exact integration (plain conductances)",
         "",
         "Internal step against error and time: the longest step as a share of half the fastest time constant, the largest",
-        "change of any temperature against a share of 1/64, over 11 000 s with the door. The quick rig has a 2 J/K heater",
+        "change of any temperature against a share of 1/8, over 11 000 s with the door. The quick rig has a 2 J/K heater",
         "(0.4 s) in place of 500 J/K. The share in use is 0.5.",
         "",
         "| share | cabinet, K | quick rig, K | quick rig, ms |",
@@ -182,8 +213,8 @@ def main() -> None:
         f"(median of 9). In use: {TOLERANCE_K:g} K. Trials of 1 to 5 h; a PI without noise and steps of the probe, which would",
         "turn the smallest change into another reading.",
         "",
-        "| rig | samples | " + " | ".join(f"{tolerance:g} K" for tolerance in curved.TOLERANCES_K) + " |",
-        "|---|---|" + "---|" * len(curved.TOLERANCES_K),
+        "| rig | samples | " + " | ".join(f"{tolerance:g} K" for tolerance in nonlinear.TOLERANCES_K) + " |",
+        "|---|---|" + "---|" * len(nonlinear.TOLERANCES_K),
         *[
             f"| {name} | {samples} | " + " | ".join(f"{error:.1e} K, {ms:.0f} ms" for error, ms, _ in rows) + " |"
             for name, samples, rows in adaptive
@@ -197,7 +228,7 @@ def main() -> None:
         "first what the plain loop above took right before and after, since the machine's speed changes.",
         "Stolen is the share of wanted processor time that the host gave to others; in brackets stands the processor time, over",
         "all threads, of the worst step.",
-        "Bar: 16 ms median, 33 ms worst.",
+        "Bar: median 0.32 and worst 0.66 of what the plain loop takes (16 and 33 ms where that takes 50).",
         "",
         "| plain loop, ms | stolen | setpoint: median, ms | worst | door: median, ms | worst | bar |",
         "|---|---|---|---|---|---|---|",

@@ -58,12 +58,15 @@ def lay_out(rig: Rig, start_degC: float | None = None) -> Layout:
     if rig.response is not None and rig.response.kind == "two_lags":
         # The named body is the second lag; the first one, not shown, is what the heat enters.
         entry[rig.response.name] = 1
-        bodies = [Body(bodies[0].start_degC, 1.0, 0.0, 0.0, 0.0), bodies[0]]
+        bodies = [Body(bodies[0].start_degC, 1.0, 0.0, 0.0, 0.0, driven=False), bodies[0]]
         links.append(still_link(1, 0, 1 / rig.response.lag2_s, one_way=True))
     for link in rig.all_links:
         a, b = (len(bodies) if end == SURROUNDINGS else entry[end] for end in (link.a, link.b))
         links.append(link_record(rig, link, a, b))
     drives = [_drive(rig, drive, entry) for drive in rig.drives]
+    for drive in drives:
+        if drive.acts_on >= 0:
+            bodies[drive.acts_on].driven = True
     return Layout(bodies, links, drives, entry, outside)
 
 
@@ -112,8 +115,9 @@ def _body(body: model.Body, outside_degC: float, start_degC: float | None) -> Bo
         start = outside_degC if body.start_degC is None else body.start_degC
     inverse = 1 / body.capacity_J_per_K
     if body.melting is None:
-        return Body(start, inverse, 0.0, 0.0, 0.0)
-    return Body(start, inverse, body.melting.from_degC, body.melting.to_degC, body.melting.latent_J * inverse)
+        return Body(start, inverse, 0.0, 0.0, 0.0, driven=False)
+    melting = body.melting
+    return Body(start, inverse, melting.from_degC, melting.to_degC, melting.latent_J * inverse, driven=False)
 
 
 def _drive(rig: Rig, drive: AnyDrive, entry: dict[str, int]) -> Drive:

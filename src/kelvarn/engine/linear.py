@@ -57,17 +57,18 @@ def advance(
         transition, push: for spans of this length.
         plant, state, linear: the run.
     """
-    end, pushed, after = t + span, linear.pushed, linear.after
+    end, pushed, by_drive, after = t + span, linear.pushed, linear.by_drive, linear.after
     linear.switched[0] = 0
     for d in range(plant.drives.size):
         drive, line = state.drives[d], state.lines[d]
         while drive.head != drive.tail and line[drive.head].at_s <= t + TIME_EPS:
             drive.acting = line[drive.head].level
             drive.head = drive.head + 1 if drive.head + 1 < line.size else 0
-        power = drive.start_W = drive.acting * drive.full_W
+        power = drive.acting * drive.full_W
         for b in range(pushed.shape[0]):
             for i in range(8):
                 pushed[b, i] = push[d, b, i] * power + (pushed[b, i] if d > 0 else 0.0)
+                by_drive[b, i] = linear.series[d, 0, b, i] * power + (by_drive[b, i] if d > 0 else 0.0)
         drive.moved_J += power * span
     product(transition, linear.z, pushed, after)
     for d in range(plant.drives.size):
@@ -95,31 +96,23 @@ def advance(
 @part
 def _follow(span: float, plant: Plant, state: State, linear: Linear) -> None:
     """Note how far each body went in a span, also between its ends, from its rates there."""
+    switched, loop = linear.switched[0] > 0, state.loop[0]
     controlled = plant.probes[plant.rig[0].control_probe].sits_in
     for i in range(plant.bodies.size):
-        before, after = slot_of(linear.z, i), slot_of(linear.after, i)
+        before, after, by_drive = slot_of(linear.z, i), slot_of(linear.after, i), slot_of(linear.by_drive, i)
         low, high = min(before, after), max(before, after)
-        watts, driven, switched = 0.0, False, linear.switched[0] > 0
-        for d in range(plant.drives.size):
-            if plant.drives[d].acts_on == i:
-                driven = True
-                watts += state.drives[d].start_W
-        by_drive = watts * plant.bodies[i].per_capacity_K_per_J
-        rate = slot_of(linear.slope, i) + by_drive
-        if driven and switched:
+        rate, rate_after = slot_of(linear.slope, i) + by_drive, slot_of(linear.slope_after, i) + by_drive
+        if switched and (plant.bodies[i].driven or rate * rate_after < 0.0):
             low, high = _corners(i, rate, by_drive, span, plant, linear)
-        else:
-            rate_after = slot_of(linear.slope_after, i) + by_drive
-            if rate * rate_after < 0.0:
-                if switched:
-                    low, high = _corners(i, rate, by_drive, span, plant, linear)
-                else:
-                    extreme = turning(before, rate, after, rate_after, span)
-                    low, high = min(low, extreme), max(high, extreme)
+        elif rate * rate_after < 0.0:
+            extreme = turning(before, rate, after, rate_after, span)
+            low, high = min(low, extreme), max(high, extreme)
         body = state.bodies[i]
-        body.lowest_degC, body.highest_degC = min(body.lowest_degC, low), max(body.highest_degC, high)
+        if low < body.lowest_degC:
+            body.lowest_degC = low
+        if high > body.highest_degC:
+            body.highest_degC = high
         if i == controlled:
-            loop = state.loop[0]
             loop.lowest_degC, loop.highest_degC = min(loop.lowest_degC, low), max(loop.highest_degC, high)
 
 

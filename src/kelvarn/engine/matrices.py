@@ -50,6 +50,7 @@ class Linear(NamedTuple):
     pushed: Grid  # what the drives add
     slope: Grid  # A z
     slope_after: Grid
+    by_drive: Grid  # what of the slope is by drives at the start of the span
     zero: Grid
     switches: Table[Switch]
     switched: Ints  # how many of them

@@ -89,6 +89,7 @@ class Body:
     melts_from_degC: float
     melted_at_degC: float
     latent_K: float  # latent heat over heat capacity; 0 does not melt
+    driven: bool  # whether a drive puts power into it
 
 
 @dataclass(slots=True)
@@ -222,7 +223,6 @@ class DriveState:
     ramp_per_s: float = 0.0  # of a valve under way
     target: float = 0.0  # flow that it tends to
     full_W: float = 0.0  # at level 1, with the supply as it is
-    start_W: float = 0.0  # at the start of a span
     moved_J: float = 0.0
     head: int = 0  # of its delay line
     tail: int = 0

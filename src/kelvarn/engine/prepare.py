@@ -281,6 +281,7 @@ def _linear(prepared: Prepared) -> matrices.Linear:
         pushed=np.zeros((blocks, 8)),
         slope=np.zeros((blocks, 8)),
         slope_after=np.zeros((blocks, 8)),
+        by_drive=np.zeros((blocks, 8)),
         zero=np.zeros((blocks, 8)),
         switches=blank(matrices.Switch, matrices.MOST_SWITCHES),
         switched=np.zeros(1, np.int64),

@@ -19,7 +19,7 @@ def cases() -> dict[str, Project]:
     """Projects by name; each runs its chosen candidate."""
     kiln = find_demo("enamelling-kiln").build()
     stiff = put(kiln, ("rig", "bodies", 0, "capacity_J_per_K"), 0.5)  # elements that follow within a tenth of a second
-    hot = with_fields(kiln.trials[0].plan, changes=(with_fields(kiln.trials[0].plan.changes[0], to_degC=1000),))
+    hot = with_fields(kiln.first_trial.plan, changes=(with_fields(kiln.first_trial.plan.changes[0], to_degC=1000),))
     return {
         "heatsink fan": find_demo("heatsink-fan").build(),
         "wax pot": find_demo("wax-pot").build(),
@@ -44,13 +44,14 @@ def study() -> list[tuple[str, float, list[tuple[float, float, float]]]]:
             chosen = Pid(terms="PI", kp_per_K=0.1, ti_s=900, td_s=0)
             drive = rig.drive.model_dump(include={"name", "body", "power_W"})
             rig = with_fields(rig, drives=({"kind": "pwm", **drive},))
-        trial = with_fields(project.trials[0], marks=())
+        trial = with_fields(project.first_trial, marks=())
         best = compute(rig, chosen, trial, tolerance_K=BEST_K).bodies_degC
         rows = []
         for tolerance in TOLERANCES_K:
             error = float(np.abs(compute(rig, chosen, trial, tolerance_K=tolerance).bodies_degC - best).max())
-            begun, times = PreparedRun(rig, chosen, trial, tolerance_K=tolerance), []
+            times = []
             for _ in range(9):
+                begun = PreparedRun(rig, chosen, trial, tolerance_K=tolerance)
                 begin = time.perf_counter()
                 begun.advance()
                 times.append(time.perf_counter() - begin)
