@@ -14,7 +14,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 from PySide6.QtWidgets import QApplication
 
-from benchmarks import kernel, nonlinear, window
+from benchmarks import accuracy, kernel, nonlinear, studies, window
 from kelvarn.desktop.window import Window
 from kelvarn.engine.prepare import TOLERANCE_K
 

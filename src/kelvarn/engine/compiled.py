@@ -1,8 +1,8 @@
 """Compiled functions: the one place that knows how the compiler works. `code_cache.py` keeps what it makes on disk.
 
 An `entry` is called from Python; a `part` is called by compiled code, and from Python as the plain function it is. What
-an entry takes is read off its annotations (`records`): numbers, arrays, tables, named tuples of them. An array that it writes to
-must not be handed over twice.
+an entry takes is read off its annotations (`records`): numbers, arrays, tables, named tuples of them. An array that it
+writes to must not be handed over twice.
 
 numba can keep what it compiled, but reading that back takes all of numba, 1.3 s more than loading object code (measured
 0.4 against 1.7 s). So the machine code of an entry is kept as an object file, which needs only the loader of LLVM. It
