@@ -13,7 +13,7 @@ import numpy as np
 from benchmarks import plain
 from kelvarn.demos.cure_cabinet import cure_cabinet
 from kelvarn.engine import matrices
-from kelvarn.engine.kernel import run as kernel_run
+from kelvarn.engine.kernel import run_loop
 from kelvarn.engine.laws.pid import settings_of
 from kelvarn.engine.layout import lay_out, probe_record
 from kelvarn.engine.measures import measure
@@ -42,7 +42,7 @@ class Matrices:
 
     def __init__(self, project: Project, test: Trial) -> None:
         run = PreparedRun(project.rig, project.candidates[1].controller, test)
-        assert kernel_run(*run.arguments(0, 1)) == 0  # one sample: all is made, nothing has changed yet
+        assert run_loop(*run.arguments(0, 1)) == 0  # one sample: all is made, nothing has changed yet
         linear = run._heat.linear
         self.m = np.ascontiguousarray(linear.transition[0].reshape(8, 8))
         self.push = np.ascontiguousarray(linear.push[0].reshape(8))
@@ -107,7 +107,7 @@ def prepared_seconds(project: Project, test: Trial, kept: Trace | None = None, *
     """
     run = PreparedRun(project.rig, project.candidates[1].controller, test, trace=kept)
     arguments = run.arguments(0, prepare(project.rig, test).plant.noise.shape[1] - (0 if measured else 1))
-    return seconds(lambda: kernel_run(*arguments))
+    return seconds(lambda: run_loop(*arguments))
 
 
 def compare(rounds: int = 200) -> dict[str, float]:

@@ -1,4 +1,4 @@
-/* The arithmetic of kernel.run for the case that is timed (PID, slow window, probe with lag, noise and steps, dead time,
+/* The arithmetic of kernel.run_loop for the case that is timed (PID, slow window, probe with lag, noise and steps, dead time,
    true extremes; no events, one segment a sample, no measures), written by hand as a yardstick. Matrices come ready-made from the caller. */
 #include <math.h>
 #include <string.h>

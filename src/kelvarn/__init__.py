@@ -4,14 +4,15 @@ The layers, each importing only from those above it:
 
     units      temperatures, durations, powers: parse and show
     model      what the user describes, frozen and validated
-    engine     a run from a model: arrays, kernel, measures, marks
+    engine     a run from a model: records, control step, kernel, measures, marks
+    studies    many runs: results of a project, batches on a pool of threads
     demos      the made-up projects that ship with Kelvarn
     files      the project file, the autosave journal, tables
     handover   settings and the sheet that go with the machine
     desktop    the window; the only layer that imports Qt
     cli        the commands
 
-Data goes one way: Project -> arrays -> kernel -> Run -> measures -> marks -> strip.
+Data goes one way: Project -> records -> kernel -> Run -> measures -> marks -> strip.
 Start reading at `model/project.py`, then `engine/run.py`, then `desktop/window.py`.
 """
 

@@ -4,7 +4,8 @@ import numpy as np
 import pytest
 
 from kelvarn.engine.control import Stepper
-from kelvarn.engine.laws import on_off, pid
+from kelvarn.engine.decision import Decision
+from kelvarn.engine.laws import ask, laws_of, on_off, pid, rows, took
 from kelvarn.engine.run import compute
 from kelvarn.model.candidate import OnOff, Pid
 from kelvarn.model.edit import with_fields
@@ -158,3 +159,28 @@ def test_p_holds_the_offset_that_theory_gives() -> None:
     run = compute(one_lag(), Pid(terms="P", kp_per_K=0.05), trial(4000, 60))
     assert run.bodies_degC[0, -1] == pytest.approx((20 + 5 * 60) / 6, abs=0.01)
     assert np.ptp(run.bodies_degC[0, -100:]) < 0.01
+
+
+def overridden(controller: OnOff | Pid, measured: list[float], held: list[float | None], h: float = 2.0) -> list[float]:
+    """What a law asks for while something stronger gives what it wants where that is a number."""
+    law, out, found = laws_of(controller, rows), Decision(), []
+    for y, forced in zip(measured, held, strict=True):
+        ask(law, 60.0, y, h, out)
+        took(law, out.proposed if forced is None else forced, h, out)
+        found.append(out.proposed)
+    return found
+
+
+def test_a_law_learns_what_was_really_given() -> None:
+    # The memory is pulled towards what is given, as if that were its limit: it does not wind up meanwhile.
+    pi = Pid(terms="PI", kp_per_K=0.02, ti_s=40, tracking_s=20)
+    asked = overridden(pi, [55.0] * 400, [0.0] * 399 + [None])
+    assert asked[-1] == pytest.approx(0.02 * 5 / 40 * 20, abs=1e-3)  # where pull and push are even
+    # The rate limit counts from what was given.
+    limited = overridden(Pid(terms="P", kp_per_K=1, rate_per_s=0.1), [0.0] * 4, [0.9, 0.9, None, None])
+    assert limited[2:] == pytest.approx([1.0, 1.0])
+    # A delay counts from when it was really switched off.
+    on_off_asked = overridden(
+        OnOff(shortest_off_s=6), [50.0] * 9, [None, None, None, None, 0.0, None, None, None, None]
+    )
+    assert on_off_asked == [0, 0, 0, 1, 1, 0, 0, 1, 1]

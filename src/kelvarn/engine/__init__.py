@@ -1,9 +1,14 @@
 """A run from a model: pure functions of frozen data.
 
-Imports `units` and `model` only. Order of reading: `run.py` (the way through); `arrays.py` (a model as plain arrays,
-with `layout.py` and `tables.py`); `codes.py` (kinds and places); `probes.py`, `watching.py`, `laws.py`, `sharing.py`
-and `drives.py` (what is read, decided and what becomes of it); `heat.py` or `curved.py` (where the heat goes) and
-`kernel.py` (the closed loop); `scan.py`, `measures.py`, `marks.py`, `why.py` (decisions in words); `steady.py` and
-`step.py` (a rig without a controller); `sums.py` (values from what things are). Compiled functions are loaded, or
-compiled, when first asked for (`jit.py`, `native.py`), so that a window can open meanwhile.
+Imports `units` and `model` only. What is compiled is plain typed Python on records (`records.py`, `compiled.py`),
+loaded or compiled when first asked for, so that a window can open meanwhile. Order of reading:
+
+- `run.py`: the way through, from a rig, a controller and a trial to a `Run`; `prepare.py` makes them ready for the
+  kernel, with `layout.py` (the rig as records) and `changes.py` (what happens when);
+- `plant.py`: every field that the kernel knows; `kernel.py`: the loop; `probes.py`, `drives.py`: its ends;
+- `control.py`: the control step, plan → ask → rule → took, with `plan.py`, `laws/` and `guards.py`;
+- `heat.py`: what a link carries; `linear.py` with `matrices.py`, or `nonlinear.py`: where the heat goes;
+- `survey.py`, `measures.py`, `marks.py`, `why.py`: what is read off a run, judged and said;
+- `steady.py`, `output.py`, `step.py`: a rig without a controller; `flows.py`: watts at an instant; `sums.py`: values
+  from what things are.
 """

@@ -34,7 +34,7 @@ _COLDEST, _HOTTEST = -273.15, 20000.0
 
 
 @entry
-def run(
+def run_loop(
     first: int,
     last: int,
     plant: Plant,

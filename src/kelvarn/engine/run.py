@@ -17,8 +17,7 @@ from kelvarn.model.trial import DoorOpens, DrawOffRuns, Trial
 from kelvarn.units import Quantity, show
 
 from .changes import door_W_per_K, under_way
-from .kernel import Outcome
-from .kernel import run as kernel_run
+from .kernel import Outcome, run_loop
 from .layout import Codes, Floats
 from .plant import DriveState, LoopState
 from .prepare import (
@@ -250,7 +249,7 @@ class PreparedRun:
             if go_on is not None and not go_on(first / samples):
                 raise Stopped
             begin, last = time.perf_counter(), min(first + slice_of, samples)
-            self._outcome = Outcome(kernel_run(*self.arguments(first, last)))
+            self._outcome = Outcome(run_loop(*self.arguments(first, last)))
             took = time.perf_counter() - begin
             first, slice_of = last, max(1, int(slice_of * min(max(_SLICE_S / max(took, 1e-9), 0.1), 4.0)))
 
@@ -359,4 +358,4 @@ def _existing(value: float) -> float | None:
 
 def warm() -> None:
     """Compile the kernel, or load it from the disk cache. Not for the GUI thread."""
-    kernel_run.load()
+    run_loop.load()

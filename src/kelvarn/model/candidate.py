@@ -65,6 +65,11 @@ class OnOff(Part):
     )
     once: bool = other(False, "Once only", "Off at the setpoint, and stays off until reset.")
 
+    @property
+    def strategy(self) -> str:
+        """What people call it."""
+        return "on/off"
+
 
 class Pid(Part):
     """P, PI or PID with two degrees of freedom; terms not in use keep their settings."""
@@ -125,6 +130,11 @@ class Pid(Part):
         return self
 
     @property
+    def strategy(self) -> str:
+        """What people call it."""
+        return self.terms
+
+    @property
     def integrates(self) -> bool:
         """Whether the memory acts."""
         return self.terms != "P"
@@ -167,4 +177,4 @@ class Candidate(Part):
     @property
     def strategy(self) -> str:
         """Its strategy as people say it: on/off, P, PI or PID."""
-        return "on/off" if isinstance(self.controller, OnOff) else self.controller.terms
+        return self.controller.strategy

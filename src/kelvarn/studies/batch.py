@@ -14,7 +14,7 @@ from dataclasses import dataclass
 from functools import cache
 from itertools import islice
 
-from kelvarn.engine.kernel import run as kernel_run
+from kelvarn.engine.kernel import run_loop
 from kelvarn.engine.layout import is_nonlinear
 from kelvarn.engine.marks import Verdict, judge
 from kelvarn.engine.measures import Measures, measure
@@ -121,7 +121,7 @@ def _compute(chunk: Sequence[Case], go_on: Callable[[float], bool]) -> list[Case
         runs[0].advance(go_on)
     else:
         samples = [samples_of(case.rig, case.trial) for case, each in zip(chunk, laid_out, strict=True) if each in runs]
-        outcomes = kernel_run.many([each.arguments(0, count) for each, count in zip(runs, samples, strict=True)])
+        outcomes = run_loop.many([each.arguments(0, count) for each, count in zip(runs, samples, strict=True)])
         for each, outcome in zip(runs, outcomes, strict=True):
             each.ended(outcome)
     return [_result(case, each) for case, each in zip(chunk, laid_out, strict=True)]
