@@ -60,8 +60,11 @@ def trial(duration_s: float, setpoint_degC: float = 60.0, **more: object) -> Tri
     return Trial(name="Trial", duration_s=duration_s, plan=plan, **more)  # type: ignore[arg-type]
 
 
-def with_course(run: Run, y: np.ndarray) -> Run:
-    """A run of one body as if its temperature had been this, straight from sample to sample; read anew."""
+def with_course(run: Run, y: np.ndarray, peak_after: int | None = None) -> Run:
+    """A run of one body as if its temperature had been this, straight from sample to sample; read anew.
+
+    After the sample `peak_after` it is 5 K higher for a moment.
+    """
     prepared = prepare(run.rig, run.trial)
     state, _ = fresh_state(prepared, run.rig, 0.0)
     following = np.append(y[1:], y[-1])
@@ -69,6 +72,8 @@ def with_course(run: Run, y: np.ndarray) -> Run:
         bodies_degC=y[np.newaxis, :], lowest_degC=np.minimum(y, following), highest_degC=np.maximum(y, following),
         setpoint_degC=run.setpoint_degC, given=run.drive, law_code=run.law_code,
     )  # fmt: skip
+    if peak_after is not None:
+        trace.highest_degC[peak_after] += 5.0
     found = fresh_found(prepared)
     went = BodyState(into_W=0.0, drawn_W_per_K=0.0, lowest_degC=float(y.min()), highest_degC=float(y.max()))
     survey(prepared.plant, state._replace(bodies=table(BodyState, [went])), trace, found)

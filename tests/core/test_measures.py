@@ -254,3 +254,13 @@ def test_json_speaks_of_the_window_that_marks_speak_of() -> None:
     assert told["overshoot_K"] == found.main.values["overshoot_K"]
     assert told["main_window"]["from_s"] == found.main.from_s
     assert found.main is not found.first
+
+
+@pytest.mark.parametrize(("peak_after", "belongs"), [(499, 0), (500, 1), (998, 1)])
+def test_a_peak_between_samples_belongs_to_the_window_it_is_in(peak_after: int, belongs: int) -> None:
+    plan = Plan(changes=(SetpointChange(at_s=0, to_degC=60), SetpointChange(at_s=500, to_degC=70)))
+    run = compute(one_lag(), OnOff(), with_fields(trial(999), plan=plan))
+    course = np.where(run.time_s < 500, 60.0 - 0.01 * (500 - run.time_s), 70.0 - 0.01 * (999 - run.time_s))
+    found = measure(with_course(run, course, peak_after))
+    peak = course[peak_after : peak_after + 2].max() + 5.0
+    assert found.windows[belongs].values["overshoot_K"] == pytest.approx(peak - (60, 70)[belongs])
