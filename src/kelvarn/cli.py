@@ -216,6 +216,8 @@ def _run_all(project: Project, keys: Sequence[ResultKey], out: Path | None) -> F
                 write_trace(result.run, out / name)
                 written.append(name)
                 to_draw[key.candidate] = Result(result.run.thinned(), result.measures, result.verdicts)
+            results.clear()  # one run at a time: each may take most of a gigabyte
+            del result
         if out is not None:
             written.append(_draw(project, trial, to_draw, out))
     if out is not None:

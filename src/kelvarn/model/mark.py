@@ -38,7 +38,7 @@ MEASURES: dict[str, MeasureKind] = {
     "itae_Ks2": MeasureKind("ITAE, K·s²", _N, "window", "Integral of time times absolute error."),
     "tracking_max_K": MeasureKind("Tracks within", _D, "window", "Largest distance from a ramp after first reach."),
     "tracking_rms_K": MeasureKind("Tracking, rms", _D, "window", "Rms distance from a ramp after first reach."),
-    "sag_K": MeasureKind("Sag", _D, "event", "Largest departure from the setpoint after an event."),
+    "sag_K": MeasureKind("Sag", _D, "event", "Largest departure after an event, from where it stood when it began."),
     "recovery_s": MeasureKind("Recovery", _T, "event", "From an event's start until back inside the band for good."),
     "energy_J": MeasureKind("Energy", Quantity.ENERGY, "run", "Heat moved by the drive."),
     "mean_drive": MeasureKind("Mean drive", Quantity.DRIVE, "run", "Mean of the demanded drive."),
