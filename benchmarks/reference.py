@@ -186,6 +186,12 @@ class Reference:
                 dx[n + len(rig.probes) + d] = (constants["target"][d] - flows[d]) / rig.drives[d].speed_lag_s  # type: ignore[union-attr]
         return dx
 
+    def door_W_per_K(self, door: Any) -> float:
+        """What a door adds: its own figure, else the link's."""
+        if door.conductance_W_per_K is not None:
+            return float(door.conductance_W_per_K)
+        return next(link.opened_W_per_K for link in self.rig.links if {link.a, link.b} == {door.body, door.to})
+
     def flow(self, d: int, at: float, t: float, constants: dict[str, Any]) -> float:
         """Flow of a drive without a lag."""
         if d in self.fans:
@@ -213,7 +219,7 @@ class Reference:
                 mixed.append((d, body))
             elif body is not None:
                 watts[body] += full[d] * level
-        doors = [(e.body, e.to, e.conductance_W_per_K) for e in of_kind(run, "door") if under_way(e, at)]
+        doors = [(e.body, e.to, self.door_W_per_K(e)) for e in of_kind(run, "door") if under_way(e, at)]
         draws = [(tap.body, tap.flow_W_per_K, tap.inlet_degC) for tap in rig.draw_offs if tap.always]
         for event in of_kind(run, "draw_off"):
             tap = next(tap for tap in rig.draw_offs if tap.name == event.draw_off)
@@ -243,7 +249,7 @@ class Reference:
             )
             x = found.y[:, -1]
             courses.append(x)
-            for share in np.linspace(0, 1, 60):
+            for share in np.linspace(0, 1, 40):
                 now = self.degC(found.sol(begin + share * (end - begin)))
                 hottest, coldest = np.maximum(hottest, now), np.minimum(coldest, now)
         index = np.array(times)

@@ -169,7 +169,7 @@ def main() -> None:
         "Against a second engine, `benchmarks/reference.py`: drives, events, plan and probes worked out anew from the model",
         "page, heat by `scipy.integrate.solve_ivp` (LSODA, rtol and atol 1e-10) between all instants at which anything jumps.",
         "Largest difference of any body at any sample; of the setpoint; of the highest and lowest of the true course, also",
-        "between samples (the reference looks at 60 points of each smooth piece). Bar: 2 mK.",
+        "between samples (the reference looks at 40 points of each smooth piece). Bar: 2 mK.",
         "",
         "| demo, candidate, whole trial | bodies, K | setpoint, K | extremes, K |",
         "|---|---|---|---|",

@@ -86,7 +86,7 @@ class Prepared:
     nonlinear: bool
 
 
-@lru_cache(maxsize=8)
+@lru_cache(maxsize=4)
 def prepare(rig: Rig, trial: Trial, step_share: float = STEP_SHARE, tolerance_K: float = TOLERANCE_K) -> Prepared:
     """Lay out all but the controller. Kept, since candidates are computed one after another on the same rig and trial.
 
@@ -207,7 +207,7 @@ def _noise(seed: int, samples: int, sizes_K: tuple[float, ...]) -> Floats:
     return drawn
 
 
-@lru_cache(maxsize=8)
+@lru_cache(maxsize=4)
 def _unit_noise(seed: int, index: int, samples: int) -> Floats:
     """Noise of one kelvin; kept, since a drag runs the same trial again and again."""
     source = np.random.PCG64(seed if index == 0 else np.random.SeedSequence([seed, index]))
