@@ -79,16 +79,31 @@ def stopping_s(project: Project) -> float:
     return max(found)
 
 
+def python_loop_s() -> float:
+    """Seconds of a million turns of a plain loop, median of 5: how fast this machine is just now."""
+    found = []
+    for _ in range(5):
+        begin, total = time.perf_counter(), 0
+        for k in range(1_000_000):
+            total += k * k
+        found.append(time.perf_counter() - begin)
+    return sorted(found)[2]
+
+
 def study() -> dict[str, float]:
-    """All figures; times in s."""
+    """All figures; times in s. `loop_s` is what the plain loop takes, mean of before, between and after."""
     project = cure_cabinet()
+    loops = [python_loop_s()]
     timed(gain_map(project, 6), 2)
     one, _ = timed(gain_map(project), 1)
     two, first = timed(gain_map(project), 2)
+    loops.append(python_loop_s())
     again_one, _ = timed(gain_map(project), 1)
     again_two, again_first = timed(gain_map(project), 2)
     few, _ = timed(variants(project), 2)
+    loops.append(python_loop_s())
     return {
+        "loop_s": sum(loops) / len(loops),
         "map_s": min(two, again_two), "map_one_s": min(one, again_one), "first_s": min(first, again_first),
         "times": (one + again_one) / (two + again_two), "variants_s": few, "stop_s": stopping_s(project),
     }  # fmt: skip
