@@ -25,8 +25,8 @@ from kelvarn.model.candidate import Controller
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Trial
 
-_CHUNK_SAMPLES = {False: 40_000, True: 4_000}
-"""Samples in a chunk, of linear rigs and of others: some five milliseconds of computing."""
+_CHUNK_SAMPLES = {False: 16_000, True: 2_000}
+"""Samples in a chunk, of linear rigs and of others: two to five milliseconds of computing."""
 _AHEAD = 3  # chunks for each thread that are under way or wait to be fetched
 
 
