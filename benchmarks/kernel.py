@@ -24,8 +24,6 @@ from kelvarn.model.edit import put, with_fields
 from kelvarn.model.project import Project
 from kelvarn.model.trial import Trial
 
-DOUBLES = ctypes.POINTER(ctypes.c_double)
-
 
 def pointer(array: np.ndarray, kind: Any = ctypes.c_double) -> Any:
     return array.ctypes.data_as(ctypes.POINTER(kind))
@@ -48,7 +46,6 @@ class Matrices:
         self.push = np.ascontiguousarray(linear.push[0].reshape(8))
         self.series = np.ascontiguousarray(linear.series[0].reshape(matrices.TERMS, 8))
         self.a = np.ascontiguousarray(linear.rates.reshape(8, 8))
-        fresh = PreparedRun(project.rig, project.candidates[1].controller, test)
         layout, probe = lay_out(project.rig), probe_record(project.rig, project.rig.probe)
         n = len(layout.bodies)
         self.start = np.zeros(8)
@@ -61,7 +58,7 @@ class Matrices:
             probe,
             settings_of(project.candidates[1].controller),
         )  # type: ignore[arg-type]
-        self.line_size = fresh._state.lines.shape[1]
+        self.line_size = run._state.lines.shape[1]
         self.noise, self.h = prepare(project.rig, test).plant.noise, project.rig.probe.interval_s
         self.setpoint = np.full(self.noise.shape[1], test.plan.last_degC)
 

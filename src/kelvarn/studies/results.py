@@ -2,7 +2,7 @@
 
 import threading
 from collections import OrderedDict
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from concurrent.futures import Future
 from dataclasses import dataclass, fields
 from typing import NamedTuple
@@ -168,13 +168,7 @@ def _content(rig: Rig, candidate: Candidate, trial: Trial) -> _Content:
     return rig, candidate.controller, trial.model_copy(update={"marks": (), "name": ""})
 
 
-def _arrays(run: Run) -> Iterator[tuple[str, np.ndarray[tuple[int, ...], np.dtype[np.float64]]]]:
-    for field in fields(run):
-        value = getattr(run, field.name)
-        if isinstance(value, np.ndarray):
-            yield field.name, value
-
-
 def bytes_of(run: Run) -> int:
     """What a run takes."""
-    return sum(array.nbytes for _, array in _arrays(run))
+    values = (getattr(run, field.name) for field in fields(run))
+    return sum(value.nbytes for value in values if isinstance(value, np.ndarray))
