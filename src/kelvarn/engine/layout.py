@@ -197,8 +197,8 @@ def _lag_s(lag_s: float) -> float:
 
 
 def fastest_1_per_s(layout: Layout, opened: Sequence[tuple[int, int, float]], drawn: Sequence[tuple[int, float]],
-                    rig: Rig) -> tuple[float, str]:  # fmt: skip
-    """Fastest rate of a linear rig, and what it is of.
+                    rig: Rig) -> float:  # fmt: skip
+    """Fastest rate of a linear rig.
 
     It is bounded by 2·max(ΣG/C) (Gershgorin's circles of the heat-flow matrix), all doors open, all draw-offs running.
 
@@ -213,9 +213,4 @@ def fastest_1_per_s(layout: Layout, opened: Sequence[tuple[int, int, float]], dr
     for body, flow in drawn:
         sums[body] += flow
     rates = [total * body.per_capacity_K_per_J for total, body in zip(sums, layout.bodies, strict=False)]
-    fastest = max(rates)
-    name = f"“{rig.all_bodies[min(rates.index(fastest), len(rig.all_bodies) - 1)].name}”"
-    for probe in rig.probes:
-        if _lag_s(probe.lag_s) > 0 and 1 / probe.lag_s > fastest:
-            fastest, name = 1 / probe.lag_s, f"probe “{probe.name}”"
-    return fastest, name
+    return max(*rates, *(1 / lag for probe in rig.probes if (lag := _lag_s(probe.lag_s)) > 0), 0.0)

@@ -161,7 +161,7 @@ def _step_limit_s(rig: Rig, layout: Layout, changes: Sequence[Change], share: fl
     """Longest step of the exact integration: a share of the fastest time constant, all doors open."""
     links = [(layout.links[c.index], c.value) for c in changes if c.kind == ChangeKind.LINK and c.value > 0]
     drawn = [(c.index, c.value) for c in changes if c.kind == ChangeKind.DRAW and c.value > 0]
-    fastest, _ = fastest_1_per_s(layout, [(link.a, link.b, more) for link, more in links], drawn, rig)
+    fastest = fastest_1_per_s(layout, [(link.a, link.b, more) for link, more in links], drawn, rig)
     return share / (2 * fastest) if fastest > 0 else math.inf
 
 
