@@ -8,21 +8,12 @@ import numpy as np
 from kelvarn.model.bodies import Body, DrawOff, Link, Melting, Surroundings
 from kelvarn.model.candidate import OnOff, Pid
 from kelvarn.model.drives import AnyDrive, Fan, Pwm, Relay, SlowWindow, Valve
+from kelvarn.model.events import DoorOpens, DrawOffRuns, Load, ProbeFault, SupplyChange, SurroundingsChange
 from kelvarn.model.fields import SURROUNDINGS
 from kelvarn.model.probes import Converter, Correction, Probe
 from kelvarn.model.response import ResponseModel
 from kelvarn.model.rig import Rig
-from kelvarn.model.trial import (
-    DoorOpens,
-    DrawOffRuns,
-    Load,
-    Plan,
-    ProbeFault,
-    SetpointChange,
-    SupplyChange,
-    SurroundingsChange,
-    Trial,
-)
+from kelvarn.model.trial import Plan, SetpointChange, Trial
 
 FAULTS = ("open", "short", "stuck", "stale", "drift", "offset", "spikes")
 
@@ -93,7 +84,7 @@ def _heat_path(draw: Draw, h: float, plain: bool) -> Rig:
         drives.append(_fan(draw, "D2", plain))
     if draw.chance(0.2):
         drives.append(_valve(draw, "D3", draw.one(None, *names), plain))
-    movers = [drive.name for drive in drives if isinstance(drive, Fan | Valve)]
+    movers = [drive.name for drive in drives if drive.moves]
     links: list[Link] = []
     for i, name in enumerate(names):
         to = SURROUNDINGS if i == 0 or draw.chance(0.3) else str(draw.one(*names[:i]))

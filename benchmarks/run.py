@@ -15,7 +15,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 from PySide6.QtWidgets import QApplication
 
 from benchmarks import accuracy, kernel, nonlinear, studies, window
-from kelvarn.desktop.window import Window
+from kelvarn.desktop.window import MainWindow
 from kelvarn.engine.prepare import TOLERANCE_K
 
 ROOT = Path(__file__).parents[1]
@@ -102,7 +102,7 @@ class Drags:
         return f"| {' | '.join(cells)} | {'met' if met else 'missed'} |"
 
 
-def drag(shown: Window) -> Drags:
+def drag(shown: MainWindow) -> Drags:
     """A round of drag steps."""
     rest()
     before, (stolen, used) = python_loop_ms(5), processor_time()
@@ -220,7 +220,7 @@ def main() -> None:
             for name, samples, rows in adaptive
         ],
         "",
-        "## Window",
+        "## MainWindow",
         "",
         "A drag step, three candidates over 4 h, window 1280×800: from the mouse event to everything painted, that is the edit,",
         "three runs, all measures and marks, strip, cards, terms and foot. 100 steps, nothing from the cache, in four rounds",

@@ -18,19 +18,19 @@ from kelvarn.demos.cure_cabinet import cure_cabinet
 from kelvarn.desktop import theme
 from kelvarn.desktop.document import Document
 from kelvarn.desktop.runner import Runner
-from kelvarn.desktop.window import Window
+from kelvarn.desktop.window import MainWindow
 from kelvarn.files.journal import Journal
 from kelvarn.model.edit import add_candidate, put
 
 
-def open_window() -> Window:
+def open_window() -> MainWindow:
     """The demo with a third candidate, 1280×800."""
     theme.use(theme.PAPER)
     project, _ = add_candidate(cure_cabinet(), cure_cabinet().candidates[1])
     project = put(project, ("candidates", 2, "controller", "kp_per_K"), 0.3)
     runner = Runner()
     runner.prepare()
-    window = Window(Document(project, None, Journal()), runner)
+    window = MainWindow(Document(project, None, Journal()), runner)
     window.resize(1280, 800)
     window.show()
     while runner.preparing:
@@ -49,16 +49,17 @@ class Took(NamedTuple):
     cpu_ms: float
 
 
-def drag_steps(window: Window, kind: str, count: int = 100) -> list[Took]:
+def drag_steps(window: MainWindow, kind: str, count: int = 100) -> list[Took]:
     """Steps of a drag: mouse event, edit, runs, measures, all of it painted."""
     strip = window.control.strip
-    handle = next(h for h in strip.handles() if h.kind == kind)
-    start = handle.rect.center()
+    name = {"setpoint": "the setpoint", "event_move": "“Door”"}[kind]
+    place = strip.rect_of(name)
+    start = place.center()
     QTest.mousePress(strip, Qt.MouseButton.LeftButton, pos=start.toPoint())
     found = []
     for k in range(count):
         offset = 8 + (k * 7) % 41  # never twice the same in a row, so that nothing comes from the cache
-        position = start + (QPointF(0, -offset) if handle.vertical else QPointF(-offset, 0))
+        position = start + (QPointF(0, -offset) if kind == "setpoint" else QPointF(-offset, 0))
         before = window.document.project
         begin, cpu = time.perf_counter(), time.process_time()
         QTest.mouseMove(strip, position.toPoint())
@@ -70,7 +71,7 @@ def drag_steps(window: Window, kind: str, count: int = 100) -> list[Took]:
     return found
 
 
-def parts(window: Window) -> dict[str, float]:
+def parts(window: MainWindow) -> dict[str, float]:
     """ms of what a drag step is made of: runs and measures of three candidates, painting the strip."""
     project = window.document.project
     computing, painting = [], []
@@ -79,7 +80,7 @@ def parts(window: Window) -> dict[str, float]:
         begin = time.perf_counter()
         window.runner.request(project, project.trials[0])
         computing.append(time.perf_counter() - begin)
-        window.control.strip._refresh()
+        window.control.strip.repaint_all()
         begin = time.perf_counter()
         window.control.strip.repaint()
         painting.append(time.perf_counter() - begin)
@@ -94,11 +95,11 @@ def starts(rounds: int = 5) -> list[Took]:
     code = (
         "import sys\n"
         "from kelvarn.desktop import window as w\n"
-        "def check(self, show=w.Window._show_state):\n"
+        "def check(self, show=w.MainWindow._show_state):\n"
         "    show(self)\n"
         "    if not self.runner.preparing and self.runner.results and self.isVisible():\n"
         "        self.repaint(); import os; os._exit(0)\n"
-        "w.Window._show_state = check\n"
+        "w.MainWindow._show_state = check\n"
         "sys.argv = ['kelvarn', 'demo']\n"
         "from kelvarn.cli import main\nmain()\n"
     )
@@ -115,7 +116,7 @@ def _cpu_of_children_s() -> float:
     return used.ru_utime + used.ru_stime
 
 
-def idle_share(window: Window, seconds: float = 3.0) -> float:
+def idle_share(window: MainWindow, seconds: float = 3.0) -> float:
     """Share of one core that the open window uses while nothing happens."""
     begin, cpu = time.perf_counter(), time.process_time()
     loop_until = begin + seconds

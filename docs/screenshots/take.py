@@ -11,7 +11,7 @@ from kelvarn.desktop import theme
 from kelvarn.desktop.document import Document
 from kelvarn.desktop.rig.keys import key_of
 from kelvarn.desktop.runner import Runner
-from kelvarn.desktop.window import CONTROL, HANDOVER, RIG, Window
+from kelvarn.desktop.window import CONTROL, HANDOVER, RIG, MainWindow
 
 _MAIN = DEMOS[0].name
 
@@ -27,11 +27,11 @@ PICTURES = (
 )
 
 
-def open_window(size: tuple[int, int] = (1280, 800)) -> Window:
+def open_window(size: tuple[int, int] = (1280, 800)) -> MainWindow:
     """A window on the main demo, computed and shown, with the cursor a little after the door."""
     runner = Runner()
     runner.prepare()
-    window = Window(Document(DEMOS[0].build()), runner)
+    window = MainWindow(Document(DEMOS[0].build()), runner)
     window.resize(*size)
     window.show()
     while runner.preparing:
@@ -40,14 +40,14 @@ def open_window(size: tuple[int, int] = (1280, 800)) -> Window:
     return window
 
 
-def look_after_the_door(window: Window) -> None:
+def look_after_the_door(window: MainWindow) -> None:
     """Pin the cursor where there is something to see in the main demo."""
     window.view.move_cursor(2 * 3600 + 180)
     window.view.pinned = True
     window.refresh()
 
 
-def settle(window: Window) -> None:
+def settle(window: MainWindow) -> None:
     """Until all that is asked for is computed and painted."""
     steps = window.rig.steps
     while window.runner.busy or (window.rig.isVisible() and steps.known_for != steps.wanted):

@@ -1,5 +1,17 @@
-"""`python -m kelvarn` is the same as `kelvarn`."""
+"""Where the program begins: `kelvarn`, and `python -m kelvarn`, which is the same."""
 
-from kelvarn.cli import main
+import signal
 
-main()
+
+def main() -> None:
+    """Run the command line."""
+    # Ctrl+C while all else is still being loaded ends it at once and without a word.
+    signal.signal(signal.SIGINT, signal.SIG_DFL)
+    from kelvarn import cli
+
+    signal.signal(signal.SIGINT, signal.default_int_handler)
+    cli.main()
+
+
+if __name__ == "__main__":
+    main()

@@ -1,5 +1,6 @@
 """The commands. Results go to stdout, everything else to stderr; exit codes 0 done, 1 marks not met, 2 wrong use."""
 
+import errno
 import io
 import json
 import os
@@ -19,9 +20,10 @@ from kelvarn.engine.marks import Verdict
 from kelvarn.engine.measures import Measures
 from kelvarn.engine.prepare import RunError
 from kelvarn.engine.run import warm
-from kelvarn.files.faults import FileError
-from kelvarn.files.project_file import file_stem, load, schema, write_text, write_whole
+from kelvarn.files.faults import FileError, printable, reason
+from kelvarn.files.project_file import SUFFIX, load, save, schema
 from kelvarn.files.tables import result_json, write_trace
+from kelvarn.files.writing import file_stem, file_stems, write_text
 from kelvarn.handover.settings import fingerprint, settings_json
 from kelvarn.model.project import Project
 from kelvarn.studies.results import Result, ResultKey, Results
@@ -59,8 +61,14 @@ def _no_command(
 @app.command("open", hidden=True)
 def open_file(file: File) -> None:
     """Open a project in the window (the same as “kelvarn FILE”)."""
-    if file.suffix != ".kelvarn" and not file.exists():
-        raise CommandError(f"“{file}” is neither a command nor a file; “kelvarn --help” lists the commands.")
+    try:
+        there = file.stat() is not None
+    except (FileNotFoundError, NotADirectoryError):
+        there = False
+    except OSError as error:
+        raise CommandError(reason(error, file)) from error
+    if file.suffix != SUFFIX and not there:
+        raise CommandError(f"“{printable(file)}” is neither a command nor a file; “kelvarn --help” lists the commands.")
     _open_window(file)
 
 
@@ -74,14 +82,16 @@ def demo(
         project = find_demo(name).build()
     except KeyError:
         known = ", ".join(d.name for d in DEMOS)
-        raise CommandError(f"There is no demo “{name}”; there are: {known}.") from None
+        raise CommandError(f"There is no demo “{printable(name)}”; there are: {known}.") from None
     if out is None and not _has_display():
         out = Path("out")
         print(f"There is no display: the whole example goes into {out}/ instead.", file=sys.stderr)
     if out is None:
         _open_window(None, project)
         return
-    _print_table(project, _run_all(project, _keys(project, (), ()), out))
+    found = _run_all(project, _keys(project, (), ()), out)
+    save(project, out / f"{file_stem(project.name)}{SUFFIX}")
+    _print_table(project, found)
 
 
 @app.command()
@@ -128,7 +138,7 @@ def step(
     _check_known((trial,) if trial is not None else (), [t.name for t in project.trials], "trial")
     setpoint = (project.first_trial if trial is None else project.trial(trial)).plan.last_degC
     if start not in ("cold", "warm"):
-        raise CommandError(f"--from must be cold or warm, not “{start}”.")
+        raise CommandError(f"--from must be cold or warm, not “{printable(start)}”.")
     if drive is not None and not 0 < abs(drive) <= 100:
         raise CommandError(f"--drive must be a percentage up to 100 and not 0, not {drive:g}.")
     share = usual_drive(rig, setpoint) if drive is None else drive / 100
@@ -152,7 +162,7 @@ def check(file: File) -> None:
     project = load(file)
     bodies = counted(len(project.rig.all_bodies), "body", "bodies")
     candidates, trials = counted(len(project.candidates), "candidate"), counted(len(project.trials), "trial")
-    print(f"{file} is sound: “{project.name}”, {bodies}, {candidates}, {trials}.")
+    print(f"{printable(file)} is sound: “{project.name}”, {bodies}, {candidates}, {trials}.")
 
 
 @app.command("schema")
@@ -180,7 +190,7 @@ Found = dict[ResultKey, Told]
 def _check_known(wanted: Sequence[str], known: Sequence[str], what: str) -> None:
     for name in wanted:
         if name not in known:
-            raise CommandError(f"There is no {what} “{name}”; there are: {', '.join(known)}.")
+            raise CommandError(f"There is no {what} “{printable(name)}”; there are: {', '.join(known)}.")
 
 
 def _keys(project: Project, candidates: Sequence[str], trials: Sequence[str]) -> list[ResultKey]:
@@ -202,7 +212,9 @@ def _run_all(project: Project, keys: Sequence[ResultKey], out: Path | None) -> F
         try:
             out.mkdir(parents=True, exist_ok=True)
         except OSError as error:
-            raise CommandError(f"{out} cannot be made: {error.strerror}.") from error
+            raise CommandError(f"{printable(out)} cannot be made: {error.strerror}.") from error
+    trial_files = file_stems(trial.name for trial in project.trials)
+    candidate_files = file_stems(candidate.name for candidate in project.candidates)
     results, found, written = Results(most_bytes=0), Found(), ["results.json"]
     for trial in dict.fromkeys(key.trial for key in keys):
         to_draw: dict[str, Result] = {}
@@ -212,27 +224,26 @@ def _run_all(project: Project, keys: Sequence[ResultKey], out: Path | None) -> F
             result = results.of(project.rig, project.candidate(key.candidate), project.trial(trial))
             found[key] = Told(result.measures, result.verdicts)
             if out is not None:
-                name = f"{file_stem(trial)}--{file_stem(key.candidate)}.csv"
+                name = f"{trial_files[trial]}--{candidate_files[key.candidate]}.csv"
                 write_trace(result.run, out / name)
                 written.append(name)
                 to_draw[key.candidate] = Result(result.run.thinned(), result.measures, result.verdicts)
             results.clear()  # one run at a time: each may take most of a gigabyte
             del result
         if out is not None:
-            written.append(_draw(project, trial, to_draw, out))
+            written.append(_draw(project, trial, to_draw, out / f"{trial_files[trial]}.png"))
     if out is not None:
         write_text(out / "results.json", _results_text(project, found) + "\n")
-        print(f"Written to {out}/: {', '.join(written)}", file=sys.stderr)
+        print(f"Written to {printable(out)}/: {', '.join(written)}", file=sys.stderr)
     return found
 
 
-def _draw(project: Project, trial: str, results: dict[str, Result], out: Path) -> str:
+def _draw(project: Project, trial: str, results: dict[str, Result], path: Path) -> str:
     """Draw a trial; its file's name."""
     from kelvarn.desktop.pictures import draw_trial
 
-    name = f"{file_stem(trial)}.png"
-    write_whole(out / name, lambda path: draw_trial(project, trial, results, path))
-    return name
+    draw_trial(project, trial, results, path)
+    return path.name
 
 
 def _results_text(project: Project, found: Found) -> str:
@@ -286,20 +297,33 @@ def main() -> None:
     if arguments and not arguments[0].startswith("-") and arguments[0] not in commands:
         arguments = ["open", *arguments]  # a first argument that is no command is a file for the window
     try:
-        code = app(arguments, standalone_mode=False)
-    except typer.Abort:
+        found = app(arguments, standalone_mode=False)
+        code: object = found if isinstance(found, int) else 0
+        sys.stdout.flush()
+    except (typer.Abort, KeyboardInterrupt):
         code = 130
     except TyperException as error:
         code = _fail(f"{error}. “kelvarn --help” lists the commands.")
     except (CommandError, FileError, RunError) as error:
         code = _fail(str(error))
-    except BrokenPipeError:
-        # The reader of our output went away; say nothing, and keep Python from complaining at exit.
-        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
-        code = 0
-    sys.exit(code if isinstance(code, int) else 0)
+    except MemoryError:
+        code = _fail("There is not enough memory for this; ask for fewer candidates or shorter trials at once.")
+    except OSError as error:
+        code = _output_failed(error)
+    except SystemExit as end:
+        # The library ends with 1, which means something else here, when nobody reads any more.
+        code = _output_failed(end.__context__) if isinstance(end.__context__, BrokenPipeError) else end.code
+    sys.exit(code)  # type: ignore[arg-type]
+
+
+def _output_failed(error: OSError) -> int:
+    """What was printed did not arrive; a reader that went away has what it wanted. Returns the exit code."""
+    # Python would try once more at its end, and complain.
+    os.dup2(os.open(os.devnull, os.O_WRONLY), 1)
+    return 0 if error.errno == errno.EPIPE else _fail(f"The output cannot be written: {error.strerror}.")
 
 
 def _fail(sentence: str) -> int:
-    print(f"kelvarn: {sentence}", file=sys.stderr)
+    for line in sentence.split("\n"):
+        print(f"kelvarn: {printable(line)}", file=sys.stderr)
     return 2

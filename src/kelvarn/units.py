@@ -297,6 +297,9 @@ def split(value: float, quantity: Quantity, scale: Scale = Scale.CELSIUS, *, exa
         number = value / _UNITS[quantity][unit]
     if exact:
         text = f"{number:.7g}"
+        in_kJ = f"{value / 1000:.7g}"
+        if quantity is Quantity.ENERGY and len(in_kJ) < len(text):  # typed as such: 600 kJ, not 166.6667 Wh
+            text, unit = in_kJ, "kJ"
     elif quantity is Quantity.TEMPERATURE:
         text = f"{number:.1f}"
     elif quantity is Quantity.DRIVE:

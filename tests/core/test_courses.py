@@ -18,8 +18,9 @@ from kelvarn.model.bodies import DrawOff
 from kelvarn.model.candidate import Hand, OnOff, Pid
 from kelvarn.model.drives import Pwm, Relay, SlowWindow
 from kelvarn.model.edit import put, with_fields
+from kelvarn.model.events import DrawOffRuns, Load, ProbeFault, SurroundingsChange
 from kelvarn.model.rig import Rig
-from kelvarn.model.trial import DrawOffRuns, Load, Plan, ProbeFault, SetpointChange, SurroundingsChange
+from kelvarn.model.trial import Plan, SetpointChange
 from tests.conftest import one_lag, trial
 
 

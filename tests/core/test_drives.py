@@ -7,7 +7,8 @@ from kelvarn.engine.run import Run, compute
 from kelvarn.model.candidate import Hand, OnOff, Pid
 from kelvarn.model.drives import AnyDrive, Fan, Pwm, Relay, SlowWindow, Valve
 from kelvarn.model.edit import with_fields
-from kelvarn.model.trial import Event, Plan, SetpointChange, SupplyChange
+from kelvarn.model.events import Event, SupplyChange
+from kelvarn.model.trial import Plan, SetpointChange
 from tests.conftest import one_lag, trial
 from tests.core.test_nonlinear import fan_rig
 

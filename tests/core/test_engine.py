@@ -15,11 +15,11 @@ from kelvarn.model.bodies import Body, Link, Surroundings
 from kelvarn.model.candidate import Candidate, OnOff, Pid
 from kelvarn.model.drives import Relay, SlowWindow
 from kelvarn.model.edit import put, with_fields
+from kelvarn.model.events import DoorOpens, Load, SurroundingsChange
 from kelvarn.model.fields import SURROUNDINGS
 from kelvarn.model.probes import Probe
 from kelvarn.model.project import Project
 from kelvarn.model.rig import Rig
-from kelvarn.model.trial import DoorOpens, Load, SurroundingsChange
 from kelvarn.studies.results import Results
 from tests.conftest import one_lag, trial
 

@@ -15,10 +15,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from kelvarn.demos.cure_cabinet import cure_cabinet
-from kelvarn.files import project_file
 from kelvarn.files.faults import FileError
 from kelvarn.files.journal import Journal, left_behind
 from kelvarn.files.project_file import from_json, load, save, schema, to_json
+from kelvarn.files.tables import plain_cell
+from kelvarn.files.writing import file_stems, safe_name
 from kelvarn.model.edit import put
 from kelvarn.model.project import Project
 
@@ -71,11 +72,11 @@ def test_published_schema_is_this_one_and_accepts_the_demo() -> None:
         (lambda d: d["rig"]["drives"][0].update(kind="laser"), "kind must be one of 'relay', 'slow_window', "),
         (lambda d: d["rig"]["drives"][0].pop("kind"), "rig.drives[0] (“Mat”): kind is missing."),
         (lambda d: d["rig"]["probes"][0].update(role="boss"), "must be one of 'control', 'guard' or 'watch', not "),
-        (lambda d: d["rig"]["drives"][0].update(power_W=True), "power_W: must be a number, not True."),
+        (lambda d: d["rig"]["drives"][0].update(power_W=True), "power_W: must be a number, not true."),
         (lambda d: d["rig"]["drives"][0].update(power_W="12 bananas"), "must be a number, not '12 bananas'."),
         (lambda d: d["rig"]["bodies"][0].update(name="a\nb"), "(“a�b”).name: may not hold line breaks"),
         (lambda d: d.update(chosen="a\x85b"), "chosen: may not hold line breaks"),
-        (lambda d: d.update(candidates=None), "candidates: must be a list, not None."),
+        (lambda d: d.update(candidates=None), "candidates: must be a list, not null."),
         (lambda d: d["rig"].update(bodies=[]), "rig: a rig needs at least one body"),
     ],
 )  # fmt: skip
@@ -117,7 +118,7 @@ def _zip(entries: dict[str, bytes], **more: Any) -> bytes:
         (_zip({"logs/../../x.csv": b"x"}), "which no project has"),
         (_zip({"logs/a.csv": b"x"}), "holds no project.json"),
         (_zip({"project.json": b" " * 30_000_000}), "would unpack to 30,000,000 bytes"),
-        (_zip({"project.json": b"\xff\xfe\x00"}), "not sound JSON"),
+        (_zip({"project.json": b"\xff\xfe\x00"}), "not UTF-8 text"),
         (_zip({f"logs/{k}.csv": b"x" for k in range(1100)}), "holds 1100 entries"),
     ],
 )
@@ -196,7 +197,7 @@ def test_a_full_disk_leaves_the_old_file_whole(
     def full(*_: object) -> None:
         raise OSError(28, "No space left on device")
 
-    monkeypatch.setattr(project_file.os, "fsync", full)
+    monkeypatch.setattr(os, "fsync", full)
     with pytest.raises(FileError, match="No space left on device"):
         save(put(cabinet, ("name",), "Other"), path)
     assert path.read_bytes() == before
@@ -227,20 +228,90 @@ def test_killed_while_saving_leaves_a_whole_file(cabinet: Project, tmp_path: Pat
 
 
 def _leave_behind(folder: str, path: str) -> None:
-    Journal(Path(folder)).keep(put(cure_cabinet(), ("notes",), "unsaved"), Path(path))
+    Journal(Path(folder)).keep(put(cure_cabinet(), ("notes",), "unsaved"), Path(path), None)
 
 
 def test_the_journal_brings_back_what_a_dead_process_left(cabinet: Project, tmp_path: Path) -> None:
     folder = tmp_path / "journal"
-    assert left_behind(folder) == []
+    assert left_behind(folder) is None
     own = Journal(folder)
-    own.keep(cabinet, None)
-    assert left_behind(folder) == []  # its process lives
+    own.keep(cabinet, None, None)
+    assert left_behind(folder) is None  # its window lives
     process = multiprocessing.get_context("spawn").Process(target=_leave_behind, args=(str(folder), "/x/y.kelvarn"))
     process.start()
     process.join()
-    (folder / "999999999-0.json").write_text("{damaged")
+    # An entry of the first version, named by a process: its number may be somebody else's by now.
+    (folder / f"{os.getpid()}-0.json").write_text("{damaged")
     found = left_behind(folder)
-    assert [(e.project.notes, str(e.path)) for e in found] == [("unsaved", "/x/y.kelvarn")]
+    assert found is not None
+    assert (found.project.notes, str(found.path)) == ("unsaved", "/x/y.kelvarn")
+    found.journal.clear()
     own.clear()
-    assert not own.entry.exists()
+    assert [path.name for path in folder.iterdir() if path.suffix == ".json"] == [f"{os.getpid()}-0.json"]
+
+
+def test_work_left_by_a_process_whose_number_lives_on_is_found(cabinet: Project, tmp_path: Path) -> None:
+    content = {"path": "relative.kelvarn", "project": to_json(put(cabinet, ("notes",), "old"))}
+    (tmp_path / f"{os.getpid()}-0.json").write_text(json.dumps(content))
+    found = left_behind(tmp_path)
+    assert found is not None
+    assert found.project.notes == "old"
+    assert found.path is None  # nobody knows any more where it was meant
+    found.journal.let_go()
+
+
+def test_what_a_killed_save_leaves_is_cleared_by_the_next_one(cabinet: Project, tmp_path: Path) -> None:
+    path = tmp_path / "x.kelvarn"
+    dead, alive = tmp_path / ".x.kelvarn.999999999.abc.part", tmp_path / f".x.kelvarn.{os.getppid()}.abc.part"
+    other = tmp_path / ".y.kelvarn.999999999.abc.part"
+    for each in (dead, alive, other):
+        each.write_text("half")
+    save(cabinet, path)
+    assert sorted(tmp_path.iterdir()) == sorted([path, alive, other])
+
+
+def test_links_modes_and_names_are_kept_or_said(cabinet: Project, tmp_path: Path) -> None:
+    path = tmp_path / "x.kelvarn"
+    save(cabinet, path)
+    path.chmod(0o640)
+    save(put(cabinet, ("notes",), "a"), path)
+    assert path.stat().st_mode & 0o777 == 0o640
+    path.chmod(0o444)
+    before = path.read_bytes()
+    with pytest.raises(FileError, match="marked read-only"):
+        save(put(cabinet, ("notes",), "b"), path)
+    path.chmod(0o644)
+    os.link(path, tmp_path / "second")
+    with pytest.raises(FileError, match="2 names"):
+        save(put(cabinet, ("notes",), "b"), path)
+    (tmp_path / "second").unlink()
+    (tmp_path / "a").symlink_to(tmp_path / "b")
+    (tmp_path / "b").symlink_to(tmp_path / "a")
+    for what in (lambda: save(cabinet, tmp_path / "a"), lambda: load(tmp_path / "a")):
+        with pytest.raises(FileError, match="symbolic links"):
+            what()
+    assert path.read_bytes() == before
+    link = tmp_path / "link"
+    link.symlink_to(path)
+    save(put(cabinet, ("notes",), "c"), link)
+    assert link.is_symlink()
+    assert load(path).notes == "c"
+
+
+def test_file_names_differ_and_fit() -> None:
+    found = file_stems(["PID", "pid", "Night!", "night?", "漢" * 60, "漢" * 59 + "字", "..", "/"])
+    assert len({stem.casefold() for stem in found.values()}) == 8
+    assert all(len(stem.encode()) < 100 and "/" not in stem and not stem.startswith(".") for stem in found.values())
+    assert found["PID"] == "pid"
+    for name in ("../../x", "/etc/passwd", "..", "a\nb", "C:\\x", ".hidden", "漢" * 60, " "):
+        made = safe_name(name)
+        assert Path(made).name == made
+        assert not made.startswith(".")
+        assert len(f"{made}.kelvarn".encode()) < 255
+    assert safe_name("Cure cabinet 2") == "Cure cabinet 2"
+
+
+@pytest.mark.parametrize("name", ["=1+1", "+a", "-a", "@a", "\ta"])
+def test_a_table_computes_nothing(name: str) -> None:
+    assert plain_cell(f"{name}_degC") == f"'{name}_degC"
+    assert plain_cell(f"a{name}") == f"a{name}"

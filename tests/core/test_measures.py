@@ -15,9 +15,10 @@ from kelvarn.engine.why import why
 from kelvarn.files.tables import measures_json
 from kelvarn.model.candidate import OnOff, Pid
 from kelvarn.model.edit import with_fields
+from kelvarn.model.events import Load
 from kelvarn.model.mark import Mark
 from kelvarn.model.project import Project
-from kelvarn.model.trial import Load, Plan, SetpointChange
+from kelvarn.model.trial import Plan, SetpointChange
 from kelvarn.studies.results import Results
 from kelvarn.units import Scale
 from tests.conftest import one_lag, trial, with_course

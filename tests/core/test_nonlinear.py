@@ -14,10 +14,11 @@ from kelvarn.model.bodies import Body, DrawOff, Link, Melting, Surroundings
 from kelvarn.model.candidate import Hand, OnOff, Pid
 from kelvarn.model.drives import Fan, Pwm, Relay, SlowWindow, Valve
 from kelvarn.model.edit import put, with_fields
+from kelvarn.model.events import DoorOpens, DrawOffRuns, Load, SupplyChange
 from kelvarn.model.fields import SURROUNDINGS
 from kelvarn.model.probes import Probe
 from kelvarn.model.rig import Rig
-from kelvarn.model.trial import DoorOpens, DrawOffRuns, Load, SupplyChange, Trial
+from kelvarn.model.trial import Trial
 from tests.conftest import one_lag, trial
 
 SIGMA = 5.670374419e-8

@@ -11,12 +11,12 @@ from kelvarn.engine.step import heating_up_s, holding_round, open_loop
 from kelvarn.model.candidate import Hand, OnOff
 from kelvarn.model.drives import Pwm
 from kelvarn.model.edit import with_fields
+from kelvarn.model.events import DoorOpens, Load, ProbeFault, SurroundingsChange
 from kelvarn.model.probe_types import PROBE_TYPES, fields_of
 from kelvarn.model.probes import Converter, Correction, Probe
 from kelvarn.model.project import Project
 from kelvarn.model.response import ResponseModel
 from kelvarn.model.rig import Rig
-from kelvarn.model.trial import DoorOpens, Load, ProbeFault, SurroundingsChange
 from tests.conftest import one_lag, trial
 
 

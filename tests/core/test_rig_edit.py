@@ -6,7 +6,7 @@ from hypothesis import strategies as st
 from pydantic import ValidationError
 
 from kelvarn.demos import DEMOS, find_demo
-from kelvarn.engine.left_out import left_out
+from kelvarn.engine.limitations import limitations
 from kelvarn.engine.run import compute
 from kelvarn.engine.steady import can_hold, oddities
 from kelvarn.files.project_file import load, save
@@ -43,7 +43,7 @@ def test_demos_are_saved_whole_and_have_no_oddities(project: Project, tmp_path: 
     save(project, path)
     assert load(path) == project
     assert not oddities(project.rig)
-    assert len(left_out(project.rig)) >= 3
+    assert len(limitations(project.rig)) >= 3
     verdict = can_hold(project.rig, project.trials[0].plan.changes[-1].to_degC)
     assert verdict is not None
     assert verdict.can

@@ -12,7 +12,8 @@ from kelvarn.engine.control import Stepper
 from kelvarn.engine.measures import Span, measure
 from kelvarn.engine.run import Run, compute
 from kelvarn.model.candidate import OnOff, Pid
-from kelvarn.model.trial import DoorOpens, Plan, SetpointChange, Trial
+from kelvarn.model.events import DoorOpens
+from kelvarn.model.trial import Plan, SetpointChange, Trial
 from tests.conftest import one_lag, trial, with_course
 
 # Laws

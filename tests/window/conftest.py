@@ -13,22 +13,22 @@ from kelvarn.demos.cure_cabinet import cure_cabinet
 from kelvarn.desktop import theme
 from kelvarn.desktop.document import Document
 from kelvarn.desktop.runner import Runner
-from kelvarn.desktop.window import Window
+from kelvarn.desktop.window import MainWindow
 from kelvarn.model.project import Project
 
 
-def open_window(qtbot: QtBot, project: Project | None = None) -> Window:
+def open_window(qtbot: QtBot, project: Project | None = None) -> MainWindow:
     """A shown window whose kernel is ready; it computes at once on however slow a machine."""
     theme.use(theme.PAPER)
     runner = Runner(most_seconds_at_once=math.inf)
     runner.prepare()
-    made = Window(Document(project or cure_cabinet()), runner)
+    made = MainWindow(Document(project or cure_cabinet()), runner)
     made.show()
     qtbot.waitUntil(lambda: not runner.preparing, timeout=120_000)
     return made
 
 
-def close_window(made: Window) -> None:
+def close_window(made: MainWindow) -> None:
     """Close it without a question, and see that nothing of it stays."""
     made.document.close()
     made.document._saved = made.document.project
@@ -40,14 +40,14 @@ def close_window(made: Window) -> None:
 
 
 @pytest.fixture
-def window(qtbot: QtBot) -> Iterator[Window]:
+def window(qtbot: QtBot) -> Iterator[MainWindow]:
     """The demo in a window, at Control."""
     made = open_window(qtbot)
     yield made
     close_window(made)
 
 
-def wait_for_step(qtbot: QtBot, made: Window) -> None:
+def wait_for_step(qtbot: QtBot, made: MainWindow) -> None:
     """Until the open-loop step of the rig as it stands is known."""
     steps = made.rig.steps
     qtbot.waitUntil(lambda: steps.known_for is not None and steps.known_for == steps.wanted, timeout=60_000)

@@ -14,7 +14,8 @@ from kelvarn.demos.cure_cabinet import cure_cabinet
 from kelvarn.desktop import theme
 from kelvarn.desktop.document import Document
 from kelvarn.desktop.runner import Runner
-from kelvarn.desktop.window import CONTROL, RIG, Window
+from kelvarn.desktop.window import CONTROL, RIG, MainWindow
+from kelvarn.files.journal import Journal, left_behind
 from kelvarn.files.project_file import load, save
 from kelvarn.model.edit import put
 from kelvarn.units import Scale
@@ -43,7 +44,7 @@ def answer(monkeypatch: pytest.MonkeyPatch) -> Ask:
 
 
 @pytest.fixture
-def said(window: Window) -> Callable[[], str]:
+def said(window: MainWindow) -> Callable[[], str]:
     """What the window complains of; the box is closed."""
 
     def read() -> str:
@@ -63,16 +64,16 @@ def choose(monkeypatch: pytest.MonkeyPatch, path: Path | None) -> None:
         monkeypatch.setattr(QFileDialog, dialog, lambda *_: (name, ""))
 
 
-def change(window: Window, text: str = "changed") -> None:
+def change(window: MainWindow, text: str = "changed") -> None:
     window.document.set(("notes",), text, "notes")
 
 
-def do(window: Window, command: str) -> None:
+def do(window: MainWindow, command: str) -> None:
     window.menus.actions[command].trigger()
 
 
 def test_opening_asks_about_unsaved_work(
-    window: Window, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, answer: Ask
+    window: MainWindow, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, answer: Ask
 ) -> None:
     theirs = tmp_path / "theirs.kelvarn"
     save(put(cure_cabinet(), ("name",), "Theirs"), theirs)
@@ -94,7 +95,7 @@ def test_opening_asks_about_unsaved_work(
 
 
 def test_saving_first_when_asked_needs_a_place(
-    window: Window, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, answer: Ask
+    window: MainWindow, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, answer: Ask
 ) -> None:
     change(window, "precious")
     choose(monkeypatch, None)  # the question where is cancelled: nothing may be lost
@@ -106,11 +107,11 @@ def test_saving_first_when_asked_needs_a_place(
     do(window, "New rig")
     assert load(tmp_path / "kept.kelvarn").notes == "precious"
     assert window.document.project.name != "Cure cabinet"
-    assert window.stations.currentIndex() == RIG
+    assert window.stations.index(window.station) == RIG
 
 
 def test_a_file_that_another_program_changed_is_not_overwritten_unasked(
-    window: Window, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, answer: Ask
+    window: MainWindow, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, answer: Ask
 ) -> None:
     path = tmp_path / "shared.kelvarn"
     choose(monkeypatch, path)
@@ -130,7 +131,7 @@ def test_a_file_that_another_program_changed_is_not_overwritten_unasked(
 
 
 def test_what_cannot_be_saved_or_opened_is_said_in_one_sentence(
-    window: Window, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, said: Callable[[], str]
+    window: MainWindow, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, said: Callable[[], str]
 ) -> None:
     change(window)
     choose(monkeypatch, tmp_path / "none" / "x.kelvarn")
@@ -140,12 +141,12 @@ def test_what_cannot_be_saved_or_opened_is_said_in_one_sentence(
     assert text.endswith(".")
     assert window.document.dirty
     (tmp_path / "bad.kelvarn").write_text("not a project")
-    window.open(tmp_path / "bad.kelvarn")
+    window.files.open(tmp_path / "bad.kelvarn")
     assert "bad.kelvarn" in said()
     assert window.document.project.notes == "changed"
 
 
-def test_closing_asks_and_may_be_called_off(window: Window, answer: Ask) -> None:
+def test_closing_asks_and_may_be_called_off(window: MainWindow, answer: Ask) -> None:
     change(window)
     asked = answer(Button.Cancel)
     assert not window.close()
@@ -153,7 +154,7 @@ def test_closing_asks_and_may_be_called_off(window: Window, answer: Ask) -> None
     assert asked == ["“Cure cabinet” has unsaved changes."]
 
 
-def test_demos_and_the_new_rig_run_at_every_station(window: Window, qtbot: QtBot) -> None:
+def test_demos_and_the_new_rig_run_at_every_station(window: MainWindow, qtbot: QtBot) -> None:
     for demo in DEMOS:
         do(window, f"Open demo: {demo.title}")
         assert window.document.project == demo.build()
@@ -165,7 +166,7 @@ def test_demos_and_the_new_rig_run_at_every_station(window: Window, qtbot: QtBot
     assert window.document.path is None
 
 
-def test_the_project_is_renamed_or_left(window: Window, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_the_project_is_renamed_or_left(window: MainWindow, monkeypatch: pytest.MonkeyPatch) -> None:
     for text, ok, expected in (("  Oven  ", True, "Oven"), ("Other", False, "Oven"), ("   ", True, "Oven")):
         monkeypatch.setattr(QInputDialog, "getText", lambda *_, t=text, o=ok, **__: (t, o))
         do(window, "Name of the project…")
@@ -175,28 +176,44 @@ def test_the_project_is_renamed_or_left(window: Window, monkeypatch: pytest.Monk
     assert window.document.project.name == "Cure cabinet"
 
 
-def test_recovered_work_is_taken_dropped_or_left_for_later(window: Window) -> None:
-    done: list[str] = []
-    for answer, expected in (
-        ("Bring it back", ["take"]), ("Throw it away", ["drop"]), ("Ask again later", []), ("Escape", [])
-    ):  # fmt: skip
-        done.clear()
-        window.offer_recovery("Oven", lambda: done.append("take"), lambda: done.append("drop"))
-        (box,) = [w for w in QApplication.topLevelWidgets() if isinstance(w, QMessageBox) and w.isVisible()]
-        assert "Unsaved work on “Oven”" in box.text()
-        if answer == "Escape":
-            QTest.keyClick(box, Qt.Key.Key_Escape)
-        else:
-            next(button for button in box.buttons() if button.text() == answer).click()
-        assert not box.isVisible()
-        assert done == expected
+@pytest.mark.parametrize(
+    ("answer", "stays"),
+    [("Bring it back", True), ("Throw it away", False), ("Ask again later", True), ("Escape", True)],
+)
+def test_recovered_work_is_taken_dropped_or_left_for_later(
+    window: MainWindow, tmp_path: Path, answer: str, stays: bool
+) -> None:
+    crashed = Journal(tmp_path)
+    crashed.keep(put(window.document.project, ("name",), "Oven"), tmp_path / "mine.kelvarn", None)
+    crashed.let_go()
+    found = left_behind(tmp_path)
+    assert found is not None
+    assert left_behind(tmp_path) is None  # while it is offered here, nobody else is offered it
+    window.files.offer_recovery(found)
+    (box,) = [w for w in QApplication.topLevelWidgets() if isinstance(w, QMessageBox) and w.isVisible()]
+    assert "Unsaved work on “Oven”" in box.text()
+    if answer == "Escape":
+        QTest.keyClick(box, Qt.Key.Key_Escape)
+    else:
+        next(button for button in box.buttons() if button.text() == answer).click()
+    assert not box.isVisible()
+    assert crashed.entry.exists() == stays
+    taken = answer == "Bring it back"
+    assert window.document.dirty == taken
+    assert (window.document.path == tmp_path / "mine.kelvarn") == taken
+    again = left_behind(tmp_path)
+    assert (again is not None) == (stays and not taken)
+    if again is not None:
+        again.journal.clear()
+    window.document.close()
+    assert list(tmp_path.iterdir()) == []
 
 
 def test_size_units_and_theme_are_kept_for_the_next_time(qtbot: QtBot, tmp_path: Path) -> None:
     settings = QSettings(str(tmp_path / "settings.ini"), QSettings.Format.IniFormat)
 
-    def open_one() -> Window:
-        made = Window(Document(cure_cabinet()), Runner(), settings)
+    def open_one() -> MainWindow:
+        made = MainWindow(Document(cure_cabinet()), Runner(), settings)
         made.show()
         return made
 
@@ -217,13 +234,13 @@ def test_settings_that_mean_nothing_are_no_trouble(qtbot: QtBot, tmp_path: Path)
     settings = QSettings(str(tmp_path / "settings.ini"), QSettings.Format.IniFormat)
     settings.setValue("scale", "furlongs")
     settings.setValue("geometry", b"nonsense")
-    made = Window(Document(cure_cabinet()), Runner(), settings)
+    made = MainWindow(Document(cure_cabinet()), Runner(), settings)
     made.show()
     assert made.view.scale is Scale.CELSIUS
-    assert made.stations.currentIndex() == CONTROL
+    assert made.stations.index(made.station) == CONTROL
     close_window(made)
 
 
-def test_about_says_version_and_licence(window: Window, said: Callable[[], str]) -> None:
+def test_about_says_version_and_licence(window: MainWindow, said: Callable[[], str]) -> None:
     do(window, "About Kelvarn")
     assert said().startswith("Kelvarn ")

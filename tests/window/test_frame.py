@@ -17,12 +17,12 @@ from kelvarn.desktop.control.mark_editor import MarkEditor
 from kelvarn.desktop.document import Document
 from kelvarn.desktop.finder import Finder
 from kelvarn.desktop.jobs import Jobs
+from kelvarn.desktop.lanes.sayings import sayings
+from kelvarn.desktop.lanes.scene import Entry, scene_of
 from kelvarn.desktop.runner import Runner
 from kelvarn.desktop.strip.axis import Axis, clock, nice_step, time_ticks, value_ticks
-from kelvarn.desktop.strip.content import candidate_content
-from kelvarn.desktop.strip.temperature import sayings
-from kelvarn.desktop.strip.trace import curve
-from kelvarn.desktop.window import CONTROL, HANDOVER, RIG, Window
+from kelvarn.desktop.strip.curves import curve
+from kelvarn.desktop.window import CONTROL, HANDOVER, RIG, MainWindow
 from kelvarn.files.journal import Journal
 from kelvarn.model.edit import put, with_fields
 from kelvarn.model.project import Project
@@ -59,7 +59,7 @@ def test_no_colour_outside_the_theme_file() -> None:
             assert not re.search(r"#[0-9A-Fa-f]{6}|QColor\(\d", source.read_text()), source
 
 
-def test_every_station_in_every_theme_and_size_paints_without_a_message(window: Window) -> None:
+def test_every_station_in_every_theme_and_size_paints_without_a_message(window: MainWindow) -> None:
     for look in (theme.NIGHT, theme.PAPER):
         window.use_theme(look)
         for size in ((1280, 800), (1024, 700)):
@@ -69,7 +69,7 @@ def test_every_station_in_every_theme_and_size_paints_without_a_message(window: 
                 assert not window.grab().isNull()
 
 
-def test_units_change_what_is_shown_and_nothing_else(window: Window) -> None:
+def test_units_change_what_is_shown_and_nothing_else(window: MainWindow) -> None:
     before = window.document.project
     window.menus.actions["Temperatures in °F"].trigger()
     assert window.view.scale is Scale.FAHRENHEIT
@@ -80,12 +80,12 @@ def test_units_change_what_is_shown_and_nothing_else(window: Window) -> None:
     assert window.line.scale_box.currentText() == "°F"
 
 
-def test_shortcuts_reach_stations_and_the_finder_runs_commands(window: Window, qtbot: QtBot) -> None:
+def test_shortcuts_reach_stations_and_the_finder_runs_commands(window: MainWindow, qtbot: QtBot) -> None:
     for key, station in ((Qt.Key.Key_1, RIG), (Qt.Key.Key_6, HANDOVER), (Qt.Key.Key_3, CONTROL)):
         QTest.keyClick(window, key, Qt.KeyboardModifier.ControlModifier)
-        assert window.stations.currentIndex() == station
+        assert window.stations.index(window.station) == station
     click(window.line, window.line.station_rect(0).center().toPoint())
-    assert window.stations.currentIndex() == RIG
+    assert window.stations.index(window.station) == RIG
     window.find_command()
     finder = next(w for w in QApplication.topLevelWidgets() if isinstance(w, Finder) and w.isVisible())
     QTest.keyClicks(finder.line, "dupl")
@@ -94,7 +94,7 @@ def test_shortcuts_reach_stations_and_the_finder_runs_commands(window: Window, q
     assert len(window.document.project.candidates) == 3
 
 
-def test_a_mark_is_edited_refused_added_and_removed(window: Window) -> None:
+def test_a_mark_is_edited_refused_added_and_removed(window: MainWindow) -> None:
     def editor() -> MarkEditor:
         return next(w for w in QApplication.topLevelWidgets() if isinstance(w, MarkEditor) and w.isVisible())
 
@@ -116,7 +116,7 @@ def test_a_mark_is_edited_refused_added_and_removed(window: Window) -> None:
     assert window.document.undo_name == "remove mark Overshoot"
 
 
-def test_a_run_that_diverges_is_said_and_the_last_good_one_stays(window: Window) -> None:
+def test_a_run_that_diverges_is_said_and_the_last_good_one_stays(window: MainWindow) -> None:
     good = window.runner.result_of("Careful PID")
     project = window.document.project
     hot = put(with_fields(project, rig=with_fields(project.rig, links=())), ("rig", "drives", 0, "power_W"), 1e6)
@@ -131,7 +131,7 @@ def test_a_run_that_diverges_is_said_and_the_last_good_one_stays(window: Window)
     assert window.runner.faults == {}
 
 
-def test_strip_zoom_pan_pin_and_keys(window: Window) -> None:
+def test_strip_zoom_pan_pin_and_keys(window: MainWindow) -> None:
     strip = window.control.strip
     middle = QPointF(strip.width() / 2, 200)
     centre = strip.time_axis().from_px(middle.x())
@@ -160,7 +160,7 @@ def test_strip_zoom_pan_pin_and_keys(window: Window) -> None:
     assert "Careful PID: " in window.control.why_line.text()
 
 
-def test_long_runs_go_to_the_worker_and_only_the_newest_counts(window: Window, qtbot: QtBot) -> None:
+def test_long_runs_go_to_the_worker_and_only_the_newest_counts(window: MainWindow, qtbot: QtBot) -> None:
     window.runner._most_at_once = 0.0
     project = window.document.project
     for k in range(5):
@@ -170,26 +170,21 @@ def test_long_runs_go_to_the_worker_and_only_the_newest_counts(window: Window, q
     assert window.runner.result_of("Careful PID").run.rig.drive.power_W == 204
 
 
-def test_autosave_offers_back_what_was_not_saved(window: Window, tmp_path: Path) -> None:
+def test_autosave_keeps_what_is_not_saved(window: MainWindow, tmp_path: Path) -> None:
     document = Document(window.document.project, None, Journal(tmp_path))
     document.set(("notes",), "precious", "notes")
     document.autosave_now()
-    assert len(list(tmp_path.iterdir())) == 1
+    assert len(list(tmp_path.glob("*.json"))) == 1
     document.undo()
     document.autosave_now()
     assert list(tmp_path.iterdir()) == []
-    taken: list[str] = []
-    window.offer_recovery("Cure cabinet", lambda: taken.append("back"), lambda: taken.append("drop"))
-    box = next(w for w in QApplication.topLevelWidgets() if isinstance(w, QMessageBox) and w.isVisible())
-    click(next(button for button in box.buttons() if button.text() == "Bring it back"))
-    assert taken == ["back"]
 
 
-def test_a_file_that_cannot_be_opened_leaves_everything_as_it_was(window: Window, tmp_path: Path) -> None:
+def test_a_file_that_cannot_be_opened_leaves_everything_as_it_was(window: MainWindow, tmp_path: Path) -> None:
     before = window.document.project
     bad = tmp_path / "bad.kelvarn"
     bad.write_bytes(b"PK nonsense")
-    window.open(bad)
+    window.files.open(bad)
     box = next(w for w in QApplication.topLevelWidgets() if isinstance(w, QMessageBox) and w.isVisible())
     assert "not a whole .kelvarn file" in box.text()
     box.close()
@@ -255,12 +250,13 @@ def test_the_peak_of_a_fall_is_pointed_at_below_the_setpoint(cabinet: Project) -
     fall = with_fields(cabinet.trials[0], start_degC=95, events=(), marks=(), duration_s=6 * 3600)
     project = put(cabinet, ("trials", 0), fall)
     result = Results().of(project.rig, project.candidates[1], project.trials[0])
-    content = candidate_content(project.trials[0], Scale.CELSIUS, [], "")
-    peak = next(said for said in sayings(result, content) if said.of == "peak")
+    entry = Entry(project.candidates[1], result, 1, chosen=True, stale=False)
+    scene = scene_of(project, project.trials[0], Scale.CELSIUS, [entry], entry.candidate.name)
+    peak = next(said for said in sayings(scene) if said.of == "peak")
     over = result.measures.main.values["overshoot_K"]
     assert over is not None
     assert over > 0
-    assert peak.degC == pytest.approx(60 - over)
+    assert peak.value == pytest.approx(60 - over)
 
 
 def test_closing_during_a_run_of_minutes_is_a_matter_of_a_moment(qtbot: QtBot, cabinet: Project) -> None:

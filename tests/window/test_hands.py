@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QApplication, QLineEdit, QMessageBox
 from kelvarn.desktop.fields.plain import Choice, NameEdit
 from kelvarn.desktop.fields.ruler import Ruler
 from kelvarn.desktop.strip.strip import Strip
-from kelvarn.desktop.window import CONTROL, HANDOVER, RIG, Window
+from kelvarn.desktop.window import CONTROL, HANDOVER, RIG, MainWindow
 from tests.window.conftest import drag, type_into
 
 TEXTS = (
@@ -38,7 +38,7 @@ COMMANDS = (
 )  # fmt: skip
 
 
-def test_fields_survive_the_panel_they_rebuild(window: Window) -> None:
+def test_fields_survive_the_panel_they_rebuild(window: MainWindow) -> None:
     name = window.control.settings.findChildren(NameEdit)[0]
     type_into(name, "Renamed")
     assert window.document.project.chosen == "Renamed"
@@ -57,7 +57,7 @@ def test_fields_survive_the_panel_they_rebuild(window: Window) -> None:
 
 @pytest.mark.parametrize("seed", [4, 5])
 def test_whatever_hands_do_undo_restores_and_nothing_breaks(
-    window: Window, seed: int, monkeypatch: pytest.MonkeyPatch
+    window: MainWindow, seed: int, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     rng, before = random.Random(seed), window.document.project
     broken: list[BaseException | None] = []
@@ -72,19 +72,19 @@ def test_whatever_hands_do_undo_restores_and_nothing_breaks(
         window.go_to(rng.choice((RIG, CONTROL, HANDOVER)))
 
     def type_text() -> None:
-        lines = [line for line in window._station().findChildren(QLineEdit) if line.isVisible()]
+        lines = [line for line in window.station.findChildren(QLineEdit) if line.isVisible()]
         if lines:
             type_into(rng.choice(lines), rng.choice(TEXTS))
 
     def pull() -> None:
-        strip = getattr(window._station(), "strip", None)
+        strip = window.station.chart
         handles = strip.handles() if strip is not None else []
-        if handles:
+        if strip is not None and handles:
             end = QPoint(rng.randrange(-50, strip.width() + 50), rng.randrange(-50, strip.height() + 50))
-            drag(strip, rng.choice(handles).rect.center(), end.toPointF(), 3)
+            drag(strip, strip.rect_of(rng.choice(handles)[2].name).center(), end.toPointF(), 3)
 
     def turn() -> None:
-        rulers = [ruler for ruler in window._station().findChildren(Ruler) if ruler.isVisible()]
+        rulers = [ruler for ruler in window.station.findChildren(Ruler) if ruler.isVisible()]
         if rulers:
             QTest.mouseClick(rng.choice(rulers), Qt.MouseButton.LeftButton, pos=QPoint(rng.randrange(300), 6))
 
@@ -101,7 +101,7 @@ def test_whatever_hands_do_undo_restores_and_nothing_breaks(
 
 @pytest.mark.parametrize("deed", ["Duplicate", "Delete", "Undo", "Rig"])
 @pytest.mark.parametrize("on_ruler", [False, True])
-def test_what_comes_in_the_middle_of_a_drag_ends_it(window: Window, deed: str, on_ruler: bool) -> None:
+def test_what_comes_in_the_middle_of_a_drag_ends_it(window: MainWindow, deed: str, on_ruler: bool) -> None:
     window.view.select("On/off ±1")
     document, strip = window.document, window.control.strip
     if on_ruler:
@@ -109,7 +109,7 @@ def test_what_comes_in_the_middle_of_a_drag_ends_it(window: Window, deed: str, o
         start, away = QPointF(widget.x_of(1.0), 6), QPointF(20, 0)  # type: ignore[union-attr]
     else:
         widget, away = strip, QPointF(0, -20)
-        start = next(handle for handle in strip.handles() if handle.kind == "edge_off").rect.center()
+        start = strip.rect_of("the edge at which it switches off").center()
     before = document.project
     drag(widget, start, start + away, release=False)
     dragged = document.project

@@ -9,7 +9,7 @@ from PySide6.QtCore import QRectF
 from PySide6.QtWidgets import QApplication
 
 from kelvarn.desktop.strip import raster
-from kelvarn.desktop.strip.events import EventsLane
+from kelvarn.desktop.strip.blocks import _text_area
 
 
 def curve_points(t: np.ndarray, y: np.ndarray, low: float, high: float, columns: int) -> np.ndarray:
@@ -140,7 +140,7 @@ def test_the_name_of_an_event_stays_in_the_lane_and_off_the_others(
     block = QRectF(left, 607, min(width, 950 - left), 29)
     apart = [QRectF(x, 607, 40, 29) for x in others if x + 40 < block.left() or x > block.right()]
     title = QRectF(56, 604, 60, 15)
-    area = EventsLane._text_area("x" * letters, block, lane, [block, *apart, title])
+    area = _text_area("x" * letters, block, lane, [block, *apart, title])
     assert area.left() >= lane.left()
     assert area.right() <= lane.right() + 1
     if not block.contains(area):

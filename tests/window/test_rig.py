@@ -6,19 +6,19 @@ from PySide6.QtWidgets import QApplication, QMessageBox, QPushButton
 from pytestqt.qtbot import QtBot
 
 from kelvarn.desktop.fields.number import NumberField
-from kelvarn.desktop.window import Window
+from kelvarn.desktop.window import MainWindow
 from kelvarn.model.blank import blank_project
 from kelvarn.model.fields import SURROUNDINGS
 
 from .conftest import click, type_into
 
 
-def fields(window: Window) -> dict[str, NumberField]:
+def fields(window: MainWindow) -> dict[str, NumberField]:
     """Number fields of the panel by title."""
     return {field.edit.accessibleName(): field for field in window.rig.panel.findChildren(NumberField)}
 
 
-def test_a_rig_grows_and_shrinks_under_the_hands(window: Window) -> None:
+def test_a_rig_grows_and_shrinks_under_the_hands(window: MainWindow) -> None:
     before = window.document.project
     QTest.keyClick(window, Qt.Key.Key_N, Qt.KeyboardModifier.ControlModifier)
     assert window.document.project == blank_project()
@@ -53,7 +53,7 @@ def test_a_rig_grows_and_shrinks_under_the_hands(window: Window) -> None:
     assert window.document.project == blank_project()
 
 
-def test_what_the_drive_heats_is_not_removed_and_why_is_said(window: Window) -> None:
+def test_what_the_drive_heats_is_not_removed_and_why_is_said(window: MainWindow) -> None:
     window.go_to(0)
     window.rig.select("Heater mat")
     before = window.document.project
@@ -64,7 +64,7 @@ def test_what_the_drive_heats_is_not_removed_and_why_is_said(window: Window) -> 
     assert window.document.project == before
 
 
-def test_impossible_rigs_are_said_and_drawn(qtbot: QtBot, window: Window) -> None:
+def test_impossible_rigs_are_said_and_drawn(qtbot: QtBot, window: MainWindow) -> None:
     QTest.keyClick(window, Qt.Key.Key_N, Qt.KeyboardModifier.ControlModifier)
     window.rig.edits.add_body()
     window.rig.edits.unlink(1)

@@ -9,17 +9,17 @@ from PySide6.QtWidgets import QLabel, QMessageBox, QPushButton
 from pytestqt.qtbot import QtBot
 
 from kelvarn.demos import DEMOS, find_demo
-from kelvarn.desktop.control.settings import EVENT_NAMES
 from kelvarn.desktop.fields.number import NumberField
 from kelvarn.desktop.fields.plain import ChoiceField, NameEdit
 from kelvarn.desktop.rig.heat_path import HeatPath
 from kelvarn.desktop.rig.items import ArrowItem, BodyItem
 from kelvarn.desktop.rig.keys import SURROUNDINGS, key_of, known_keys
 from kelvarn.desktop.rig.play import Play
-from kelvarn.desktop.window import CONTROL, RIG, Window
-from kelvarn.engine.left_out import left_out
+from kelvarn.desktop.window import CONTROL, RIG, MainWindow
+from kelvarn.engine.limitations import limitations
 from kelvarn.model.bodies import Body, Link
 from kelvarn.model.edit import with_fields
+from kelvarn.model.events import EVENT_KINDS
 from kelvarn.model.fields import SURROUNDINGS as OUTSIDE
 from kelvarn.model.project import Project
 from kelvarn.units import Scale
@@ -28,17 +28,17 @@ from .conftest import click, type_into, wait_for_step
 
 
 @pytest.fixture
-def rig(window: Window, qtbot: QtBot) -> Window:
+def rig(window: MainWindow, qtbot: QtBot) -> MainWindow:
     window.go_to(RIG)
     wait_for_step(qtbot, window)
     return window
 
 
-def number(window: Window, title: str) -> NumberField:
+def number(window: MainWindow, title: str) -> NumberField:
     return next(f for f in window.rig.panel.findChildren(NumberField) if f.edit.accessibleName() == title)
 
 
-def pick(window: Window, title: str, text: str) -> None:
+def pick(window: MainWindow, title: str, text: str) -> None:
     """Choose an entry of the first choice with a title, by keys."""
     box = next(f.box for f in window.rig.panel.findChildren(ChoiceField) if f.box.accessibleName() == title)
     index = box.findText(text)
@@ -47,16 +47,16 @@ def pick(window: Window, title: str, text: str) -> None:
     box.activated.emit(index)
 
 
-def press(window: Window, text: str) -> None:
+def press(window: MainWindow, text: str) -> None:
     """Click a line of the panel."""
     click(next(b for b in window.rig.panel.findChildren(QPushButton) if b.text() == text and b.isVisibleTo(b.parent())))
 
 
-def names(window: Window) -> list[str]:
+def names(window: MainWindow) -> list[str]:
     return [field.edit.accessibleName() for field in window.rig.panel.findChildren(NumberField)]
 
 
-def complaint(window: Window) -> str:
+def complaint(window: MainWindow) -> str:
     [box] = window.findChildren(QMessageBox)
     text = str(box.text())
     box.accept()
@@ -64,7 +64,7 @@ def complaint(window: Window) -> str:
     return text
 
 
-def test_arrows_drives_probes_and_the_wall_are_selected_by_mouse_and_keys(rig: Window) -> None:
+def test_arrows_drives_probes_and_the_wall_are_selected_by_mouse_and_keys(rig: MainWindow) -> None:
     path = rig.rig.heat_path
     for key in (key_of("drive", 0), key_of("probe", 0), SURROUNDINGS):
         click(path.viewport(), path.part(key).rect.center().toPoint())
@@ -82,7 +82,7 @@ def test_arrows_drives_probes_and_the_wall_are_selected_by_mouse_and_keys(rig: W
     assert seen == set(known_keys(rig.document.project.rig))
 
 
-def test_a_fan_is_put_on_a_link_and_taken_off_again(rig: Window) -> None:
+def test_a_fan_is_put_on_a_link_and_taken_off_again(rig: MainWindow) -> None:
     before = rig.document.project
     rig.rig.select("Walls")
     click(rig.rig.parts.add_fan)
@@ -107,7 +107,7 @@ def test_a_fan_is_put_on_a_link_and_taken_off_again(rig: Window) -> None:
     assert rig.document.project == before
 
 
-def test_a_probe_is_added_given_the_role_and_the_old_one_removed(rig: Window) -> None:
+def test_a_probe_is_added_given_the_role_and_the_old_one_removed(rig: MainWindow) -> None:
     rig.rig.select("Part")
     click(rig.rig.parts.add_probe)
     type_into(rig.focusWidget(), "In the part")
@@ -130,7 +130,7 @@ def test_a_probe_is_added_given_the_role_and_the_old_one_removed(rig: Window) ->
     assert [p.name for p in rig.document.project.rig.probes] == ["In the part"]
 
 
-def test_drives_come_in_every_kind_and_go(rig: Window) -> None:
+def test_drives_come_in_every_kind_and_go(rig: MainWindow) -> None:
     rig.rig.select("Walls")
     for action in rig.rig.parts.drive_menu().actions()[:3]:
         action.trigger()
@@ -151,7 +151,7 @@ def test_drives_come_in_every_kind_and_go(rig: Window) -> None:
     assert any("more than its 5 W" in label.text() for label in rig.rig.panel.findChildren(QLabel))
 
 
-def test_what_the_drive_acts_on_or_is_drawn_from_is_not_removed(rig: Window) -> None:
+def test_what_the_drive_acts_on_or_is_drawn_from_is_not_removed(rig: MainWindow) -> None:
     rig.rig.select("Part")
     click(rig.rig.parts.add_draw_off)
     assert rig.document.project.rig.draw_offs[0].body == "Part"
@@ -160,7 +160,7 @@ def test_what_the_drive_acts_on_or_is_drawn_from_is_not_removed(rig: Window) -> 
     assert complaint(rig) == "“Draw-off” is drawn from “Part”; give it another body first."
 
 
-def test_heat_capacity_is_worked_out_from_what_it_is(rig: Window) -> None:
+def test_heat_capacity_is_worked_out_from_what_it_is(rig: MainWindow) -> None:
     rig.rig.select("Air")
     press(rig, "+ J/K from what it is made of")
     pick(rig, "Material", "air")
@@ -176,7 +176,7 @@ def test_heat_capacity_is_worked_out_from_what_it_is(rig: Window) -> None:
     assert rig.document.undo_name == "Air: 867 J/K"
 
 
-def test_a_wall_says_what_rules_it(rig: Window) -> None:
+def test_a_wall_says_what_rules_it(rig: MainWindow) -> None:
     rig.rig.select(key_of("link", 3))
     press(rig, "+ W/K from the layers of a wall")
     press(rig, "+ layer")
@@ -189,7 +189,7 @@ def test_a_wall_says_what_rules_it(rig: Window) -> None:
     assert rig.document.project.rig.links[3].conductance_W_per_K == pytest.approx(0.6905, abs=2e-4)
 
 
-def test_the_rig_becomes_a_response_model_and_comes_back(rig: Window, qtbot: QtBot) -> None:
+def test_the_rig_becomes_a_response_model_and_comes_back(rig: MainWindow, qtbot: QtBot) -> None:
     before = rig.document.project
     rig.menus.actions["Known only by its answer (response model)"].trigger()
     made = rig.document.project.rig
@@ -203,7 +203,7 @@ def test_the_rig_becomes_a_response_model_and_comes_back(rig: Window, qtbot: QtB
     assert rig.document.project == before
 
 
-def test_the_step_follows_the_rig_and_its_words_too(rig: Window, qtbot: QtBot) -> None:
+def test_the_step_follows_the_rig_and_its_words_too(rig: MainWindow, qtbot: QtBot) -> None:
     assert "time constant" in rig.rig.reading.text()
     assert "flat out it gets there in 14 min" in rig.rig.verdict
     first = rig.rig.steps.cold
@@ -216,7 +216,7 @@ def test_the_step_follows_the_rig_and_its_words_too(rig: Window, qtbot: QtBot) -
     assert "°F per %" in rig.rig.reading.text()
 
 
-def test_the_cursor_plays_through_the_step(rig: Window) -> None:
+def test_the_cursor_plays_through_the_step(rig: MainWindow) -> None:
     air = rig.rig.heat_path.part("Air")
     assert isinstance(air, BodyItem)
     shown = air.temperature
@@ -235,7 +235,7 @@ def test_the_cursor_plays_through_the_step(rig: Window) -> None:
     assert not play.running
 
 
-def chain(count: int, rig: Window) -> Project:
+def chain(count: int, rig: MainWindow) -> Project:
     """A rig of many bodies, linked in a tree, each losing heat."""
     base = rig.document.project
     bodies = tuple(Body(name=f"Body number {k}", capacity_J_per_K=100 + k) for k in range(count))
@@ -248,7 +248,7 @@ def chain(count: int, rig: Window) -> Project:
 
 
 @pytest.mark.parametrize("count", [3, 6, 9, 12])
-def test_no_label_lies_on_another_in_a_rig_of_up_to_twelve_bodies(rig: Window, count: int) -> None:
+def test_no_label_lies_on_another_in_a_rig_of_up_to_twelve_bodies(rig: MainWindow, count: int) -> None:
     rig.document.replace(chain(count, rig), None)
     for width in (1280, 1500):
         rig.resize(width, 900)
@@ -259,7 +259,7 @@ def test_no_label_lies_on_another_in_a_rig_of_up_to_twelve_bodies(rig: Window, c
 
 
 @pytest.mark.parametrize("name", [demo.name for demo in DEMOS])
-def test_every_demo_is_drawn_with_its_heat_balanced_at_each_body(rig: Window, qtbot: QtBot, name: str) -> None:
+def test_every_demo_is_drawn_with_its_heat_balanced_at_each_body(rig: MainWindow, qtbot: QtBot, name: str) -> None:
     rig.document.replace(find_demo(name).build(), None)
     wait_for_step(qtbot, rig)
     assert rig.rig.steps.cold is not None
@@ -270,11 +270,11 @@ def test_every_demo_is_drawn_with_its_heat_balanced_at_each_body(rig: Window, qt
     for a, b in itertools.combinations(path.labels(), 2):
         assert not a.adjusted(1, 1, -1, -1).intersects(b)
     assert not rig.grab().isNull()
-    assert left_out(rig.document.project.rig)
+    assert limitations(rig.document.project.rig)
     click(path.viewport(), QPoint(3, 3))
 
 
-def test_a_response_model_may_be_about_humidity(rig: Window, qtbot: QtBot) -> None:
+def test_a_response_model_may_be_about_humidity(rig: MainWindow, qtbot: QtBot) -> None:
     rig.menus.actions["Known only by its answer (response model)"].trigger()
     unit = next(e for e in rig.rig.panel.findChildren(NameEdit) if e.accessibleName() == "Unit")
     type_into(unit, "% RH")
@@ -290,16 +290,16 @@ def test_a_response_model_may_be_about_humidity(rig: Window, qtbot: QtBot) -> No
     assert rig.view.scale is Scale.CELSIUS
 
 
-def test_events_of_every_kind_are_added_where_the_trial_is_set(rig: Window) -> None:
+def test_events_of_every_kind_are_added_where_the_trial_is_set(rig: MainWindow) -> None:
     rig.rig.select("Part")
     click(rig.rig.parts.add_draw_off)
     rig.go_to(CONTROL)
     before = len(rig.document.project.trials[0].events)
-    for kind, _ in EVENT_NAMES:
+    for of_kind in EVENT_KINDS.values():
         menu = rig.control.settings.event_menu(0)
-        next(a for a, (k, _) in zip(menu.actions(), EVENT_NAMES, strict=True) if k == kind).trigger()
+        next(action for action in menu.actions() if action.text() == of_kind.what).trigger()
     events = rig.document.project.trials[0].events[before:]
-    assert [event.kind for event in events] == [kind for kind, _ in EVENT_NAMES]
+    assert [event.kind for event in events] == list(EVENT_KINDS)
     assert not rig.runner.faults
     box = next(f.box for f in rig.control.settings.findChildren(ChoiceField) if f.box.accessibleName() == "Fault")
     box.setCurrentIndex(box.findText("drift"))
@@ -308,7 +308,7 @@ def test_events_of_every_kind_are_added_where_the_trial_is_set(rig: Window) -> N
     assert not rig.grab().isNull()
 
 
-def test_several_probes_in_one_body_can_be_read(rig: Window) -> None:
+def test_several_probes_in_one_body_can_be_read(rig: MainWindow) -> None:
     for demo in DEMOS:
         rig.document.replace(demo.build(), None)
         for _ in range(2):
@@ -318,7 +318,7 @@ def test_several_probes_in_one_body_can_be_read(rig: Window) -> None:
             assert not a.adjusted(1, 1, -1, -1).intersects(b)
 
 
-def test_a_probe_takes_after_a_common_type_and_says_how_far_it_may_be_off(rig: Window) -> None:
+def test_a_probe_takes_after_a_common_type_and_says_how_far_it_may_be_off(rig: MainWindow) -> None:
     rig.rig.select(key_of("probe", 0))
     pick(rig, "Type", "type K thermocouple")
     probe = rig.document.project.rig.probe

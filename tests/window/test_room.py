@@ -13,8 +13,7 @@ from kelvarn.demos import DEMOS, find_demo
 from kelvarn.demos.cure_cabinet import cure_cabinet
 from kelvarn.desktop import texts, theme
 from kelvarn.desktop.rig.keys import known_keys
-from kelvarn.desktop.strip.drive import BarcodeLane
-from kelvarn.desktop.window import RIG, Window
+from kelvarn.desktop.window import RIG, MainWindow
 from kelvarn.model.edit import add_candidate, put
 from kelvarn.model.mark import MEASURES, Mark
 from kelvarn.model.names import MOST_CHARACTERS
@@ -98,13 +97,13 @@ def test_however_many_marks_there_are_they_stand_apart_inside_the_window(qtbot: 
         close_window(window)
 
 
-def test_the_name_of_a_barcode_hides_no_on_time(window: Window) -> None:
+def test_the_name_of_a_barcode_hides_no_on_time(window: MainWindow) -> None:
     window.view.select("On/off ±1")
-    lane, frame = next(pair for pair in window.control.strip.frames() if isinstance(pair[0], BarcodeLane))
+    lane, frame = next(pair for pair in window.control.strip.frames() if pair[0].bars is not None)
     run = window.runner.result_of("On/off ±1").run
-    window.control.strip._cursor_s = None
+    window.control.strip.cursor_s = None
     painted = window.control.strip.grab().toImage()
-    color = theme.current().candidate(lane.entry.index, 0.75)  # type: ignore[attr-defined]
+    color = theme.current().candidate(lane.index, 0.75)
     y = round(frame.rect.bottom() - 12)
     ratio = painted.devicePixelRatio()
     ink = 0
@@ -130,7 +129,7 @@ def test_a_low_strip_keeps_its_curves_and_the_barcode_of_the_selected(qtbot: QtB
             window.resize(size)
             QApplication.processEvents()
             lanes = dict(window.control.strip.frames())
-            coded = [lane.entry.candidate.name for lane in lanes if isinstance(lane, BarcodeLane)]
+            coded = [lane.title for lane in lanes if lane.bars is not None]
             assert (len(coded), coded[-1]) == (expected, name)
             assert next(iter(lanes.values())).rect.height() > 150
     finally:

@@ -12,7 +12,7 @@ from pytestqt.qtbot import QtBot
 from kelvarn.desktop.fields.number import NumberEdit
 from kelvarn.desktop.fields.ruler import Ruler
 from kelvarn.desktop.rig.items import BodyItem
-from kelvarn.desktop.window import CONTROL, HANDOVER, RIG, Window
+from kelvarn.desktop.window import CONTROL, HANDOVER, RIG, MainWindow
 from kelvarn.files.project_file import load
 from kelvarn.model.candidate import OnOff, Pid
 from tests.window.conftest import click, close_window, drag, open_window, type_into
@@ -23,24 +23,24 @@ def field(parent: QWidget, title: str) -> NumberEdit:
     return next(edit for edit in parent.findChildren(NumberEdit) if edit.accessibleName() == title)
 
 
-def handle(window: Window, kind: str) -> QPointF:
-    """Middle of the first handle of a kind."""
-    return next(h for h in window.control.strip.handles() if h.kind == kind).rect.center()
+def handle(window: MainWindow, name: str) -> QPointF:
+    """Middle of a handle."""
+    return window.control.strip.rect_of(name).center()
 
 
-def on_off(window: Window) -> OnOff:
+def on_off(window: MainWindow) -> OnOff:
     found = window.document.project.candidates[0].controller
     assert isinstance(found, OnOff)
     return found
 
 
-def pid(window: Window) -> Pid:
+def pid(window: MainWindow) -> Pid:
     found = window.document.project.candidates[1].controller
     assert isinstance(found, Pid)
     return found
 
 
-def test_first_sight_says_what_each_candidate_does(window: Window) -> None:
+def test_first_sight_says_what_each_candidate_does(window: MainWindow) -> None:
     cards = window.control.cards
     assert [text for _, text, _ in cards.card("On/off ±1").figures()] == ["4.8 K", "6.3 K", "0/6"]
     assert [caption for caption, _, _ in cards.card("On/off ±1").figures()] == ["over", "swings", "marks"]
@@ -50,11 +50,11 @@ def test_first_sight_says_what_each_candidate_does(window: Window) -> None:
     )
 
 
-def test_dragging_the_band_edge_moves_the_run_along(window: Window) -> None:
+def test_dragging_the_band_edge_moves_the_run_along(window: MainWindow) -> None:
     click(window.control.cards.card("On/off ±1"))
     before = window.runner.result_of("On/off ±1")
-    start = handle(window, "edge_off")
-    axis = window.control.strip.temperature_axis()
+    start = handle(window, "the edge at which it switches off")
+    axis = window.control.strip.lane("temperature")[1].value
     end = start + QPointF(0, 3 * axis.px_per_unit)
     swings = []
     window.runner.updated.connect(
@@ -72,19 +72,19 @@ def test_dragging_the_band_edge_moves_the_run_along(window: Window) -> None:
     assert window.runner.result_of("On/off ±1").run is before.run
 
 
-def test_dragging_setpoint_and_door(window: Window) -> None:
+def test_dragging_setpoint_and_door(window: MainWindow) -> None:
     strip = window.control.strip
-    start = handle(window, "setpoint")
-    drag(strip, start, start + QPointF(0, 10 * strip.temperature_axis().px_per_unit))
+    start = handle(window, "the setpoint")
+    drag(strip, start, start + QPointF(0, 10 * strip.lane("temperature")[1].value.px_per_unit))
     setpoint = window.document.project.trials[0].plan.changes[0].to_degC
     assert setpoint == pytest.approx(70, abs=1)
     assert window.runner.result_of("Careful PID").measures.first.setpoint_degC == setpoint
-    start = handle(window, "event_move")
+    start = handle(window, "“Door”")
     drag(strip, start, start + QPointF(-3600 * strip.time_axis().px_per_unit, 0))
     door = window.document.project.trials[0].events[0]
     assert door.at_s == pytest.approx(3600, abs=120)
     assert window.runner.result_of("Careful PID").measures.event("Door").from_s == door.at_s
-    start = handle(window, "event_end")
+    start = handle(window, "the end of “Door”")
     drag(strip, start, start + QPointF(600 * strip.time_axis().px_per_unit, 0))
     assert window.document.project.trials[0].events[0].lasts_s == pytest.approx(700, abs=60)
     for _ in range(3):
@@ -92,10 +92,10 @@ def test_dragging_setpoint_and_door(window: Window) -> None:
     assert not window.document.dirty
 
 
-def test_escape_gives_a_drag_up(window: Window) -> None:
+def test_escape_gives_a_drag_up(window: MainWindow) -> None:
     strip = window.control.strip
     before = window.document.project
-    start = handle(window, "setpoint")
+    start = handle(window, "the setpoint")
     drag(strip, start, start + QPointF(0, -60), release=False)
     assert window.document.project != before
     QTest.keyClick(strip, Qt.Key.Key_Escape)
@@ -104,7 +104,7 @@ def test_escape_gives_a_drag_up(window: Window) -> None:
     QTest.mouseRelease(strip, Qt.MouseButton.LeftButton, pos=start.toPoint())
 
 
-def test_turning_kp_on_its_ruler(window: Window) -> None:
+def test_turning_kp_on_its_ruler(window: MainWindow) -> None:
     ruler = next(r for r in window.control.settings.findChildren(Ruler) if r.accessibleName() == "Gain Kp ruler")
     start = QPointF(ruler.x_of(0.16), 6)
     drag(ruler, start, start + QPointF(40, 0))
@@ -121,7 +121,7 @@ def test_turning_kp_on_its_ruler(window: Window) -> None:
     assert pid(window).kp_per_K == 0.16
 
 
-def test_numbers_take_units_and_refuse_bananas(window: Window) -> None:
+def test_numbers_take_units_and_refuse_bananas(window: MainWindow) -> None:
     edit = field(window.control.settings, "Integral time Ti")
     type_into(edit, "1h30")
     assert pid(window).ti_s == 5400
@@ -147,10 +147,10 @@ def test_numbers_take_units_and_refuse_bananas(window: Window) -> None:
     assert pid(window).ti_s == 660
 
 
-def test_candidates_are_added_renamed_chosen_hidden_and_deleted(window: Window, qtbot: QtBot) -> None:
+def test_candidates_are_added_renamed_chosen_hidden_and_deleted(window: MainWindow, qtbot: QtBot) -> None:
     window.menus.actions["Duplicate"].trigger()
     assert [c.name for c in window.document.project.candidates][-1] == "Careful PID 2"
-    assert window.candidate_actions.selected.name == "Careful PID 2"
+    assert window.control.candidate_actions.selected.name == "Careful PID 2"
     card = window.control.cards.card("Careful PID 2")
     QTest.mouseDClick(card, Qt.MouseButton.LeftButton, pos=QPoint(80, 15))
     line = card.findChildren(QWidget)[-1]
@@ -158,7 +158,7 @@ def test_candidates_are_added_renamed_chosen_hidden_and_deleted(window: Window, 
     assert line.property("wrong")
     assert "There are two called “Careful PID”" in line.toolTip()
     type_into(line, "Bold")
-    assert window.candidate_actions.selected.name == "Bold"
+    assert window.control.candidate_actions.selected.name == "Bold"
     chip = next(b for b in window.control.settings.findChildren(QPushButton) if b.text() == "PI")
     click(chip)
     assert window.document.project.candidate("Bold").strategy == "PI"
@@ -184,7 +184,7 @@ def test_candidates_are_added_renamed_chosen_hidden_and_deleted(window: Window, 
     assert not window.document.dirty
 
 
-def test_rig_values_change_the_run_and_the_heat_path_follows_the_cursor(window: Window) -> None:
+def test_rig_values_change_the_run_and_the_heat_path_follows_the_cursor(window: MainWindow) -> None:
     window.go_to(RIG)
     click(window.rig.heat_path.viewport(), window.rig.heat_path.part("Heater mat").rect.center().toPoint())
     assert window.rig.edits.selected == "Heater mat"
@@ -205,7 +205,7 @@ def test_rig_values_change_the_run_and_the_heat_path_follows_the_cursor(window: 
 
 
 def test_save_close_open_again_and_take_the_sheet_away(
-    window: Window, qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+    window: MainWindow, qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     type_into(field(window.control.settings, "Setpoint"), "131 °F")
     assert window.document.dirty

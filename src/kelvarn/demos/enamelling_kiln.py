@@ -3,12 +3,13 @@
 from kelvarn.model.bodies import Body, Link, Surroundings
 from kelvarn.model.candidate import Candidate, OnOff, Pid
 from kelvarn.model.drives import SlowWindow
+from kelvarn.model.events import DoorOpens
 from kelvarn.model.fields import SURROUNDINGS
 from kelvarn.model.mark import Mark
 from kelvarn.model.probes import Probe
 from kelvarn.model.project import Project
 from kelvarn.model.rig import Rig
-from kelvarn.model.trial import DoorOpens, Plan, SetpointChange, Trial
+from kelvarn.model.trial import Plan, SetpointChange, Trial
 
 _MINUTE, _HOUR = 60.0, 3600.0
 

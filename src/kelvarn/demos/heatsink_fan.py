@@ -3,13 +3,14 @@
 from kelvarn.model.bodies import Body, Link, Surroundings
 from kelvarn.model.candidate import Candidate, OnOff, Pid
 from kelvarn.model.drives import Fan
+from kelvarn.model.events import Load, SurroundingsChange
 from kelvarn.model.fields import SURROUNDINGS
 from kelvarn.model.mark import Mark
 from kelvarn.model.origins import Stream
 from kelvarn.model.probes import Converter, Probe
 from kelvarn.model.project import Project
 from kelvarn.model.rig import Rig
-from kelvarn.model.trial import Load, Plan, SetpointChange, SurroundingsChange, Trial
+from kelvarn.model.trial import Plan, SetpointChange, Trial
 
 _MINUTE = 60.0
 

@@ -4,7 +4,6 @@ import signal
 import sys
 import threading
 import traceback
-from functools import partial
 from pathlib import Path
 from types import TracebackType
 
@@ -12,13 +11,13 @@ from PySide6.QtCore import QSettings, QTimer
 from PySide6.QtWidgets import QApplication
 
 from kelvarn.files.faults import FileError
-from kelvarn.files.journal import Entry, left_behind
+from kelvarn.files.journal import left_behind
 from kelvarn.model.project import Project
 
 from . import theme
 from .document import Document
 from .runner import Runner
-from .window import Window
+from .window import MainWindow
 
 
 def start(project: Project, file: Path | None) -> int:
@@ -32,7 +31,7 @@ def start(project: Project, file: Path | None) -> int:
     theme.use(theme.by_name(str(saved_theme)) if saved_theme else theme.system_theme())
     runner = Runner()
     runner.prepare()
-    window = Window(Document(project, file), runner, settings)
+    window = MainWindow(Document(project, file), runner, settings)
     _catch_exceptions(window)
     _end_on_signals(app)
     window.show()
@@ -40,32 +39,23 @@ def start(project: Project, file: Path | None) -> int:
     return app.exec()
 
 
-def _offer_recovery(window: Window) -> None:
-    for entry in left_behind()[:1]:
-        window.offer_recovery(entry.project.name, partial(_take_back, window, entry), partial(_drop, entry))
+def _offer_recovery(window: MainWindow) -> None:
+    unsaved = left_behind()
+    if unsaved is not None:
+        window.files.offer_recovery(unsaved)
 
 
-def _take_back(window: Window, entry: Entry) -> None:
-    window.document.replace(entry.project, entry.path, dirty=True)
-    window.document.autosave_now()
-    _drop(entry)
-
-
-def _drop(entry: Entry) -> None:
-    entry.entry.unlink(missing_ok=True)
-
-
-def _catch_exceptions(window: Window) -> None:
+def _catch_exceptions(window: MainWindow) -> None:
     """A bug is said, with its details behind a fold; the unsaved work is kept first."""
 
     def report(kind: type[BaseException], error: BaseException, where: TracebackType | None) -> None:
         details = "".join(traceback.format_exception(kind, error, where))
         print(details, file=sys.stderr)
         if isinstance(error, FileError):
-            window.complain(str(error))
+            window.boxes.complain(str(error))
             return
         window.document.autosave_now()
-        window.complain(
+        window.boxes.complain(
             "Something went wrong inside Kelvarn; your work is kept. "
             "If it happens again, the details below help to mend it.",
             details,

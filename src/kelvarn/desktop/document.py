@@ -8,18 +8,19 @@ from typing import Any
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from kelvarn.files.faults import FileError
-from kelvarn.files.journal import Journal
+from kelvarn.files.journal import Journal, Unsaved, stamp
 from kelvarn.files.project_file import load, save
+from kelvarn.files.writing import remove_leftovers
 from kelvarn.model.edit import Path as FieldPath
 from kelvarn.model.edit import put, value_at
 from kelvarn.model.project import Project
 
 _MOST_UNDO = 500
-_AUTOSAVE_MS = 1500
+_AUTOSAVE_MS = 1000
 
 
 @dataclass(frozen=True)
-class _Step:
+class _Edit:
     """An edit: its name, and the project before it."""
 
     name: str
@@ -37,26 +38,32 @@ class Document(QObject):
 
     Signals:
         changed: the project is another one.
+        replaced: before `changed`, where it is another one altogether: nothing selected in the old one means anything.
         saved_changed: save state or file changed.
         trouble: a sentence for the user, from work that nobody waits for.
     """
 
     changed = Signal()
+    replaced = Signal()
     saved_changed = Signal()
     trouble = Signal(str)
 
-    def __init__(self, project: Project, path: Path | None = None, journal: Journal | None = None) -> None:
+    def __init__(
+        self, project: Project, path: Path | None = None, journal: Journal | None = None,
+        autosave_ms: int = _AUTOSAVE_MS,
+    ) -> None:  # fmt: skip
         super().__init__()
         self._project = project
         self._saved: Project | None = project
-        self._path, self._stamp = path, _stamp(path)
-        self._undo: list[_Step] = []
-        self._redo: list[_Step] = []
+        self._path = _absolute(path)
+        self._stamp = stamp(self._path)
+        self._undo: list[_Edit] = []
+        self._redo: list[_Edit] = []
         self._stroke = _Stroke.NONE
         self._journal = journal or Journal()
         self._autosave = QTimer(self)
         self._autosave.setSingleShot(True)
-        self._autosave.setInterval(_AUTOSAVE_MS)
+        self._autosave.setInterval(autosave_ms)
         self._autosave.timeout.connect(self.autosave_now)
 
     @property
@@ -89,14 +96,14 @@ class Document(QObject):
         if project == self._project:
             return
         if self._stroke is _Stroke.EDITED:
-            self._undo[-1] = _Step(name, self._undo[-1].before)
+            self._undo[-1] = _Edit(name, self._undo[-1].before)
         else:
-            self._push(_Step(name, self._project))
+            self._push(_Edit(name, self._project))
         if dragged:
             self._stroke = _Stroke.EDITED
         self._show(project)
 
-    def _push(self, step: _Step) -> None:
+    def _push(self, step: _Edit) -> None:
         self._undo.append(step)
         del self._undo[:-_MOST_UNDO]
         self._redo.clear()
@@ -156,45 +163,62 @@ class Document(QObject):
         """Do the last edit taken back again."""
         self._swap(self._redo, self._undo)
 
-    def _swap(self, source: list[_Step], target: list[_Step]) -> None:
+    def _swap(self, source: list[_Edit], target: list[_Edit]) -> None:
         self.end_stroke()
         if source:
             step = source.pop()
-            target.append(_Step(step.name, self._project))
+            target.append(_Edit(step.name, self._project))
             self._show(step.before)
 
     def _show(self, project: Project) -> None:
         self._project = project
-        self._autosave.start()
+        if not self._autosave.isActive():  # begun anew at each edit it would never come to an end
+            self._autosave.start()
         self.changed.emit()
 
-    def replace(self, project: Project, path: Path | None, *, dirty: bool = False) -> None:
+    def replace(self, project: Project, path: Path | None) -> None:
         """Another project altogether: undo starts anew."""
+        self._journal.clear()
+        self._path = _absolute(path)
+        self._stamp, self._saved = stamp(self._path), project
+        self._show_other(project)
+
+    def recover(self, unsaved: Unsaved) -> None:
+        """Go on with unsaved work that a crash left. Its entry in the journal becomes this document's: nothing is
+        written that could fail."""
+        self._journal.clear()
+        self._journal = unsaved.journal
+        self._path, self._stamp, self._saved = unsaved.path, unsaved.saved, None
+        self._show_other(unsaved.project)
+
+    def _show_other(self, project: Project) -> None:
         self._stroke = _Stroke.NONE
         self._undo.clear()
         self._redo.clear()
-        self._path, self._stamp = path, _stamp(path)
-        self._saved = None if dirty else project
-        self._journal.clear()
+        self._project = project
+        self.replaced.emit()
         self._show(project)
 
     def open(self, path: Path) -> None:
         """Open a file. Raises FileError; then nothing has changed."""
-        self.replace(load(path), path)
+        project = load(path)
+        remove_leftovers(path)
+        self.replace(project, path)
 
     @property
     def changed_outside(self) -> bool:
         """Whether another program has changed or removed the file since it was opened or saved."""
-        return self._path is not None and self._stamp is not None and _stamp(self._path) != self._stamp
+        return self._path is not None and self._stamp is not None and stamp(self._path) != self._stamp
 
     def save(self, path: Path | None = None) -> None:
         """Save to a file, or where it was saved last. Raises FileError; then nothing has changed on disk."""
-        target = path or self._path
+        target = _absolute(path) or self._path
         if target is None:
             raise ValueError("a project without a file needs a path to be saved")
-        if not (target == self._path and target.exists() and not self.dirty):
-            save(self._project, target)  # an unchanged file keeps its time stamp
-        self._path, self._saved, self._stamp = target, self._project, _stamp(target)
+        as_it_is = target == self._path and stamp(target) is not None and stamp(target) == self._stamp
+        if self.dirty or not as_it_is:  # an unchanged file keeps its time stamp
+            save(self._project, target)
+        self._path, self._saved, self._stamp = target, self._project, stamp(target)
         self.close()
         self.saved_changed.emit()
 
@@ -204,7 +228,7 @@ class Document(QObject):
             self._journal.clear()
             return
         try:
-            self._journal.keep(self._project, self._path)
+            self._journal.keep(self._project, self._path, self._stamp)
         except FileError as error:
             self.trouble.emit(f"Unsaved work could not be kept for a crash: {error}")
 
@@ -214,10 +238,6 @@ class Document(QObject):
         self._journal.clear()
 
 
-def _stamp(path: Path | None) -> tuple[int, int] | None:
-    """What tells one state of a file from another: when it was written, and which file it is."""
-    try:
-        found = path.stat() if path is not None else None
-    except OSError:
-        return None
-    return None if found is None else (found.st_mtime_ns, found.st_ino)
+def _absolute(path: Path | None) -> Path | None:
+    """A path that means the same wherever the program is started."""
+    return None if path is None else path.absolute()

@@ -5,6 +5,7 @@ from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from kelvarn.desktop import texts, theme
+from kelvarn.desktop.plain import plain_tip
 
 
 class ElidedLine(QWidget):
@@ -34,7 +35,7 @@ class ElidedLine(QWidget):
         if text == self._text and color in (None, self._color):
             return
         self._text, self._color = text, color or self._color
-        self.setToolTip(text)
+        self.setToolTip(plain_tip(text))
         self.setAccessibleDescription(text)
         self.update()
 

@@ -44,7 +44,7 @@ class Finder(QFrame):
         self.list.clear()
         words = text.lower().split()
         for action in self._actions:
-            name = action.text().replace("&", "")
+            name = action.text().replace("&&", "\0").replace("&", "").replace("\0", "&")
             if all(word in name.lower() for word in words):
                 keys = action.shortcut().toString()
                 item = QListWidgetItem(f"{name}    {keys}" if keys else name)

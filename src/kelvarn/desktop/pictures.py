@@ -4,27 +4,26 @@ import os
 from pathlib import Path
 
 from PySide6.QtCore import QSize
-from PySide6.QtGui import QImage, QPainter
 from PySide6.QtWidgets import QApplication
 
 from kelvarn.desktop import theme
-from kelvarn.files.faults import FileError
 from kelvarn.model.project import Project
 from kelvarn.studies.results import Result
 from kelvarn.units import Scale
 
-from .strip.content import Entry, candidate_content
+from .lanes.choice import chosen_lanes
+from .lanes.scene import Entry, scene_of
 from .strip.strip import Strip
 
 _SIZE = QSize(1000, 640)
 
 
 def draw_trial(project: Project, trial: str, results: dict[str, Result], path: Path) -> None:
-    """Draw all candidates on a trial as PNG.
+    """Draw all candidates on a trial.
 
     Args:
         project, trial: what; `results` by candidate name.
-        path: written; its suffix does not matter.
+        path: written, as vectors where its suffix is .svg, else as PNG.
 
     Raises:
         FileError: it cannot be written.
@@ -34,7 +33,7 @@ def draw_trial(project: Project, trial: str, results: dict[str, Result], path: P
             os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
         _keep.append(QApplication(["kelvarn"]))
         theme.use(theme.PAPER)
-    entries = [
+    found = [
         Entry(candidate, results[candidate.name], index, candidate.name == project.chosen, stale=False)
         for index, candidate in enumerate(project.candidates)
         if candidate.name in results
@@ -42,14 +41,9 @@ def draw_trial(project: Project, trial: str, results: dict[str, Result], path: P
     selected = project.chosen if project.chosen in results else next(iter(results))
     strip = Strip()
     strip.resize(_SIZE)
-    strip.show_content(candidate_content(project.trial(trial), project.scale or Scale.CELSIUS, entries, selected))
-    image = QImage(_SIZE, QImage.Format.Format_RGB32)
-    image.fill(theme.current().color("ground"))
-    painter = QPainter(image)
-    strip.paint_lanes(painter)
-    painter.end()
-    if not image.save(str(path), "PNG"):  # type: ignore[call-overload]
-        raise FileError(f"{path} cannot be written.")
+    scene = scene_of(project, project.trial(trial), project.scale or Scale.CELSIUS, found, selected)
+    strip.show_lanes(chosen_lanes(scene, _SIZE.height()))
+    strip.save_picture(path)
 
 
 _keep: list[QApplication] = []

@@ -35,6 +35,7 @@ class Runner(QObject):
 
     Signals:
         updated: results, faults or `preparing` changed.
+        prepared: the kernel is there.
 
     Attributes:
         jobs: for all that is computed beside the window.
@@ -44,6 +45,7 @@ class Runner(QObject):
     """
 
     updated = Signal()
+    prepared = Signal()
 
     def __init__(self, most_seconds_at_once: float = MOST_SECONDS_AT_ONCE) -> None:
         super().__init__()
@@ -97,6 +99,7 @@ class Runner(QObject):
 
     def _prepared(self, _nothing: object) -> None:
         self.preparing = False
+        self.prepared.emit()
         if self._request is not None:
             self.request(*self._request)
         else:

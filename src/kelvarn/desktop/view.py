@@ -31,12 +31,21 @@ class View(QObject):
         self.own: Scale | None = project.scale
         self.cursor_s = _first_look(project, project.first_trial)
         self.pinned = False
+        self._seen: str | None = project.first_trial.name
 
-    def keep_cursor(self, project: Project) -> None:
-        """Bring the cursor back where the trial shown ends before it."""
+    def forget(self) -> None:
+        """Another project is looked at: nothing of the old one is selected."""
+        self._candidate = self._trial = ""
+        self.pinned = False
+        self._seen = None
+
+    def follow(self, project: Project) -> None:
+        """Keep to what there is: unit, and the cursor, which comes back where the trial shown ends before it."""
+        self.own = project.scale
         trial = self.trial(project)
-        if self.cursor_s > trial.duration_s:
+        if self.cursor_s > trial.duration_s or self._seen is None:
             self.cursor_s, self.pinned = _first_look(project, trial), False
+        self._seen = trial.name
 
     def candidate(self, project: Project) -> Candidate:
         """The selected candidate; where it has gone the chosen one, else the first."""
@@ -59,6 +68,12 @@ class View(QObject):
         """Select a candidate by name."""
         if candidate != self._candidate:
             self._candidate = candidate
+            self.changed.emit()
+
+    def select_trial(self, trial: str) -> None:
+        """Show another trial."""
+        if trial != self._trial:
+            self._trial = trial
             self.changed.emit()
 
     @property

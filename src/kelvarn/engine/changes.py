@@ -1,10 +1,11 @@
 """What happens in a trial, as changes at instants."""
 
+from collections.abc import Callable
 from itertools import pairwise
+from typing import Any
 
-from kelvarn.model.fields import SURROUNDINGS
-from kelvarn.model.rig import Rig
-from kelvarn.model.trial import (
+from kelvarn.model.events import (
+    ColdPart,
     DoorOpens,
     DrawOffRuns,
     EventBase,
@@ -12,10 +13,12 @@ from kelvarn.model.trial import (
     ProbeFault,
     SupplyChange,
     SurroundingsChange,
-    Trial,
 )
+from kelvarn.model.fields import SURROUNDINGS
+from kelvarn.model.rig import Rig
+from kelvarn.model.trial import Trial
 
-from .layout import Layout, still_link, transport_s
+from .layout import Layout, PutIn, still_link, transport_s
 from .plant import Change, ChangeKind, Fault, FaultKind
 
 _FAULTS = {
@@ -37,20 +40,10 @@ def changes_of(rig: Rig, trial: Trial, layout: Layout) -> tuple[list[Change], li
     ]
     own_heat = [(layout.entry[body.name], body.own_heat_W) for body in rig.bodies if body.own_heat_W]
     found += [_change(0.0, ChangeKind.LOAD, body, watts) for body, watts in own_heat]
-    running = {draw_off.name for draw_off in rig.draw_offs if draw_off.always}
     for event in trial.events:
-        match event:
-            case DoorOpens():
-                layout.links.append(still_link(layout.end(event.body), layout.end(event.to)))
-                opened = door_W_per_K(rig, event)
-                found += _while(event, ChangeKind.LINK, len(layout.links) - 1, opened)
-            case Load():
-                found += _while(event, ChangeKind.LOAD, layout.entry[event.body], event.power_W)
-            case DrawOffRuns():
-                if event.draw_off not in running:
-                    found += _draw(rig, layout, event.draw_off, event.at_s, event.lasts_s)
-            case SurroundingsChange():
-                found += _while(event, ChangeKind.SURROUNDINGS, 0, event.change_K)
+        becomes = _BECOMES.get(type(event))
+        if becomes is not None:
+            found += becomes(rig, trial, layout, event)
     found += _supply(rig, trial)
     of_probes, faults = _faults(rig, trial)
     found += of_probes
@@ -85,6 +78,47 @@ def _draw(rig: Rig, layout: Layout, name: str, at_s: float, lasts_s: float | Non
         kind, index = ChangeKind.DRAW, body
     found = [_change(at_s, kind, index, flow, inlet)]
     return found if lasts_s is None else [*found, _change(at_s + lasts_s, kind, index, -flow, inlet)]
+
+
+def _door(rig: Rig, trial: Trial, layout: Layout, event: DoorOpens) -> list[Change]:
+    layout.links.append(still_link(layout.end(event.body), layout.end(event.to)))
+    return _while(event, ChangeKind.LINK, len(layout.links) - 1, door_W_per_K(rig, event))
+
+
+def _load(rig: Rig, trial: Trial, layout: Layout, event: Load) -> list[Change]:
+    return _while(event, ChangeKind.LOAD, layout.entry[event.body], event.power_W)
+
+
+def _surroundings(rig: Rig, trial: Trial, layout: Layout, event: SurroundingsChange) -> list[Change]:
+    return _while(event, ChangeKind.SURROUNDINGS, 0, event.change_K)
+
+
+def _draw_off(rig: Rig, trial: Trial, layout: Layout, event: DrawOffRuns) -> list[Change]:
+    running = any(draw_off.always and draw_off.name == event.draw_off for draw_off in rig.draw_offs)
+    return [] if running else _draw(rig, layout, event.draw_off, event.at_s, event.lasts_s)
+
+
+def _cold_part(rig: Rig, trial: Trial, layout: Layout, event: ColdPart) -> list[Change]:
+    """The part touches the body while it is inside; its own body was laid out beforehand, by `put_in`."""
+    place = [other for other in trial.events if isinstance(other, ColdPart)].index(event)
+    layout.links.append(still_link(layout.end(event.body), layout.first_put_in + place))
+    return _while(event, ChangeKind.LINK, len(layout.links) - 1, event.contact_W_per_K)
+
+
+_BECOMES: dict[type, Callable[[Rig, Trial, Layout, Any], list[Change]]] = {
+    DoorOpens: _door,
+    Load: _load,
+    SurroundingsChange: _surroundings,
+    DrawOffRuns: _draw_off,
+    ColdPart: _cold_part,
+}
+"""How events become changes that need no other event; the supply and faults of probes are worked out from all."""
+
+
+def put_in(trial: Trial) -> list[PutIn]:
+    """The parts that are put in during a trial, in the order of its events."""
+    parts = [event for event in trial.events if isinstance(event, ColdPart)]
+    return [PutIn(part.capacity_J_per_K, part.part_degC) for part in parts]
 
 
 def _supply(rig: Rig, trial: Trial) -> list[Change]:

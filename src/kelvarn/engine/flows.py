@@ -1,7 +1,6 @@
 """Heat under way in a run at one sample: what the heat path shows."""
 
 from kelvarn.model.bodies import Body, DrawOff
-from kelvarn.model.drives import Fan, Valve
 from kelvarn.model.fields import SURROUNDINGS
 from kelvarn.units import Quantity, show
 
@@ -54,7 +53,7 @@ class Flows:
     def drive_text(self, index: int) -> str:
         """What a drive gives: its power, or the flow of one that only moves something."""
         drive = self._run.rig.drives[index]
-        if isinstance(drive, Fan | Valve):
+        if drive.moves:
             return self.flow_text(drive.name)
         return show(abs(float(self._run.drives_W[index, self.sample])), Quantity.POWER)
 

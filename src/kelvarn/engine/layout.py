@@ -8,7 +8,7 @@ import numpy as np
 import numpy.typing as npt
 
 from kelvarn.model import bodies as model
-from kelvarn.model.drives import AnyDrive, Fan, Pwm, Relay, SlowWindow, Valve, heated_body
+from kelvarn.model.drives import AnyDrive
 from kelvarn.model.fields import SURROUNDINGS
 from kelvarn.model.probes import Probe as ProbeModel
 from kelvarn.model.rig import Rig
@@ -26,6 +26,19 @@ _KINDS = {
     "fan": DriveKind.PWM,
     "valve": DriveKind.VALVE,
 }
+_OWN = (
+    "speed_lag_s", "stalls_below", "shortest_on_s", "shortest_off_s", "window_s", "shortest_pulse_s", "resolution_s",
+    "steps", "floor", "top", "off_below", "kick_start_s", "travel_s", "backlash", "lowest", "highest",
+)  # fmt: skip
+"""Fields that a drive's record has under the names of the model; 0 for the kinds that lack them."""
+
+
+@dataclass(frozen=True)
+class PutIn:
+    """A part that is put in during a trial: a body of its own, of so many J/K, that starts at this temperature."""
+
+    capacity_J_per_K: float
+    start_degC: float
 
 
 @dataclass(frozen=True)
@@ -36,6 +49,7 @@ class Layout:
         bodies, links, drives: in the order of the model; links of doors and of draw-offs may follow.
         entry: where heat for a body of a name enters; for two lags in a row, into the first.
         outside_degC: temperature of the surroundings.
+        first_put_in: index of the first part that is put in during the trial.
     """
 
     bodies: list[Body]
@@ -43,14 +57,21 @@ class Layout:
     drives: list[Drive]
     entry: dict[str, int]
     outside_degC: float
+    first_put_in: int
 
     def end(self, name: str) -> int:
         """Index of an end of a link."""
         return len(self.bodies) if name == SURROUNDINGS else self.entry[name]
 
 
-def lay_out(rig: Rig, start_degC: float | None = None) -> Layout:
-    """Lay a rig out; `start_degC` is where every body starts, None for a cold start."""
+def lay_out(rig: Rig, start_degC: float | None = None, put_in: Sequence[PutIn] = ()) -> Layout:
+    """Lay a rig out.
+
+    Args:
+        rig: what is laid out.
+        start_degC: where every body starts; None for a cold start.
+        put_in: parts that follow the rig's own bodies, linked to nothing yet.
+    """
     outside = rig.surroundings.temperature_degC
     bodies = [_body(body, outside, start_degC) for body in rig.all_bodies]
     entry = {body.name: i for i, body in enumerate(rig.all_bodies)}
@@ -60,6 +81,8 @@ def lay_out(rig: Rig, start_degC: float | None = None) -> Layout:
         entry[rig.response.name] = 1
         bodies = [Body(bodies[0].start_degC, 1.0, 0.0, 0.0, 0.0, driven=False), bodies[0]]
         links.append(still_link(1, 0, 1 / rig.response.lag2_s, one_way=True))
+    first_put_in = len(bodies)
+    bodies += [Body(part.start_degC, 1 / part.capacity_J_per_K, 0.0, 0.0, 0.0, driven=False) for part in put_in]
     for link in rig.all_links:
         a, b = (len(bodies) if end == SURROUNDINGS else entry[end] for end in (link.a, link.b))
         links.append(link_record(rig, link, a, b))
@@ -67,7 +90,7 @@ def lay_out(rig: Rig, start_degC: float | None = None) -> Layout:
     for drive in drives:
         if drive.acts_on >= 0:
             bodies[drive.acts_on].driven = True
-    return Layout(bodies, links, drives, entry, outside)
+    return Layout(bodies, links, drives, entry, outside, first_put_in)
 
 
 def link_record(rig: Rig, link: model.Link, a: int, b: int) -> Link:
@@ -95,7 +118,7 @@ def is_nonlinear(rig: Rig) -> bool:
     return (
         any(link.radiating_m2 > 0 for link in rig.links)
         or any(body.melting is not None for body in rig.bodies)
-        or any(isinstance(drive, Fan | Valve) for drive in rig.drives)
+        or any(drive.moves for drive in rig.drives)
     )
 
 
@@ -121,7 +144,7 @@ def _body(body: model.Body, outside_degC: float, start_degC: float | None) -> Bo
 
 
 def _drive(rig: Rig, drive: AnyDrive, entry: dict[str, int]) -> Drive:
-    body = heated_body(drive)
+    body = drive.heated_body
     if rig.response is not None:
         body = rig.response.name  # whatever kind it is, the answer to it is what is known
     way = 1.0 if drive.acts == "heats" else -1.0
@@ -132,35 +155,20 @@ def _drive(rig: Rig, drive: AnyDrive, entry: dict[str, int]) -> Drive:
         power_W=drive.power_W if body is None else way * drive.power_W,
         dead_time_s=transport_s(rig, drive),
         direction=way,
-        share=1.0 if any(isinstance(other, Fan | Valve) for other in same) else drive.power_W,
-        moves=isinstance(drive, Fan | Valve),
-        **dict.fromkeys(
-            ("speed_lag_s", "stalls_below", "shortest_on_s", "shortest_off_s", "window_s", "shortest_pulse_s",
-             "resolution_s", "steps", "floor", "top", "off_below", "kick_start_s", "travel_s", "backlash", "lowest",
-             "highest"), 0.0,
-        ),
-    )  # fmt: skip
-    match drive:
-        case Relay():
-            made.shortest_on_s, made.shortest_off_s = drive.shortest_on_s, drive.shortest_off_s
-            made.dead_time_s += drive.operate_s
-        case SlowWindow():
-            made.window_s, made.resolution_s = drive.window_s, drive.resolution_s
-            made.shortest_pulse_s = drive.shortest_pulse_s
-        case Pwm() | Fan():
-            made.steps, made.floor, made.top = drive.steps, drive.floor, drive.top
-            made.off_below, made.kick_start_s = drive.acting_off_below, drive.kick_start_s
-            if isinstance(drive, Fan):
-                made.speed_lag_s, made.stalls_below = _lag_s(drive.speed_lag_s), drive.stalls_below
-        case Valve():
-            made.travel_s, made.backlash = drive.travel_s, drive.backlash
-            made.lowest, made.highest = drive.lowest, drive.highest
+        share=1.0 if any(other.moves for other in same) else drive.power_W,
+        moves=drive.moves,
+        **{name: float(getattr(drive, name, 0.0) or 0.0) for name in _OWN},
+    )
+    made.dead_time_s += getattr(drive, "operate_s", 0.0)
+    made.off_below = getattr(drive, "acting_off_below", 0.0)
+    made.speed_lag_s = _lag_s(made.speed_lag_s)
     return made
 
 
 def changes_in_a_sample(drive: AnyDrive, h: float) -> int:
     """The most output changes in one sample interval."""
-    return 2 * (math.ceil(h / drive.window_s) + 1) if isinstance(drive, SlowWindow) else 2
+    window_s: float = getattr(drive, "window_s", math.inf)
+    return 2 * (math.ceil(h / window_s) + 1) if window_s < math.inf else 2
 
 
 def probe_record(rig: Rig, probe: ProbeModel) -> Probe:

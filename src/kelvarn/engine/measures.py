@@ -11,8 +11,6 @@ from typing import Any, Literal
 
 import numpy as np
 
-from kelvarn.model.candidate import Hand, OnOff
-from kelvarn.model.drives import Relay
 from kelvarn.model.mark import MEASURES
 from kelvarn.model.rig import Rig
 
@@ -186,7 +184,7 @@ def _drive(run: Summary, read: RunFound, found: _Found) -> None:
     duration = run.duration_s
     found.put("energy_J", run.energy_J)
     found.put("mean_drive", read.mean_drive)
-    limited = None if isinstance(run.controller, OnOff | Hand) else read.samples_at_limit * run.rig.probe.interval_s
+    limited = None if run.controller.switches else read.samples_at_limit * run.rig.probe.interval_s
     found.put("time_at_limit_s", limited, "it is either on or off, and asks for no more than that")
     found.put("travel", read.travel)
     found.put("switch_ons_per_h", max(each.ons for each in run.switching) / duration * 3600)
@@ -195,11 +193,32 @@ def _drive(run: Summary, read: RunFound, found: _Found) -> None:
     found.put("shortest_on_s", min(shortest_on, default=None), "there is no complete on-time")
     found.put("shortest_off_s", min(shortest_off, default=None), "there is no complete off-time")
     relays = [
-        (drive, each.ons) for drive, each in zip(run.rig.drives, run.switching, strict=True) if isinstance(drive, Relay)
+        (drive, each.ons) for drive, each in zip(run.rig.drives, run.switching, strict=True) if drive.kind == "relay"
     ]
     lives = [drive.rated_operations / (ons / duration * YEAR_S) for drive, ons in relays if ons > 0]
     why_not = "the relay never switches on" if relays else "no drive is a relay"
     found.put("relay_life_years", min(lives, default=None), why_not)
+
+
+def worst_after(run: Run, measures: Measures) -> tuple[float, str] | None:
+    """The largest distance from the setpoint after an event that began inside the band, and the event's name.
+
+    In K, on the true course, where it is larger than the overshoot of the main window; None where none is.
+    """
+    over = measures.main.values.get("overshoot_K") or 0.0
+    found: tuple[float, str] | None = None
+    for window in measures.windows:
+        if window.opens != "event":
+            continue
+        first, last = run.sample_at(window.from_s), run.sample_at(window.to_s)
+        here = slice(first, max(last, first + 1))
+        setpoint = run.setpoint_degC[here]
+        if abs(float(run.controlled_degC[first] - setpoint[0])) > run.trial.band_K:
+            continue
+        away = max(float((run.highest_degC[here] - setpoint).max()), float((setpoint - run.lowest_degC[here]).max()))
+        if away > max(over, run.trial.band_K) and (found is None or away > found[0]):
+            found = away, window.name
+    return found
 
 
 def at_limit(run: Run) -> np.typing.NDArray[np.bool_]:

@@ -8,12 +8,11 @@ from functools import lru_cache
 import numpy as np
 
 from kelvarn.model.candidate import Controller, Hand
-from kelvarn.model.drives import Valve
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Trial
 
 from . import matrices, nonlinear
-from .changes import changes_of, openings
+from .changes import changes_of, openings, put_in
 from .control import Control, control_of
 from .kernel import Heat
 from .layout import (
@@ -99,7 +98,7 @@ def prepare(rig: Rig, trial: Trial, step_share: float = STEP_SHARE, tolerance_K:
         RunError: the trial is too short or too long for the probe's interval.
     """
     h, samples = rig.probe.interval_s, samples_of(rig, trial)
-    layout = lay_out(rig, trial.start_degC)
+    layout = lay_out(rig, trial.start_degC, put_in(trial))
     changes, faults = changes_of(rig, trial, layout)
     probes = [probe_record(rig, probe) for probe in rig.probes]
     limit_s = _step_limit_s(rig, layout, changes, step_share)
@@ -247,7 +246,7 @@ def fresh_state(prepared: Prepared, rig: Rig, before: float) -> tuple[State, Hea
     n, drives, probes = len(plant.bodies), len(plant.drives), len(plant.probes)
     levels = outputs_at(rig, before)
     if not before:  # what has no power yet gives nothing, but a valve stands at its end stop
-        levels = [level if isinstance(drive, Valve) else 0.0 for drive, level in zip(rig.drives, levels, strict=True)]
+        levels = [level if drive.kind == "valve" else 0.0 for drive, level in zip(rig.drives, levels, strict=True)]
     state = State(
         loop=blank(LoopState, 1),
         bodies=blank(BodyState, n),

@@ -12,8 +12,9 @@ import numpy as np
 
 from kelvarn.model.bodies import DrawOff
 from kelvarn.model.candidate import Controller, Hand
+from kelvarn.model.events import DoorOpens, DrawOffRuns
 from kelvarn.model.rig import Rig
-from kelvarn.model.trial import DoorOpens, DrawOffRuns, Trial
+from kelvarn.model.trial import Trial
 from kelvarn.units import Quantity, show
 
 from .changes import door_W_per_K, under_way
@@ -150,6 +151,11 @@ class Run(Summary):
     def direction(self) -> int:
         """1 where a drive heats, −1 where all cool."""
         return 1 if self.rig.heats else -1
+
+    def sample_at(self, time_s: float) -> int:
+        """The sample nearest to an instant."""
+        after = min(max(int(np.searchsorted(self.time_s, time_s)), 1), self.time_s.size - 1)
+        return after - 1 if time_s - self.time_s[after - 1] <= self.time_s[after] - time_s else after
 
     def thinned(self, most: int = MOST_DRAWN) -> "Run":
         """The same with so few samples, evenly spread, that many of it can be held at once; for pictures."""

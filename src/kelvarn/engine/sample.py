@@ -1,6 +1,7 @@
 """One sample of a run, as sentences are made of it."""
 
 from dataclasses import dataclass
+from typing import NamedTuple
 
 
 @dataclass(frozen=True)
@@ -14,3 +15,14 @@ class Sample:
     delay_left_s: float
     code: int
     direction: int
+    p: float = 0.0
+    i: float = 0.0
+    d: float = 0.0
+
+
+class Term(NamedTuple):
+    """A term of a law at a sample: what it is called, the drive it asks for, and its colour role."""
+
+    name: str
+    drive: float
+    color: str

@@ -7,7 +7,6 @@ from functools import lru_cache
 
 import numpy as np
 
-from kelvarn.model.drives import heated_body
 from kelvarn.model.fields import SURROUNDINGS
 from kelvarn.model.rig import Rig
 from kelvarn.units import KELVIN_AT_0_DEGC
@@ -282,12 +281,12 @@ def oddities(rig: Rig) -> tuple[str, ...]:
         ]
     moved = {link.driven_by for link in rig.links if link.full_W_per_K > 0}
     for drive in rig.drives:
-        body = heated_body(drive)
+        body = drive.heated_body
         if rig.response is None and body is None and drive.name not in moved:
             found.append(f"{drive.name} moves nothing: name it at a link that it drives, with W/K at full flow.")
         elif body is not None and rig.probe.body not in reached(rig, body):
             found.append(f"No heat of {drive.name} reaches {rig.probe.body}, where {rig.probe.name} sits: link them.")
-    heated = heated_body(rig.drive) or rig.probe.body
+    heated = rig.drive.heated_body or rig.probe.body
     integrates = rig.response is not None and rig.response.kind == "integrating"
     if SURROUNDINGS not in reached(rig, heated) and not integrates:
         verb = "warmer and warmer" if rig.heats else "colder and colder"

@@ -9,10 +9,11 @@ import numpy as np
 
 from kelvarn.model.bodies import COLDEST_DEGC, HOTTEST_DEGC
 from kelvarn.model.candidate import Hand
-from kelvarn.model.drives import AnyDrive, Pwm, Relay, SlowWindow
+from kelvarn.model.drives import AnyDrive, Pwm
 from kelvarn.model.edit import with_fields
+from kelvarn.model.events import LONGEST_S
 from kelvarn.model.rig import Rig
-from kelvarn.model.trial import LONGEST_S, Plan, SetpointChange, Trial
+from kelvarn.model.trial import Plan, SetpointChange, Trial
 
 from .layout import Floats, lay_out, probe_record, sharing_of, transport_s
 from .measures import Measures, measure
@@ -152,7 +153,7 @@ def _averaged(rig: Rig) -> Rig:
 
 
 def _averaged_drive(drive: AnyDrive) -> AnyDrive:
-    if not isinstance(drive, Relay | SlowWindow):
+    if not (drive.kind == "relay" or drive.kind == "slow_window"):
         return drive
     return Pwm(
         name=drive.name, body=drive.body, power_W=drive.power_W, acts=drive.acts, dead_time_s=drive.dead_time_s,

@@ -4,12 +4,23 @@ from kelvarn.units import Scale
 
 from .laws import law_module
 from .run import Run
-from .sample import Sample
+from .sample import Sample, Term
 
 
 def why(run: Run, index: int, scale: Scale = Scale.CELSIUS) -> str:
     """One sentence on what the controller decided at a sample, and why."""
-    at = Sample(
+    said: str = law_module(run.controller).why(run.controller, _sample(run, index), scale)
+    return said
+
+
+def terms(run: Run, index: int) -> list[Term]:
+    """The terms of the run's law at a sample; none where it has none."""
+    found: list[Term] = law_module(run.controller).terms(run.controller, _sample(run, index))
+    return found
+
+
+def _sample(run: Run, index: int) -> Sample:
+    return Sample(
         setpoint_degC=float(run.setpoint_degC[index]),
         measured_degC=float(run.measured_degC[index]),
         asked=float(run.asked[index]),
@@ -17,6 +28,7 @@ def why(run: Run, index: int, scale: Scale = Scale.CELSIUS) -> str:
         delay_left_s=float(run.delay_left_s[index]),
         code=int(run.law_code[index]),
         direction=run.direction,
+        p=float(run.p[index]),
+        i=float(run.i[index]),
+        d=float(run.d[index]),
     )
-    said: str = law_module(run.controller).why(run.controller, at, scale)
-    return said

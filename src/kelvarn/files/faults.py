@@ -1,14 +1,27 @@
 """What is wrong with a file, in sentences."""
 
+import re
+from collections.abc import Callable
+from pathlib import Path
 from typing import Any
 
 from pydantic import ValidationError
 
 _MOST_SHOWN = 5
+_MOST_OF_A_KEY = 40
+_SAID_AT_MOST = 300
+_UNPRINTABLE = re.compile("[\x00-\x1f\x7f-\x9f\u2028\u2029\u202a-\u202e\u2066-\u2069\ud800-\udfff]")
+"""What moves a terminal's cursor, breaks lines or turns text round, and halves of characters."""
 
 
 class FileError(ValueError):
     """A file cannot be used. The message says what, where and what to do, one fault a line."""
+
+
+def printable(text: object) -> str:
+    """A text that comes from a file or a path, fit to be shown: without control characters, and not endless."""
+    found = _UNPRINTABLE.sub("�", str(text))
+    return found if len(found) <= _SAID_AT_MOST else f"{found[: _SAID_AT_MOST - 1]}…"
 
 
 def sentences(error: ValidationError, raw: Any) -> list[str]:
@@ -18,10 +31,24 @@ def sentences(error: ValidationError, raw: Any) -> list[str]:
         error: pydantic's findings.
         raw: the document as read, for the names of the parts.
     """
-    found = [f"{_where(e['loc'], raw)}: {_what(dict(e))}" for e in error.errors(include_url=False)]
+    found = []
+    for each in error.errors(include_url=False):
+        if each["type"] == "too_short" and _size_at(each["loc"], raw) >= each["ctx"]["min_length"]:
+            continue  # only what is wrong with its items makes it seem so
+        found.append(f"{_where(each['loc'], raw)}: {_what(dict(each))}")
     if len(found) > _MOST_SHOWN:
         found = [*found[:_MOST_SHOWN], f"and {len(found) - _MOST_SHOWN} more faults of this kind"]
     return found
+
+
+def _size_at(location: tuple[int | str, ...], raw: Any) -> int:
+    at = raw
+    for step in location:
+        if isinstance(at, dict):
+            at = at.get(step, at)  # tags of a union stand in the location but not in the document
+        elif isinstance(at, list) and isinstance(step, int) and step < len(at):
+            at = at[step]
+    return len(at) if isinstance(at, list) else 0
 
 
 def _where(location: tuple[int | str, ...], raw: Any) -> str:
@@ -32,59 +59,68 @@ def _where(location: tuple[int | str, ...], raw: Any) -> str:
         if isinstance(step, int):
             at = at[step] if inside and -len(at) <= step < len(at) else None
             name = at.get("name") if isinstance(at, dict) else None
-            printable = "".join(c if c.isprintable() else "�" for c in str(name)[:60])
-            text += f"[{step}]" + (f" (“{printable}”)" if name else "")
+            text += f"[{step}]" + (f" (“{printable(str(name)[:60])}”)" if name else "")
         elif inside or step == location[-1]:
             at = at.get(step) if isinstance(at, dict) else None
-            text += ("." if text else "") + step
+            text += ("." if text else "") + _short_key(step)
     return text or "the project"
 
 
+def _short_key(key: str) -> str:
+    return printable(key if len(key) <= _MOST_OF_A_KEY else f"{key[:_MOST_OF_A_KEY]}…")
+
+
+_WHAT: dict[str, Callable[[dict[str, Any]], str]] = {
+    "missing": lambda c: "is missing",
+    "extra_forbidden": lambda c: "is not known to this version; remove it or open it with a newer Kelvarn",
+    "finite_number": lambda c: f"must be a finite number, not {c['value']}",
+    "greater_than_equal": lambda c: f"must be at least {c['ge']:g}, not {c['value']}",
+    "less_than_equal": lambda c: f"must be at most {c['le']:g}, not {c['value']}",
+    "union_tag_invalid": lambda c: f"{_tag(c)} must be one of {c['expected_tags']}, not {_short(str(c['tag']))}",
+    "union_tag_not_found": lambda c: f"{_tag(c)} is missing",
+    "literal_error": lambda c: f"must be one of {c['expected']}, not {c['value']}",
+    "value_error": lambda c: printable(c["error"]),
+    "too_short": lambda c: f"needs at least {c['min_length']}, has {c['actual_length']}",
+    "too_long": lambda c: f"may have at most {c['max_length']}, has more",
+    "string_too_short": lambda c: f"needs {c['min_length']} or more characters, not {c['value']}",
+    "string_too_long": lambda c: f"may have at most {c['max_length']} characters, not {c['value']}",
+    "string_pattern_mismatch": lambda c: "may not hold line breaks or other control characters",
+    "string_unicode": lambda c: "holds half a character, which is no text",
+    "bool_type": lambda c: f"must be true or false, not {c['value']}",
+    "none_required": lambda c: f"must be null, not {c['value']}",
+}  # fmt: skip
+_MUST_BE = {
+    "float": "a number", "int": "a whole number", "string": "text", "bool": "true or false", "list": "a list",
+    "tuple": "a list", "dict": "an object", "model": "an object",
+}  # fmt: skip
+
+
 def _what(error: dict[str, Any]) -> str:
-    context, value = error.get("ctx", {}), _short(error.get("input"))
-    match error["type"]:
-        case "missing":
-            return "is missing"
-        case "extra_forbidden":
-            return "is not known to this version; remove it or open it with a newer Kelvarn"
-        case "finite_number":
-            return f"must be a finite number, not {value}"
-        case "greater_than_equal":
-            return f"must be at least {context['ge']:g}, not {value}"
-        case "less_than_equal":
-            return f"must be at most {context['le']:g}, not {value}"
-        case "union_tag_invalid":
-            return f"{_tag(context)} must be one of {context['expected_tags']}, not '{context['tag']}'"
-        case "union_tag_not_found":
-            return f"{_tag(context)} is missing"
-        case "literal_error":
-            return f"must be one of {context['expected']}, not {value}"
-        case "value_error":
-            return str(context["error"])
-        case "float_type" | "int_type" | "int_from_float":
-            whole = "whole " if error["type"].startswith("int") else ""
-            return f"must be a {whole}number, not {value}"
-        case "tuple_type":
-            return f"must be a list, not {value}"
-        case "model_type" | "model_attributes_type" | "dict_type":
-            return f"must be an object, not {value}"
-        case "string_type":
-            return f"must be text, not {value}"
-        case "string_pattern_mismatch":
-            return "may not hold line breaks or other control characters"
-        case "too_short":
-            return f"needs at least {context['min_length']}, has {context['actual_length']}"
-        case "too_long":
-            return f"may have at most {context['max_length']}, has {context['actual_length']}"
-        case _:
-            message = str(error["msg"])
-            return f"{message[:1].lower()}{message[1:]}, not {value}"
+    kind = str(error["type"])
+    context = {**error.get("ctx", {}), "value": _short(error.get("input"))}
+    if kind in _WHAT:
+        return _WHAT[kind](context)
+    wanted = _MUST_BE.get(kind.partition("_")[0])
+    return f"must be {wanted}, not {context['value']}" if wanted else f"cannot be {context['value']}"
 
 
 def _tag(context: dict[str, Any]) -> str:
     return str(context["discriminator"]).strip("'")
 
 
+_WORDS = {True: "true", False: "false", None: "null"}
+
+
 def _short(value: Any) -> str:
-    text = repr(value)
-    return text if len(text) <= 40 else text[:37] + "…"
+    """A value as the file has it, cut where it is long."""
+    if value is None or isinstance(value, bool):
+        return _WORDS[value]
+    if isinstance(value, dict | list):
+        return "an object" if isinstance(value, dict) else "a list"
+    text = printable(repr(value) if len(str(value)[:100]) < 100 else f"{str(value)[:36]}…")
+    return text if len(text) <= 40 else f"{text[:37]}…"
+
+
+def reason(error: OSError, path: Path) -> str:
+    """Why the system refuses a path, in one sentence."""
+    return f"{printable(path)} cannot be read: {error.strerror or error}."

@@ -1,29 +1,42 @@
 """The autosave journal: unsaved work, kept in the user's state folder until it is saved or given up.
 
-Each window writes one entry of its own, named by process and a count. An entry whose process has gone is what a
-crash left; `left_behind` finds it.
+Each window writes an entry of its own and holds a lock beside it as long as it lives: the system lets go of a lock when
+its process ends, however it ends. An entry whose lock is free is what a crash left; `left_behind` finds it and holds
+it until it is taken over, thrown away or left for another time.
 """
 
+import fcntl
 import json
 import os
+import uuid
 from dataclasses import dataclass
 from pathlib import Path
+from typing import NamedTuple
 
 from platformdirs import user_state_path
 
 from kelvarn.model.project import Project
 
-from .faults import FileError
-from .project_file import from_json, to_json, write_text
+from .faults import FileError, printable
+from .project_file import from_json, to_json
+from .writing import remove_leftovers, write_text
 
 
-@dataclass(frozen=True)
-class Entry:
-    """Unsaved work found: where the entry lies, the project, and the file it belongs to (None: never saved)."""
+class Stamp(NamedTuple):
+    """What tells one state of a file from another: when it was written, which file it is, and its size."""
 
-    entry: Path
-    project: Project
-    path: Path | None
+    written_ns: int
+    number: int
+    size: int
+
+
+def stamp(path: Path | None) -> Stamp | None:
+    """The stamp of a file; None without one."""
+    try:
+        found = path.stat() if path is not None else None
+    except (OSError, ValueError):
+        return None
+    return None if found is None else Stamp(found.st_mtime_ns, found.st_ino, found.st_size)
 
 
 def journal_folder() -> Path:
@@ -32,53 +45,106 @@ def journal_folder() -> Path:
 
 
 class Journal:
-    """One window's entry."""
+    """One entry, and the lock that says that somebody has it.
 
-    def __init__(self, folder: Path | None = None) -> None:
+    Args:
+        folder: where entries lie; None takes the user's.
+        name: of an entry that lies there; None for a new one.
+
+    Attributes:
+        entry: the file.
+    """
+
+    def __init__(self, folder: Path | None = None, name: str | None = None) -> None:
         self._folder = folder or journal_folder()
-        count = 0
-        while (self._folder / f"{os.getpid()}-{count}.json").exists():
-            count += 1
-        self.entry = self._folder / f"{os.getpid()}-{count}.json"
+        self.entry = self._folder / f"{name or uuid.uuid4().hex}.json"
+        self._lock: int | None = None  # its file descriptor; the system closes it with the process
 
-    def keep(self, project: Project, path: Path | None) -> None:
-        """Write the unsaved state of a project. Raises FileError where the folder cannot be written."""
-        content = json.dumps({"path": None if path is None else str(path), "project": to_json(project)})
+    @property
+    def _lock_path(self) -> Path:
+        return self.entry.with_suffix(".lock")
+
+    def hold(self) -> bool:
+        """Take the lock; whether it was free. Raises OSError where the folder cannot be written."""
+        if self._lock is None:
+            lock = os.open(self._lock_path, os.O_RDWR | os.O_CREAT, 0o600)
+            try:
+                fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            except BlockingIOError:
+                os.close(lock)
+                return False
+            self._lock = lock
+        return True
+
+    def let_go(self) -> None:
+        """Leave the entry for another time."""
+        if self._lock is not None:
+            if not self.entry.exists():
+                self._lock_path.unlink(missing_ok=True)
+            os.close(self._lock)
+            self._lock = None
+
+    def keep(self, project: Project, path: Path | None, saved: Stamp | None) -> None:
+        """Write the unsaved state of a project.
+
+        Args:
+            project, path: the work, and the file it belongs to, absolute; None: never saved.
+            saved: stamp of that file as the work knows it.
+
+        Raises:
+            FileError: the folder cannot be written.
+        """
+        content = {"path": None if path is None else str(path), "stamp": saved, "project": to_json(project)}
         try:
             self._folder.mkdir(parents=True, exist_ok=True)
+            self.hold()
         except OSError as error:
-            raise FileError(f"{self._folder} cannot be made: {error.strerror}.") from error
-        write_text(self.entry, content)
+            raise FileError(f"{printable(self._folder)} cannot be written: {error.strerror}.") from error
+        write_text(self.entry, json.dumps(content))
 
     def clear(self) -> None:
         """The work is saved or given up."""
         self.entry.unlink(missing_ok=True)
+        self.let_go()
 
 
-def left_behind(folder: Path | None = None) -> list[Entry]:
-    """Entries of processes that have gone, newest first; an unreadable one is passed over and stays."""
+@dataclass(frozen=True)
+class Unsaved:
+    """Unsaved work found.
+
+    Attributes:
+        journal: the entry, held.
+        project: the work.
+        path: the file it belongs to; None: never saved.
+        saved: stamp of that file as the work knew it.
+    """
+
+    journal: Journal
+    project: Project
+    path: Path | None
+    saved: Stamp | None
+
+
+def left_behind(folder: Path | None = None) -> Unsaved | None:
+    """The newest entry that nobody holds; one that cannot be read is passed over and stays."""
     folder = folder or journal_folder()
-    found: list[tuple[float, Entry]] = []
-    for entry in folder.glob("*-*.json") if folder.is_dir() else ():
-        if _alive(entry.name.partition("-")[0]):
-            continue
+    try:
+        entries = sorted(folder.glob("*.json"), key=os.path.getmtime, reverse=True)
+    except OSError:
+        return None
+    for entry in entries:
+        remove_leftovers(entry)
+        journal = Journal(folder, entry.stem)
         try:
+            if not journal.hold():
+                continue
             content = json.loads(entry.read_text(encoding="utf-8"))
             project = from_json(content["project"], str(entry))
             path = None if content["path"] is None else Path(content["path"])
-            found.append((entry.stat().st_mtime, Entry(entry, project, path)))
+            if path is not None and not path.is_absolute():
+                path = None  # of an older version: nobody knows where it was meant
+            saved = content.get("stamp")
+            return Unsaved(journal, project, path, None if saved is None else Stamp(*saved))
         except (OSError, ValueError, KeyError, TypeError):
-            continue
-    return [entry for _, entry in sorted(found, key=lambda pair: pair[0], reverse=True)]
-
-
-def _alive(pid: str) -> bool:
-    if not pid.isdigit():
-        return True  # not an entry of ours
-    try:
-        os.kill(int(pid), 0)
-    except ProcessLookupError:
-        return False
-    except (PermissionError, OverflowError):
-        return True
-    return True
+            journal.let_go()
+    return None

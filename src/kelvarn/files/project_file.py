@@ -1,8 +1,7 @@
 """The project file, `*.kelvarn`: a zip of `project.json`, written whole or not at all, opened with limits."""
 
 import json
-import os
-import tempfile
+import stat
 import zipfile
 import zlib
 from collections.abc import Callable
@@ -13,7 +12,8 @@ from pydantic import ValidationError
 
 from kelvarn.model.project import FORMAT, Project
 
-from .faults import FileError, sentences
+from .faults import FileError, printable, reason, sentences
+from .writing import write_whole
 
 SUFFIX = ".kelvarn"
 MEMBER = "project.json"
@@ -57,56 +57,6 @@ def save(project: Project, path: Path) -> None:
     write_whole(path, fill)
 
 
-def write_whole(path: Path, fill: Callable[[Path], None]) -> None:
-    """Write a file through a temporary one beside it, synced and renamed.
-
-    Raises:
-        FileError: it cannot be written; what was there is untouched.
-    """
-    temporary: Path | None = None
-    path = path.resolve()  # a link stays a link: what it points to is replaced
-    try:
-        handle, name = tempfile.mkstemp(prefix=f".{path.name[:40]}.", suffix=".part", dir=path.parent)
-        os.close(handle)
-        temporary = Path(name)
-        fill(temporary)
-        if path.exists():
-            temporary.chmod(path.stat().st_mode & 0o777)
-        else:
-            mask = os.umask(0)
-            os.umask(mask)
-            temporary.chmod(0o666 & ~mask)
-        with temporary.open("rb") as written:
-            os.fsync(written.fileno())
-        temporary.replace(path)
-        temporary = None
-        folder = os.open(path.parent, os.O_RDONLY)
-        try:
-            os.fsync(folder)
-        finally:
-            os.close(folder)
-    except OSError as error:
-        raise FileError(f"{path} cannot be written: {error.strerror or error}. Choose another place.") from error
-    finally:
-        if temporary is not None:
-            temporary.unlink(missing_ok=True)
-
-
-def write_text(path: Path, text: str) -> None:
-    """Write a text file whole or not at all. Raises FileError as `write_whole` does."""
-
-    def fill(temporary: Path) -> None:
-        temporary.write_text(text, encoding="utf-8")
-
-    write_whole(path, fill)
-
-
-def file_stem(name: str) -> str:
-    """A name as a file name: letters and digits, with dashes for the rest."""
-    kept = "".join(c if c.isalnum() else "-" for c in name.lower())
-    return "-".join(part for part in kept.split("-") if part) or "unnamed"
-
-
 def load(path: Path) -> Project:
     """Read a project file.
 
@@ -114,53 +64,64 @@ def load(path: Path) -> Project:
         FileError: it is no sound project file; the message names what is wrong and where.
     """
     try:
-        if path.is_dir():
-            raise FileError(f"{path} is a folder, not a {SUFFIX} file.")
-        if path.exists() and not path.is_file():  # a device or pipe could be read for ever
-            raise FileError(f"{path} is not an ordinary file.")
-        size = path.stat().st_size
-        if size > MOST_BYTES:
-            raise FileError(f"{path} has {size:,} bytes; a project file has at most {MOST_BYTES:,}.")
+        found = path.stat()
+        if stat.S_ISDIR(found.st_mode):
+            raise FileError(f"{printable(path)} is a folder, not a {SUFFIX} file.")
+        if not stat.S_ISREG(found.st_mode):  # a device or pipe could be read for ever
+            raise FileError(f"{printable(path)} is not an ordinary file.")
+        if found.st_size > MOST_BYTES:
+            raise FileError(
+                f"{printable(path)} has {found.st_size:,} bytes; a project file has at most {MOST_BYTES:,}."
+            )
         text = _read_member(path)
     except OSError as error:
-        raise FileError(f"{path} cannot be read: {error.strerror or error}.") from error
-    return from_json(text, str(path))
+        raise FileError(reason(error, path)) from error
+    return from_json(text, printable(path))
 
 
 def _read_member(path: Path) -> bytes:
+    shown = printable(path)
     try:
         with zipfile.ZipFile(path) as archive:
             members = archive.infolist()
             if len(members) > MOST_MEMBERS:
-                raise FileError(f"{path} holds {len(members)} entries; a project holds at most {MOST_MEMBERS}.")
+                raise FileError(f"{shown} holds {len(members)} entries; a project holds at most {MOST_MEMBERS}.")
             seen: set[str] = set()
             for member in members:
-                _check_member(path, member, seen)
+                _check_member(shown, member, seen)
             if MEMBER not in seen:
-                raise FileError(f"{path} holds no {MEMBER}; it is not a Kelvarn project.")
+                raise FileError(f"{shown} holds no {MEMBER}; it is not a Kelvarn project.")
             with archive.open(MEMBER) as stream:
                 text = stream.read(MOST_UNPACKED + 1)
     except (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, RuntimeError, ValueError) as error:
         if isinstance(error, FileError):
             raise
         raise FileError(
-            f"{path} is not a whole {SUFFIX} file ({error}); it may be cut short. Open a copy of it instead."
+            f"{shown} is not a whole {SUFFIX} file ({printable(error)}); it may be cut short. "
+            "Open a copy of it instead."
         ) from error
-    if len(text) > MOST_UNPACKED:
-        raise FileError(f"{path}: {MEMBER} is larger than the {MOST_UNPACKED:,} bytes a project may have.")
+    # What is really unpacked, whatever the zip says of itself.
+    packed = archive.getinfo(MEMBER).compress_size
+    if len(text) > min(MOST_UNPACKED, MOST_RATIO * max(packed, 1024)):
+        raise FileError(f"{shown}: {MEMBER} unpacks to more than a project may have; it was not opened.")
     return text
 
 
-def _check_member(path: Path, member: zipfile.ZipInfo, seen: set[str]) -> None:
+def _check_member(shown: str, member: zipfile.ZipInfo, seen: set[str]) -> None:
     name = member.filename
     logs = name.startswith("logs/") and name.count("/") == 1 and ".." not in name
     if "\\" in name or not (name == MEMBER or logs):
-        raise FileError(f"{path} holds the entry “{name[:80]}”, which no project has; it was not opened.")
+        raise FileError(f"{shown} holds the entry “{printable(name[:80])}”, which no project has; it was not opened.")
     if name in seen:
-        raise FileError(f"{path} holds “{name}” twice; it was not opened.")
+        raise FileError(f"{shown} holds “{printable(name[:80])}” twice; it was not opened.")
     seen.add(name)
+    if member.compress_type not in (zipfile.ZIP_STORED, zipfile.ZIP_DEFLATED):
+        # Others may take gigabytes for a few bytes.
+        raise FileError(f"{shown}: “{printable(name[:80])}” is packed in a way that no project is; it was not opened.")
     if member.file_size > MOST_UNPACKED or member.file_size > MOST_RATIO * max(member.compress_size, 1024):
-        raise FileError(f"{path}: “{name}” would unpack to {member.file_size:,} bytes; it was not opened.")
+        raise FileError(
+            f"{shown}: “{printable(name[:80])}” would unpack to {member.file_size:,} bytes; it was not opened."
+        )
 
 
 def from_json(text: bytes | str, where: str) -> Project:
@@ -173,20 +134,36 @@ def from_json(text: bytes | str, where: str) -> Project:
     Raises:
         FileError: with every fault, one a line.
     """
+    if isinstance(text, bytes):
+        try:
+            text = text.decode("utf-8-sig")
+        except UnicodeDecodeError as error:
+            raise FileError(f"{where}: {MEMBER} is not UTF-8 text (byte {error.start}).") from error
     try:
-        raw = json.loads(text if isinstance(text, str) else text.decode("utf-8"), object_pairs_hook=_no_twins)
-    except (UnicodeDecodeError, json.JSONDecodeError, RecursionError) as error:
-        raise FileError(f"{where}: {MEMBER} is not sound JSON ({error}).") from error
+        raw = json.loads(text.removeprefix("\ufeff"), object_pairs_hook=_no_twins)
     except _Twin as error:
-        raise FileError(f"{where}: {MEMBER} has the key “{error}” twice in one place.") from error
+        raise FileError(f"{where}: {MEMBER} has the key “{printable(str(error)[:40])}” twice in one place.") from error
+    except (ValueError, RecursionError) as error:  # also numbers of thousands of digits, and nesting without end
+        raise FileError(f"{where}: {MEMBER} is not sound JSON ({printable(error)}).") from error
     if not isinstance(raw, dict):
         raise FileError(f"{where}: {MEMBER} must hold one object.")
+    _check_depth(raw, where)
     raw = _migrate(raw, where)
     try:
         return Project.model_validate(raw)
     except ValidationError as error:
-        faults = sentences(error, raw)
-        raise FileError("\n".join(f"{where}: {fault}." for fault in faults)) from error
+        raise FileError("\n".join(f"{where}: {fault.rstrip('.')}." for fault in sentences(error, raw))) from error
+
+
+def _check_depth(raw: Any, where: str) -> None:
+    """Raise FileError where parts stand in parts deeper than any project's."""
+    level = [raw]
+    for _ in range(MOST_DEPTH):
+        level = [inner for part in level for inner in (part.values() if isinstance(part, dict) else part)
+                 if isinstance(inner, dict | list)]  # fmt: skip
+        if not level:
+            return
+    raise FileError(f"{where}: {MEMBER} has parts in parts, deeper than {MOST_DEPTH}; no project has.")
 
 
 class _Twin(Exception):
@@ -204,10 +181,12 @@ def _no_twins(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
 def _migrate(raw: dict[str, Any], where: str) -> dict[str, Any]:
     found = raw.get("format")
     if not isinstance(found, int) or isinstance(found, bool) or found < 1:
-        raise FileError(f"{where}: “format” must be a whole number from 1 to {FORMAT}, not {found!r:.40}.")
+        raise FileError(
+            f"{where}: “format” must be a whole number from 1 to {FORMAT}, not {printable(repr(found)[:40])}."
+        )
     if found > FORMAT:
         raise FileError(
-            f"{where} was written by a newer Kelvarn (format {found}; this one reads up to {FORMAT}). "
+            f"{where} was written by a newer Kelvarn (format {str(found)[:40]}; this one reads up to {FORMAT}). "
             "Update Kelvarn to open it."
         )
     while found < FORMAT:

@@ -10,7 +10,7 @@ from kelvarn.engine.measures import Measures, Span
 from kelvarn.engine.run import Run
 from kelvarn.engine.step import StepResponse
 
-from .project_file import write_whole
+from .writing import write_whole
 
 
 def measures_json(measures: Measures) -> dict[str, Any]:
@@ -86,9 +86,14 @@ def step_json(step: StepResponse) -> dict[str, Any]:
     }
 
 
+def plain_cell(text: str) -> str:
+    """A text for a table: a spreadsheet takes what begins like a formula for one, and must not."""
+    return f"'{text}" if text[:1] in ("=", "+", "-", "@", "\t", "\r") else text
+
+
 def write_trace(run: Run, path: Path) -> None:
     """Write a run's trace as CSV, one row a reading. Raises FileError where it cannot be written."""
-    bodies = [f"{body.name}_degC" for body in run.rig.all_bodies]
+    bodies = [plain_cell(f"{body.name}_degC") for body in run.rig.all_bodies]
     head = ["time_s", "setpoint_degC", "measured_degC", "drive", "power_W", *bodies, "guard"]
     columns = [run.time_s, run.setpoint_degC, run.measured_degC, run.drive, run.power_W, *run.bodies_degC]
 

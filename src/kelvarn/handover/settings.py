@@ -2,7 +2,7 @@
 
 import hashlib
 import json
-from collections.abc import Collection
+from collections.abc import Callable, Collection
 from dataclasses import dataclass
 from functools import partial
 from typing import Any
@@ -10,7 +10,8 @@ from typing import Any
 from pydantic import BaseModel
 
 from kelvarn.files.project_file import to_json
-from kelvarn.model.candidate import Candidate, Controller, OnOff, Pid
+from kelvarn.model.candidate import Candidate, OnOff, Pid
+from kelvarn.model.fields import words_of
 from kelvarn.model.gains import Parallel, proportional_band_K, to_parallel, to_series
 from kelvarn.model.project import Project
 from kelvarn.model.trial import Trial
@@ -19,10 +20,11 @@ from kelvarn.units import Quantity, Scale, show, to_shown, usual_unit
 
 @dataclass(frozen=True)
 class Row:
-    """A line of the sheet: what, and its value with unit."""
+    """A line of the sheet: what, and its value with unit; `field` where it is one of the model."""
 
     what: str
     value: str
+    field: str = ""
 
 
 def fingerprint(project: Project) -> str:
@@ -45,18 +47,9 @@ def settings_json(project: Project, candidate: Candidate, trial: Trial) -> dict[
         "probes": [each.model_dump(mode="json") for each in project.rig.probes],
         "settings": controller.model_dump(mode="json"),
     }
-    if isinstance(controller, Pid):
-        gains = _parallel(controller)
-        made["acting"] = {
-            "kp_per_K": controller.kp_per_K,
-            "ti_s": controller.ti_s if controller.integrates else None,
-            "td_s": controller.acting_td_s,
-            "filter_s": controller.acting_td_s / controller.filter_n,
-            "setpoint_weight": controller.acting_weight,
-            "tracking_s": controller.acting_tracking_s if controller.integrates else None,
-            "ki_per_Ks": gains.ki_per_Ks,
-            "kd_s_per_K": gains.kd_s_per_K,
-        }
+    acting = _ACTING.get(type(controller))
+    if acting is not None:
+        made["acting"] = acting(controller)
     return made
 
 
@@ -68,10 +61,11 @@ def settings_text(project: Project, candidate: Candidate, trial: Trial) -> str:
 def settings_rows(candidate: Candidate, scale: Scale) -> list[Row]:
     """The settings as people write them down; of P and PI without those that do not act."""
     c = candidate.controller
-    rows = field_rows(c, scale, leave_out=_idle(c))
-    if isinstance(c, Pid) and c.integrates and c.anti_windup == "back_calculation":
-        rows = [row for row in rows if row.what != "Tracking time Tt"]
-        rows.append(Row("Tracking time Tt", show(c.acting_tracking_s, Quantity.DURATION)))
+    rows = []
+    for row in field_rows(c, scale, leave_out=c.idle):
+        acting = getattr(c, f"acting_{row.field}", None)  # what an empty field stands for
+        empty = row.value == "none" and acting is not None
+        rows.append(Row(row.what, show(acting, Quantity.DURATION)) if empty else row)
     return rows
 
 
@@ -80,47 +74,29 @@ def field_rows(part: BaseModel, scale: Scale, leave_out: Collection[str] = ()) -
     rows = []
     for name, field in type(part).model_fields.items():
         value, extra = getattr(part, name), field.json_schema_extra
-        if name in leave_out or name in ("law", "kind", "terms", "name") or isinstance(value, BaseModel):
+        if name in leave_out or name in ("law", "kind", "terms", "name", "notes") or isinstance(value, BaseModel):
             continue
         title = field.title or name
         if value is None:
-            rows.append(Row(title, "none"))
+            rows.append(Row(title, "none", name))
         elif isinstance(extra, dict) and "quantity" in extra:
-            rows.append(Row(title, show(float(value), Quantity(str(extra["quantity"])), scale, exact=True)))
+            rows.append(Row(title, show(float(value), Quantity(str(extra["quantity"])), scale, exact=True), name))
         else:
-            rows.append(Row(title, _words(value)))
+            shown = {True: "yes", False: "no"}[value] if isinstance(value, bool) else words_of(field, value)
+            rows.append(Row(title, shown, name))
     return rows
-
-
-def _words(value: Any) -> str:
-    if isinstance(value, bool):
-        return "yes" if value else "no"
-    return {"hold": "hold while limited", "back_calculation": "back-calculation"}.get(value, str(value))
-
-
-def _idle(c: Controller) -> set[str]:
-    """Settings that do not act."""
-    idle: set[str] = set()
-    if isinstance(c, Pid):
-        if not c.integrates:
-            idle |= {"ti_s", "setpoint_weight", "anti_windup", "tracking_s"}
-        elif c.anti_windup != "back_calculation":
-            idle.add("tracking_s")
-        if not c.acting_td_s:
-            idle |= {"td_s", "filter_n", "derivative_weight"}
-    return idle
 
 
 def other_words(project: Project, candidate: Candidate, trial: Trial, scale: Scale) -> list[Row]:
     """The same law in the words of other devices; where no equivalent exists, the reason."""
-    c = candidate.controller
-    if isinstance(c, OnOff):
-        return _of_on_off(trial.plan.last_degC, 1 if project.rig.heats else -1, c, scale)
-    return _of_pid(c, project.rig.probe.interval_s, scale) if isinstance(c, Pid) else []
+    of_law = _OTHER_WORDS.get(type(candidate.controller))
+    return of_law(project, candidate.controller, trial, scale) if of_law is not None else []
 
 
-def _of_on_off(setpoint: float, sign: int, c: OnOff, scale: Scale) -> list[Row]:
-    on, off, width = setpoint - sign * c.below_K, setpoint + sign * c.above_K, c.below_K + c.above_K
+def _of_on_off(project: Project, c: OnOff, trial: Trial, scale: Scale) -> list[Row]:
+    setpoint = trial.plan.last_degC
+    on, off = (edge.degC for edge in c.edges(setpoint, 1 if project.rig.heats else -1))
+    width = c.below_K + c.above_K
     degrees = partial(show, quantity=Quantity.TEMPERATURE, scale=scale, exact=True)
     kelvins = partial(show, quantity=Quantity.DIFFERENCE, scale=scale, exact=True)
     return [
@@ -134,7 +110,8 @@ def _parallel(c: Pid) -> Parallel:
     return to_parallel(c.kp_per_K, c.ti_s if c.integrates else None, c.acting_td_s)
 
 
-def _of_pid(c: Pid, interval_s: float, scale: Scale) -> list[Row]:
+def _of_pid(project: Project, c: Pid, trial: Trial, scale: Scale) -> list[Row]:
+    interval_s = project.rig.probe.interval_s
     gains, unit = _parallel(c), usual_unit(Quantity.DIFFERENCE, scale)
     per = 1 / to_shown(1.0, Quantity.DIFFERENCE, scale)  # what is per kelvin, per unit shown
     filter_s = c.acting_td_s / c.filter_n
@@ -184,3 +161,22 @@ def _series(c: Pid, filter_s: float, per: float, unit: str) -> str:
     if filter_s:
         text += f", filter {filter_s:.4g} s, speed of the reading only"
     return f"{text}; setpoint weight {c.acting_weight * c.kp_per_K / series.kp_per_K:.4g}"
+
+
+def _acting_of_pid(c: Pid) -> dict[str, float | None]:
+    """What acts, in the parallel form too."""
+    gains = _parallel(c)
+    return {
+        "kp_per_K": c.kp_per_K,
+        "ti_s": c.ti_s if c.integrates else None,
+        "td_s": c.acting_td_s,
+        "filter_s": c.acting_td_s / c.filter_n,
+        "setpoint_weight": c.acting_weight,
+        "tracking_s": c.acting_tracking_s if c.integrates else None,
+        "ki_per_Ks": gains.ki_per_Ks,
+        "kd_s_per_K": gains.kd_s_per_K,
+    }
+
+
+_ACTING: dict[type, Callable[[Any], dict[str, float | None]]] = {Pid: _acting_of_pid}
+_OTHER_WORDS: dict[type, Callable[[Project, Any, Trial, Scale], list[Row]]] = {OnOff: _of_on_off, Pid: _of_pid}

@@ -6,10 +6,9 @@ from functools import cache
 from typing import Any
 
 from kelvarn import __version__
-from kelvarn.engine.left_out import left_out
-from kelvarn.model.drives import KIND_NAMES, heated_body
+from kelvarn.engine.limitations import limitations
 from kelvarn.model.mark import MEASURES
-from kelvarn.model.project import Project
+from kelvarn.model.project import CHECKS, Project
 from kelvarn.studies.results import Result
 from kelvarn.units import Quantity, Scale, show
 
@@ -61,6 +60,7 @@ def sheet_html(project: Project, candidate_name: str, results: dict[str, Result]
         trials.append(
             {
                 "name": name,
+                "notes": project.trial(name).notes,
                 "setpoint": show(main.setpoint_degC, Quantity.TEMPERATURE, scale),
                 "marks": [
                     Judged(
@@ -90,7 +90,8 @@ def sheet_html(project: Project, candidate_name: str, results: dict[str, Result]
         settings=settings_rows(candidate, scale),
         other_words=other_words(project, candidate, usual, scale),
         rig_rows=_rig_rows(project, scale),
-        left_out=left_out(rig),
+        limitations=limitations(rig),
+        checks=CHECKS,
         trials=trials,
         fingerprint=fingerprint(project),
         day=day.isoformat(),
@@ -107,16 +108,12 @@ def _rig_rows(project: Project, scale: Scale) -> list[Row]:
     rig = project.rig
     rows: list[Row] = []
     for drive in rig.drives:
-        body = heated_body(drive)
-        what = (
-            f"{KIND_NAMES[drive.kind]}, {drive.acts} {body}"
-            if body
-            else f"{KIND_NAMES[drive.kind]}, more flow {drive.acts}"
-        )
+        body = drive.heated_body
+        what = f"{drive.what}, {drive.acts} {body}" if body else f"{drive.what}, more flow {drive.acts}"
         rows.append(Row(f"Drive {drive.name}", what))
-        rows += field_rows(drive, scale, leave_out=("body", "acts"))
+        rows += field_rows(drive, scale, leave_out=("body", "acts", "active_low"))
         if drive.active_low:
-            rows.append(Row("Output pin", "active low: the load is on while the pin is low"))
+            rows.append(Row("Output pin", "the load is on while the pin is low"))
     for probe in rig.probes:
         rows.append(Row(f"Probe {probe.name}", f"in {probe.body}, role {probe.role}"))
         rows += field_rows(probe, scale, leave_out=("body", "role"))

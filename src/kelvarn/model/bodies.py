@@ -4,16 +4,16 @@ from pydantic import model_validator
 
 from kelvarn.units import Quantity
 
-from .fields import SURROUNDINGS, Name, Part, number, other
+from .fields import SURROUNDINGS, Line, Name, Part, number, other
 from .origins import Heatsink, Piece, Radiator, Stream, Wall
 
 COLDEST_DEGC = -273.0
 HOTTEST_DEGC = 3000.0
 
 
-def temperature(default: object, title: str, text: str) -> float:
+def temperature(default: object, title: str, text: str, **more: object) -> float:
     """A temperature field over the whole range the model allows."""
-    found: float = number(default, Quantity.TEMPERATURE, COLDEST_DEGC, HOTTEST_DEGC, title, text)
+    found: float = number(default, Quantity.TEMPERATURE, COLDEST_DEGC, HOTTEST_DEGC, title, text, **more)
     return found
 
 
@@ -46,7 +46,7 @@ class Body(Part):
     limit_degC: float | None = temperature(
         None, "Rated limit", "Hottest the body may get; empty means no limit is known."
     )
-    limit_why: str = other("", "Limit is", "What the rated limit comes from, such as a material.", max_length=80)
+    limit_why: Line = other("", "Limit is", "What the rated limit comes from, such as a material.", max_length=80)
     own_heat_W: float = number(
         0.0, Quantity.POWER, -1e7, 1e7, "Heat of its own", "Heat that it makes all the time, such as electronics do."
     )

@@ -1,18 +1,84 @@
 """A candidate: one controller with its settings, one of several that compete."""
 
 import math
-from typing import Annotated, Literal
+from typing import Annotated, ClassVar, Literal, NamedTuple, get_args
 
 from pydantic import Field, model_validator
 
 from kelvarn.units import Quantity
 
-from .fields import Name, Part, number, other
+from .fields import Name, Notes, Part, number, other
 
 
-class OnOff(Part):
+class Edge(NamedTuple):
+    """A temperature at which a law does something: the field that sets it, and what it does there."""
+
+    field: str
+    degC: float
+    does: str
+
+
+class LawBase(Part):
+    """What every law says of itself.
+
+    Attributes:
+        strategies: what people call it, as on the buttons; one law may be several.
+        switches: it is either on or off.
+    """
+
+    strategies: ClassVar[tuple[str, ...]] = ()
+    switches: ClassVar[bool] = False
+
+    @property
+    def strategy(self) -> str:
+        """What people call it as it is set."""
+        return self.strategies[0]
+
+    @classmethod
+    def begins_as(cls, strategy: str) -> "Controller":
+        """The law as a new candidate of a strategy has it."""
+        raise NotImplementedError
+
+    def as_strategy(self, strategy: str) -> "Controller":
+        """The law by another of its strategies; its settings stay."""
+        raise NotImplementedError
+
+    @property
+    def rulers(self) -> tuple[str, ...]:
+        """Settings shown on rulers."""
+        return ()
+
+    @property
+    def more(self) -> tuple[str, ...]:
+        """Settings behind the fold."""
+        return ()
+
+    @property
+    def more_words(self) -> str:
+        """What stands behind the fold, in a few words."""
+        return ""
+
+    def edges(self, setpoint_degC: float, direction: int) -> tuple[Edge, ...]:
+        """Where it does something at once; `direction` is 1 for heating, −1 for cooling."""
+        del setpoint_degC, direction
+        return ()
+
+    def empty_words(self, name: str) -> str | None:
+        """What an empty field stands for; None where its declaration says it."""
+        del name
+        return None
+
+    @property
+    def idle(self) -> frozenset[str]:
+        """Settings that do not act as it is set."""
+        return frozenset()
+
+
+class OnOff(LawBase):
     """On/off with hysteresis. For a cooling drive the edges are mirrored round the setpoint."""
 
+    strategies = ("On/off",)
+    switches = True
     law: Literal["on_off"] = "on_off"
     below_K: float = number(
         1.0,
@@ -67,13 +133,38 @@ class OnOff(Part):
 
     @property
     def strategy(self) -> str:
-        """What people call it."""
         return "on/off"
 
+    @classmethod
+    def begins_as(cls, strategy: str) -> "OnOff":
+        return cls()
 
-class Pid(Part):
+    def as_strategy(self, strategy: str) -> "OnOff":
+        return self
+
+    @property
+    def rulers(self) -> tuple[str, ...]:
+        return "below_K", "above_K"
+
+    @property
+    def more(self) -> tuple[str, ...]:
+        return "shortest_on_s", "shortest_off_s", "confirm_s", "decide_every_s", "once"
+
+    @property
+    def more_words(self) -> str:
+        return "times, delays"
+
+    def edges(self, setpoint_degC: float, direction: int) -> tuple[Edge, ...]:
+        return (
+            Edge("below_K", setpoint_degC - direction * self.below_K, "switches on"),
+            Edge("above_K", setpoint_degC + direction * self.above_K, "switches off"),
+        )
+
+
+class Pid(LawBase):
     """P, PI or PID with two degrees of freedom; terms not in use keep their settings."""
 
+    strategies = ("P", "PI", "PID")
     law: Literal["pid"] = "pid"
     terms: Literal["P", "PI", "PID"] = other("PID", "Terms", "Which terms act.")
     kp_per_K: float = number(
@@ -114,8 +205,9 @@ class Pid(Part):
         None, Quantity.DRIVE_RATE, 1e-6, 1000.0, "Rate limit", "Largest change of the drive in a second."
     )  # fmt: skip
     anti_windup: Literal["none", "hold", "back_calculation"] = other(
-        "back_calculation", "Anti-windup", "What the memory does while the drive is at its limit."
-    )
+        "back_calculation", "Anti-windup", "What the memory does while the drive is at its limit.",
+        words={"hold": "hold while limited", "back_calculation": "back-calculation"},
+    )  # fmt: skip
     tracking_s: float | None = number(
         None, Quantity.DURATION, 0.1, 1e6, "Tracking time Tt",
         "How fast back-calculation pulls the memory back; empty for √(Ti·Td), or Ti without Td.",
@@ -131,8 +223,53 @@ class Pid(Part):
 
     @property
     def strategy(self) -> str:
-        """What people call it."""
         return self.terms
+
+    @classmethod
+    def begins_as(cls, strategy: str) -> "Pid":
+        return cls.model_validate({"terms": strategy})
+
+    def as_strategy(self, strategy: str) -> "Pid":
+        kept = {name: getattr(self, name) for name in type(self).model_fields}
+        return type(self).model_validate({**kept, "terms": strategy})
+
+    @property
+    def rulers(self) -> tuple[str, ...]:
+        return tuple(
+            name
+            for name, acts in (
+                ("kp_per_K", True), ("ti_s", self.integrates), ("td_s", self.terms == "PID"),
+                ("setpoint_weight", self.integrates),
+            )
+            if acts
+        )  # fmt: skip
+
+    @property
+    def more(self) -> tuple[str, ...]:
+        speed = ("filter_n", "derivative_weight") if self.terms == "PID" else ()
+        windup = ("anti_windup",) if self.integrates else ()
+        tracking = ("tracking_s",) if self.integrates and self.anti_windup == "back_calculation" else ()
+        return *speed, "bias", "low", "high", "rate_per_s", *windup, *tracking
+
+    @property
+    def more_words(self) -> str:
+        return {"P": "bias, limits", "PI": "limits, wind-up", "PID": "filter, limits, wind-up"}[self.terms]
+
+    def empty_words(self, name: str) -> str | None:
+        if name != "tracking_s":
+            return None
+        return "√(Ti·Td)" if self.acting_td_s else "Ti"
+
+    @property
+    def idle(self) -> frozenset[str]:
+        found: set[str] = set()
+        if not self.integrates:
+            found |= {"ti_s", "setpoint_weight", "anti_windup", "tracking_s"}
+        elif self.anti_windup != "back_calculation":
+            found.add("tracking_s")
+        if not self.acting_td_s:
+            found |= {"td_s", "filter_n", "derivative_weight"}
+        return frozenset(found)
 
     @property
     def integrates(self) -> bool:
@@ -157,14 +294,19 @@ class Pid(Part):
         return math.sqrt(self.ti_s * self.acting_td_s) if self.acting_td_s > 0 else self.ti_s
 
 
-class Hand(Part):
+class Hand(LawBase):
     """No controller: the drive is set by hand, as in an open-loop step. It is no candidate."""
 
+    strategies = ("by hand",)
+    switches = True  # it asks for no more than it is given
     drive: float = number(..., Quantity.DRIVE, -1.0, 1.0, "Drive", "What the drive is set to; below 0 it cools.")
     before: float = number(0.0, Quantity.DRIVE, -1.0, 1.0, "Before", "What the drive was until the run begins.")
 
 
-Controller = Annotated[OnOff | Pid, Field(discriminator="law")]
+_Law = OnOff | Pid
+Controller = Annotated[_Law, Field(discriminator="law")]
+STRATEGIES: dict[str, type[OnOff] | type[Pid]] = {name: law for law in get_args(_Law) for name in law.strategies}
+"""Every strategy as the buttons call it, and its law."""
 
 
 class Candidate(Part):
@@ -173,6 +315,7 @@ class Candidate(Part):
     name: Name = other(..., "Name", "What the candidate is called.")
     controller: Controller = other(..., "Controller", "How it controls.")
     hidden: bool = other(False, "Hidden", "Whether it is left off the strip.")
+    notes: Notes = other("", "Notes", "What is worth knowing of this candidate.")
 
     @property
     def strategy(self) -> str:

@@ -1,6 +1,6 @@
 """Drives: what makes power or flow of the controller's demand."""
 
-from typing import Annotated, Literal
+from typing import Annotated, ClassVar, Literal, get_args
 
 from pydantic import Field, model_validator
 
@@ -29,14 +29,38 @@ class Switch(Part):
 
 
 class DriveBase(Part):
-    """What every kind of drive has."""
+    """What every kind of drive has.
+
+    Attributes:
+        what: the kind as people say it; `new_name`: what a new one is called.
+        moves: it moves air or liquid along the links that name it, by its relative flow.
+        left_out: what its model does not know, for the limitations of a rig.
+        shown: its own fields, as the panel shows them.
+    """
+
+    what: ClassVar[str] = ""
+    new_name: ClassVar[str] = "Heater"
+    moves: ClassVar[bool] = False
+    left_out: ClassVar[str] = ""
+    shown: ClassVar[tuple[str, ...]] = ()
 
     name: Name = other("Heater", "Name", "What the drive is called.")
     acts: Literal["heats", "cools"] = other("heats", "Effect", "Whether full drive heats or cools.")
     dead_time_s: float = number(
         0.0, Quantity.DURATION, 0.0, 86400.0, "Dead time", "Time until a change of the drive reaches the body."
     )
-    active_low: bool = other(False, "Output active low", "Whether the output pin is low while the drive is on.")
+    active_low: bool = other(False, "On while the pin is low", "Whether the output pin is low while the drive is on.")
+
+    @property
+    def heated_body(self) -> str | None:
+        """The body that it puts power into; None where it only moves air or liquid."""
+        return None
+
+    @classmethod
+    def begins_as(cls, body: str) -> dict[str, object]:
+        """Fields that a new one needs."""
+        del body
+        return {}
 
 
 class PowerDrive(DriveBase):
@@ -49,16 +73,30 @@ class PowerDrive(DriveBase):
     nameplate: Nameplate | None = other(None, "Nameplate", "What its power was worked out from.")
     resistive: bool = other(True, "Resistive", "Whether its power goes with the square of the supply.")
 
+    @property
+    def heated_body(self) -> str | None:
+        return self.body
+
+    @classmethod
+    def begins_as(cls, body: str) -> dict[str, object]:
+        return {"body": body, "power_W": 100.0}
+
 
 class SwitchedDrive(PowerDrive):
     """A power drive behind a solid-state switch."""
 
     switch: Switch | None = other(None, "Switch", "The solid-state switch before it; none leaves it out.")
 
+    def usual_switch(self) -> Switch:
+        """The switch that is usual before such a drive."""
+        return Switch(supply_V=24, on_ohm=0.02, limit_W=2)
+
 
 class Relay(PowerDrive):
     """A switch that is on or off; a demand of half or more switches it on."""
 
+    what = "relay"
+    shown = ("shortest_on_s", "shortest_off_s", "operate_s", "rated_operations")
     kind: Literal["relay"] = "relay"
     shortest_on_s: float = number(
         0.0, Quantity.DURATION, 0.0, 86400.0, "Shortest on", "Once on, the relay stays on this long."
@@ -77,6 +115,9 @@ class Relay(PowerDrive):
 class SlowWindow(SwitchedDrive):
     """Time-proportioned switching: on for the demanded share of each window, as for solid-state relays."""
 
+    what = "slow window"
+    left_out = "the mains' half-waves are not drawn one by one"
+    shown = ("window_s", "shortest_pulse_s", "resolution_s")
     kind: Literal["slow_window"] = "slow_window"
     window_s: float = number(
         2.0, Quantity.DURATION, 0.02, 3600.0, "Window", "Time over which the duty is made of one pulse."
@@ -88,6 +129,9 @@ class SlowWindow(SwitchedDrive):
         0.01, Quantity.DURATION, 0.0, 60.0, "Pulse steps",
         "Pulses are whole multiples of this, such as a half-cycle of the mains (10 ms at 50 Hz); 0 for any.",
     )  # fmt: skip
+
+    def usual_switch(self) -> Switch:
+        return Switch(supply_V=230, drop_V=1.2, limit_W=5)
 
     @model_validator(mode="after")
     def _pulse_fits(self) -> "SlowWindow":
@@ -133,12 +177,19 @@ class FastSwitching(Part):
 class Pwm(SwitchedDrive, FastSwitching):
     """Fast switching whose mean power is what the load sees."""
 
+    what = "PWM"
+    shown = ("steps", "floor", "off_below", "top", "kick_start_s")
     kind: Literal["pwm"] = "pwm"
 
 
 class Fan(DriveBase, FastSwitching):
     """A fan on PWM: it moves air along the links that name it; relative flow is relative speed."""
 
+    what = "fan"
+    new_name = "Fan"
+    moves = True
+    left_out = "flow follows the fan's speed, whatever the filter or the wind"
+    shown = ("steps", "floor", "off_below", "top", "kick_start_s", "speed_lag_s", "stalls_below")
     kind: Literal["fan"] = "fan"
     name: Name = other("Fan", "Name", "What the drive is called.")
     acts: Literal["heats", "cools"] = other("cools", "Effect", "Whether more flow heats or cools what is controlled.")
@@ -154,6 +205,11 @@ class Fan(DriveBase, FastSwitching):
 class Valve(DriveBase):
     """A positioned valve or servo: it throttles the links that name it, or mixes heat into a body."""
 
+    what = "valve or servo"
+    new_name = "Valve"
+    moves = True
+    left_out = "the valve's flow goes with its position"
+    shown = ("travel_s", "backlash", "lowest", "highest")
     kind: Literal["valve"] = "valve"
     name: Name = other("Valve", "Name", "What the drive is called.")
     body: Name | None = other(None, "Mixes into", "The body that its power goes to; none where it only throttles.")
@@ -165,6 +221,10 @@ class Valve(DriveBase):
     lowest: float = number(0.0, Quantity.DRIVE, 0.0, 0.95, "Lower end stop", "It never closes beyond this.")
     highest: float = number(1.0, Quantity.DRIVE, 0.05, 1.0, "Upper end stop", "It never opens beyond this.")
 
+    @property
+    def heated_body(self) -> str | None:
+        return self.body
+
     @model_validator(mode="after")
     def _stops_in_order(self) -> "Valve":
         if self.lowest >= self.highest:
@@ -175,17 +235,5 @@ class Valve(DriveBase):
 AnyDrive = Relay | SlowWindow | Pwm | Fan | Valve
 Drive = Annotated[AnyDrive, Field(discriminator="kind")]
 
-
-KIND_NAMES = {
-    "relay": "relay",
-    "slow_window": "slow window",
-    "pwm": "PWM",
-    "fan": "fan",
-    "valve": "valve or servo",
-}
-"""What the kinds of drives are called."""
-
-
-def heated_body(drive: AnyDrive) -> str | None:
-    """The body that a drive puts power into; None where it only moves air or liquid."""
-    return None if isinstance(drive, Fan) else drive.body
+DRIVE_KINDS: dict[str, type[AnyDrive]] = {kind.model_fields["kind"].default: kind for kind in get_args(AnyDrive)}
+"""Every kind of drive by the word that files have for it, in the order of the menu."""

@@ -8,7 +8,8 @@ from collections.abc import Callable
 from typing import Any, TypeVar
 
 from .candidate import Candidate
-from .fields import SURROUNDINGS, Part
+from .events import EVENT_KINDS
+from .fields import Part
 from .names import free_name
 from .project import Project
 
@@ -68,30 +69,32 @@ def add_event(project: Project, trial: int, kind: str) -> Project:
     """Add an event of a kind to a trial, in its middle, where everything has room to be seen.
 
     Raises:
-        EditError: the rig has no draw-off to run.
+        EditError: the rig lacks what it needs.
     """
-    before, rig = project.trials[trial], project.rig
+    before, of_kind = project.trials[trial], EVENT_KINDS[kind]
+    if lacking := of_kind.missing(project.rig):
+        raise EditError(lacking)
     middle = float(round(before.duration_s / 2))
     lasts = max(1.0, float(round(before.duration_s / 20)))
-    body = rig.probe.body
-    link = rig.link_between(body, SURROUNDINGS)
-    given = {"conductance_W_per_K": None if link is not None and link.opened_W_per_K > 0 else 5.0}
-    if kind == "draw_off" and not rig.draw_offs:
-        raise EditError("The rig has no draw-off yet; add one at the Rig station.")
-    tap = rig.draw_offs[0].name if rig.draw_offs else ""
-    fields: dict[str, dict[str, Any]] = {
-        "door": {"name": "Door", "body": body, **given},
-        "surroundings": {"name": "Colder surroundings", "change_K": -5.0},
-        "load": {"name": "Load", "body": body, "power_W": 10.0},
-        "draw_off": {"name": tap, "draw_off": tap},
-        "supply": {"name": "Supply sags", "to": 0.9},
-        "probe_fault": {"name": "Probe fails", "probe": rig.probe.name},
-    }
-    wanted = fields[kind]
+    wanted = of_kind.begins_as(project.rig)
     name = free_name(wanted["name"], [event.name for event in before.events])
-    event = {**wanted, "name": name, "kind": kind, "at_s": middle, "lasts_s": lasts}
+    event = of_kind(**{"at_s": middle, "lasts_s": lasts, **wanted, "name": name})
     changed: Project = put(project, ("trials", trial, "events"), (*before.events, event))
     return changed
+
+
+def add_trial(project: Project, like: str) -> tuple[Project, str]:
+    """Add a copy of a trial under the next free name; returns the project and that name."""
+    name = free_name(like, [trial.name for trial in project.trials])
+    made = with_fields(project.trial(like), name=name)
+    return with_fields(project, trials=(*project.trials, made)), name
+
+
+def remove_trial(project: Project, name: str) -> Project:
+    """Remove a trial; the last one stays. Raises EditError for that one."""
+    if len(project.trials) == 1:
+        raise EditError("The last trial cannot be deleted; candidates need one to run on.")
+    return with_fields(project, trials=tuple(trial for trial in project.trials if trial.name != name))
 
 
 def remove_event(project: Project, trial: int, index: int) -> Project:

@@ -3,6 +3,7 @@
 from typing import Annotated, Any
 
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints
+from pydantic.fields import FieldInfo
 
 from kelvarn.units import Quantity, base_unit
 
@@ -27,12 +28,14 @@ class Part(BaseModel):
         return kept
 
 
+_ONE_LINE = "^[^\x00-\x1f\x7f-\x9f\u2028\u2029]*$"
 Name = Annotated[
-    str,
-    StringConstraints(
-        strip_whitespace=True, min_length=1, max_length=MOST_CHARACTERS, pattern="^[^\x00-\x1f\x7f-\x9f\u2028\u2029]*$"
-    ),
+    str, StringConstraints(strip_whitespace=True, min_length=1, max_length=MOST_CHARACTERS, pattern=_ONE_LINE)
 ]
+Line = Annotated[str, StringConstraints(pattern=_ONE_LINE)]
+"""A text of one line."""
+Notes = Annotated[str, StringConstraints(max_length=100_000, pattern="^[^\x00-\x08\x0b-\x1f\x7f-\x9f]*$")]
+"""Text of any number of lines."""
 
 
 def number(default: Any, quantity: Quantity, low: float, high: float, title: str, text: str, **more: Any) -> Any:
@@ -56,6 +59,25 @@ def number(default: Any, quantity: Quantity, low: float, high: float, title: str
     )
 
 
-def other(default: Any, title: str, text: str, **more: Any) -> Any:
-    """A field that is not a number: a name, a choice, a list of parts."""
-    return Field(default, title=title, description=text, **more)
+def other(
+    default: Any, title: str, text: str, *, words: dict[str, str] | None = None, empty: str | None = None, **more: Any
+) -> Any:
+    """A field that is not a number: a name, a choice, a list of parts.
+
+    Args:
+        default: its default, or ... where it must be given.
+        title, text: as for `number`.
+        words: of a choice, what its values are called where the word itself does not say it.
+        empty: what it is called where there is none.
+    """
+    if isinstance(default, bool):
+        more["strict"] = True  # "yes" is neither true nor false
+    extra: dict[str, Any] = {name: value for name, value in (("words", words), ("empty", empty)) if value is not None}
+    return Field(default, title=title, description=text, json_schema_extra=extra or None, **more)
+
+
+def words_of(info: FieldInfo, value: object) -> str:
+    """What a value of a choice is called."""
+    extra = info.json_schema_extra
+    words = extra.get("words") if isinstance(extra, dict) else None
+    return str(words.get(str(value), value)) if isinstance(words, dict) else str(value)

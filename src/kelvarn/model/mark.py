@@ -7,7 +7,7 @@ from pydantic import model_validator
 
 from kelvarn.units import Quantity, Scale, show
 
-from .fields import Name, Part, number, other
+from .fields import Line, Name, Part, number, other
 
 
 @dataclass(frozen=True)
@@ -60,7 +60,7 @@ _SIGNS: dict[Direction, str] = {"at_most": "≤ ", "at_least": "≥ ", "within":
 class Mark(Part):
     """A limit on a measure: met or not."""
 
-    measure: str = other(..., "Measure", "What is judged.")
+    measure: Line = other(..., "Measure", "What is judged.")
     limit: float = number(..., Quantity.NUMBER, -1e15, 1e15, "Limit", "In the base unit of the measure.")
     direction: Direction = other("at_most", "Must be", "At most, at least, or within ± the limit.")
     event: Name | None = other(None, "Event", "The event it is about, for sag and recovery.")

@@ -7,11 +7,18 @@ from pydantic import model_validator
 from kelvarn.units import Scale
 
 from .candidate import Candidate
-from .fields import SURROUNDINGS, Name, Part, other
+from .fields import Name, Notes, Part, other
 from .names import check_unique
 from .rig import Rig
-from .trial import DoorOpens, Trial
+from .trial import Trial
 
+LaneName = Literal["temperature", "bodies", "probes", "drive", "output", "terms", "flow", "switching", "events"]
+CheckName = Literal["cut_off", "outputs_alone"]
+CHECKS: dict[CheckName, tuple[str, str]] = {
+    "cut_off": ("Independent cut-off", "one that needs no software is fitted and was seen to act"),
+    "outputs_alone": ("Outputs tried alone", "each was switched before the heater was connected"),
+}
+"""What nobody but the maker can see to before a handover: what it is, and what a tick says."""
 FORMAT = 1
 """Number of the file format this version writes; raised with every change that needs a migration."""
 
@@ -29,7 +36,11 @@ class Project(Part):
         ..., "Trials", "What the candidates are put through.", min_length=1, max_length=60
     )
     chosen: Name | None = other(None, "Chosen", "The candidate that goes to the device.")
-    notes: str = other("", "Notes", "Whatever is worth keeping.", max_length=100_000)
+    notes: Notes = other("", "Notes", "Whatever is worth keeping.")
+    lanes: tuple[LaneName, ...] = other(
+        ("temperature", "drive", "switching", "events"), "Lanes", "What the strip shows.", min_length=1, max_length=9
+    )
+    checked: tuple[CheckName, ...] = other((), "Seen to", "What was seen to before the handover.", max_length=2)
 
     @model_validator(mode="after")
     def _names_fit(self) -> "Project":
@@ -44,30 +55,19 @@ class Project(Part):
     def _events_fit(self, trial: Trial) -> None:
         """Raise ValueError where an event or mark of a trial names what the rig does not have."""
         rig = self.rig
-        known = {
-            "body": set(rig.body_names),
-            "to": {*rig.body_names, SURROUNDINGS},
-            "probe": {probe.name for probe in rig.probes},
-            "draw_off": {found.name for found in rig.draw_offs},
-        }
-        parts = [(event, f"event “{event.name}”") for event in trial.events]
-        marks = [(mark, f"the mark on {mark.measure}") for mark in trial.marks]
-        for part, what in (*parts, *marks):
-            for field, names in known.items():
-                name = getattr(part, field, None)
-                if isinstance(name, str) and name not in names:
+        parts: list[tuple[Part, str]] = [(event, f"event “{event.name}”") for event in trial.events]
+        parts += [(mark, f"the mark on {mark.measure}") for mark in trial.marks]
+        for part, what in parts:
+            for field in type(part).model_fields:
+                names, name = rig.names_for(field), getattr(part, field)
+                if names is not None and isinstance(name, str) and name not in names:
                     title = {"to": "body", "draw_off": "draw-off"}.get(field, field)
                     raise ValueError(f"{what} of trial “{trial.name}” names the {title} “{name}”, which does not exist")
         for event in trial.events:
-            if isinstance(event, DoorOpens):
-                if event.to == event.body:
-                    raise ValueError(f"event “{event.name}” of trial “{trial.name}” opens “{event.to}” to itself")
-                link = rig.link_between(event.body, event.to)
-                if event.conductance_W_per_K is None and (link is None or link.opened_W_per_K == 0):
-                    raise ValueError(
-                        f"event “{event.name}” of trial “{trial.name}” opens a door that the rig does not have; "
-                        "give its extra loss, or what the link adds when its door opens"
-                    )
+            try:
+                event.check(rig)
+            except ValueError as error:
+                raise ValueError(f"event “{event.name}” of trial “{trial.name}” {error}") from None
 
     @property
     def scale(self) -> Scale | None:

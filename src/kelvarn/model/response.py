@@ -7,7 +7,7 @@ from pydantic import model_validator
 from kelvarn.units import Quantity
 
 from .bodies import Body, Link, temperature
-from .fields import SURROUNDINGS, Name, Part, number, other
+from .fields import SURROUNDINGS, Line, Name, Part, number, other
 
 
 class ResponseModel(Part):
@@ -26,7 +26,7 @@ class ResponseModel(Part):
     dead_time_s: float = number(0.0, Quantity.DURATION, 0.0, 86400.0, "Dead time", "Time until it begins to answer.")
     start_degC: float | None = temperature(None, "Starts at", "Where it starts; empty means at rest.")
     limit_degC: float | None = temperature(None, "Limit", "Highest it may get; empty means no limit is known.")
-    unit: str | None = other(
+    unit: Line | None = other(
         None, "Unit", "Unit of another quantity than temperature, such as % RH or ppm; none for temperature.",
         max_length=12,
     )  # fmt: skip

@@ -6,7 +6,7 @@ from typing import Any, Literal
 from pydantic import model_validator
 
 from .bodies import Body, DrawOff, Link, Surroundings, check_link
-from .drives import AnyDrive, Drive, Fan, Valve, heated_body
+from .drives import AnyDrive, Drive
 from .fields import SURROUNDINGS, Part, other
 from .names import check_unique
 from .probes import Probe
@@ -87,6 +87,19 @@ class Rig(Part):
         """Where the drive of this name stands."""
         return [drive.name for drive in self.drives].index(name)
 
+    def names_for(self, field: str) -> tuple[str, ...] | None:
+        """Names that a field of an event or mark may refer to; None where it refers to nothing of the rig."""
+        match field:
+            case "body":
+                return self.body_names
+            case "to":
+                return SURROUNDINGS, *self.body_names
+            case "probe":
+                return tuple(probe.name for probe in self.probes)
+            case "draw_off":
+                return tuple(draw_off.name for draw_off in self.draw_offs)
+        return None
+
     def link_between(self, a: str, b: str) -> Link | None:
         """The link that joins two ends."""
         return next((link for link in self.links if link.joins(a, b)), None)
@@ -106,7 +119,7 @@ class Rig(Part):
         check_unique([drive.name for drive in self.drives], "drive")
         check_unique([probe.name for probe in self.probes], "probe")
         check_unique([draw_off.name for draw_off in self.draw_offs], "draw-off")
-        movers = [drive.name for drive in self.drives if isinstance(drive, Fan | Valve)]
+        movers = [drive.name for drive in self.drives if drive.moves]
         seen: set[frozenset[str]] = set()
         for link in self.links:
             check_link(link, names)
@@ -121,7 +134,7 @@ class Rig(Part):
                 )
         if [probe.role for probe in self.probes].count("control") != 1:
             raise ValueError("exactly one probe must have the role control")
-        drives: list[tuple[Any, str | None, str]] = [(drive, heated_body(drive), "drive") for drive in self.drives]
+        drives: list[tuple[Any, str | None, str]] = [(drive, drive.heated_body, "drive") for drive in self.drives]
         probes = [(probe, probe.body, "probe") for probe in self.probes]
         for part, body, title in drives + probes + [(found, found.body, "draw-off") for found in self.draw_offs]:
             if body is not None and body not in names:

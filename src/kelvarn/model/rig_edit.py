@@ -4,8 +4,9 @@ from collections.abc import Callable
 from typing import Any
 
 from .bodies import Body, DrawOff, Link
-from .drives import AnyDrive, Fan, Pwm, Relay, SlowWindow, Valve, heated_body
+from .drives import DRIVE_KINDS
 from .edit import EditError, append, put, remove, with_fields
+from .events import Event
 from .fields import SURROUNDINGS
 from .mark import Mark
 from .names import free_name
@@ -13,12 +14,10 @@ from .probes import Probe
 from .project import Project
 from .response import ResponseModel
 from .rig import MAX_BODIES, MAX_DRIVES, MAX_PROBES, Rig
-from .trial import Event
 
 _NEW_CAPACITY_J_PER_K = 500.0
 _NEW_CONDUCTANCE_W_PER_K = 1.0
 _NEW_FLOW_W_PER_K = 10.0
-_KINDS: dict[str, type[AnyDrive]] = {"relay": Relay, "slow_window": SlowWindow, "pwm": Pwm, "fan": Fan, "valve": Valve}
 
 
 def rename_body(project: Project, old: str, new: str) -> Project:
@@ -90,7 +89,7 @@ def remove_body(project: Project, name: str) -> Project:
     rig = project.rig
     if len(rig.bodies) == 1:
         raise EditError("The last body cannot be removed; a rig needs one.")
-    users = [(drive.name, heated_body(drive), "acts on") for drive in rig.drives]
+    users = [(drive.name, drive.heated_body, "acts on") for drive in rig.drives]
     users += [(probe.name, probe.body, "sits in") for probe in rig.probes]
     users += [(draw_off.name, draw_off.body, "is drawn from") for draw_off in rig.draw_offs]
     for part, body, does in users:
@@ -152,33 +151,29 @@ def add_drive(project: Project, kind: str, body: str) -> tuple[Project, str]:
     rig = project.rig
     if len(rig.drives) == MAX_DRIVES:
         raise EditError(f"A rig has at most {MAX_DRIVES} drives; take one out.")
-    wanted = {"fan": "Fan", "valve": "Valve"}.get(kind, "Heater")
-    name = free_name(wanted, [drive.name for drive in rig.drives])
-    made = drive_of(kind, name=name, **({} if kind in ("fan", "valve") else {"body": body, "power_W": 100.0}))
+    of_kind = DRIVE_KINDS[kind]
+    name = free_name(of_kind.new_name, [drive.name for drive in rig.drives])
+    made = of_kind(**{**of_kind.begins_as(body), "name": name})
     return _with_rig(project, with_fields(rig, drives=(*rig.drives, made))), name
-
-
-def drive_of(kind: str, **fields: Any) -> AnyDrive:
-    """A drive of a kind."""
-    return _KINDS[kind](**fields)
 
 
 def change_kind(project: Project, index: int, kind: str) -> Project:
     """Make a drive one of another kind; what both kinds have is kept, and links let go of one that moves no more."""
     rig = project.rig
     old = rig.drives[index]
-    new_fields = type(
-        drive_of(kind, **({} if kind in ("fan", "valve") else {"body": "x", "power_W": 1.0}))
-    ).model_fields
-    kept = {name: getattr(old, name) for name in new_fields if hasattr(old, name) and name != "kind"}
-    if kind not in ("fan", "valve"):
-        kept["body"] = heated_body(old) or rig.probe.body
-    made = drive_of(kind, **kept)
+    of_kind = DRIVE_KINDS[kind]
+    kept = {name: getattr(old, name) for name in of_kind.model_fields if hasattr(old, name) and name != "kind"}
+    made = of_kind(**{**of_kind.begins_as(old.heated_body or rig.probe.body), **_known(kept)})
     links = rig.links
-    if kind not in ("fan", "valve"):
+    if not of_kind.moves:
         links = tuple(with_fields(x, driven_by=None) if x.driven_by == old.name else x for x in links)
     drives = (*rig.drives[:index], made, *rig.drives[index + 1 :])
     return _with_rig(project, with_fields(rig, drives=drives, links=links))
+
+
+def _known(fields: dict[str, Any]) -> dict[str, Any]:
+    """Fields without those that say nothing."""
+    return {name: value for name, value in fields.items() if value is not None}
 
 
 def remove_drive(project: Project, index: int) -> Project:
@@ -254,7 +249,7 @@ def _drop_events(project: Project, rig: Rig, about: Callable[[Event], bool], jud
 
 def drive_link(project: Project, index: int) -> tuple[Project, str]:
     """Let a fan drive a link: the rig's first fan or valve, or a new fan; returns the project and the fan's name."""
-    movers = [drive.name for drive in project.rig.drives if isinstance(drive, Fan | Valve)]
+    movers = [drive.name for drive in project.rig.drives if drive.moves]
     if movers:
         name = movers[0]
     else:
@@ -269,7 +264,7 @@ def drive_link(project: Project, index: int) -> tuple[Project, str]:
 def to_response(project: Project, response: ResponseModel) -> Project:
     """Put a response model in place of bodies and links; what acts on the probed body acts on it from then on."""
     rig, name = project.rig, response.name
-    drives = tuple(d if isinstance(d, Fan) else with_fields(d, body=name) for d in rig.drives)
+    drives = tuple(with_fields(d, body=name) if hasattr(d, "body") else d for d in rig.drives)
     probes = tuple(with_fields(p, body=name) for p in rig.probes)
     changed = with_fields(rig, bodies=(), links=(), draw_offs=(), response=response, drives=drives, probes=probes)
     gone = set(rig.body_names) - {rig.probe.body}

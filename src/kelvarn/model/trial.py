@@ -1,18 +1,19 @@
 """A trial: what a candidate is put through, and the marks it is judged by."""
 
 from itertools import pairwise
-from typing import Annotated, Literal
 
-from pydantic import Field, model_validator
+from pydantic import model_validator
 
 from kelvarn.units import Quantity, show
 
 from .bodies import temperature
-from .fields import SURROUNDINGS, Name, Part, number, other
+from .events import LONGEST_S, ColdPart, Event
+from .fields import Name, Notes, Part, number, other
 from .mark import Mark
 from .names import check_unique
 
-LONGEST_S = 366 * 86400.0
+MOST_PARTS_PUT_IN = 12
+"""Each is a body of its own to the engine."""
 
 
 class SetpointChange(Part):
@@ -50,80 +51,6 @@ class Plan(Part):
         return self
 
 
-class EventBase(Part):
-    """What every event has."""
-
-    name: Name = other(..., "Name", "What the event is called.")
-    at_s: float = number(..., Quantity.DURATION, 0.0, LONGEST_S, "Starts", "When it begins.")
-    lasts_s: float | None = number(
-        None, Quantity.DURATION, 0.01, LONGEST_S, "Lasts", "How long it lasts; empty means to the end."
-    )
-
-
-class DoorOpens(EventBase):
-    """A door: an added conductance from a body to the surroundings, or to another body."""
-
-    kind: Literal["door"] = "door"
-    body: Name = other(..., "From body", "The body that loses heat through it.")
-    to: Name = other(SURROUNDINGS, "To", "What it opens to: the surroundings or another body.")
-    conductance_W_per_K: float | None = number(
-        None, Quantity.CONDUCTANCE, 0.0, 1e6, "Extra loss",
-        "Conductance added while open; empty means what the rig's link says of its door.",
-    )  # fmt: skip
-
-
-class SurroundingsChange(EventBase):
-    """The surroundings get warmer or colder for a while."""
-
-    kind: Literal["surroundings"] = "surroundings"
-    change_K: float = number(
-        ..., Quantity.DIFFERENCE, -300.0, 1000.0, "Change", "How much warmer (or colder, below 0) they get."
-    )
-
-
-class Load(EventBase):
-    """Heat brought into a body, or taken out of it, by something else than the drive."""
-
-    kind: Literal["load"] = "load"
-    body: Name = other(..., "Into body", "The body that gets the heat.")
-    power_W: float = number(..., Quantity.POWER, -1e7, 1e7, "Power", "Heat brought in; below 0 it is taken out.")
-
-
-class DrawOffRuns(EventBase):
-    """A draw-off of the rig runs."""
-
-    kind: Literal["draw_off"] = "draw_off"
-    draw_off: Name = other(..., "Draw-off", "Which draw-off of the rig runs.")
-
-
-class SupplyChange(EventBase):
-    """The supply sags or rises: resistive heaters give power by its square."""
-
-    kind: Literal["supply"] = "supply"
-    to: float = number(..., Quantity.DRIVE, 0.0, 2.0, "Supply", "Supply as a share of its nominal voltage.")
-
-
-class ProbeFault(EventBase):
-    """A probe fails or errs."""
-
-    kind: Literal["probe_fault"] = "probe_fault"
-    probe: Name = other(..., "Probe", "Which probe it is.")
-    fault: Literal["open", "short", "stuck", "stale", "drift", "offset", "spikes"] = other(
-        "open", "Fault", "What goes wrong with it."
-    )
-    size_K: float = number(
-        5.0, Quantity.DIFFERENCE, -500.0, 500.0, "Size", "Of an offset or a spike; of a drift, kelvins in an hour."
-    )
-    every_s: float = number(
-        60.0, Quantity.DURATION, 0.01, 86400.0, "Every", "Time between spikes, or between readings that arrive."
-    )
-
-
-Event = Annotated[
-    DoorOpens | SurroundingsChange | Load | DrawOffRuns | SupplyChange | ProbeFault, Field(discriminator="kind")
-]
-
-
 def _time(seconds: float) -> str:
     return show(seconds, Quantity.DURATION, exact=True)
 
@@ -136,17 +63,23 @@ class Trial(Part):
     plan: Plan = other(..., "Plan", "The setpoint over time.")
     events: tuple[Event, ...] = other((), "Events", "What happens meanwhile.", max_length=200)
     start_degC: float | None = temperature(
-        None, "Starts at", "Temperature of every body at the start; empty for a cold start."
+        None,
+        "Starts at",
+        "Temperature of every body at the start; empty for a cold start.",
+        empty="cold",
     )
     band_K: float = number(
         0.5, Quantity.DIFFERENCE, 0.001, 500.0, "Band", "How near to the setpoint counts as settled."
     )
     seed: int = number(1, Quantity.NUMBER, 0, 2**32 - 1, "Seed", "Which noise is drawn; the same seed, the same noise.")
     marks: tuple[Mark, ...] = other((), "Marks", "What is asked of the candidates.", max_length=60)
+    notes: Notes = other("", "Notes", "What the trial stands for, and why.")
 
     @model_validator(mode="after")
     def _inside(self) -> "Trial":
         check_unique([event.name for event in self.events], "event")
+        if sum(isinstance(event, ColdPart) for event in self.events) > MOST_PARTS_PUT_IN:
+            raise ValueError(f"at most {MOST_PARTS_PUT_IN} parts can be put in during one trial")
         end = _time(self.duration_s)
         for change in self.plan.changes:
             if change.at_s >= self.duration_s:

@@ -5,12 +5,13 @@ from collections import OrderedDict
 from collections.abc import Callable
 from concurrent.futures import Future
 from dataclasses import dataclass, fields
+from functools import cached_property, partial
 from typing import NamedTuple
 
 import numpy as np
 
 from kelvarn.engine.marks import Verdict, judge
-from kelvarn.engine.measures import Measures, measure
+from kelvarn.engine.measures import Measures, measure, worst_after
 from kelvarn.engine.prepare import RunError
 from kelvarn.engine.run import PreparedRun, Run, current_go_on
 from kelvarn.model.candidate import Candidate, Controller
@@ -44,6 +45,11 @@ class Result:
     def met(self) -> int:
         """How many marks are met."""
         return sum(verdict.met for verdict in self.verdicts)
+
+    @cached_property
+    def worst_after(self) -> tuple[float, str] | None:
+        """See `measures.worst_after`."""
+        return worst_after(self.run, self.measures)
 
 
 _Content = tuple[Rig, Controller, Trial]
@@ -90,6 +96,8 @@ class Results:
             Stopped: it was stopped.
         """
         go_on = go_on or current_go_on()
+        if _bytes_expected(project, trial) > self._most_bytes:
+            return self._one_by_one(project, trial, go_on)
         parts: list[tuple[Candidate, PreparedRun | _Computed | RunError]] = []
         for candidate in project.candidates:
             try:
@@ -106,6 +114,28 @@ class Results:
                     raise part
                 computed = _computed(part) if isinstance(part, PreparedRun) else part
                 found[key] = self._take(_content(project.rig, candidate, trial), computed, trial)
+            except RunError as error:
+                found[key] = error
+        return found
+
+    def _one_by_one(
+        self, project: Project, trial: Trial, go_on: Callable[[float], bool] | None
+    ) -> dict[ResultKey, Result | RunError]:
+        """As `of_project`, where all at once would not fit: of each run only so much is kept as can be drawn."""
+        found: dict[ResultKey, Result | RunError] = {}
+        count = len(project.candidates)
+        for k, candidate in enumerate(project.candidates):
+            content = _content(project.rig, candidate, trial)
+            key = ResultKey(candidate.name, trial.name)
+            try:
+                computed = self._known(content)
+                if computed is None:
+                    prepared = PreparedRun(*content)
+                    prepared.advance(None if go_on is None else partial(_of_all, go_on, k, count))
+                    run, measures = _computed(prepared)
+                    computed = run.thinned(), measures
+                    del prepared, run
+                found[key] = self._take(content, computed, trial)
             except RunError as error:
                 found[key] = error
         return found
@@ -156,6 +186,18 @@ def _advance_all(runs: list[PreparedRun], go_on: Callable[[float], bool] | None)
             each.exception()  # wait for all before any error goes on
     for each in waiting:
         each.result()
+
+
+def _of_all(go_on: Callable[[float], bool], done: int, count: int, share: float) -> bool:
+    """Ask whether to go on, with the share of all runs."""
+    return go_on((done + share) / count)
+
+
+def _bytes_expected(project: Project, trial: Trial) -> float:
+    """What the runs of all candidates would take together."""
+    rig = project.rig
+    values = 13 + len(rig.all_bodies) + 3 * len(rig.drives) + len(rig.probes)
+    return 8.0 * values * trial.duration_s / rig.probe.interval_s * len(project.candidates)
 
 
 def _computed(prepared: PreparedRun) -> _Computed:

@@ -1,23 +1,18 @@
-"""What can be done with candidates: the same for buttons, menus and keys."""
+"""What can be done with candidates and trials: the same for buttons, menus and keys."""
 
 from kelvarn.desktop.document import Document
 from kelvarn.desktop.view import View
-from kelvarn.model.candidate import Candidate, OnOff, Pid
+from kelvarn.model.candidate import STRATEGIES, Candidate
 from kelvarn.model.edit import (
     add_candidate,
+    add_trial,
     put,
     remove_candidate,
+    remove_trial,
     rename_candidate,
     with_fields,
 )
-
-NEW = {
-    "On/off": Candidate(name="On/off", controller=OnOff()),
-    "P": Candidate(name="P", controller=Pid(terms="P")),
-    "PI": Candidate(name="PI", controller=Pid(terms="PI")),
-    "PID": Candidate(name="PID", controller=Pid(terms="PID")),
-}
-"""Strategies as they start out, by the name on the buttons."""
+from kelvarn.model.trial import Trial
 
 
 class CandidateActions:
@@ -33,7 +28,8 @@ class CandidateActions:
 
     def add(self, strategy: str) -> None:
         """Add a candidate with the starting settings of a strategy, and select it."""
-        self._add(NEW[strategy], f"add {strategy}")
+        controller = STRATEGIES[strategy].begins_as(strategy)
+        self._add(Candidate(name=strategy, controller=controller), f"add {strategy}")
 
     def duplicate(self) -> None:
         """Add a copy of the selected candidate, and select it."""
@@ -70,7 +66,10 @@ class CandidateActions:
     def rename(self, old: str, new: str) -> None:
         """Rename a candidate. Raises ValidationError for a name that is empty or taken."""
         project = self._document.project
-        index = [c.name for c in project.candidates].index(old)
+        names = [c.name for c in project.candidates]
+        if old not in names:
+            return  # it has gone while its name was typed
+        index = names.index(old)
         changed = rename_candidate(project, old, new)
         self._document.apply(changed, f"rename {old}")
         self._view.select(changed.candidates[index].name)
@@ -80,9 +79,40 @@ class CandidateActions:
         project = self._document.project
         index = self._view.candidate_index(project)
         controller = project.candidates[index].controller
-        if strategy == "On/off":
-            wanted: OnOff | Pid = controller if isinstance(controller, OnOff) else OnOff()
-        else:
-            wanted = with_fields(controller if isinstance(controller, Pid) else Pid(), terms=strategy)
+        same_law = strategy in controller.strategies
+        wanted = controller.as_strategy(strategy) if same_law else STRATEGIES[strategy].begins_as(strategy)
         changed = put(project, ("candidates", index, "controller"), wanted)
         self._document.apply(changed, f"{project.candidates[index].name}: {strategy}")
+
+
+class TrialActions:
+    """Acts on the trial shown."""
+
+    def __init__(self, document: Document, view: View) -> None:
+        self._document, self._view = document, view
+
+    @property
+    def shown(self) -> Trial:
+        """The trial shown."""
+        return self._view.trial(self._document.project)
+
+    def copy(self) -> None:
+        """Add a copy of the trial, and show it."""
+        project, added = add_trial(self._document.project, self.shown.name)
+        self._document.apply(project, f"copy trial {self.shown.name}")
+        self._view.select_trial(added)
+
+    def delete(self) -> None:
+        """Delete the trial. Raises EditError for the last one."""
+        gone = self.shown.name
+        self._document.apply(remove_trial(self._document.project, gone), f"delete trial {gone}")
+
+    def rename(self, old: str, new: str) -> None:
+        """Rename a trial. Raises ValidationError for a name that is empty or taken."""
+        names = [trial.name for trial in self._document.project.trials]
+        if old not in names:
+            return  # it has gone while its name was typed
+        index = names.index(old)
+        changed = put(self._document.project, ("trials", index, "name"), new)
+        self._view.select_trial(changed.trials[index].name)
+        self._document.apply(changed, f"rename trial {old}")

@@ -9,13 +9,15 @@ from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QSizePolicy, QVBo
 from kelvarn.desktop import texts, theme
 from kelvarn.desktop.fields.plain import NameEdit, heading
 from kelvarn.desktop.focus import FocusRing
-from kelvarn.desktop.strip.content import Entry
+from kelvarn.desktop.lanes.scene import Entry
+from kelvarn.desktop.plain import plain_tip
+from kelvarn.model.candidate import STRATEGIES
 from kelvarn.studies.results import Result
 from kelvarn.units import Quantity, Scale, minutes, show
 
-from .actions import NEW, CandidateActions
+from .actions import CandidateActions
 
-_HEIGHT = 74
+_HEIGHT, _LINE = 74, 16  # px, and of a line more
 
 
 class Card(FocusRing):
@@ -39,6 +41,7 @@ class Card(FocusRing):
         self._rename: NameEdit | None = None
         self._shown: object = None
         self._figures: list[tuple[str, str, str]] = []
+        self._beyond = ""
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)  # nothing below needs to be painted for it
         self.setFixedHeight(_HEIGHT)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
@@ -49,17 +52,24 @@ class Card(FocusRing):
 
     def show_entry(self, entry: Entry, selected: bool, scale: Scale, fault: str) -> None:
         """Show a candidate's present state."""
+        if self._entry is not None and self._entry.candidate.name != entry.candidate.name:
+            self._drop_rename()  # what was being typed was another one's name
         self._entry, self._selected, self._scale, self._fault = entry, selected, scale, fault
         self._figures = self.figures()
+        self._beyond = "" if fault or entry.result is None else beyond_text(entry.result, scale)
+        self.setFixedHeight(_HEIGHT + (_LINE if self._beyond else 0))
         candidate = entry.candidate
         shown = (candidate.name, candidate.strategy, candidate.hidden, entry.chosen, entry.stale, selected, fault,
-                 self._figures, theme.current())  # fmt: skip
+                 self._figures, self._beyond, theme.current())  # fmt: skip
         if shown == self._shown:
             return
         self._shown = shown
         self.setAccessibleName(f"Candidate {candidate.name}")
-        self.setAccessibleDescription(", ".join(f"{k} {v}" for k, v, _ in self._figures))
-        self.setToolTip(fault or f"{candidate.name}: {candidate.strategy}. Double-click renames, right-click for more.")
+        figures = ", ".join(f"{k} {v}" for k, v, _ in self._figures)
+        self.setAccessibleDescription(f"{figures}; {self._beyond}" if self._beyond else figures)
+        self.setToolTip(
+            plain_tip(fault or f"{candidate.name}: {candidate.strategy}. Double-click renames, right-click for more.")
+        )
         self.update()
 
     def figures(self) -> list[tuple[str, str, str]]:
@@ -112,6 +122,9 @@ class Card(FocusRing):
             texts.paint(painter, QRectF(left, 32, width, 16), caption, look.color("muted"), "small")
             color_now = look.color(color, 0.5 if entry.stale else 1.0)
             texts.paint(painter, QRectF(left, 49, width, 19), text, color_now, bold=True)
+        if self._beyond:
+            line = QRectF(10, 68, self.width() - 20, _LINE)
+            texts.paint(painter, line, self._beyond, look.color("gold"), "small", cut=True)
         painter.end()
 
     def _paint_head(self, painter: QPainter, hidden: bool) -> None:
@@ -129,12 +142,18 @@ class Card(FocusRing):
         room_of_name, color = line.adjusted(36, 0, -8 - taken, 0), look.color("muted" if hidden else "ink")
         texts.paint(painter, room_of_name, name, color, bold=True, cut=True)
 
+    def go(self) -> None:
+        """Its candidate has gone: what is still on its way to it means nothing."""
+        self.blockSignals(True)
+        self._drop_rename()
+        self.hide()
+        self.deleteLater()
+
     def start_rename(self) -> None:
         """Type another name in place."""
         assert self._entry is not None
         old = self._entry.candidate.name
-        if self._rename is not None:
-            self._rename.deleteLater()
+        self._drop_rename()
         self._rename = NameEdit("Name of the candidate", lambda: old, lambda new: self._actions.rename(old, new))
         self._rename.setParent(self)
         self._rename.setGeometry(40, 4, self.width() - 50, 25)
@@ -145,9 +164,15 @@ class Card(FocusRing):
 
     def _end_rename(self) -> None:
         if self._rename is not None and not self._rename.wrong:
-            self._rename.deleteLater()
-            self._rename = None
+            self._drop_rename()
             self.setFocus()
+
+    def _drop_rename(self) -> None:
+        if self._rename is not None:
+            gone, self._rename = self._rename, None
+            gone.setModified(False)
+            gone.hide()
+            gone.deleteLater()
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if event.button() == Qt.MouseButton.LeftButton:
@@ -187,6 +212,12 @@ def figures_of(result: Result, scale: Scale) -> list[tuple[str, str, str]]:
     return found
 
 
+def beyond_text(result: Result, scale: Scale) -> str:
+    """Where the run departs further than the figures say, such as "7.0 K after Loud"; empty where it does not."""
+    worst = result.worst_after
+    return "" if worst is None else f"{show(worst[0], Quantity.DIFFERENCE, scale)} away after {worst[1]}"
+
+
 class Cards(QWidget):
     """All candidates, and a button to add one.
 
@@ -207,7 +238,7 @@ class Cards(QWidget):
         add.setProperty("link", True)
         add.setAccessibleName("Add a candidate")
         menu = QMenu(add)
-        for strategy in NEW:
+        for strategy in STRATEGIES:
             menu.addAction(strategy, partial(actions.add, strategy))
         menu.addSeparator()
         menu.addAction("Copy of the selected one", actions.duplicate)
@@ -233,7 +264,7 @@ class Cards(QWidget):
             self._cards.append(card)
             self._column.addWidget(card)
         while len(self._cards) > len(entries):
-            self._cards.pop().deleteLater()
+            self._cards.pop().go()
         self._names = [entry.candidate.name for entry in entries]
         for card, entry in zip(self._cards, entries, strict=True):
             name = entry.candidate.name

@@ -2,11 +2,12 @@
 
 from pydantic import ValidationError
 from PySide6.QtCore import QPoint, Qt, Signal
-from PySide6.QtWidgets import QFormLayout, QFrame, QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFormLayout, QFrame, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.fields.binding import first_sentence
 from kelvarn.desktop.fields.plain import Choice, heading
+from kelvarn.desktop.plain import Label
 from kelvarn.model.mark import MEASURES, Mark
 from kelvarn.model.project import Project
 from kelvarn.model.trial import Trial
@@ -42,7 +43,7 @@ class MarkEditor(QFrame):
         self._limit = QLineEdit()
         self._limit.setAccessibleName("Limit")
         self._measure.setAccessibleName("Measure")
-        self._fault = QLabel()
+        self._fault = Label()
         self._fault.setProperty("role", "wrong")
         self._fault.setFont(theme.font("small"))
         self._fault.setWordWrap(True)

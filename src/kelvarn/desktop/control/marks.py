@@ -8,7 +8,6 @@ from PySide6.QtWidgets import (
     QFrame,
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QPushButton,
     QScrollArea,
     QSizePolicy,
@@ -20,6 +19,7 @@ from PySide6.QtWidgets import (
 from kelvarn.desktop import texts, theme
 from kelvarn.desktop.elided import ElidedLine
 from kelvarn.desktop.focus import FocusRing
+from kelvarn.desktop.plain import Label, plain_tip
 from kelvarn.engine.marks import Verdict
 from kelvarn.model.mark import Mark
 from kelvarn.studies.results import Result
@@ -60,7 +60,7 @@ class MarkBar(FocusRing):
         self._texts = reached, words = self._reached(), mark.limit_text(scale)
         self.setAccessibleName(f"Mark {mark.title}, {words}: {reached}")
         reason = verdict.reason if verdict is not None and verdict.reason else mark.kind.text
-        self.setToolTip(f"{mark.title}: {reached}, asked {words}.\n{reason}\nClick to change the mark.")
+        self.setToolTip(plain_tip(f"{mark.title}: {reached}, asked {words}.\n{reason}\nClick to change the mark."))
         self.update()
 
     def _reached(self) -> str:
@@ -189,7 +189,7 @@ class MarksFoot(QFrame):
         self.setProperty("foot", True)
         self._bars: list[MarkBar] = []
         self._caption = ElidedLine("small", "muted", ground="panel")
-        title = QLabel("Pass marks")
+        title = Label("Pass marks")
         title.setFont(theme.font("small", bold=True))
         add = QPushButton("+ mark")
         add.setProperty("link", True)

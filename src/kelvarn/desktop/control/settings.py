@@ -1,65 +1,58 @@
-"""Settings of the selected candidate, and of the trial it runs on."""
+"""Settings of the selected candidate, and of the trial it runs on. Which fields there are stands with the kinds."""
 
 from collections.abc import Hashable
 from functools import partial
 
-from PySide6.QtCore import QPoint
+from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QButtonGroup, QFrame, QHBoxLayout, QMenu, QPushButton, QWidget
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.document import Document
+from kelvarn.desktop.fields.any import field_for
 from kelvarn.desktop.fields.binding import Binding
+from kelvarn.desktop.fields.notes import NotesField
 from kelvarn.desktop.fields.number import NumberField
-from kelvarn.desktop.fields.plain import ChoiceField, NameEdit, SwitchField, heading
+from kelvarn.desktop.fields.plain import Choice, NameEdit, heading
 from kelvarn.desktop.fields.ruler import RulerField
 from kelvarn.desktop.panel import Panel
-from kelvarn.desktop.view import View
-from kelvarn.model.candidate import OnOff, Pid
+from kelvarn.desktop.plain import menu_text, plain_tip
+from kelvarn.desktop.station import Context
+from kelvarn.model.candidate import STRATEGIES
 from kelvarn.model.edit import Path, add_event, remove_event, rename_event
-from kelvarn.model.fields import SURROUNDINGS
-from kelvarn.model.trial import DoorOpens, DrawOffRuns, Event, Load, ProbeFault
+from kelvarn.model.events import EVENT_KINDS, Event
 
-from .actions import NEW, CandidateActions
-
-_MORE_ON_OFF = ("shortest_on_s", "shortest_off_s", "confirm_s", "decide_every_s")
-_MORE_PID = ("filter_n", "derivative_weight", "bias", "low", "high", "rate_per_s")
-_EVENT_VALUES: dict[str, tuple[str, ...]] = {
-    "door": ("conductance_W_per_K",), "surroundings": ("change_K",), "load": ("power_W",), "draw_off": (),
-    "supply": ("to",), "probe_fault": (),
-}  # fmt: skip
-_FAULTS = ("open", "short", "stuck", "stale", "drift", "offset", "spikes")
-_FAULT_VALUES = {"drift": ("size_K",), "offset": ("size_K",), "spikes": ("size_K", "every_s"), "stale": ("every_s",)}
-EVENT_NAMES = [
-    ("door", "a door opens"), ("surroundings", "the surroundings change"), ("load", "heat from elsewhere"),
-    ("draw_off", "a draw-off runs"), ("supply", "the supply sags"), ("probe_fault", "the probe fails"),
-]  # fmt: skip
+from .actions import CandidateActions, TrialActions
 
 
 class Settings(Panel):
     """The right column of Control."""
 
-    def __init__(self, document: Document, view: View, actions: CandidateActions) -> None:
+    def __init__(self, context: Context, actions: CandidateActions, trials: TrialActions) -> None:
         super().__init__(theme.RIGHT_WIDTH - 40)
-        self._document, self._view, self._actions = document, view, actions
+        self._document, self._view, self._guarded = context.document, context.view, context.guarded
+        self._actions, self._trials = actions, trials
         self._more = False
         self.add_event = QPushButton()
+        self.trial_box = Choice()
 
     def subject(self) -> Hashable:
         project = self._document.project
         candidate, trial = self._view.candidate(project), self._view.trial(project)
-        events = tuple((e.kind, e.name, e.lasts_s is None, getattr(e, "fault", None)) for e in trial.events)
         return (
             self._view.candidate_index(project),
             candidate.name,
             candidate.strategy,
-            getattr(candidate.controller, "anti_windup", None),
+            candidate.controller.rulers + candidate.controller.more,
             self._more,
+            bool(candidate.notes),
+            tuple(each.name for each in project.trials),
             trial.name,
+            bool(trial.notes),
             len(trial.plan.changes),
-            events,
+            tuple((e.kind, e.name, e.lasts_s is None, e.shown()) for e in trial.events),
             project.rig.body_names,
-            tuple(probe.name for probe in project.rig.probes),
-            tuple(draw_off.name for draw_off in project.rig.draw_offs),
+            project.rig.names_for("probe"),
+            project.rig.names_for("draw_off"),
             self._view.scale,
         )
 
@@ -75,27 +68,24 @@ class Settings(Panel):
         self.add(name)
         self.add(_Strategies(self._actions, candidate.strategy))
         controller = candidate.controller
-        if isinstance(controller, OnOff):
-            rulers, more = ["below_K", "above_K"], list(_MORE_ON_OFF)
-        else:
-            rulers, more = _pid_rulers(controller), _pid_more(controller)
-        for k, field in enumerate(rulers):
+        for k, field in enumerate(controller.rulers):
             self.add(RulerField(self._bind(path, field)), 6 if k == 0 else 0)
-        self.add(self._fold(_more_text(controller)))
+        self.add(self._fold(controller.more_words))
         if self._more:
-            for field in more:
-                self.add(NumberField(self._bind(path, field)))
-            if isinstance(controller, OnOff):
-                self.add(SwitchField(self._bind(path, "once")))
-            elif controller.integrates:
-                self._add_windup(path, controller)
+            for field in controller.more:
+                self.add(field_for(self._bind(path, field, controller.empty_words(field)), project.rig))
+        if self._more or candidate.notes:
+            self.add(NotesField(self._bind(("candidates", index), "notes")), 4)
         self._fill_trial()
 
-    def _bind(self, path: Path, field: str) -> Binding:
-        return Binding(self._document, self._view, (*path, field))
+    def _bind(self, path: Path, field: str, empty: str | None = None) -> Binding:
+        binding = Binding(self._document, self._view, (*path, field))
+        if empty is not None:
+            binding.extra["empty"] = empty
+        return binding
 
     def _fold(self, more: str) -> QPushButton:
-        button = QPushButton("– fewer settings" if self._more else f"+ more: {more}")
+        button = QPushButton("– fewer settings" if self._more else f"+ more: {more}, notes")
         button.setProperty("link", True)
         button.clicked.connect(self._toggle_more)
         return button
@@ -104,31 +94,23 @@ class Settings(Panel):
         self._more = not self._more
         self.refresh()
 
-    def _add_windup(self, path: Path, controller: Pid) -> None:
-        choices = [("none", "none"), ("hold", "hold while limited"), ("back_calculation", "back-calculation")]
-        self.add(ChoiceField(self._bind(path, "anti_windup"), list(choices)))
-        if controller.anti_windup == "back_calculation":
-            tracking = self._bind(path, "tracking_s")
-            tracking.extra["empty"] = "√(Ti·Td)" if controller.acting_td_s else "Ti"
-            self.add(NumberField(tracking))
-
     def _fill_trial(self) -> None:
         project = self._document.project
         place = self._view.trial_index(project)
         trial = project.trials[place]
         path: Path = ("trials", place)
         self.add(_rule(), 8)
-        self.add(heading(f"Trial: {trial.name}"))
+        self.add(self._trial_head())
+        name = NameEdit("Name of the trial", lambda: trial.name, lambda new: self._trials.rename(trial.name, new))
+        name.setProperty("plain", True)
+        self.add(name)
         last = len(trial.plan.changes) - 1
         for k in range(len(trial.plan.changes)):
             title = "Setpoint" if last == 0 else f"Setpoint {k + 1}"
             where: Path = (*path, "plan", "changes", k, "to_degC")
             self.add(NumberField(Binding(self._document, self._view, where, title)))
         for field in ("duration_s", "start_degC", "band_K"):
-            binding = self._bind(path, field)
-            if field == "start_degC":
-                binding.extra["empty"] = "cold"
-            self.add(NumberField(binding))
+            self.add(NumberField(self._bind(path, field)))
         for k, event in enumerate(trial.events):
             self._fill_event(place, k, event)
         self.add_event = QPushButton("+ event …")
@@ -137,41 +119,62 @@ class Settings(Panel):
             lambda: self.event_menu(place).popup(self.add_event.mapToGlobal(QPoint(0, self.add_event.height())))
         )
         self.add(self.add_event, 8)
+        self.add(NotesField(self._bind(path, "notes")), 4)
+
+    def _trial_head(self) -> QWidget:
+        """The heading, which trial is shown where there are several, and what can be done with trials."""
+        row = QWidget()
+        layout = QHBoxLayout(row)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.addWidget(heading("Trial"))
+        trials = self._document.project.trials
+        self.trial_box = Choice()
+        self.trial_box.setAccessibleName("Trial shown")
+        self.trial_box.setMinimumWidth(40)
+        for trial in trials:
+            self.trial_box.addItem(trial.name, trial.name)
+        self.trial_box.setCurrentIndex(self._view.trial_index(self._document.project))
+        self.trial_box.activated.connect(lambda _: self._view.select_trial(self.trial_box.currentData()))
+        self.trial_box.setVisible(len(trials) > 1)
+        layout.addWidget(self.trial_box, 1)
+        if len(trials) == 1:
+            layout.addStretch(1)
+        for text, work, shown in (("copy", self._trials.copy, True), ("remove", self._trials.delete, len(trials) > 1)):
+            button = QPushButton(text)
+            button.setProperty("link", True)
+            button.setAccessibleName(f"{text.capitalize()} the trial")
+            button.clicked.connect(self._guarded(work))
+            button.setVisible(shown)
+            layout.addWidget(button)
+        return row
 
     def _fill_event(self, place: int, k: int, event: Event) -> None:
         path: Path = ("trials", place, "events", k)
         self.add(_EventHead(self._document, place, k), 8)
         rig = self._document.project.rig
-        choices: dict[str, list[str]] = {}
-        if isinstance(event, DoorOpens):
-            choices = {"body": list(rig.body_names), "to": [SURROUNDINGS, *rig.body_names]}
-        elif isinstance(event, Load):
-            choices = {"body": list(rig.body_names)}
-        elif isinstance(event, DrawOffRuns):
-            choices = {"draw_off": [each.name for each in rig.draw_offs]}
-        elif isinstance(event, ProbeFault):
-            choices = {"probe": [each.name for each in rig.probes], "fault": list(_FAULTS)}
-        for field, names in choices.items():
-            if len(names) > 1:
-                self.add(ChoiceField(self._bind(path, field), [(name, name) for name in names]))
-        values = _FAULT_VALUES.get(event.fault, ()) if isinstance(event, ProbeFault) else _EVENT_VALUES[event.kind]
-        for field in ("at_s", "lasts_s", *values):
-            binding = self._bind(path, field)
-            if field in ("lasts_s", "conductance_W_per_K"):
-                binding.extra["empty"] = "to the end" if field == "lasts_s" else "as the rig says"
-            self.add(NumberField(binding))
+        fields = [field_for(self._bind(path, field), rig) for field in event.shown()]
+        numbers = [field_for(self._bind(path, field), rig) for field in ("at_s", "lasts_s")]
+        choices = [field for field in fields if not isinstance(field, NumberField)]
+        for field in (*choices, *numbers, *(field for field in fields if isinstance(field, NumberField))):
+            self.add(field)
 
     def event_menu(self, place: int) -> QMenu:
         """Kinds of events that can be added to a trial."""
         menu = QMenu(self)
-        for kind, name in EVENT_NAMES:
-            action = menu.addAction(name, partial(self._add_event, place, kind))
-            action.setEnabled(kind != "draw_off" or bool(self._document.project.rig.draw_offs))
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        for kind, of_kind in EVENT_KINDS.items():
+            action = menu.addAction(menu_text(of_kind.what), partial(self._add_event, place, kind))
+            lacking = of_kind.missing(self._document.project.rig)
+            action.setEnabled(not lacking)
+            action.setToolTip(plain_tip(lacking))
         return menu
 
     def _add_event(self, place: int, kind: str) -> None:
-        changed = add_event(self._document.project, place, kind)
-        self._document.apply(changed, f"add event {changed.trials[place].events[-1].name}")
+        def add() -> None:
+            changed = add_event(self._document.project, place, kind)
+            self._document.apply(changed, f"add event {changed.trials[place].events[-1].name}")
+
+        self._guarded(add)()
 
 
 class _Strategies(QWidget):
@@ -183,7 +186,7 @@ class _Strategies(QWidget):
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(4)
         group = QButtonGroup(self)
-        for name in NEW:
+        for name in STRATEGIES:
             button = QPushButton(name)
             button.setCheckable(True)
             button.setProperty("chip", True)
@@ -200,11 +203,17 @@ class _EventHead(QWidget):
         super().__init__()
         event = document.project.trials[trial].events[index]
 
+        def still_there() -> bool:
+            events = document.project.trials[trial].events if trial < len(document.project.trials) else ()
+            return index < len(events) and events[index].name == event.name
+
         def rename(new: str) -> None:
-            document.apply(rename_event(document.project, trial, event.name, new), f"rename {event.name}")
+            if still_there():
+                document.apply(rename_event(document.project, trial, event.name, new), f"rename {event.name}")
 
         def remove() -> None:
-            document.apply(remove_event(document.project, trial, index), f"remove {event.name}")
+            if still_there():
+                document.apply(remove_event(document.project, trial, index), f"remove {event.name}")
 
         name = NameEdit("Name of the event", lambda: event.name, rename)
         name.setProperty("plain", True)
@@ -224,26 +233,3 @@ def _rule() -> QFrame:
     line.setFixedHeight(1)
     line.setProperty("rule", True)
     return line
-
-
-def _pid_rulers(controller: Pid) -> list[str]:
-    found = ["kp_per_K"]
-    if controller.integrates:
-        found.append("ti_s")
-    if controller.terms == "PID":
-        found.append("td_s")
-    if controller.integrates:
-        found.append("setpoint_weight")
-    return found
-
-
-def _more_text(controller: OnOff | Pid) -> str:
-    """What is behind the fold, in a few words."""
-    if isinstance(controller, OnOff):
-        return "shortest times, delays"
-    return {"P": "bias, limits", "PI": "limits, wind-up", "PID": "filter, limits, wind-up"}[controller.terms]
-
-
-def _pid_more(controller: Pid) -> list[str]:
-    speed = ("filter_n", "derivative_weight")
-    return [name for name in _MORE_PID if controller.terms == "PID" or name not in speed]

@@ -1,55 +1,59 @@
 """Puts the Control station together."""
 
-from PySide6.QtCore import QPoint
-from PySide6.QtWidgets import QVBoxLayout, QWidget
+from functools import partial
+
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtWidgets import QMenu, QVBoxLayout, QWidget
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.columns import Columns
-from kelvarn.desktop.document import Document
 from kelvarn.desktop.elided import ElidedLine
-from kelvarn.desktop.runner import Runner
-from kelvarn.desktop.strip.content import Entry, candidate_content
+from kelvarn.desktop.lanes.choice import chosen_lanes
+from kelvarn.desktop.lanes.edits import Drags
+from kelvarn.desktop.lanes.scene import Entry, entries, scene_of
+from kelvarn.desktop.menus import Command
+from kelvarn.desktop.station import Context, Phrase, Station
 from kelvarn.desktop.strip.strip import Strip
 from kelvarn.desktop.texts import MOST_OF_A_NAME
-from kelvarn.desktop.view import View
 from kelvarn.engine.why import why
-from kelvarn.model.edit import append, put, remove
+from kelvarn.model.candidate import STRATEGIES
+from kelvarn.model.edit import append, remove
 from kelvarn.model.mark import Mark
-from kelvarn.units import shortened
+from kelvarn.units import counted, shortened
 
-from .actions import CandidateActions
+from .actions import CandidateActions, TrialActions
 from .cards import Cards
-from .edits import StripEdits
+from .lanes_button import LanesButton
 from .mark_editor import MarkEditor
 from .marks import MarksFoot
 from .settings import Settings
 from .terms import Terms
 
 
-def entries(document: Document, runner: Runner) -> list[Entry]:
-    """All candidates with their results."""
-    project = document.project
-    return [
-        Entry(c, runner.result_of(c.name), k, c.name == project.chosen, c.name in runner.faults)
-        for k, c in enumerate(project.candidates)
-    ]
-
-
-class ControlStation(QWidget):
+class ControlStation(Station):
     """Candidates, strip, settings, marks."""
 
-    def __init__(self, document: Document, view: View, runner: Runner, actions: CandidateActions) -> None:
-        super().__init__()
-        self._document, self._view, self._runner = document, view, runner
-        self.cards = Cards(actions)
-        self.cards.selected.connect(view.select)
+    title, keys = "Control", "Ctrl+3"
+
+    def __init__(self, context: Context) -> None:
+        super().__init__(context)
+        self._document, self._view, self._runner = context.document, context.view, context.runner
+        self._drags = Drags(self._document, self._view)
+        self.candidate_actions = CandidateActions(self._document, self._view)
+        self.trial_actions = TrialActions(self._document, self._view)
+        self.cards = Cards(self.candidate_actions)
+        self.cards.selected.connect(self._view.select)
+        self.cards.menu_wanted.connect(self._show_menu)
         self.terms = Terms()
-        self.strip = Strip(StripEdits(document, view))
-        self.strip.cursor_moved.connect(view.move_cursor)
+        self.strip = Strip(self._document)
+        self.strip.setAccessibleName("Strip: temperature, drive and events over time")
+        self.strip.cursor_moved.connect(self._view.move_cursor)
         self.strip.pin_changed.connect(self._pin)
+        self.strip.resized.connect(self._show_lanes)
+        self.lanes = LanesButton(self._document, self.strip)
         self.why_line = ElidedLine("body", indent=50)
         self.why_line.setAccessibleName("Why: the controller's decision at the cursor")
-        self.settings = Settings(document, view, actions)
+        self.settings = Settings(context, self.candidate_actions, self.trial_actions)
         self.marks = MarksFoot()
         self.marks.edit_wanted.connect(self._edit_mark)
         self.marks.add_wanted.connect(self._add_mark)
@@ -73,35 +77,106 @@ class ControlStation(QWidget):
         layout.addWidget(self.columns, 1)
         layout.addWidget(self.marks)
 
+    @property
+    def chart(self) -> Strip:
+        return self.strip
+
+    def commands(self) -> list[Command]:
+        do, menu, trials = self.candidate_actions, "&Candidate", "&Trial"
+        add = [Command(menu, f"Add {strategy}", "", self.shown(partial(do.add, strategy))) for strategy in STRATEGIES]
+        return [
+            *add,
+            Command(menu),
+            *self._of_candidate(),
+            Command(menu),
+            Command(menu, "Next candidate", "Ctrl+Down", partial(self._step_candidate, 1)),
+            Command(menu, "Previous candidate", "Ctrl+Up", partial(self._step_candidate, -1)),
+            Command(trials, "Next trial", "Ctrl+PgDown", partial(self._step_trial, 1)),
+            Command(trials, "Previous trial", "Ctrl+PgUp", partial(self._step_trial, -1)),
+            Command(trials, "Copy the trial", "", self.shown(self.trial_actions.copy)),
+            Command(trials, "Delete the trial", "", self.in_sight(self.trial_actions.delete)),
+        ]
+
+    def _of_candidate(self) -> list[Command]:
+        """What can be done with the selected candidate, also by its card's menu."""
+        do, menu = self.candidate_actions, "&Candidate"
+        return [
+            Command(menu, "Choose for the device", "Ctrl+Return", self.shown(do.choose)),
+            Command(menu, "Rename", "F2", self.shown(self._rename)),
+            Command(menu, "Duplicate", "Ctrl+D", self.shown(do.duplicate)),
+            Command(menu, "Hide or show", "Ctrl+H", self.shown(do.toggle_hidden)),
+            Command(menu, "Delete", "Ctrl+Delete", self.in_sight(do.delete)),
+        ]
+
+    def phrase(self) -> Phrase:
+        runner, project = self._runner, self._document.project
+        if runner.preparing:
+            return Phrase("preparing, first start only", "begin")
+        if runner.busy:
+            return Phrase(f"computing, {100 * runner.share:.0f} %", "begin")
+        if runner.faults:
+            return Phrase(f"{len(runner.faults)} cannot be computed", "look")
+        candidates = counted(len(project.candidates), "candidate")
+        result = runner.result_of(project.chosen or self._view.candidate(project).name)
+        if result is None or not result.verdicts:
+            return Phrase(candidates, "begin")
+        met, asked = result.met, len(result.verdicts)
+        return Phrase(f"{candidates}, {met} of {asked} marks met", "fine" if met == asked else "look")
+
     def refresh(self) -> None:
-        """Show the present state of document, view and runner."""
         project = self._document.project
         trial, selected = self._view.trial(project), self._view.candidate(project)
         shown = entries(self._document, self._runner)
         self.cards.show_entries(shown, selected.name, self._view.scale, self._runner.faults)
-        self._content = candidate_content(trial, self._view.scale, shown, selected.name)
-        self.strip.show_content(self._content)
+        self._show_lanes(shown)
         self.settings.refresh()
         result = self._runner.result_of(selected.name)
         caption = f"for “{selected.name}” on “{trial.name}”"
         self.marks.show_marks(trial.marks, result, self._view.scale, caption)
         self.show_cursor()
 
+    def _show_lanes(self, shown: list[Entry] | None = None) -> None:
+        project = self._document.project
+        trial, selected = self._view.trial(project), self._view.candidate(project)
+        found = shown if shown is not None else entries(self._document, self._runner)
+        scene = scene_of(project, trial, self._view.scale, found, selected.name, self._drags)
+        self.strip.show_lanes(chosen_lanes(scene, self.strip.height()))
+
     def show_cursor(self) -> None:
-        """Show what depends on the cursor."""
         self.strip.set_cursor(self._view.cursor_s, self._view.pinned)
-        self.terms.show_at(self._content, self._view.cursor_s)
         selected = self._view.candidate(self._document.project)
+        result = self._runner.result_of(selected.name)
+        self.terms.show_at(None if result is None else result.run, self._view.scale, self._view.cursor_s)
         if self._runner.preparing:
             self.why_line.say("preparing, first start only …", "muted")
         elif selected.name in self._runner.faults:
             self.why_line.say(self._runner.faults[selected.name], "ember")
         elif self._runner.busy:
             self.why_line.say("computing …", "muted")
-        elif (result := self._runner.result_of(selected.name)) is not None:
-            index = min(round(self._view.cursor_s / result.run.rig.probe.interval_s), result.run.time_s.size - 1)
-            reason = why(result.run, index, self._view.scale)
+        elif result is not None:
+            reason = why(result.run, result.run.sample_at(self._view.cursor_s), self._view.scale)
             self.why_line.say(f"{shortened(selected.name, MOST_OF_A_NAME)}: {reason}", "ink")
+
+    def _show_menu(self, at: QPoint) -> None:
+        menu = QMenu(self)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        for command in self._of_candidate():
+            assert command.run is not None
+            menu.addAction(command.name, command.run)
+        menu.popup(at)
+
+    def _rename(self) -> None:
+        self.cards.card(self.candidate_actions.selected.name).start_rename()
+
+    def _step_candidate(self, step: int) -> None:
+        project = self._document.project
+        index = (self._view.candidate_index(project) + step) % len(project.candidates)
+        self._view.select(project.candidates[index].name)
+
+    def _step_trial(self, step: int) -> None:
+        project = self._document.project
+        index = (self._view.trial_index(project) + step) % len(project.trials)
+        self._view.select_trial(project.trials[index].name)
 
     def _pin(self, pinned: bool) -> None:
         self._view.pinned = pinned
@@ -115,11 +190,18 @@ class ControlStation(QWidget):
         trial = self._view.trial(project)
         mark, path = trial.marks[index], self._marks_path()
 
+        def still_there() -> bool:
+            """Whether it is the mark that was clicked: the project may be another one by now."""
+            marks = self._view.trial(self._document.project).marks
+            return self._marks_path() == path and index < len(marks) and marks[index] == mark
+
         def take(new: Mark) -> None:
-            self._document.apply(put(project, (*path, index), new), f"mark {mark.title}")
+            if still_there():
+                self._document.set((*path, index), new, f"mark {mark.title}")
 
         def drop() -> None:
-            self._document.apply(remove(project, path, index), f"remove mark {mark.title}")
+            if still_there():
+                self._document.apply(remove(self._document.project, path, index), f"remove mark {mark.title}")
 
         editor = MarkEditor(project, trial, mark, self._view.scale, self)
         editor.taken.connect(take)
@@ -127,8 +209,13 @@ class ControlStation(QWidget):
         editor.popup(at)
 
     def _add_mark(self, at: QPoint) -> None:
-        project = self._document.project
-        path = self._marks_path()
-        editor = MarkEditor(project, self._view.trial(project), None, self._view.scale, self)
-        editor.taken.connect(lambda new: self._document.apply(append(project, path, new), f"add mark {new.title}"))
+        editor = MarkEditor(
+            self._document.project, self._view.trial(self._document.project), None, self._view.scale, self
+        )
+
+        def add(new: Mark) -> None:
+            changed = append(self._document.project, self._marks_path(), new)
+            self._document.apply(changed, f"add mark {new.title}")
+
+        editor.taken.connect(lambda new: self.context.guarded(lambda: add(new))())
         editor.popup(at)

@@ -6,10 +6,10 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from kelvarn.desktop import texts, theme
 from kelvarn.desktop.strip.axis import clock
-from kelvarn.desktop.strip.content import Content
 from kelvarn.engine.run import Run
-from kelvarn.model.candidate import Pid
-from kelvarn.units import Quantity, show
+from kelvarn.engine.sample import Term
+from kelvarn.engine.why import terms
+from kelvarn.units import Quantity, Scale, show
 
 _ROW = 23
 
@@ -19,7 +19,8 @@ class Terms(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self._content: Content | None = None
+        self._run: Run | None = None
+        self._scale = Scale.CELSIUS
         self._time_s = 0.0
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)  # nothing below needs to be painted for it
         self.setFixedHeight(26 + 6 * _ROW)
@@ -30,33 +31,33 @@ class Terms(QWidget):
             "so that distance is Kp times what is missing."
         )
 
-    def show_at(self, content: Content, time_s: float) -> None:
-        """Show a run at an instant."""
-        self._content, self._time_s = content, time_s
+    def show_at(self, run: Run | None, scale: Scale, time_s: float) -> None:
+        """Show a run at an instant; None where there is none yet."""
+        self._run, self._scale, self._time_s = run, scale, time_s
         self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:
         del event
         look = theme.current()
-        if self._content is None or self._content.result is None:
+        run = self._run
+        if run is None:
             painter = QPainter(self)
             painter.fillRect(self.rect(), look.color("ground"))
             painter.end()
             return
-        run = self._content.result.run
-        k = min(round(self._time_s / run.rig.probe.interval_s), run.time_s.size - 1)
+        k = run.sample_at(self._time_s)
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.fillRect(self.rect(), look.color("ground"))
         heading = f"Terms at {clock(float(run.time_s[k]), 60)}"
         texts.paint(painter, QRectF(0, 0, self.width(), 19), heading, look.color("ink"), "title")
         top = 26.0
-        controller = run.controller
-        if isinstance(controller, Pid):
-            top = self._paint_bars(painter, run, controller, k, top)
+        found = terms(run, k)
+        if found:
+            top = self._paint_bars(painter, found, top)
         else:
             gap = float(run.setpoint_degC[k] - run.measured_degC[k])
-            text = show(abs(gap), Quantity.DIFFERENCE, self._content.scale)
+            text = show(abs(gap), Quantity.DIFFERENCE, self._scale)
             self._row(painter, top, "distance", f"{text} {'below' if gap >= 0 else 'above'}")
             top += _ROW
         painter.setPen(QPen(look.color("hairline"), 1))
@@ -68,19 +69,12 @@ class Terms(QWidget):
         self._row(painter, top + _ROW, "drive gives", show(given, Quantity.DRIVE) + limited)
         painter.end()
 
-    def _paint_bars(self, painter: QPainter, run: Run, controller: Pid, k: int, top: float) -> float:
+    def _paint_bars(self, painter: QPainter, found: list[Term], top: float) -> float:
         look = theme.current()
-        # Kp (b r − y) taken apart: distance is Kp (r − y), and what the weight takes off goes with the memory.
-        lead = controller.kp_per_K * (1 - controller.acting_weight) * float(run.setpoint_degC[k]) * run.direction
-        rows = [("P distance", float(run.p[k]) + lead, "glacier")]
-        if controller.integrates:
-            rows.append(("I memory", float(run.i[k]) - lead, "moss"))
-        if controller.acting_td_s:
-            rows.append(("D speed", float(run.d[k]), "gold"))
-        widest = max(1.0, *(abs(value) for _, value, _ in rows))
+        widest = max(1.0, *(abs(term.drive) for term in found))
         left, right = 88.0, self.width() - 62.0
         zero = (left + right) / 2
-        for name, value, color in rows:
+        for name, value, color in found:
             length = value / widest * (right - left) / 2
             bar = QRectF(min(zero, zero + length), top + 5, abs(length), 12)
             painter.setPen(Qt.PenStyle.NoPen)

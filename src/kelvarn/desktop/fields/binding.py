@@ -8,7 +8,10 @@ from pydantic.fields import FieldInfo
 from kelvarn.desktop.document import Document
 from kelvarn.desktop.view import View
 from kelvarn.model.edit import EditError, Path, value_at
-from kelvarn.units import Quantity, UnitError, parse, show
+from kelvarn.model.fields import words_of
+from kelvarn.units import Quantity, UnitError, parse, shortened, show
+
+_MOST_IN_A_NAME = 30
 
 
 class Wrong(ValueError):
@@ -56,8 +59,13 @@ class Binding:
         if value is None:
             return ""
         if self.quantity is None:
-            return str(value)
+            return words_of(self.info, value)
         return show(float(value), self.quantity, self.view.scale, exact=True)
+
+    def _name_of(self, value: Any) -> str:
+        """A value in the name of an edit."""
+        text = " ".join(self.text(value).split())
+        return shortened(text, _MOST_IN_A_NAME) or "none"
 
     def range_text(self) -> str:
         """Its range, for the tool tip."""
@@ -97,8 +105,7 @@ class Binding:
             value = round(value)
         if value == self.value:
             return
-        before = self.text(value_at(self.document.origin, self.path)) or "none"
-        after = self.text(value) or "none"
+        before, after = (self._name_of(each) for each in (value_at(self.document.origin, self.path), value))
         try:
             self.document.set(self.path, value, f"{self.title} {before} → {after}", dragged=dragged)
         except ValidationError as error:

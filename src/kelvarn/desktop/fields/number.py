@@ -4,10 +4,11 @@ import math
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QGridLayout, QLabel, QWidget
+from PySide6.QtWidgets import QGridLayout, QWidget
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.keys import value_step
+from kelvarn.desktop.plain import Label, menu_text, plain_tip
 from kelvarn.units import Quantity, from_shown, split, to_shown
 
 from .binding import Binding, Wrong
@@ -35,7 +36,7 @@ class NumberEdit(TypedLine):
         self.setPlaceholderText(str(binding.extra.get("empty", "none")) if binding.optional else "")
         self.textEdited.connect(lambda _: self._complain(""))
         self.editingFinished.connect(self.take)
-        self.setToolTip(f"{binding.info.description}\n{binding.range_text()}   ↑ ↓ step, Shift ×10, Alt ÷10")
+        self.setToolTip(plain_tip(f"{binding.info.description}\n{binding.range_text()}   ↑ ↓ step, Shift ×10, Alt ÷10"))
         self.refresh()
 
     def refresh(self) -> None:
@@ -120,12 +121,12 @@ class NumberField(QWidget):
         super().__init__(parent)
         self.edit = NumberEdit(binding)
         self.edit.setFixedWidth(EDIT_WIDTH)
-        title = QLabel(binding.title)
-        title.setToolTip(binding.info.description or "")
+        title = Label(menu_text(binding.title))
+        title.setToolTip(plain_tip(binding.info.description or ""))
         title.setBuddy(self.edit)
         title.setMinimumWidth(40)
         title.setWordWrap(True)
-        self._fault = QLabel()
+        self._fault = Label()
         self._fault.setProperty("role", "wrong")
         self._fault.setFont(theme.font("small"))
         self._fault.setWordWrap(True)

@@ -6,9 +6,10 @@ from typing import Any
 from pydantic import ValidationError
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtGui import QKeyEvent, QPainter, QPaintEvent, QWheelEvent
-from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QLabel, QWidget
+from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QWidget
 
 from kelvarn.desktop import theme
+from kelvarn.desktop.plain import Label, menu_text, plain_tip
 from kelvarn.model.edit import EditError
 from kelvarn.model.names import MOST_CHARACTERS
 
@@ -52,7 +53,7 @@ class NameEdit(TypedLine):
         except ValidationError as error:
             self._refuse(first_sentence(error))
             return
-        except EditError as error:
+        except (EditError, Wrong) as error:
             self._refuse(str(error))
             return
         self.refresh()
@@ -63,7 +64,7 @@ class NameEdit(TypedLine):
 
     def _say(self, sentence: str) -> None:
         self.mark(bool(sentence))
-        self.setToolTip(sentence)
+        self.setToolTip(plain_tip(sentence))
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() == Qt.Key.Key_Escape and self.isModified():
@@ -107,7 +108,7 @@ class ChoiceField(QWidget):
         self.box = Choice()
         self.box.setAccessibleName(binding.title)
         self.box.setFixedWidth(EDIT_WIDTH + 42)
-        self.box.setToolTip(binding.info.description or "")
+        self.box.setToolTip(plain_tip(binding.info.description or ""))
         for value, name in choices:
             self.box.addItem(name, value)
         self.box.activated.connect(self._take)
@@ -124,7 +125,7 @@ class ChoiceField(QWidget):
         try:
             self._put(self.box.currentData())
         except Wrong as error:
-            self.box.setToolTip(str(error))
+            self.box.setToolTip(plain_tip(str(error)))
         self.refresh()
 
 
@@ -132,9 +133,9 @@ class SwitchField(QCheckBox):
     """A yes or no."""
 
     def __init__(self, binding: Binding) -> None:
-        super().__init__(binding.title)
+        super().__init__(menu_text(binding.title))
         self._binding = binding
-        self.setToolTip(binding.info.description or "")
+        self.setToolTip(plain_tip(binding.info.description or ""))
         self.clicked.connect(lambda on: binding.put(on))
         self.refresh()
 
@@ -144,9 +145,31 @@ class SwitchField(QCheckBox):
             self.setChecked(bool(self._binding.value))
 
 
+class TextField(QWidget):
+    """A title and a line of text, which may be empty."""
+
+    def __init__(self, binding: Binding) -> None:
+        super().__init__()
+
+        def take(text: str) -> None:
+            binding.put(text or (None if binding.optional else ""))
+
+        self._edit = NameEdit(binding.title, lambda: binding.value or "", take)
+        self._edit.setMaxLength(next((m.max_length for m in binding.info.metadata if hasattr(m, "max_length")), 200))
+        self._edit.setFixedWidth(EDIT_WIDTH + 42)
+        self._edit.setToolTip(binding.info.description or "")
+        self._binding = binding
+        self.setLayout(titled(binding.title, self._edit))
+
+    def refresh(self) -> None:
+        """Show what the project has."""
+        if self._binding.alive:
+            self._edit.refresh()
+
+
 def titled(title: str, widget: QWidget) -> QGridLayout:
     """A title left and a widget right."""
-    label = QLabel(title)
+    label = Label(menu_text(title))
     label.setMinimumWidth(40)
     label.setBuddy(widget)
     layout = QGridLayout()
@@ -157,8 +180,8 @@ def titled(title: str, widget: QWidget) -> QGridLayout:
     return layout
 
 
-def heading(text: str) -> QLabel:
+def heading(text: str) -> Label:
     """A small heading."""
-    label = QLabel(text)
+    label = Label(text)
     label.setFont(theme.font("title"))
     return label

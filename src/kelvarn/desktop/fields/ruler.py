@@ -4,11 +4,12 @@ import math
 
 from PySide6.QtCore import QPointF, QSize, Qt
 from PySide6.QtGui import QHideEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.focus import FocusRing
 from kelvarn.desktop.keys import value_step
+from kelvarn.desktop.plain import Label, menu_text, plain_tip
 from kelvarn.units import from_shown, to_shown
 
 from .binding import Binding, Wrong
@@ -152,14 +153,14 @@ class RulerField(QWidget):
         self.edit.setProperty("plain", True)
         self.edit.setFixedWidth(EDIT_WIDTH)
         self.ruler = Ruler(binding)
-        title = QLabel(binding.title)
+        title = Label(menu_text(binding.title))
         title.setFont(theme.font(bold=True))
-        title.setToolTip(binding.info.description or "")
+        title.setToolTip(plain_tip(binding.info.description or ""))
         title.setBuddy(self.edit)
         title.setMinimumWidth(40)
         title.setWordWrap(True)
         self._hint_text = _hint(binding)
-        self._hint = QLabel(self._hint_text)
+        self._hint = Label(self._hint_text)
         self._hint.setFont(theme.font("small"))
         self._hint.setProperty("role", "muted")
         self._hint.setWordWrap(True)

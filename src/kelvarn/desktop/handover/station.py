@@ -6,10 +6,10 @@ from pathlib import Path
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QButtonGroup,
+    QCheckBox,
     QFileDialog,
     QFrame,
     QHBoxLayout,
-    QLabel,
     QPushButton,
     QTextBrowser,
     QVBoxLayout,
@@ -18,15 +18,15 @@ from PySide6.QtWidgets import (
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.columns import Columns
-from kelvarn.desktop.document import Document
 from kelvarn.desktop.elided import ElidedLine
 from kelvarn.desktop.fields.plain import heading
-from kelvarn.desktop.runner import Runner
-from kelvarn.desktop.view import View
-from kelvarn.files.project_file import file_stem, write_text
+from kelvarn.desktop.plain import Label
+from kelvarn.desktop.station import Context, Phrase, Station
+from kelvarn.files.writing import file_stem, write_text
 from kelvarn.handover.settings import fingerprint, other_words, settings_text
 from kelvarn.handover.sheet import sheet_html
 from kelvarn.model.candidate import Candidate
+from kelvarn.model.project import CHECKS, CheckName
 
 _SHEET, _JSON = "sheet", "json"
 _TARGETS = (
@@ -35,12 +35,14 @@ _TARGETS = (
 )
 
 
-class HandoverStation(QWidget):
+class HandoverStation(Station):
     """The chosen candidate's settings, ready to be taken away."""
 
-    def __init__(self, document: Document, view: View, runner: Runner) -> None:
-        super().__init__()
-        self._document, self._view, self._runner = document, view, runner
+    title, keys = "Handover", "Ctrl+6"
+
+    def __init__(self, context: Context) -> None:
+        super().__init__(context)
+        self._document, self._view, self._runner = context.document, context.view, context.runner
         self._target = _SHEET
         self._shown: object = None
         self.page = QTextBrowser()
@@ -48,7 +50,7 @@ class HandoverStation(QWidget):
         self.page.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.page.setAccessibleName("The sheet or settings as they will be written")
         self._file_name = ElidedLine("title")
-        self._state = QLabel()
+        self._state = Label()
         self._state.setProperty("role", "muted")
         head = QHBoxLayout()
         head.addWidget(self._file_name, 1)
@@ -129,9 +131,16 @@ class HandoverStation(QWidget):
         results = {trial: result} if result is not None and self.candidate.name not in self._runner.faults else {}
         return sheet_html(project, self.candidate.name, results, self._view.scale, date.today())
 
+    def phrase(self) -> Phrase:
+        chosen = self._document.project.chosen
+        if chosen is None:
+            return Phrase("choose a candidate first", "begin")
+        result = self._runner.result_of(chosen)
+        fine = result is not None and result.met == len(result.verdicts) and chosen not in self._runner.faults
+        return Phrase(f"{chosen} to hand over", "fine" if fine else "look")
+
     def refresh(self) -> None:
-        """Show the present state, if it is in sight: making the sheet takes longer than a frame."""
-        if not self.isVisible():
+        if not self.isVisible():  # making the sheet takes longer than a frame
             return
         project, candidate = self._document.project, self.candidate
         text = self.text()
@@ -161,14 +170,11 @@ class HandoverStation(QWidget):
         self._words_heading.setVisible(bool(rows))
         for row in rows:
             self._words.addWidget(_note(row.what, "muted"))
-            value = QLabel(row.value)
+            value = Label(row.value)
             value.setFont(theme.font(bold=True))
             value.setWordWrap(True)
             value.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
             self._words.addWidget(value)
-
-    def show_cursor(self) -> None:
-        """Nothing here depends on the cursor."""
 
     def _show_checks(self, candidate: Candidate) -> None:
         project = self._document.project
@@ -188,22 +194,42 @@ class HandoverStation(QWidget):
                 self._check(
                     True, f"All {count} marks met" if count else "No marks are set", self._view.trial(project).name
                 )
-        self._check(None, "Independent cut-off", "you must see to it that one is fitted")
-        self._check(None, "Try outputs alone", "before the heater is connected")
+        for key, (title, line) in CHECKS.items():
+            self._add_tick(key, title, line)
 
-    def _check(self, fine: bool | None, title: str, line: str) -> None:
-        sign, role = {True: ("✓", "met"), False: ("✕", "wrong"), None: ("□", "gold")}[fine]
+    def _add_tick(self, key: CheckName, title: str, line: str) -> None:
+        """What only the maker can see to, to be ticked."""
+        box = QCheckBox(title)
+        box.setFont(theme.font(bold=True))
+        box.setChecked(key in self._document.project.checked)
+
+        def take(on: bool) -> None:
+            kept = tuple(
+                each
+                for each in CHECKS
+                if (each == key and on) or (each != key and each in self._document.project.checked)
+            )
+            self._document.set(("checked",), kept, f"{title}: {'seen to' if on else 'not seen to'}")
+
+        box.clicked.connect(take)
+        note = _note(line, "muted")
+        note.setIndent(24)
+        self._checks.addWidget(box)
+        self._checks.addWidget(note)
+
+    def _check(self, fine: bool, title: str, line: str) -> None:
+        sign, role = ("✓", "met") if fine else ("✕", "wrong")
         row = QWidget()
         layout = QHBoxLayout(row)
         layout.setContentsMargins(0, 5, 0, 0)
-        mark = QLabel(sign)
+        mark = Label(sign)
         mark.setProperty("role", role)
         mark.setFont(theme.font(bold=True))
         mark.setFixedWidth(18)
         mark.setAlignment(Qt.AlignmentFlag.AlignTop)
         words = QVBoxLayout()
         words.setSpacing(0)
-        head = QLabel(title)
+        head = Label(title)
         head.setFont(theme.font(bold=True))
         head.setWordWrap(True)
         words.addWidget(head)
@@ -221,7 +247,7 @@ class HandoverStation(QWidget):
         folder = self._document.path.parent if self._document.path is not None else Path.home()
         name, _ = QFileDialog.getSaveFileName(self, "Write", str(folder / self._suggested()))
         if name:
-            self.write(Path(name))
+            self.context.guarded(lambda: self.write(Path(name)))()
 
     def write(self, path: Path) -> None:
         """Write what is shown. Raises FileError, which the window shows."""
@@ -241,15 +267,15 @@ class _Target(QPushButton):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(11, 6, 8, 6)
         layout.setSpacing(1)
-        head = QLabel(title)
+        head = Label(title)
         head.setFont(theme.font(bold=True))
         for label in (head, _note(line, "muted")):
             label.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
             layout.addWidget(label)
 
 
-def _note(text: str, role: str) -> QLabel:
-    label = QLabel(text)
+def _note(text: str, role: str) -> Label:
+    label = Label(text)
     label.setFont(theme.font("small"))
     label.setProperty("role", role)
     label.setWordWrap(True)

@@ -10,7 +10,7 @@ from kelvarn.model.fields import SURROUNDINGS
 from kelvarn.model.project import Project
 from kelvarn.model.response import ResponseModel
 
-from .keys import key_of, parse_key
+from .keys import key_of, known_keys, parse_key
 
 
 class RigActions:
@@ -20,13 +20,25 @@ class RigActions:
         document: what is edited.
         select: shows that another part is selected; True asks for its name to be typed.
 
-    Attributes:
-        selected: the part selected, by its key.
     """
 
     def __init__(self, document: Document, select: Callable[[str, bool], None]) -> None:
         self._document, self._select = document, select
-        self.selected = ""
+        self._selected = ""
+        document.replaced.connect(self._forget)
+
+    @property
+    def selected(self) -> str:
+        """The part selected, by its key; where it has gone the body that is controlled."""
+        rig = self._project.rig
+        return self._selected if self._selected in known_keys(rig) else rig.probe.body
+
+    @selected.setter
+    def selected(self, key: str) -> None:
+        self._selected = key
+
+    def _forget(self) -> None:
+        self._selected = ""
 
     @property
     def _project(self) -> Project:

@@ -1,11 +1,12 @@
 """The foot of Rig: can it do the job, what holds it, and what the model leaves out."""
 
 from PySide6.QtGui import QResizeEvent
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QVBoxLayout
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout
 
 from kelvarn.desktop.elided import ElidedLine
 from kelvarn.desktop.fields.plain import heading
-from kelvarn.engine.left_out import left_out
+from kelvarn.desktop.plain import Label
+from kelvarn.engine.limitations import limitations
 from kelvarn.model.rig import Rig
 from kelvarn.units import Scale
 
@@ -18,7 +19,7 @@ class RigFoot(QFrame):
     def __init__(self) -> None:
         super().__init__()
         self.setProperty("foot", True)
-        self.verdict = QLabel()
+        self.verdict = Label()
         self.verdict.setWordWrap(True)
         self.more = ElidedLine("small", "muted", ground="panel")
         self.more.setAccessibleName("Holding duty, and what the model leaves out")
@@ -46,6 +47,6 @@ class RigFoot(QFrame):
         """Say it for a rig and a setpoint; time flat out and what is held as far as they are known."""
         self.verdict.setText(verdict_text(rig, setpoint_degC, scale, flat_out_s))
         holding = holding_text(held, scale)
-        left = "Left out: " + "; ".join(left_out(rig)) + "."
+        left = "Left out: " + "; ".join(limitations(rig)) + "."
         self._give_room()
         self.more.say(f"{holding}.   {left}" if holding else left)

@@ -8,13 +8,14 @@ from PySide6.QtWidgets import QFrame, QGraphicsScene, QGraphicsView
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.keys import place_step
+from kelvarn.desktop.plain import plain_tip
 from kelvarn.engine.flows import Flows
 from kelvarn.engine.run import Run
-from kelvarn.model.drives import KIND_NAMES, heated_body
+from kelvarn.model.fields import SURROUNDINGS as OUTSIDE
 from kelvarn.model.rig import Rig
 from kelvarn.units import Quantity, Scale, show
 
-from .ends import draw_off_ends, drive_ends, link_ends
+from .ends import all_link_ends, draw_off_ends, drive_ends, is_stub, lead_path
 from .items import ArrowItem, BodyItem, DriveItem, LeadItem, PartItem, ProbeItem, WallItem, temperature_text
 from .keys import SURROUNDINGS, key_of, known_keys, parse_key
 from .places import Places, place
@@ -42,6 +43,7 @@ class HeatPath(QGraphicsView):
         self._sample = 0
         self._parts: dict[str, PartItem] = {}
         self._into: dict[int, ArrowItem] = {}
+        self._outside: set[int] = set()  # links whose arrows cannot reach the wall
         self.setScene(QGraphicsScene(self))
         self.setFrameShape(QFrame.Shape.NoFrame)
         self.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -90,23 +92,24 @@ class HeatPath(QGraphicsView):
             above = places.named_above[body.name]
             self._add(BodyItem(body.name, places.bodies[body.name], self._select, capacity, named_above=above))
         for k, drive in enumerate(rig.drives):
-            item = DriveItem(key_of("drive", k), places.drives[k], self._select, drive.name, KIND_NAMES[drive.kind])
+            item = DriveItem(key_of("drive", k), places.drives[k], self._select, drive.name, drive.what)
             self._add(item)
-            heated = heated_body(drive)
+            heated = drive.heated_body
             if heated is not None:
                 self._arrow(key_of("drive", k), *drive_ends(places.drives[k], places.bodies[heated]), into=k)
         self._add(WallItem(SURROUNDINGS, places.wall, self._select))
         self._add_probes(rig, places)
-        for k, link in enumerate(rig.all_links):
-            arrow = self._arrow(key_of("link", k), *link_ends(link.a, link.b, places))
-            arrow.setToolTip(f"{link.a} – {link.b}: {show(link.conductance_W_per_K, Quantity.CONDUCTANCE)}")
-            if link.driven_by is not None:
-                lead = places.drives[rig.drive_index(link.driven_by)]
-                scene.addItem(LeadItem(QPointF(lead.right(), lead.center().y()), arrow.rect.center()))
+        self._outside = set()
+        for k, (link, ends) in enumerate(zip(rig.all_links, all_link_ends(rig, places), strict=True)):
+            arrow = self._arrow(key_of("link", k), *ends)
+            if is_stub(*ends) and OUTSIDE in (link.a, link.b):
+                self._outside.add(k)
+            arrow.setToolTip(plain_tip(f"{link.a} – {link.b}: {show(link.conductance_W_per_K, Quantity.CONDUCTANCE)}"))
         for k, draw_off in enumerate(rig.draw_offs):
             arrow = self._arrow(key_of("draw_off", k), *draw_off_ends(places.bodies[draw_off.body]))
-            arrow.setToolTip(draw_off.name)
+            arrow.setToolTip(plain_tip(draw_off.name))
         self._place_labels(places)
+        self._lead_to_links(rig, places)
         self._fill()
 
     def _arrow(self, key: str, start: QPointF, end: QPointF, into: int | None = None) -> ArrowItem:
@@ -128,7 +131,7 @@ class HeatPath(QGraphicsView):
 
     def _add(self, item: PartItem) -> None:
         item.selected = item.key == self._selected
-        item.setToolTip(item.tip)
+        item.setToolTip(plain_tip(item.tip))
         self._parts[item.key] = item
         self.scene().addItem(item)
 
@@ -150,11 +153,28 @@ class HeatPath(QGraphicsView):
             arrow.label = free[0] if free else min(choices, key=lambda r: sum(_overlap(r, other) for other in taken))
             taken.append(arrow.label)
 
+    def _lead_to_links(self, rig: Rig, places: Places) -> None:
+        """Dotted leads from fans and valves to the arrows that they drive."""
+        vessels = [r.adjusted(-4, -22 if places.named_above[n] else -2, 4, 2) for n, r in places.bodies.items()]
+        probes = [item for item in self._parts.values() if isinstance(item, ProbeItem)]
+        texts = [item.text_rect() for item in probes] + [item.rect for item in probes]
+        floor = self.scene().sceneRect().bottom() - 8
+        for k, link in enumerate(rig.all_links):
+            if link.driven_by is not None:
+                arrow = self._parts[key_of("link", k)]
+                assert isinstance(arrow, ArrowItem)
+                others = [i.label for i in self.scene().items() if isinstance(i, ArrowItem) and i is not arrow]
+                drive = places.drives[rig.drive_index(link.driven_by)]
+                way = lead_path(drive, arrow.ends, arrow.label, floor, [*vessels, *texts, *others])
+                if way:
+                    self.scene().addItem(LeadItem(way))
+
     def _noted(self, key: str) -> bool:
         """Whether more than watts stands at an arrow."""
         assert self._rig is not None
         kind, index = parse_key(key) or ("", 0)
-        return kind == "draw_off" or (kind == "link" and self._rig.all_links[index].driven_by is not None)
+        driven = kind == "link" and self._rig.all_links[index].driven_by is not None
+        return kind == "draw_off" or driven or (kind == "link" and index in self._outside)
 
     def _fill(self) -> None:
         run, rig = self._run, self._rig
@@ -196,13 +216,15 @@ class HeatPath(QGraphicsView):
         self._fill_arrows(run, flows)
 
     def _fill_arrows(self, run: Run, flows: Flows) -> None:
-        full = max((drive.power_W for drive in run.rig.drives if heated_body(drive) is not None), default=0.0)
+        full = max((drive.power_W for drive in run.rig.drives if drive.heated_body is not None), default=0.0)
         full = full or max((abs(flows.link_W(k)) for k in range(len(run.rig.all_links))), default=1.0)
         for k, arrow in self._into.items():
             arrow.set_watts(float(run.drives_W[k, flows.sample]), full)
         for k, link in enumerate(run.rig.all_links):
             arrow = self._parts[key_of("link", k)]  # type: ignore[assignment]
-            note = "" if link.driven_by is None else f"{link.driven_by} {flows.flow_text(link.driven_by)}"
+            note = "to outside" if k in self._outside else ""
+            if link.driven_by is not None:
+                note = f"{link.driven_by} {flows.flow_text(link.driven_by)}"
             arrow.set_watts(flows.link_W(k), full, note)
         for k, draw_off in enumerate(run.rig.draw_offs):
             arrow = self._parts[key_of("draw_off", k)]  # type: ignore[assignment]

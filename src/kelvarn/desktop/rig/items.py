@@ -228,6 +228,11 @@ class ArrowItem(PartItem):
         self.label = QRectF()
         self.setZValue(-1)
 
+    @property
+    def ends(self) -> tuple[QPointF, QPointF]:
+        """Where it begins and ends."""
+        return self._start, self._end
+
     def places(self, width: float, height: float) -> list[QRectF]:
         """Where a label of a size could stand, the best first."""
         along = self._end - self._start
@@ -305,19 +310,19 @@ class ArrowItem(PartItem):
 class LeadItem(QGraphicsItem):
     """A dotted lead from a fan or valve to an arrow that it drives."""
 
-    def __init__(self, start: QPointF, end: QPointF) -> None:
+    def __init__(self, way: list[QPointF]) -> None:
         super().__init__()
-        self._start, self._end = start, end
+        self._way = QPolygonF(way)
         self.setZValue(-2)
 
     def boundingRect(self) -> QRectF:
-        return QRectF(self._start, self._end).normalized().adjusted(-3, -3, 3, 3)
+        return self._way.boundingRect().adjusted(-3, -3, 3, 3)
 
     def paint(self, painter: QPainter, option: QStyleOptionGraphicsItem, widget: QWidget | None = None) -> None:
         pen = QPen(theme.current().color("glacier"), 1.5)
         pen.setDashPattern([2, 3])
         painter.setPen(pen)
-        painter.drawLine(self._start, self._end)
+        painter.drawPolyline(self._way)
 
 
 def temperature_text(degC: float, scale: Scale) -> str:

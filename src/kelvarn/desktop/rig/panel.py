@@ -24,7 +24,9 @@ class RigPanel(PartPanel):
     """See the module."""
 
     def subject(self) -> Hashable:
-        return self.edits.selected, structure(self.document.project.rig), self.view.scale
+        rig = self.document.project.rig
+        limited = tuple(body.limit_degC is not None for body in rig.bodies)
+        return self.edits.selected, structure(rig), limited, self.view.scale
 
     def fill(self) -> None:
         self._name = None

@@ -3,14 +3,16 @@
 from collections.abc import Callable, Sequence
 from typing import Any
 
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 
 from kelvarn.desktop import theme
+from kelvarn.desktop.boxes import Guarded
 from kelvarn.desktop.document import Document
 from kelvarn.desktop.fields.binding import Binding
 from kelvarn.desktop.fields.number import NumberField
-from kelvarn.desktop.fields.plain import ChoiceField, NameEdit, SwitchField, heading
+from kelvarn.desktop.fields.plain import ChoiceField, NameEdit, SwitchField, TextField, heading
 from kelvarn.desktop.panel import Panel
+from kelvarn.desktop.plain import Label, plain_tip
 from kelvarn.desktop.view import View
 from kelvarn.model.edit import Path, value_at
 from kelvarn.model.fields import Part
@@ -18,7 +20,7 @@ from kelvarn.model.fields import Part
 from .actions import RigActions
 
 
-class Note(QLabel):
+class Note(Label):
     """A line in small print that says something worked out from the project.
 
     Args:
@@ -69,7 +71,7 @@ class PartPanel(Panel):
 
     def __init__(
         self, document: Document, view: View, edits: RigActions,
-        guarded: Callable[[Callable[[], object]], Callable[[], bool]],
+        guarded: Guarded,
     ) -> None:  # fmt: skip
         super().__init__(theme.RIGHT_WIDTH - 40)
         self.document, self.view, self.edits, self._guarded = document, view, edits, guarded
@@ -95,7 +97,7 @@ class PartPanel(Panel):
 
     def gap(self) -> None:
         """Some room before the next section."""
-        label = QLabel()
+        label = Label()
         label.setFixedHeight(1)
         self.add(label, 6)
 
@@ -136,6 +138,10 @@ class PartPanel(Panel):
 
         self.add(ChoiceField(binding, choices, take))
 
+    def text(self, path: Path, name: str) -> None:
+        """A line of text."""
+        self.add(TextField(Binding(self.document, self.view, (*path, name))))
+
     def switch(self, path: Path, name: str) -> None:
         """A yes or no."""
         self.add(SwitchField(Binding(self.document, self.view, (*path, name))))
@@ -149,7 +155,7 @@ class PartPanel(Panel):
         made = QPushButton(text)
         made.setProperty("link", True)
         made.setFont(theme.font("small", bold=True))
-        made.setToolTip(tip)
+        made.setToolTip(plain_tip(tip))
         made.clicked.connect(lambda: self._guarded(work)())
         self.add(made)
         return made
@@ -180,7 +186,7 @@ class PartPanel(Panel):
         row = QWidget()
         layout = QHBoxLayout(row)
         layout.setContentsMargins(0, 4, 0, 0)
-        label = QLabel(title)
+        label = Label(title)
         label.setFont(theme.font("small", bold=True))
         layout.addWidget(label, 1)
         layout.addWidget(self.cross(f"Remove: {title}", remove))
@@ -190,7 +196,7 @@ class PartPanel(Panel):
         """A × that removes something."""
         made = QPushButton("×")
         made.setProperty("link", True)
-        made.setToolTip(tip)
+        made.setToolTip(plain_tip(tip))
         made.setAccessibleName(tip)
         made.setFixedWidth(18)
         made.clicked.connect(lambda: self._guarded(work)())

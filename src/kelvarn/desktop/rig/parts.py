@@ -7,7 +7,9 @@ from PySide6.QtCore import QPoint
 from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QWidget
 
 from kelvarn.desktop import theme
-from kelvarn.model.drives import KIND_NAMES
+from kelvarn.desktop.boxes import Guarded
+from kelvarn.desktop.plain import plain_tip
+from kelvarn.model.drives import DRIVE_KINDS
 from kelvarn.model.fields import SURROUNDINGS
 
 from .actions import RigActions
@@ -22,7 +24,7 @@ class PartsBar(QWidget):
         guarded: runs work whose faults are said to the user.
     """
 
-    def __init__(self, edits: RigActions, guarded: Callable[[Callable[[], object]], Callable[[], bool]]) -> None:
+    def __init__(self, edits: RigActions, guarded: Guarded) -> None:
         super().__init__()
         self._edits, self._guarded = edits, guarded
         row = QHBoxLayout(self)
@@ -33,7 +35,7 @@ class PartsBar(QWidget):
             made = QPushButton(text)
             made.setProperty("link", True)
             made.setFont(theme.font("small", bold=True))
-            made.setToolTip(tip)
+            made.setToolTip(plain_tip(tip))
             made.clicked.connect(lambda: guarded(work)())
             row.addWidget(made)
             return made
@@ -72,8 +74,8 @@ class PartsBar(QWidget):
     def drive_menu(self) -> QMenu:
         """Kinds of drives."""
         menu = QMenu(self)
-        for kind, name in KIND_NAMES.items():
-            menu.addAction(name, self._guarded(partial(self._edits.add_drive, kind)))
+        for kind, of_kind in DRIVE_KINDS.items():
+            menu.addAction(of_kind.what, self._guarded(partial(self._edits.add_drive, kind)))
         return menu
 
     def _ask_link(self) -> None:

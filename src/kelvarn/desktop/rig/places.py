@@ -4,7 +4,6 @@ from dataclasses import dataclass
 
 from PySide6.QtCore import QRectF
 
-from kelvarn.model.drives import heated_body
 from kelvarn.model.fields import SURROUNDINGS
 from kelvarn.model.rig import Rig
 
@@ -30,7 +29,7 @@ class Places:
 def columns(rig: Rig) -> list[list[str]]:
     """Bodies by their distance in links from what is heated; those that nothing reaches come last."""
     order = list(rig.body_names)
-    begin = [body for body in map(heated_body, rig.drives) if body is not None] or [rig.probe.body]
+    begin = [drive.heated_body for drive in rig.drives if drive.heated_body is not None] or [rig.probe.body]
     depth = dict.fromkeys(begin, 0)
     queue = list(depth)
     while queue:
@@ -102,7 +101,7 @@ def _drives(rig: Rig, bodies: dict[str, QRectF], height: float) -> tuple[QRectF,
     tall = min(_DRIVE_HEIGHT, max(step - 26, _LOW_DRIVE if count > 2 else _DRIVE_HEIGHT))
     wanted = []
     for k, drive in enumerate(rig.drives):
-        body = heated_body(drive)
+        body = drive.heated_body
         wanted.append(bodies[body].center().y() if body is not None else height * (k + 0.5) / count)
     order = sorted(range(count), key=lambda k: wanted[k])
     tops, lowest = [0.0] * count, 26.0

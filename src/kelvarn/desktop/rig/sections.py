@@ -5,7 +5,7 @@ from functools import partial
 
 from kelvarn.desktop.texts import MOST_OF_A_NAME
 from kelvarn.model.bodies import Melting
-from kelvarn.model.drives import KIND_NAMES, Fan, Pwm, Relay, SlowWindow, SwitchedDrive, Valve, heated_body
+from kelvarn.model.drives import DRIVE_KINDS
 from kelvarn.model.drives import Switch as SwitchPart
 from kelvarn.model.edit import Path, with_fields
 from kelvarn.model.fields import SURROUNDINGS
@@ -19,13 +19,6 @@ from . import worked_out
 from .keys import key_of
 from .part_panel import PartPanel
 
-_KIND_FIELDS: dict[str, tuple[str, ...]] = {
-    "relay": ("shortest_on_s", "shortest_off_s", "operate_s", "rated_operations"),
-    "slow_window": ("window_s", "shortest_pulse_s", "resolution_s"),
-    "pwm": ("steps", "floor", "off_below", "top", "kick_start_s"),
-    "fan": ("steps", "floor", "off_below", "top", "kick_start_s", "speed_lag_s", "stalls_below"),
-    "valve": ("travel_s", "backlash", "lowest", "highest"),
-}
 _ACTS = [("heats", "heats"), ("cools", "cools")]
 _ROLES = [("control", "controls"), ("guard", "guards"), ("watch", "is recorded")]
 
@@ -42,7 +35,7 @@ def fill_body(panel: PartPanel, index: int) -> None:
     notes = [f"{probe.name} sits in it" for probe in rig.probes if probe.body == name and probe.role != "control"]
     if rig.probe.body == name:
         notes.insert(0, "the body the probe sits in")
-    notes += [f"the body that {d.name} {d.acts}" for d in rig.drives if heated_body(d) == name]
+    notes += [f"the body that {d.name} {d.acts}" for d in rig.drives if d.heated_body == name]
     if notes:
         panel.note(lambda: "; ".join(notes))
     if rig.response is not None:
@@ -53,7 +46,8 @@ def fill_body(panel: PartPanel, index: int) -> None:
     panel.field(path, "start_degC", empty="surroundings")
     panel.field(path, "own_heat_W")
     panel.field(path, "limit_degC")
-    panel.note(lambda: panel.at(path).limit_why if panel.at(path).limit_degC is not None else "")
+    if panel.at(path).limit_degC is not None:
+        panel.text(path, "limit_why")
     for k, link in enumerate(rig.links):
         if name in (link.a, link.b):
             other = link.b if link.a == name else link.a
@@ -108,7 +102,7 @@ def fill_link(panel: PartPanel, index: int) -> None:
     panel.field(path, "conductance_W_per_K")
     panel.field(path, "opened_W_per_K")
     panel.field(path, "radiating_m2")
-    movers = [(None, "nothing"), *((d.name, d.name) for d in rig.drives if isinstance(d, Fan | Valve))]
+    movers = [(None, "nothing"), *((d.name, d.name) for d in rig.drives if d.moves)]
     if len(movers) > 1:
         panel.choice(path, "driven_by", list(movers))
     else:
@@ -133,42 +127,36 @@ def fill_drive(panel: PartPanel, index: int) -> None:
         panel.name("Name of the drive", lambda: panel.at(path).name, partial(_rename, panel, rename_drive, index))
     else:
         panel.head(f"Drive: {drive.name}")
-    panel.choice(path, "kind", list(KIND_NAMES.items()), lambda kind: _set_kind(panel, index, kind), "Kind")
+    kinds = [(kind, of_kind.what) for kind, of_kind in DRIVE_KINDS.items()]
+    panel.choice(path, "kind", kinds, lambda kind: _set_kind(panel, index, kind), "Kind")
     panel.field(path, "power_W")
-    if isinstance(drive, Valve):
-        panel.choice(path, "body", [(None, "nothing"), *_bodies(panel)])
-    elif not isinstance(drive, Fan):
-        panel.choice(path, "body", _bodies(panel))
+    has = type(drive).model_fields
+    if "body" in has:
+        panel.choice(path, "body", [(None, "nothing"), *_bodies(panel)] if drive.moves else _bodies(panel))
     panel.choice(path, "acts", list(_ACTS))
     panel.field(path, "dead_time_s")
-    for name in _KIND_FIELDS[drive.kind]:
+    for name in drive.shown:
         panel.field(path, name)
-    if isinstance(drive, Relay):
+    if "rated_operations" in has:
         panel.note(lambda: _relay_life(panel))
     if panel.edits.selected != key_of("drive", index):
         return
-    if not isinstance(drive, Fan | Valve):
+    if "resistive" in has:
         panel.switch(path, "resistive")
     panel.switch(path, "active_low")
-    panel.note(lambda: "The pin must be driven low to switch the load on." if panel.at(path).active_low else "")
     if len(rig.drives) > 1:
         panel.choice(("rig",), "sharing", [("equal", "equally"), ("priority", "one after another")])
-    if isinstance(drive, Relay | SlowWindow | Pwm):
+    if "nameplate" in has:
         panel.optional(
             path, "nameplate", "W from the nameplate", Nameplate, partial(worked_out.nameplate_fields, panel)
         )
-    if isinstance(drive, SwitchedDrive):
+    if "switch" in has:
         panel.optional(
-            path, "switch", "what the switch must shed", lambda: _usual_switch(drive), partial(_fill_switch, panel)
-        )
+            path, "switch", "what the switch must shed", lambda: panel.at(path).usual_switch(),
+            partial(_fill_switch, panel),
+        )  # fmt: skip
     if len(rig.drives) > 1:
         panel.button("Remove this drive", panel.edits.remove)
-
-
-def _usual_switch(drive: SwitchedDrive) -> SwitchPart:
-    if isinstance(drive, SlowWindow):
-        return SwitchPart(supply_V=230, drop_V=1.2, limit_W=5)
-    return SwitchPart(supply_V=24, on_ohm=0.02, limit_W=2)
 
 
 def _fill_switch(panel: PartPanel, here: Path) -> None:
@@ -209,7 +197,7 @@ def _set_kind(panel: PartPanel, index: int, kind: str) -> None:
     project = panel.document.project
     if project.rig.drives[index].kind != kind:
         changed = change_kind(project, index, kind)
-        panel.document.apply(changed, f"drive kind: {KIND_NAMES[kind]}")
+        panel.document.apply(changed, f"drive kind: {DRIVE_KINDS[kind].what}")
 
 
 def _rename(panel: PartPanel, how: Callable[..., object], index: int, new: str) -> None:

@@ -6,7 +6,7 @@ from PySide6.QtCore import QPointF
 
 from kelvarn.model.rig import Rig
 
-from .ends import draw_off_ends, link_ends
+from .ends import all_link_ends, draw_off_ends, is_stub
 from .places import Places
 
 LABEL_WIDTH = 58.0
@@ -66,6 +66,6 @@ def _spot(k: int, at: list[QPointF], stubs: list[QPointF], beside: list[int], wa
 
 def _stubs(rig: Rig, places: Places) -> list[QPointF]:
     """Where short arrows only lead out of a vessel."""
-    ends = [link_ends(link.a, link.b, places) for link in rig.all_links]
+    ends = all_link_ends(rig, places)
     ends += [draw_off_ends(places.bodies[draw_off.body]) for draw_off in rig.draw_offs]
-    return [a for a, b in ends if abs(a.x() - b.x()) < 1 and abs(a.y() - b.y()) < 30]
+    return [a for a, b in ends if is_stub(a, b)]

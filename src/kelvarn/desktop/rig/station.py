@@ -1,56 +1,61 @@
 """Puts the Rig station together."""
 
-from collections.abc import Callable
+from functools import partial
 
+import numpy as np
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QFontMetrics
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QSplitter, QVBoxLayout, QWidget
 
 from kelvarn.desktop import theme
-from kelvarn.desktop.control.station import entries
-from kelvarn.desktop.document import Document
 from kelvarn.desktop.elided import ElidedLine
 from kelvarn.desktop.fields.plain import Choice, heading
-from kelvarn.desktop.runner import Runner
+from kelvarn.desktop.lanes.drive import drive_lane
+from kelvarn.desktop.lanes.events import events_lane
+from kelvarn.desktop.lanes.scene import entries, scene_of
+from kelvarn.desktop.lanes.step import step_lanes
+from kelvarn.desktop.lanes.temperature import bodies_lane
+from kelvarn.desktop.menus import Command
+from kelvarn.desktop.station import Context, Phrase, Station
 from kelvarn.desktop.strip.axis import clock
-from kelvarn.desktop.strip.content import Content, body_content, step_content
+from kelvarn.desktop.strip.lane import Shown
 from kelvarn.desktop.strip.strip import Strip
-from kelvarn.desktop.view import View
 from kelvarn.engine.reading_words import reading_text, warm_text
 from kelvarn.engine.run import Run
+from kelvarn.engine.steady import oddities
 from kelvarn.engine.step import usual_drive
+from kelvarn.model.drives import DRIVE_KINDS
+from kelvarn.units import Quantity, counted, show
 
 from .actions import RigActions
 from .foot import RigFoot
 from .heat_path import HeatPath
-from .keys import known_keys
 from .panel import RigPanel
 from .parts import PartsBar
 from .play import Play
-from .steps import Steps
+from .steps import Steps, Wanted
 
 _DRIVES = (0.1, 0.2, 0.3, 0.4, 0.5, 0.6, 0.7, 0.8, 0.9, 1.0)
 
 
-class RigStation(QWidget):
+class RigStation(Station):
     """Heat path, open-loop step or trial below, fields."""
 
-    def __init__(
-        self,
-        document: Document,
-        view: View,
-        runner: Runner,
-        guarded: Callable[[Callable[[], object]], Callable[[], bool]],
-    ) -> None:
-        super().__init__()
-        self._document, self._view, self._runner = document, view, runner
+    title, keys = "Rig", "Ctrl+1"
+
+    def __init__(self, context: Context) -> None:
+        super().__init__(context)
+        self._document, self._view, self._runner = context.document, context.view, context.runner
+        guarded = context.guarded
+        document, view, runner = self._document, self._view, self._runner
         self.edits = RigActions(document, self._select_new)
         self.panel = RigPanel(document, view, self.edits, guarded)
         self.heat_path = HeatPath(self.select, guarded(self.edits.remove))
         self.parts = PartsBar(self.edits, guarded)
         self.steps = Steps(runner.jobs)
-        self.steps.updated.connect(self.refresh)
+        self.steps.updated.connect(self._step_known)
         self.strip = Strip()
+        self.strip.setAccessibleName("Strip: temperatures of the bodies and drive over time")
         self.strip.setMinimumHeight(165)
         self.strip.cursor_moved.connect(self._move_cursor)
         self.strip.pin_changed.connect(self._pin)
@@ -141,6 +146,41 @@ class RigStation(QWidget):
         row.addWidget(self.play_button)
         return row
 
+    @property
+    def chart(self) -> Strip:
+        return self.strip
+
+    def commands(self) -> list[Command]:
+        do, menu = self.edits, "&Rig"
+        drives = [
+            Command(menu, f"Add a drive: {of_kind.what}", "", self.shown(partial(do.add_drive, kind)))
+            for kind, of_kind in DRIVE_KINDS.items()
+        ]
+        return [
+            Command(menu, "Add a body", "Ctrl+B", self.shown(do.add_body)),
+            Command(menu, "Add heat loss", "Ctrl+L", self.shown(do.add_loss)),
+            Command(menu, "Add a fan-driven link", "", self.shown(do.add_fan_link)),
+            Command(menu, "Add a draw-off", "", self.shown(do.add_draw_off)),
+            Command(menu, "Add a probe", "", self.shown(do.add_probe)),
+            *drives,
+            Command(menu, "Remove the part", "", self.in_sight(do.remove)),
+            Command(menu),
+            Command(menu, "Known only by its answer (response model)", "", self.shown(self._to_response)),
+            Command(menu, "Play the cursor, or stop", "Ctrl+P", self.shown(self.toggle_play)),
+        ]
+
+    def _to_response(self) -> None:
+        self.edits.use_response(self.steps.cold.reading if self.steps.cold is not None else None)
+
+    def phrase(self) -> Phrase:
+        rig = self._document.project.rig
+        heating = sum(d.power_W for d in rig.drives if d.heated_body is not None)
+        power = show(heating or rig.drive.power_W, Quantity.POWER)
+        what = counted(len(rig.all_bodies), "body", "bodies") if rig.response is None else "response model"
+        if self.steps.busy and self.isVisible():
+            return Phrase(f"{what}, {power}; step under way", "begin")
+        return Phrase(f"{what}, {power}", "look" if oddities(rig) else "fine")
+
     def select(self, key: str) -> None:
         """Show the fields of a part, by its key; a body's is its name."""
         self.edits.selected = key
@@ -166,6 +206,7 @@ class RigStation(QWidget):
     def set_step_drive(self, share: float) -> None:
         """Step to another drive."""
         self._step_drive = share
+        self.request()
         self.refresh()
 
     def toggle_play(self) -> None:
@@ -174,17 +215,24 @@ class RigStation(QWidget):
         if run is not None:
             self.play.toggle(self._cursor_s(), float(run.time_s[-1]))
 
-    def refresh(self) -> None:
-        """Show the present state of document, view and runner."""
+    def _wanted(self) -> Wanted:
+        """Rig, drive and setpoint that the step shown belongs to."""
         project = self._document.project
-        rig, trial = project.rig, self._view.trial(project)
-        setpoint = trial.plan.last_degC
-        if self.edits.selected not in known_keys(rig):
-            self.edits.selected = rig.probe.body
-        drive = self._step_drive or usual_drive(rig, setpoint)
-        if self.isVisible() and not self._runner.preparing:
-            self.steps.request(rig, drive, setpoint)
-        result = self._runner.result_of(self._view.candidate(project).name)
+        setpoint = self._view.trial(project).plan.last_degC
+        return project.rig, self._step_drive or usual_drive(project.rig, setpoint), setpoint
+
+    def request(self) -> None:
+        if not self._runner.preparing:
+            self.steps.request(*self._wanted())
+
+    def _step_known(self) -> None:
+        if self.isVisible():
+            self.refresh()
+        self.stands_elsewhere.emit()
+
+    def refresh(self) -> None:
+        rig, drive, setpoint = self._wanted()
+        result = self._runner.result_of(self._view.candidate(self._document.project).name)
         self.panel.relay_life_years = result.measures.values["relay_life_years"] if result is not None else None
         self.panel.refresh()
         self.parts.refresh()
@@ -193,19 +241,24 @@ class RigStation(QWidget):
         self.trial_button.setChecked(not self._step_shown)
         self.drive_box.setVisible(self._step_shown)
         self.drive_box.setCurrentIndex(min(range(len(_DRIVES)), key=lambda k: abs(_DRIVES[k] - drive)))
-        self.strip.show_content(self._content())
+        self.strip.show_lanes(self._lanes())
         current = self.steps.known_for == (rig, drive, setpoint)
         flat_out, held = (self.steps.flat_out_s, self.steps.holding) if current else (None, [])
         self.foot.show_rig(rig, setpoint, self._view.scale, flat_out, held)
         self._say_reading(current)
         self.show_cursor()
 
-    def _content(self) -> Content:
-        trial, scale = self._view.trial(self._document.project), self._view.scale
+    def _lanes(self) -> Shown:
+        project, scale, selected = self._document.project, self._view.scale, self.edits.selected
         if self._step_shown and self.steps.cold is not None:
-            return step_content(self.steps.cold, self.steps.warm, scale, self.edits.selected)
-        entry = entries(self._document, self._runner)[self._view.candidate_index(self._document.project)]
-        return body_content(trial, scale, entry, self.edits.selected)
+            return step_lanes(self.steps.cold, self.steps.warm, scale, selected)
+        trial, found = self._view.trial(project), entries(self._document, self._runner)
+        scene = scene_of(project, trial, scale, found, self._view.candidate(project).name)
+        run = self._run()
+        return Shown(
+            (bodies_lane(scene, selected), drive_lane(scene), events_lane(scene)), trial.duration_s,
+            run.time_s if run is not None else np.empty(0),
+        )  # fmt: skip
 
     def _say_reading(self, current: bool) -> None:
         cold, scale = self.steps.cold, self._view.scale
@@ -231,7 +284,6 @@ class RigStation(QWidget):
         return self._step_cursor_s if self._step_shown else self._view.cursor_s
 
     def show_cursor(self) -> None:
-        """Show what depends on the cursor."""
         run = self._run()
         if run is None:
             self._caption.say("preparing, first start only …" if self._runner.preparing else "nothing computed yet")
@@ -240,12 +292,12 @@ class RigStation(QWidget):
         last = float(run.time_s[-1])
         if self._step_shown and (self._step_cursor_s > last or not last / 3 < self._step_last_s < last * 3):
             # A step of another length: where there is something to see.
-            self._step_cursor_s = round(0.12 * last / run.rig.probe.interval_s) * run.rig.probe.interval_s
+            self._step_cursor_s = float(run.time_s[run.sample_at(0.12 * last)])
         if self._step_shown:
             self._step_last_s = last
         at = self._cursor_s()
         self.strip.set_cursor(at, self._view.pinned)
-        self.heat_path.show_run(run, round(at / run.rig.probe.interval_s))
+        self.heat_path.show_run(run, run.sample_at(at))
         when = clock(at, 60 if last > 7200 else 1)
         if self._step_shown:
             assert self.steps.cold is not None
@@ -265,13 +317,14 @@ class RigStation(QWidget):
     def _play_to(self, time_s: float) -> None:
         run = self._run()
         if run is not None:
-            step = run.rig.probe.interval_s
-            self._move_cursor(round(time_s / step) * step)
+            self._move_cursor(float(run.time_s[run.sample_at(time_s)]))
 
     def _pin(self, pinned: bool) -> None:
         self._view.pinned = pinned
         self.show_cursor()
 
+    def new_look(self) -> None:
+        self.heat_path.rebuild()
+
     def finish(self) -> None:
-        """Stop what is under way; for closing."""
         self.play.stop()

@@ -45,6 +45,11 @@ class Steps(QObject):
             self.wanted = wanted
             self._jobs.start(_STEPS, lambda: _compute(wanted), self._take)
 
+    @property
+    def busy(self) -> bool:
+        """Whether a step is being computed."""
+        return self._jobs.busy(_STEPS)
+
     def _take(self, outcome: object) -> None:
         assert isinstance(outcome, tuple)
         self.known_for, self.fault, self.cold, self.warm, self.flat_out_s, self.holding = outcome

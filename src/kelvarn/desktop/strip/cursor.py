@@ -1,6 +1,7 @@
 """The cursor through all lanes: its time flag and what every trace reads there."""
 
 import math
+from collections.abc import Mapping, Sequence
 
 from PySide6.QtCore import QPointF, QRect, QRectF, Qt
 from PySide6.QtGui import QPainter, QPen
@@ -9,20 +10,26 @@ from kelvarn.desktop import texts, theme
 from kelvarn.desktop.texts import At
 
 from .axis import clock
-from .content import Content
-from .lane import Frame, Lane
+from .frame import Frame
+from .lane import INK, Lane, Reading
+from .painting import paint_title, title_rect
+
+_MOST_NAME = 190.0
 
 
 def paint_cursor(
-    painter: QPainter,
-    frames: list[tuple[Lane, Frame]],
-    content: Content,
-    time_s: float,
-    pinned: bool,
-    *,
-    readings: bool,
-) -> None:
-    """Paint the cursor line, its flag and, if wanted, the readings of each lane beside it."""
+    painter: QPainter, frames: Sequence[tuple[Lane, Frame]], time_s: float, *, pinned: bool, readings: bool,
+    labels: Mapping[str, Sequence[QRectF]],
+) -> None:  # fmt: skip
+    """Paint the cursor line, its flag and, if wanted, the readings of each lane beside it.
+
+    Args:
+        painter, frames: where.
+        time_s: of the cursor.
+        pinned: it stands still.
+        readings: whether to say what traces read.
+        labels: where labels stand in each lane, by its key; readings keep clear of them as far as they can.
+    """
     first, last = frames[0][1], frames[-1][1]
     x = round(first.time.to_px(time_s)) + 0.5
     if not first.rect.left() - 1 <= x <= first.rect.right() + 1:
@@ -32,17 +39,15 @@ def paint_cursor(
     painter.setPen(QPen(look.color("ink"), 1))
     painter.drawLine(QPointF(x, first.rect.top()), QPointF(x, last.rect.bottom()))
     for lane, frame in frames:
-        title = lane.title_rect(frame, content)
+        title = title_rect(lane, frame)
         if title.left() <= x <= title.right():
-            lane.paint_title(painter, frame, content)  # again: the line went through it
+            paint_title(painter, lane, frame)  # again: the line went through it
     _paint_flag(painter, first, x, time_s, pinned)
-    result = content.result
-    if result is None or not readings:
+    if not readings:
         return
-    sample = round(time_s / result.run.rig.probe.interval_s)
     for lane, frame in frames:
-        if found := lane.readings(content, sample):
-            _paint_readings(painter, frame, x, found)
+        if found := lane.readings(time_s):
+            _paint_readings(painter, frame, x, found, [*labels.get(lane.key, ()), title_rect(lane, frame)])
 
 
 def _paint_flag(painter: QPainter, frame: Frame, x: float, time_s: float, pinned: bool) -> None:
@@ -56,33 +61,52 @@ def _paint_flag(painter: QPainter, frame: Frame, x: float, time_s: float, pinned
     texts.paint(painter, rect, text, look.color("panel" if pinned else "ink"), "small", bold=True, at=At.CENTRE)
 
 
-def _paint_readings(painter: QPainter, frame: Frame, x: float, readings: list[tuple[int, str, str]]) -> None:
+def _paint_readings(
+    painter: QPainter, frame: Frame, x: float, readings: list[Reading], avoid: Sequence[QRectF]
+) -> None:
     look = theme.current()
     row = math.ceil(texts.laid_out("", "small").height) + 1
     fit = max(1, int((frame.rect.height() - 8) // row))
     readings = readings[:fit]
-    most = int(min(130, frame.rect.width() / 4))
-    names = [texts.elided(name, most, "small") for _, name, _ in readings]
+    most = int(min(_MOST_NAME, frame.rect.width() / 4))
+    names = [texts.elided(reading.name, most, "small") for reading in readings]
     name_width = max(texts.laid_out(name, "small").width for name in names)
-    width = 26 + name_width + 10 + max(texts.laid_out(value, "small").width for _, _, value in readings) + 8
-    height = row * len(readings) + 6
-    left = x + 6 if x + 6 + width < frame.rect.right() else max(x - 6 - width, frame.rect.left() + 2)
-    rect = QRectF(left, frame.rect.bottom() - height - 3, width, height)
+    width = 26 + name_width + 10 + max(texts.laid_out(reading.text, "small").width for reading in readings) + 8
+    rect = _free_place(frame, x, width, row * len(readings) + 6, avoid)
     painter.setPen(QPen(look.color("hairline"), 1))
     painter.setBrush(look.color("panel", 0.92))
     painter.drawRoundedRect(rect, 3, 3)
-    for k, ((index, _, value), name) in enumerate(zip(readings, names, strict=True)):
+    for k, (reading, name) in enumerate(zip(readings, names, strict=True)):
         top = rect.top() + 3 + k * row
-        if index >= 0:
-            pen = QPen(look.candidate(index), 2)
-            dash = theme.dash(index)
+        if reading.index != INK:
+            pen = QPen(look.candidate(reading.index), 2)
+            dash = theme.dash(reading.index)
             if dash:
                 pen.setDashPattern([d / 2 for d in dash])
             painter.setPen(pen)
             painter.drawLine(QPointF(rect.left() + 6, top + row / 2), QPointF(rect.left() + 22, top + row / 2))
         line = QRectF(rect.left() + 27, top, rect.width() - 34, row)
         texts.paint(painter, line, name, look.color("muted"), "small")
-        texts.paint(painter, line, value, look.color("ink"), "small", at=At.RIGHT)
+        texts.paint(painter, line, reading.text, look.color("ink"), "small", at=At.RIGHT)
+
+
+def _free_place(frame: Frame, x: float, width: float, height: float, avoid: Sequence[QRectF]) -> QRectF:
+    """Beside the cursor, below or above, where it covers least of what is said there."""
+    inside = frame.rect.adjusted(2, 2, -2, -2)
+    spots = [
+        QRectF(left, top, width, height)
+        for top in (frame.rect.bottom() - height - 3, frame.rect.top() + 4)
+        for left in (x + 6, x - 6 - width)
+    ]
+    fitting = [rect for rect in spots if inside.left() <= rect.left() and rect.right() <= inside.right() + 2]
+    if not fitting:
+        return QRectF(max(inside.right() - width, inside.left()), spots[0].top(), width, height)
+    return min(fitting, key=lambda rect: sum(_common(rect, other) for other in avoid))
+
+
+def _common(a: QRectF, b: QRectF) -> float:
+    shared = a.intersected(b)
+    return shared.width() * shared.height()
 
 
 def paint_drag_flag(painter: QPainter, pointer: QPointF, text: str, inside: QRect) -> None:

@@ -8,7 +8,7 @@ from kelvarn.desktop import theme
 from kelvarn.desktop.texts import At, laid_out, paint
 
 from . import raster
-from .trace import Curve
+from .curves import Curve
 
 _ROOM = 8  # curves or rectangles at first
 
@@ -18,6 +18,9 @@ class Obstacles:
 
     Args:
         inside: the lane; columns are counted from its left edge.
+
+    Attributes:
+        placed: where labels stand.
     """
 
     def __init__(self, inside: QRectF) -> None:
@@ -27,6 +30,7 @@ class Obstacles:
         self._low, self._high = np.empty((_ROOM, columns)), np.empty((_ROOM, columns))
         self._curves = 0
         self._taken: list[tuple[float, float, float, float]] = []
+        self.placed: list[QRectF] = []
 
     def add_curve(self, curve: Curve) -> None:
         """Keep clear of a curve."""
@@ -52,6 +56,7 @@ class Obstacles:
         )  # fmt: skip
         best = QRectF(float(found[0]) + self._left, float(found[1]), width, height)
         self.take(best)
+        self.placed.append(best)
         return best
 
     def _sides(self, rect: QRectF) -> tuple[float, float, float, float]:

@@ -1,97 +1,253 @@
-"""What every lane has, and what it is given to paint with."""
+"""What a lane is given with. All of it is data: instants in s and values in the base unit, no pixels, no widgets."""
 
-from abc import ABC, abstractmethod
-from collections.abc import Hashable
-from dataclasses import dataclass
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from functools import cached_property
+from typing import Literal, NamedTuple
 
-from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QPainter, QPen
+import numpy as np
 
-from kelvarn.desktop import texts, theme
+from kelvarn.units import Quantity, Scale, show
 
-from .axis import Axis
-from .content import Content
-from .handles import Handle
+from .axis import padded_range
+from .curves import Floats
+
+INK = -1
+"""Index of what has no colour of its own."""
 
 
 @dataclass(frozen=True)
-class Frame:
-    """What a lane paints into: its rectangle (without the gutter) and the time axis."""
+class ValueAxis:
+    """The axis of a lane's values.
 
-    rect: QRectF
-    time: Axis
+    Attributes:
+        quantity, scale: what they are, and how they are shown.
+        fixed: lowest and highest; None fits what the lane shows.
+        least: the least that is shown of a fitted one.
+        ticks: where its ticks are; None spreads them evenly.
+    """
 
+    quantity: Quantity
+    scale: Scale = Scale.CELSIUS
+    fixed: tuple[float, float] | None = None
+    least: float = 2.0
+    ticks: tuple[float, ...] | None = None
 
-class Lane(ABC):
-    """One lane. `height` is fixed in pixels, or 0 where it shares the rest by `weight`."""
-
-    height = 0
-    weight = 1.0
-
-    @abstractmethod
-    def title(self, content: Content) -> str:
-        """Text in its upper left corner."""
-
-    @abstractmethod
-    def paint(self, painter: QPainter, frame: Frame, content: Content) -> None:
-        """Paint what comes from the content, on top of the ground."""
-
-    def ground_key(self, frame: Frame, content: Content) -> Hashable:
-        """What the ground depends on besides the frame and the theme."""
-        del frame, content
-        return None
-
-    def handles(self, frame: Frame, content: Content) -> list[Handle]:
-        """What can be dragged in it."""
-        del frame, content
-        return []
-
-    def readings(self, content: Content, sample: int) -> list[tuple[int, str, str]]:
-        """What its traces read at a sample: (candidate index or −1, name, value)."""
-        del content, sample
-        return []
-
-    def paint_ground(self, painter: QPainter, frame: Frame, content: Content) -> None:
-        """Panel, border and scale: what stays the same while something is dragged."""
-        look = theme.current()
-        # Filled without and framed with antialiasing: a large rounded area takes twice as long in one go.
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
-        painter.fillRect(frame.rect.adjusted(1, 1, -1, -1), look.color("panel"))
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(QPen(look.color("hairline"), 1))
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.drawRoundedRect(frame.rect.adjusted(-0.5, -0.5, 0.5, 0.5), theme.RADIUS, theme.RADIUS)
-
-    def title_color(self) -> QColor:
-        """Colour of the title."""
-        return theme.current().color("muted")
-
-    def title_rect(self, frame: Frame, content: Content) -> QRectF:
-        """Where the title stands."""
-        _, width, height = texts.laid_out(self._shown_title(frame, content), "small", bold=True)
-        return QRectF(frame.rect.left() + 6, frame.rect.top() + 4, width + 6, height + 1)
-
-    def paint_title(self, painter: QPainter, frame: Frame, content: Content) -> QRectF:
-        """The title, last, so that it stays readable; returns where it stands."""
-        rect = self.title_rect(frame, content)
-        painter.fillRect(rect, theme.current().color("panel", 0.8))
-        text = self._shown_title(frame, content)
-        texts.paint(painter, rect, text, self.title_color(), "small", bold=True, at=texts.At.CENTRE)
-        return rect
-
-    def _shown_title(self, frame: Frame, content: Content) -> str:
-        return texts.elided(self.title(content), int(frame.rect.width()) - 24, "small", bold=True)
+    def text(self, value: float) -> str:
+        """A value as it is read."""
+        return show(value, self.quantity, self.scale)
 
 
-def dotted(color: QColor) -> QPen:
-    """A fine dotted pen for grid lines."""
-    pen = QPen(color, 1)
-    pen.setDashPattern([1, 3])
-    return pen
+@dataclass(frozen=True, eq=False)
+class Trace:
+    """A curve with instants of its own.
+
+    Attributes:
+        name: what it is of.
+        time_s, value: instants, rising, and values, shape (m,).
+        index: colour and dash, as for candidates; INK has none.
+        strong: drawn twice as thick, on top; `faded`: of an earlier state.
+        filled: down to zero.
+        named: its name stands at it.
+        drawn: else it is only read at the cursor.
+    """
+
+    name: str
+    time_s: Floats
+    value: Floats
+    index: int = INK
+    strong: bool = False
+    faded: bool = False
+    filled: bool = False
+    named: bool = False
+    drawn: bool = True
+
+    @cached_property
+    def range(self) -> tuple[float, float]:
+        """Lowest and highest."""
+        return float(self.value.min()), float(self.value.max())
+
+    def at(self, time_s: float) -> float | None:
+        """The value at the instant nearest to one; None beyond its ends."""
+        last = self.time_s.size - 1
+        step = (self.time_s[last] - self.time_s[0]) / max(last, 1)
+        if last < 0 or not self.time_s[0] - step <= time_s <= self.time_s[last] + step:
+            return None
+        after = min(int(np.searchsorted(self.time_s, time_s)), last)
+        before = max(after - 1, 0)
+        nearer = before if time_s - self.time_s[before] <= self.time_s[after] - time_s else after
+        return float(self.value[nearer])
 
 
-def grip(painter: QPainter, at: QPointF, color: QColor) -> None:
-    """A small triangle on the left edge that points at a value that can be dragged."""
-    painter.setPen(Qt.PenStyle.NoPen)
-    painter.setBrush(color)
-    painter.drawPolygon([at, QPointF(at.x() - 8, at.y() - 5), QPointF(at.x() - 8, at.y() + 5)])
+@dataclass(frozen=True, eq=False)
+class Band:
+    """A line with a stripe of tolerance round it, such as the setpoint; `shaded` is filled against it."""
+
+    time_s: Floats
+    value: Floats
+    half: float
+    shaded: Trace | None = None
+
+
+@dataclass(frozen=True)
+class Level:
+    """A value that stands over all the time, as a line in a colour role or a candidate's colour.
+
+    Attributes:
+        hatched: the ground beyond it.
+        text: said about it.
+        text_color: role of that.
+    """
+
+    value: float
+    color: str = "ember"
+    index: int = INK
+    hatched: bool = False
+    text: str = ""
+    text_color: str = "muted"
+
+
+@dataclass(frozen=True)
+class Span:
+    """A stretch of time: a block in a row of its lane, or hatched over the lane's whole height.
+
+    Attributes:
+        text: in or beside a block; of a hatched one only where it is `worth` saying at any width.
+        color: role; `faint` for a ground rather than a block.
+        row: of blocks that overlap.
+    """
+
+    from_s: float
+    to_s: float
+    text: str = ""
+    color: str = "gold"
+    hatched: bool = False
+    faint: bool = False
+    worth: bool = True
+    row: int = 0
+
+
+@dataclass(frozen=True, eq=False)
+class Bars:
+    """Many stretches of one kind, such as on-times: their beginnings and ends in s, shape (m,)."""
+
+    from_s: Floats
+    to_s: Floats
+    index: int
+
+
+class Label(NamedTuple):
+    """What is said where it happens: led to a peak, beside all that follows an instant, or about the whole."""
+
+    text: str
+    at_s: float
+    value: float
+    color: str
+    of: Literal["peak", "since", "all"]
+
+
+@dataclass(frozen=True, eq=False)
+class Handle:
+    """Something that can be dragged, with the edit that it makes.
+
+    Attributes:
+        name: what it is, for the tool tip and for those who cannot see it.
+        shape: "flag" at the right edge, "grip" at the left, "line" along a stretch at its value, "corner" at a point,
+            "block" and "block_end" of a span.
+        moves: along the values, the time, or both.
+        drag: told the instant in s and the value that it is dragged to; gives what it came to, in words.
+        at_s, to_s, value: where it stands.
+        text: what it stands at, in words.
+        up: a grip that points up rather than down; row: of a block; index: its colour.
+        step_s, step: what an arrow key moves it by.
+    """
+
+    name: str
+    shape: Literal["flag", "grip", "line", "corner", "block", "block_end"]
+    moves: Literal["value", "time", "both"]
+    drag: Callable[[float, float], str]
+    at_s: float = 0.0
+    to_s: float = 0.0
+    value: float = 0.0
+    text: str = ""
+    up: bool = False
+    row: int = 0
+    index: int = INK
+    step_s: float = 1.0
+    step: float = 0.5
+
+
+@dataclass(frozen=True, eq=False)
+class Lane:
+    """One lane.
+
+    Attributes:
+        key: tells it from the others, and keeps its zoom.
+        title: in its upper left corner; `index` its colour.
+        axis: of its values; None without any.
+        height: fixed, in px, or 0 where it shares the rest by `weight`.
+        traces, bands, levels, spans, bars, labels, handles: what it shows.
+        also: values that a fitted axis must reach.
+        nothing: said where it shows nothing.
+    """
+
+    key: str
+    title: str
+    axis: ValueAxis | None = None
+    height: int = 0
+    weight: float = 1.0
+    index: int = INK
+    traces: tuple[Trace, ...] = ()
+    bands: tuple[Band, ...] = ()
+    levels: tuple[Level, ...] = ()
+    spans: tuple[Span, ...] = ()
+    bars: Bars | None = None
+    labels: tuple[Label, ...] = ()
+    handles: tuple[Handle, ...] = ()
+    also: tuple[float, ...] = ()
+    nothing: str = ""
+
+    @cached_property
+    def fitted(self) -> tuple[float, float]:
+        """Lowest and highest that it shows when all of it is seen, without room for its title."""
+        if self.axis is not None and self.axis.fixed is not None:
+            return self.axis.fixed
+        ranges = [trace.range for trace in self.traces if trace.drawn and trace.value.size]
+        lows, highs = [low for low, _ in ranges] + list(self.also), [high for _, high in ranges] + list(self.also)
+        least = self.axis.least if self.axis is not None else 1.0
+        return padded_range(min(lows, default=0.0), max(highs, default=1.0), 0.06, least)
+
+    def readings(self, time_s: float) -> list["Reading"]:
+        """What its traces read at an instant, in the order of their colours; those without one last."""
+        if self.axis is None:
+            return []
+        found = []
+        for trace in sorted(self.traces, key=lambda trace: trace.index if trace.index != INK else 1000):
+            value = trace.at(time_s)
+            if value is not None:
+                found.append(Reading(trace.index, trace.name, self.axis.text(value)))
+        return found
+
+
+@dataclass(frozen=True)
+class Reading:
+    """What a trace reads: its colour, name and value."""
+
+    index: int
+    name: str
+    text: str
+
+
+@dataclass(frozen=True, eq=False)
+class Shown:
+    """All that a strip shows.
+
+    Attributes:
+        lanes: from top to bottom.
+        end_s: of the time axis.
+        samples_s: instants to which the cursor snaps; empty lets it stand anywhere.
+    """
+
+    lanes: tuple[Lane, ...]
+    end_s: float
+    samples_s: Floats = field(default_factory=lambda: np.empty(0))

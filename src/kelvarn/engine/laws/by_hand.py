@@ -8,7 +8,7 @@ from kelvarn.units import Quantity, Scale, show
 
 from ..compiled import part
 from ..decision import Decision
-from ..sample import Sample
+from ..sample import Sample, Term
 
 
 class Code(IntEnum):
@@ -38,6 +38,12 @@ def ask(law: ByHand, out: Decision) -> None:
     out.asked = out.proposed = law.drive
     out.p = out.i = out.d = out.delay_left_s = 0.0
     out.law_code = Code.BY_HAND
+
+
+def terms(model: Hand, at: Sample) -> list[Term]:
+    """It has none."""
+    del model, at
+    return []
 
 
 def why(model: Hand, _at: Sample, _scale: Scale) -> str:

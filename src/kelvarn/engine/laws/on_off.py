@@ -13,7 +13,7 @@ from kelvarn.units import Quantity, Scale, show
 from ..compiled import part
 from ..decision import Decision
 from ..plant import NONE, TIME_EPS
-from ..sample import Sample
+from ..sample import Sample, Term
 
 
 class Code(IntEnum):
@@ -123,6 +123,12 @@ def took(law: OnOff, state: State, given: float, h: float) -> None:
         state.passed_s += h
     if state.decided_s >= 0.0:
         state.decided_s += h
+
+
+def terms(model: candidate.OnOff, at: Sample) -> list[Term]:
+    """It has none."""
+    del model, at
+    return []
 
 
 def why(model: candidate.OnOff, at: Sample, scale: Scale) -> str:

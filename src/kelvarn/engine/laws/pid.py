@@ -12,7 +12,7 @@ from kelvarn.units import Quantity, Scale, show
 
 from ..compiled import part
 from ..decision import Decision
-from ..sample import Sample
+from ..sample import Sample, Term
 
 
 class Code(IntEnum):
@@ -165,6 +165,20 @@ def took(law: Pid, state: State, given: float, h: float, out: Decision) -> None:
         state.memory += law.ki_per_Ks * h * state.error_K
     if law.windup == Windup.BACK:
         state.memory += min(h / law.tracking_s, 1.0) * (given - out.asked)
+
+
+def terms(model: candidate.Pid, at: Sample) -> list[Term]:
+    """Its terms at a sample.
+
+    Kp (b r − y) taken apart: distance is Kp (r − y), and what the weight takes off goes with the memory.
+    """
+    lead = model.kp_per_K * (1 - model.acting_weight) * at.setpoint_degC * at.direction
+    found = [Term("P distance", at.p + lead, "glacier")]
+    if model.integrates:
+        found.append(Term("I memory", at.i - lead, "moss"))
+    if model.acting_td_s:
+        found.append(Term("D speed", at.d, "gold"))
+    return found
 
 
 def why(model: candidate.Pid, at: Sample, scale: Scale) -> str:

@@ -1,10 +1,9 @@
 """What a rig's model leaves out, said for each rig by what it has."""
 
-from kelvarn.model.drives import Fan, SlowWindow, Valve
 from kelvarn.model.rig import Rig
 
 
-def left_out(rig: Rig) -> list[str]:
+def limitations(rig: Rig) -> list[str]:
     """What the model of a rig does not know, a short phrase each, what matters most first."""
     if rig.response is not None:
         return [
@@ -29,12 +28,7 @@ def left_out(rig: Rig) -> list[str]:
         found.append("no radiation, though it gets hot")
     if any(body.melting is not None for body in rig.bodies):
         found.append("what melts does so evenly, and freezes without cooling below first")
-    if any(isinstance(drive, Fan) for drive in rig.drives):
-        found.append("flow follows the fan's speed, whatever the filter or the wind")
-    if any(isinstance(drive, Valve) for drive in rig.drives):
-        found.append("the valve's flow goes with its position")
-    if any(isinstance(drive, SlowWindow) and drive.resolution_s > 0 for drive in rig.drives):
-        found.append("the mains' half-waves are not drawn one by one")
+    found += dict.fromkeys(drive.left_out for drive in rig.drives if drive.left_out)
     if rig.draw_offs:
         found.append("what is drawn off mixes at once")
     return found

@@ -1,7 +1,6 @@
 """The line: project and save state, stations with a live phrase each, units."""
 
-from dataclasses import dataclass
-from typing import Literal
+from typing import NamedTuple
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
@@ -11,22 +10,22 @@ from kelvarn.desktop import texts, theme
 from kelvarn.desktop.fields.plain import Choice
 from kelvarn.desktop.focus import FocusRing
 from kelvarn.desktop.keys import place_step
+from kelvarn.desktop.plain import plain_tip
+from kelvarn.desktop.station import Phrase
 from kelvarn.units import SCALES
 
 _LEFT = 190
 _RADIUS = 5.0
 
 
-@dataclass(frozen=True)
-class Station:
-    """A station on the line: its name, where it stands in a few words, and how it is."""
+class Stop(NamedTuple):
+    """A station on the line: its name and its phrase."""
 
     name: str
-    phrase: str
-    state: Literal["fine", "begin", "look"]
+    phrase: Phrase
 
 
-class Line(FocusRing):
+class StationLine(FocusRing):
     """The drawn line of stations.
 
     Signals:
@@ -37,7 +36,7 @@ class Line(FocusRing):
 
     def __init__(self) -> None:
         super().__init__()
-        self._stations: list[Station] = []
+        self._stations: list[Stop] = []
         self._current = 0
         self._name, self._saved = "", ""
         self.setFixedHeight(theme.LINE_HEIGHT)
@@ -58,12 +57,12 @@ class Line(FocusRing):
     def sizeHint(self) -> QSize:
         return QSize(900, theme.LINE_HEIGHT)
 
-    def show_state(self, name: str, saved: str, stations: list[Station], current: int) -> None:
+    def show_state(self, name: str, saved: str, stations: list[Stop], current: int) -> None:
         """Show names and phrases."""
         if (name, saved, stations, current) == (self._name, self._saved, self._stations, self._current):
             return
         self._name, self._saved, self._stations, self._current = name, saved, stations, current
-        self.setAccessibleDescription("; ".join(f"{s.name}: {s.phrase}" for s in stations))
+        self.setAccessibleDescription("; ".join(f"{s.name}: {s.phrase.text}" for s in stations))
         self.update()
 
     def _x(self, index: int) -> float:
@@ -92,7 +91,7 @@ class Line(FocusRing):
             self._paint_station(painter, index, station)
         painter.end()
 
-    def _paint_station(self, painter: QPainter, index: int, station: Station) -> None:
+    def _paint_station(self, painter: QPainter, index: int, station: Stop) -> None:
         look = theme.current()
         centre = QPointF(self._x(index), 22)
         current = index == self._current
@@ -100,9 +99,9 @@ class Line(FocusRing):
             painter.setPen(look.color("glacier"))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRoundedRect(self.station_rect(index), 3, 3)
-        color = {"fine": "moss", "begin": "muted", "look": "gold"}[station.state]
+        color = {"fine": "moss", "begin": "muted", "look": "gold"}[station.phrase.state]
         painter.setPen(QPen(look.color("ink" if current else color), 2))
-        painter.setBrush(look.color("moss" if station.state == "fine" and not current else "panel"))
+        painter.setBrush(look.color("moss" if station.phrase.state == "fine" and not current else "panel"))
         painter.drawEllipse(centre, _RADIUS + (3 if current else 0), _RADIUS + (3 if current else 0))
         if current:
             painter.setPen(Qt.PenStyle.NoPen)
@@ -111,7 +110,7 @@ class Line(FocusRing):
         rect = QRectF(centre.x() + 13, 2, self.station_rect(index).width() - 26, 19)
         self._text(painter, rect, station.name, "ink" if current else "muted", "title" if current else "body")
         phrase = QRectF(centre.x() + 13, 31, rect.width(), 18)
-        self._text(painter, phrase, station.phrase, "gold" if station.state == "look" else "muted", "small")
+        self._text(painter, phrase, station.phrase.text, "gold" if station.phrase.state == "look" else "muted", "small")
 
     def _text(self, painter: QPainter, rect: QRectF, text: str, color: str, kind: str) -> None:
         texts.paint(painter, rect, text, theme.current().color(color), kind, cut=True)
@@ -127,7 +126,7 @@ class Line(FocusRing):
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         index = self._station_at(event.position())
         if index is not None:
-            QToolTip.showText(event.globalPosition().toPoint(), self._stations[index].phrase, self)
+            QToolTip.showText(event.globalPosition().toPoint(), plain_tip(self._stations[index].phrase.text), self)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         step = place_step(event)

@@ -1,0 +1,124 @@
+"""Lanes of the drive: what is given, asked and put out, the terms it is made of, flow, on-times."""
+
+import numpy as np
+import numpy.typing as npt
+
+from kelvarn.desktop.strip.lane import Bars, Lane, Span, Trace, ValueAxis
+from kelvarn.engine.measures import at_limit
+from kelvarn.engine.run import Run
+from kelvarn.units import Quantity, minutes, show
+
+from .scene import Entry, Scene
+
+_LEAST_SAID_S = 20.0
+_BARCODE_HEIGHT = 40
+_OF_DRIVE = ValueAxis(Quantity.DRIVE, fixed=(0.0, 1.0), ticks=(0.0, 1.0))
+_BOTH_WAYS = ValueAxis(Quantity.DRIVE, fixed=(-1.0, 1.0), ticks=(-1.0, 0.0, 1.0))
+
+
+def _axis(run: Run) -> ValueAxis:
+    """0…100 %, or −100…100 % where a rig both heats and cools."""
+    return _BOTH_WAYS if run.rig.heats and run.rig.cools else _OF_DRIVE
+
+
+def drive_lane(scene: Scene) -> Lane:
+    """Drive of the selected candidate, hatched where it is at its limit; the others' are read at the cursor."""
+    if scene.result is None or scene.selected is None:
+        return Lane("drive", "Drive", _OF_DRIVE, weight=1.45)
+    run = scene.result.run
+    heating = [d.power_W for d in run.rig.drives if d.heated_body is not None]
+    title = f"Drive, % of {show(sum(heating), Quantity.POWER)}" if len(heating) == 1 else "Drive, %"
+    traces = tuple(
+        Trace(e.candidate.name, e.result.run.time_s, e.result.run.drive, e.index, filled=True,
+              drawn=e is scene.selected)
+        for e in scene.shown
+        if e.result is not None
+    )  # fmt: skip
+    return Lane("drive", title, _axis(run), weight=1.45, traces=traces, spans=_flat_out(run))
+
+
+def _flat_out(run: Run) -> tuple[Span, ...]:
+    found = []
+    for start, end in long_spans(run):
+        full = abs(run.drive[run.sample_at(start)]) > 0.5
+        text = f"{'flat out' if full else 'shut off'} {minutes(end - start)}" if end - start >= _LEAST_SAID_S else ""
+        found.append(Span(start, end, text, hatched=True, worth=bool(full)))
+    return tuple(found)
+
+
+def long_spans(run: Run) -> list[tuple[float, float]]:
+    """Spans in s in which the drive is at one of its limits, short gaps closed: noise would cut them to pieces."""
+    held = at_limit(run)
+    return sorted(_spans(run, held & (run.asked > run.drive)) + _spans(run, held & (run.asked < run.drive)))
+
+
+def _spans(run: Run, held: npt.NDArray[np.bool_]) -> list[tuple[float, float]]:
+    at = np.flatnonzero(held)
+    if not at.size:
+        return []
+    step = float(run.time_s[1] - run.time_s[0])
+    gap = max(3, round(30 / step))
+    cuts = np.flatnonzero(np.diff(at) > gap)
+    firsts, lasts = at[np.append(0, cuts + 1)], at[np.append(cuts, at.size - 1)]
+    return [(float(run.time_s[a]), float(run.time_s[b]) + step) for a, b in zip(firsts, lasts, strict=True)]
+
+
+def output_lane(scene: Scene) -> Lane:
+    """Drive asked for, given, and put out by each drive of the rig, of the selected candidate."""
+    if scene.result is None:
+        return Lane("output", "Asked, given, put out", _OF_DRIVE, weight=1.45)
+    run = scene.result.run
+    axis = _axis(run)
+    assert axis.fixed is not None
+    asked = np.clip(run.asked, *axis.fixed)
+    traces = [Trace("asked for", run.time_s, asked, 1), Trace("given", run.time_s, run.drive, 0, strong=True)]
+    traces += [
+        Trace(f"put out: {drive.name}", run.time_s, run.put_out[k], k + 2) for k, drive in enumerate(run.rig.drives)
+    ]
+    return Lane("output", "Asked, given, put out, %", axis, weight=1.45, traces=tuple(traces))
+
+
+def terms_lane(scene: Scene) -> Lane:
+    """The terms of the selected candidate's law, as drive."""
+    axis = ValueAxis(Quantity.DRIVE, least=0.2)
+    if scene.result is None or scene.result.run.controller.switches:
+        return Lane("terms", "Terms", None, weight=1.45, nothing="an on/off law has no terms")
+    run = scene.result.run
+    named = (("P", run.p), ("I", run.i), ("D", run.d))
+    traces = tuple(
+        Trace(name, run.time_s, np.clip(value, -3.0, 3.0), k, named=True)
+        for k, (name, value) in enumerate(named)
+        if value.any()
+    )
+    return Lane("terms", "Terms, % of drive", axis, weight=1.45, traces=traces)
+
+
+def flow_lane(scene: Scene) -> Lane:
+    """Relative flow of fans and position of valves in the selected candidate's run."""
+    movers = [(k, drive.name) for k, drive in enumerate(scene.project.rig.drives) if drive.moves]
+    if scene.result is None or not movers:
+        return Lane("flow", "Flow", None, height=30, nothing="no fan or valve in this rig")
+    run = scene.result.run
+    traces = tuple(Trace(name, run.time_s, run.flow[k], place, named=len(movers) > 1)
+                   for place, (k, name) in enumerate(movers))  # fmt: skip
+    return Lane("flow", "Flow, %", _OF_DRIVE, weight=1.45, traces=traces)
+
+
+def switching_lanes(scene: Scene, most: int) -> list[Lane]:
+    """On-times of candidates that are on or off, the selected one among them where there is no room for all."""
+    switching = [entry for entry in scene.shown if entry.candidate.controller.switches]
+    kept = sorted(switching, key=lambda entry: entry is not scene.selected)[:most]
+    return [_on_times(entry) for entry in sorted(kept, key=lambda entry: entry.index)]
+
+
+def _on_times(entry: Entry) -> Lane:
+    bars = None if entry.result is None else bars_of(entry.result.run, entry.index)
+    return Lane(f"on-times {entry.index}", entry.candidate.name, None, _BARCODE_HEIGHT, index=entry.index, bars=bars)
+
+
+def bars_of(run: Run, index: int) -> Bars:
+    """When a run's drive is on."""
+    on = np.concatenate([[False], run.drive > 0.5, [False]])
+    edges = np.flatnonzero(on[1:] != on[:-1])
+    ends = np.append(run.time_s, run.time_s[-1])
+    return Bars(ends[edges[0::2]], ends[edges[1::2]], index)

@@ -1,0 +1,101 @@
+"""What dragging does to the project."""
+
+from contextlib import suppress
+
+from pydantic import ValidationError
+
+from kelvarn.desktop.document import Document
+from kelvarn.desktop.strip.axis import nice_time
+from kelvarn.desktop.view import View
+from kelvarn.model.candidate import Edge
+from kelvarn.model.edit import Path, value_at
+from kelvarn.units import Quantity, from_shown, show, to_shown
+
+_FINE_K, _COARSE_K, _FINE_TO_K = 0.05, 0.1, 2.0  # steps of an edge, and up to which distance they are fine
+
+
+class Drags:
+    """Turns drags into edits of the trial shown and of the selected candidate. Each gives what it came to, in words."""
+
+    def __init__(self, document: Document, view: View) -> None:
+        self._document, self._view = document, view
+
+    @property
+    def _trial(self) -> Path:
+        return "trials", self._view.trial_index(self._document.project)
+
+    @property
+    def time_step_s(self) -> float:
+        """What drags along time are rounded to."""
+        return nice_time(self._view.trial(self._document.project).duration_s / 1500)
+
+    def setpoint(self, index: int, degC: float) -> str:
+        """A setpoint change goes to another temperature."""
+        path = (*self._trial, "plan", "changes", index, "to_degC")
+        return self._put(path, self._snap_degC(degC), Quantity.TEMPERATURE, "Setpoint")
+
+    def corner(self, index: int, time_s: float, degC: float) -> str:
+        """A setpoint change happens at another instant and goes to another temperature."""
+        if not self._document.in_stroke:  # something else has ended it
+            return ""
+        path = (*self._trial, "plan", "changes", index)
+        changes = self._view.trial(self._document.project).plan.changes
+        step = self.time_step_s
+        latest = changes[index + 1].at_s if index + 1 < len(changes) else self._latest_s
+        at_s = min(max(self._snap_s(time_s), changes[index - 1].at_s + step), latest - step)
+        to_degC = self._snap_degC(degC)
+        change = value_at(self._document.project, path).model_copy(update={"at_s": at_s, "to_degC": to_degC})
+        said = f"{show(to_degC, Quantity.TEMPERATURE, self._view.scale)} at {show(at_s, Quantity.DURATION)}"
+        with suppress(ValidationError):
+            self._document.set(path, change, f"Setpoint change → {said}", dragged=True)
+        return said
+
+    def edge(self, edge: Edge, place: int, setpoint_degC: float, degC: float) -> str:
+        """An edge of a law goes to another temperature; it stays on its side of the setpoint."""
+        if not self._document.in_stroke:  # something else has ended it
+            return ""
+        project = self._document.project
+        side = 1 if self._side(edge.field) else -1
+        distance = max(0.0, side * (degC - setpoint_degC))
+        step = _FINE_K if distance < _FINE_TO_K else _COARSE_K
+        path: Path = ("candidates", place, "controller", edge.field)
+        title = type(project.candidates[place].controller).model_fields[edge.field].title or edge.field
+        return self._put(path, round(round(distance / step) * step, 3), Quantity.DIFFERENCE, title)
+
+    def _side(self, field: str) -> bool:
+        """Whether an edge lies above the setpoint: for a cooling drive they are mirrored."""
+        return (field == "above_K") == self._document.project.rig.heats
+
+    def event_at(self, index: int, time_s: float) -> str:
+        """An event begins at another instant."""
+        return self._put((*self._trial, "events", index, "at_s"), self._snap_s(time_s), Quantity.DURATION, "Event at")
+
+    def event_end(self, index: int, time_s: float) -> str:
+        """An event ends at another instant."""
+        project = self._document.project
+        begins = self._document.get((*self._trial, "events", index, "at_s"))
+        lasts = max(self._snap_s(time_s) - begins, project.rig.probe.interval_s)
+        return self._put((*self._trial, "events", index, "lasts_s"), lasts, Quantity.DURATION, "Event lasts")
+
+    def _put(self, path: Path, value: float, quantity: Quantity, title: str) -> str:
+        if not self._document.in_stroke:  # something else has ended it
+            return ""
+        scale = self._view.scale
+        before = value_at(self._document.origin, path)
+        start = "the end" if before is None else show(before, quantity, scale)
+        with suppress(ValidationError):  # dragged beyond what is possible: it stays where it last could be
+            self._document.set(path, value, f"{title} {start} → {show(value, quantity, scale)}", dragged=True)
+        return show(self._document.get(path), quantity, scale)
+
+    def _snap_degC(self, value: float) -> float:
+        scale = self._view.scale
+        shown = to_shown(value, Quantity.TEMPERATURE, scale)
+        return from_shown(round(shown / 0.5) * 0.5, Quantity.TEMPERATURE, scale)
+
+    @property
+    def _latest_s(self) -> float:
+        return self._view.trial(self._document.project).duration_s
+
+    def _snap_s(self, value: float) -> float:
+        step = self.time_step_s
+        return min(max(0.0, round(value / step) * step), self._latest_s - step)

@@ -1,0 +1,34 @@
+"""What a person would say of a run, where it happens."""
+
+import math
+
+from kelvarn.desktop.strip.lane import Label
+from kelvarn.units import Quantity, minutes, show
+
+from .scene import Scene
+
+
+def sayings(scene: Scene) -> tuple[Label, ...]:
+    """Overshoot and settling, or swing, of the main setpoint window of the selected candidate's run."""
+    if scene.result is None:
+        return ()
+    result, scale, band = scene.result, scene.scale, scene.trial.band_K
+    span = result.measures.main
+    over, settled, swing = (span.values.get(key) for key in ("overshoot_K", "settling_s", "swing_K"))
+    r, lasts_s = span.setpoint_degC, span.to_s - span.from_s
+    found: list[Label] = []
+    if settled is not None:
+        if over and span.peak_s is not None:
+            text = f"{show(over, Quantity.DIFFERENCE, scale, sign=True)} over at {minutes(span.peak_s)}"
+            sampled = float(result.run.controlled_degC[result.run.sample_at(span.peak_s)])
+            peak_degC = r + math.copysign(over, sampled - r)
+            found.append(Label(text, span.peak_s, peak_degC, "ember" if over > band else "muted", "peak"))
+        found.append(Label(f"settled {minutes(settled)}", span.from_s + settled, r, "moss", "since"))
+    elif swing is not None and swing > 2 * band:
+        period = span.values.get("swing_period_s")
+        every = f" every {minutes(period)}" if period is not None else ""
+        text = f"swings {show(swing, Quantity.DIFFERENCE, scale)}{every}, never settles"
+        found.append(Label(text, span.from_s + 0.55 * lasts_s, r + (over or 0.0), "ember", "all"))
+    else:
+        found.append(Label("never settles", span.from_s + 0.8 * lasts_s, r, "ember", "all"))
+    return tuple(found)

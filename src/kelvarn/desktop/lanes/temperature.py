@@ -1,0 +1,194 @@
+"""Lanes of temperatures: what is controlled, the bodies of a run, what the probes read."""
+
+from collections.abc import Callable
+from functools import partial
+
+import numpy as np
+
+from kelvarn.desktop.strip.lane import Band, Handle, Lane, Level, Trace, ValueAxis
+from kelvarn.engine.plan import corners
+from kelvarn.engine.run import Run
+from kelvarn.model.bodies import Body
+from kelvarn.units import Quantity, Scale, show
+
+from .sayings import sayings
+from .scene import Entry, Scene, quantity_name
+
+_T = Quantity.TEMPERATURE
+_WEIGHT, _SECOND_WEIGHT = 5.0, 2.5
+
+
+def controlled_lane(scene: Scene) -> Lane:
+    """One curve for each candidate, the selected one strong and on top, with setpoint, band and what is said."""
+    computed = [e for e in sorted(scene.shown, key=lambda e: e is scene.selected) if e.result is not None]
+    traces = tuple(_controlled(entry, strong=entry is scene.selected) for entry in computed)
+    band = setpoint_band(scene, next((t for t in traces if t.strong), None))
+    levels: tuple[Level, ...] = ()
+    if scene.selected is not None and scene.selected.result is not None:
+        run = scene.selected.result.run
+        body = run.rig.all_bodies[run.rig.body_index(run.rig.probe.body)]
+        levels = limit_levels(body, float(run.controlled_degC.max()), scene.scale)
+    edges, edge_levels = _edges(scene)
+    return Lane(
+        key="temperature",
+        title=quantity_name(scene.project.rig, scene.scale, "Temperature"),
+        axis=scene.axis,
+        weight=_WEIGHT,
+        traces=(*traces, *_read_only(scene)),
+        bands=(band,),
+        levels=(*levels, *edge_levels),
+        labels=sayings(scene),
+        handles=(*edges, *_plan_handles(scene)),
+        also=tuple(change.to_degC for change in scene.trial.plan.changes),
+    )
+
+
+def _controlled(entry: Entry, *, strong: bool) -> Trace:
+    assert entry.result is not None
+    run = entry.result.run
+    name = f"{entry.candidate.name} ★" if entry.chosen else entry.candidate.name
+    return Trace(name, run.time_s, run.controlled_degC, entry.index, strong=strong, faded=entry.stale)
+
+
+def _read_only(scene: Scene) -> tuple[Trace, ...]:
+    """Setpoint and reading of the selected candidate's run: read at the cursor, not drawn."""
+    if scene.result is None:
+        return ()
+    run = scene.result.run
+    return (
+        Trace("setpoint", run.time_s, run.setpoint_degC, drawn=False),
+        Trace("probe reads", run.time_s, run.measured_degC, drawn=False),
+    )
+
+
+def setpoint_band(scene: Scene, shaded: Trace | None) -> Band:
+    """The plan with its band: corners in s and degC, doubled at steps, so that it rises straight up."""
+    run = next((entry.result.run for entry in scene.shown if entry.result is not None), None)
+    begins = float(run.measured_degC[0]) if run is not None else scene.trial.plan.changes[0].to_degC
+    at_s, degC = corners(scene.trial.plan, begins)
+    end = scene.trial.duration_s
+    # What is interpolated needs instants that rise; a step takes a moment that nobody sees.
+    at_s = at_s + np.arange(at_s.size) * 1e-9 * end
+    at_s, degC = np.append(at_s, max(end, float(at_s[-1]) + 1e-9)), np.append(degC, degC[-1])
+    return Band(at_s, degC, scene.trial.band_K, shaded)
+
+
+def limit_levels(body: Body, hottest_degC: float, scale: Scale) -> tuple[Level, ...]:
+    """The hard limit of a body, and how much is left to it or how far it is passed."""
+    if body.limit_degC is None:
+        return ()
+    margin = body.limit_degC - hottest_degC
+    side = "below" if margin >= 0 else "beyond"
+    why = f": {body.limit_why}" if body.limit_why else ""
+    text = f"{show(abs(margin), Quantity.DIFFERENCE, scale)} {side} its limit{why}"
+    return (Level(body.limit_degC, hatched=True, text=text, text_color="muted" if margin >= 0 else "ember"),)
+
+
+def _edges(scene: Scene) -> tuple[list[Handle], list[Level]]:
+    """The temperatures at which the selected law does something at once."""
+    if scene.selected is None:
+        return [], []
+    rig = scene.project.rig
+    setpoint, place = scene.trial.plan.last_degC, scene.selected.index
+    handles, levels = [], []
+    for edge in scene.selected.candidate.controller.edges(setpoint, 1 if rig.heats else -1):
+        levels.append(Level(edge.degC, index=place))
+        if scene.drags is not None:
+            put = partial(scene.drags.edge, edge, place, setpoint)
+            handles.append(
+                Handle(
+                    f"the edge at which it {edge.does}", "grip", "value", partial(_value_only, put), value=edge.degC,
+                    text=show(edge.degC, _T, scene.scale), up=edge.field == "below_K", index=place, step=0.05,
+                )
+            )  # fmt: skip
+    return handles, levels
+
+
+def _value_only(put: Callable[[float], str], _time_s: float, value: float) -> str:
+    """A drag along the values."""
+    return put(value)
+
+
+def _plan_handles(scene: Scene) -> list[Handle]:
+    """The flag of the last setpoint, a corner for each later change, and the line of each."""
+    drags, changes = scene.drags, scene.trial.plan.changes
+    last = len(changes) - 1
+    text = show(changes[last].to_degC, _T, scene.scale)
+    if drags is None:
+        return [Handle("the setpoint", "flag", "value", lambda *_: "", value=changes[last].to_degC, text=text)]
+    found = [
+        Handle(
+            "the setpoint", "flag", "value", partial(_value_only, partial(drags.setpoint, last)),
+            value=changes[last].to_degC, text=text,
+        )
+    ]  # fmt: skip
+    for k, change in enumerate(changes[1:], start=1):
+        found.append(
+            Handle(
+                f"the corner of setpoint {k + 1}", "corner", "both", partial(drags.corner, k), at_s=change.at_s,
+                value=change.to_degC, text=show(change.to_degC, _T, scene.scale), step_s=drags.time_step_s,
+            )
+        )  # fmt: skip
+    for k, change in enumerate(changes):
+        end = scene.trial.duration_s if k == last else changes[k + 1].at_s
+        name = "the setpoint's line" if last == 0 else f"setpoint {k + 1}"
+        found.append(
+            Handle(
+                name, "line", "value", partial(_value_only, partial(drags.setpoint, k)), at_s=change.at_s, to_s=end,
+                value=change.to_degC, text=show(change.to_degC, _T, scene.scale),
+            )
+        )  # fmt: skip
+    return found
+
+
+def body_traces(run: Run, selected: str, *, faded: bool = False) -> list[Trace]:
+    """A curve for each body of a run, the selected one strong and on top."""
+    found = [
+        Trace(body.name, run.time_s, run.bodies_degC[i], i, strong=body.name == selected, faded=faded, named=True)
+        for i, body in enumerate(run.rig.all_bodies)
+    ]
+    return sorted(found, key=lambda trace: trace.strong)
+
+
+def bodies_lane(scene: Scene, selected: str, *, first: bool = True) -> Lane:
+    """The bodies of the selected candidate's run.
+
+    Args:
+        scene: what is shown.
+        selected: the body whose curve is strong, and whose limit is shown.
+        first: it is the strip's main lane, with the plan.
+    """
+    title = quantity_name(scene.project.rig, scene.scale, "Temperatures of the bodies")
+    weight = _WEIGHT if first else _SECOND_WEIGHT
+    plan = tuple(change.to_degC for change in scene.trial.plan.changes) if first else ()
+    bands = (setpoint_band(scene, None),) if first else ()
+    if scene.result is None or scene.selected is None:
+        return Lane("bodies", title, scene.axis, weight=weight, bands=bands, also=plan)
+    run = scene.result.run
+    traces = body_traces(run, selected, faded=scene.selected.stale)
+    levels: tuple[Level, ...] = ()
+    if selected in run.rig.body_names:
+        place = run.rig.body_index(selected)
+        levels = limit_levels(run.rig.all_bodies[place], float(run.bodies_degC[place].max()), scene.scale)
+    return Lane(
+        "bodies", title, scene.axis, weight=weight, traces=(*traces, *(_read_only(scene)[:1] if first else ())),
+        bands=bands, levels=levels, handles=tuple(_plan_handles(scene)[:1]) if first else (), also=plan,
+    )  # fmt: skip
+
+
+def probes_lane(scene: Scene) -> Lane:
+    """What each probe reads in the selected candidate's run: the one that controls, guards and others."""
+    title = quantity_name(scene.project.rig, scene.scale, "Probes as read")
+    if scene.result is None:
+        return Lane("probes", title, scene.axis, weight=_SECOND_WEIGHT)
+    run = scene.result.run
+    traces = tuple(
+        Trace(f"{probe.name} ({_ROLES[probe.role]})", run.time_s, run.probes_degC[k], k, strong=probe.role == "control",
+              named=len(run.rig.probes) > 1)
+        for k, probe in enumerate(run.rig.probes)
+    )  # fmt: skip
+    axis = ValueAxis(_T, scene.scale)
+    return Lane("probes", title, axis, weight=_SECOND_WEIGHT, traces=traces)
+
+
+_ROLES = {"control": "controls", "guard": "guards", "watch": "is recorded"}

@@ -1,0 +1,31 @@
+"""Text that comes from a project or a file, shown as it is: nothing in it is taken for markup or for a shortcut.
+
+A name is anything that somebody has typed, or put into a file for somebody else to open; where Qt took it for rich
+text it would open what the name tells it to.
+"""
+
+import html
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QLabel, QWidget
+
+
+class Label(QLabel):
+    """A label that shows its text as it is."""
+
+    def __init__(self, text: str = "", parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setTextFormat(Qt.TextFormat.PlainText)
+        self.setText(text)
+
+
+def plain_tip(text: str) -> str:
+    """A text for a tool tip, which Qt takes for rich text where it looks like some."""
+    if "<" not in text and "&" not in text:
+        return text
+    return f"<qt>{html.escape(text)}</qt>".replace("\n", "<br>")
+
+
+def menu_text(text: str) -> str:
+    """A text for a menu, a button or a label with a buddy, in which & would mark a shortcut."""
+    return text.replace("&", "&&")
