@@ -85,6 +85,8 @@ class Reference:
         self.bodies = rig.all_bodies
         self.c = np.array([body.capacity_J_per_K for body in self.bodies])
         self.second = self.response is not None and self.response.kind == "two_lags"
+        self.base = self.n + len(rig.probes) + len(rig.drives)
+        self.parts = of_kind(self.run, "cold_part")
         self.fans = [d for d, drive in enumerate(rig.drives) if drive.kind == "fan"]
 
     def level(self, d: int, t: float) -> float:
@@ -147,7 +149,7 @@ class Reference:
         n, rig = self.n, self.rig
         degC, dx = self.degC(x), np.zeros_like(x)
         outside = constants["outside"]
-        entry = [x[n + len(rig.probes) + len(rig.drives)]] if self.second else degC
+        entry = [x[self.base]] if self.second else degC
         flows = x[n + len(rig.probes) :]
         value = {name: entry[0] if self.second else degC[i] for i, name in enumerate(self.names)} | {
             SURROUNDINGS: outside
@@ -173,11 +175,16 @@ class Reference:
             heat[b] -= watts
         for body, g, inlet in constants["draws"]:
             heat[body] += g * ((outside if inlet is None else inlet) - value[body])
+        for j, part in enumerate(self.parts, start=self.base + self.second):
+            if under_way(part, at):
+                watts = part.contact_W_per_K * (value[part.body] - x[j])
+                heat[part.body] -= watts
+                dx[j] = watts / part.capacity_J_per_K
         for i, name in enumerate(self.names):
             dx[i] = heat[name] / self.c[i]
         if self.second:
-            dx[-1] = heat[self.names[0]] / self.c[0]
-            dx[0] = (x[-1] - x[0]) / self.response.lag2_s  # type: ignore[union-attr]
+            dx[self.base] = heat[self.names[0]] / self.c[0]
+            dx[0] = (x[self.base] - x[0]) / self.response.lag2_s  # type: ignore[union-attr]
         for p, probe in enumerate(rig.probes):
             if probe.lag_s > 0:
                 dx[n + p] = (degC[self.names.index(probe.body)] - x[n + p]) / probe.lag_s
@@ -239,6 +246,7 @@ class Reference:
         )
         if self.second:
             x = np.append(x, start[0])
+        x = np.append(x, [part.part_degC for part in self.parts])
         times, courses = self.jumps(), [x]
         hottest, coldest = self.degC(x), self.degC(x)
         for begin, end in pairwise(times):

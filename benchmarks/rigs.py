@@ -8,7 +8,7 @@ import numpy as np
 from kelvarn.model.bodies import Body, DrawOff, Link, Melting, Surroundings
 from kelvarn.model.candidate import OnOff, Pid
 from kelvarn.model.drives import AnyDrive, Fan, Pwm, Relay, SlowWindow, Valve
-from kelvarn.model.events import DoorOpens, DrawOffRuns, Load, ProbeFault, SupplyChange, SurroundingsChange
+from kelvarn.model.events import ColdPart, DoorOpens, DrawOffRuns, Load, ProbeFault, SupplyChange, SurroundingsChange
 from kelvarn.model.fields import SURROUNDINGS
 from kelvarn.model.probes import Converter, Correction, Probe
 from kelvarn.model.response import ResponseModel
@@ -249,7 +249,7 @@ def _event(draw: Draw, rig: Rig, name: str, span: float, plain: bool) -> list[An
         "lasts_s": draw.one(None, draw.between(5, 0.4 * span)),
     }
     bodies = rig.body_names
-    kind = draw.one("door", "surroundings", "load", "draw", "supply", "fault")
+    kind = draw.one("door", "surroundings", "load", "part", "draw", "supply", "fault")
     if kind == "door":
         to = SURROUNDINGS if len(bodies) == 1 or draw.chance(0.5) else None
         a = str(draw.one(*bodies))
@@ -259,6 +259,9 @@ def _event(draw: Draw, rig: Rig, name: str, span: float, plain: bool) -> list[An
         return [SurroundingsChange(**common, change_K=draw.between(-15, 15))]
     if kind == "load":
         return [Load(**common, body=str(draw.one(*bodies)), power_W=draw.between(-30, 60))]
+    if kind == "part":
+        return [ColdPart(**common, body=str(draw.one(*bodies)), capacity_J_per_K=draw.log(5, 2000),
+                         part_degC=draw.between(-20, 120), contact_W_per_K=draw.log(0.2, 20))]  # fmt: skip
     if kind == "draw":
         taps = [tap for tap in rig.draw_offs if not (plain and tap.always)]
         return [DrawOffRuns(**common, draw_off=taps[0].name)] if taps else []

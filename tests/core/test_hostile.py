@@ -207,7 +207,7 @@ def test_names_that_differ_little_get_files_of_their_own(tmp_path: Path) -> None
 def test_results_too_large_to_hold_at_once_are_kept_as_they_can_be_drawn(cabinet: Project) -> None:
     trial = cabinet.first_trial
     whole = Results().of_project(cabinet, trial)
-    small = Results(most_bytes=100_000)
+    small = Results(most_at_once=100_000)
     found = small.of_project(cabinet, trial)
     assert list(found) == list(whole)
     for key, result in found.items():

@@ -2,40 +2,17 @@
 
 import random
 import sys
-from collections.abc import Callable
 
 import pytest
-from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QLineEdit, QMessageBox
 
 from kelvarn.desktop.fields.plain import Choice, NameEdit
 from kelvarn.desktop.fields.ruler import Ruler
 from kelvarn.desktop.strip.strip import Strip
-from kelvarn.desktop.window import CONTROL, HANDOVER, RIG, MainWindow
+from kelvarn.desktop.window import RIG, MainWindow
+from tests.campaigns.deeds import Deeds
 from tests.window.conftest import drag, type_into
-
-TEXTS = (
-    "",
-    "0",
-    "-1",
-    "1e9",
-    "12 bananas",
-    "5 min",
-    "2h30",
-    "60",
-    "100 °F",
-    "nan",
-    "1,5",
-    "50 %",
-    "0.2 K/W",
-    "7" * 300,
-    "Air",
-)
-COMMANDS = (
-    "Duplicate", "Hide or show", "Choose for the device", "Next candidate", "Undo", "Redo", "Temperatures in °F",
-    "Temperatures in K", "Fit the strip", "Zoom back", "Paper or night", "Delete",
-)  # fmt: skip
 
 
 def test_fields_survive_the_panel_they_rebuild(window: MainWindow) -> None:
@@ -63,40 +40,13 @@ def test_whatever_hands_do_undo_restores_and_nothing_breaks(
     broken: list[BaseException | None] = []
     monkeypatch.setattr(sys, "excepthook", lambda kind, error, where: broken.append(error))
 
-    def command() -> None:
-        window.menus.actions[rng.choice(COMMANDS)].trigger()
-        for box in (w for w in QApplication.topLevelWidgets() if isinstance(w, QMessageBox)):
-            box.close()
-
-    def station() -> None:
-        window.go_to(rng.choice((RIG, CONTROL, HANDOVER)))
-
-    def type_text() -> None:
-        lines = [line for line in window.station.findChildren(QLineEdit) if line.isVisible()]
-        if lines:
-            type_into(rng.choice(lines), rng.choice(TEXTS))
-
-    def pull() -> None:
-        strip = window.station.chart
-        handles = strip.handles() if strip is not None else []
-        if strip is not None and handles:
-            end = QPoint(rng.randrange(-50, strip.width() + 50), rng.randrange(-50, strip.height() + 50))
-            drag(strip, strip.rect_of(rng.choice(handles)[2].name).center(), end.toPointF(), 3)
-
-    def turn() -> None:
-        rulers = [ruler for ruler in window.station.findChildren(Ruler) if ruler.isVisible()]
-        if rulers:
-            QTest.mouseClick(rng.choice(rulers), Qt.MouseButton.LeftButton, pos=QPoint(rng.randrange(300), 6))
-
-    deeds: list[Callable[[], None]] = [command, station, type_text, type_text, pull, turn]
-    for _ in range(60):
-        rng.choice(deeds)()
-        QApplication.processEvents()
+    deeds = Deeds(window, rng)
+    done = [deeds.one() for _ in range(60)]
     window.grab()
     while window.document.undo_name is not None:
         window.document.undo()
     assert window.document.project == before
-    assert broken == []
+    assert broken == [], done
 
 
 @pytest.mark.parametrize("deed", ["Duplicate", "Delete", "Undo", "Rig"])

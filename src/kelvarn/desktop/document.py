@@ -184,8 +184,10 @@ class Document(QObject):
         self._show_other(project)
 
     def recover(self, unsaved: Unsaved) -> None:
-        """Go on with unsaved work that a crash left. Its entry in the journal becomes this document's: nothing is
-        written that could fail."""
+        """Go on with unsaved work that a crash left.
+
+        Its entry in the journal becomes this document's: nothing is written that could fail.
+        """
         self._journal.clear()
         self._journal = unsaved.journal
         self._path, self._stamp, self._saved = unsaved.path, unsaved.saved, None

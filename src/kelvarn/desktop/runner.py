@@ -1,6 +1,8 @@
 """Computes what the stations show: short runs at once, long ones beside the window, only the newest request counts."""
 
+import ctypes
 import time
+from contextlib import suppress
 
 from PySide6.QtCore import QObject, Signal
 
@@ -19,16 +21,28 @@ MOST_SECONDS_AT_ONCE = 0.12
 _USUAL_S = {False: 2e-6, True: 2e-5}
 """Expected time of a sample, for linear rigs and others, until it has been measured."""
 _RUNS, _PREPARING = "runs", "preparing"
+_MMAP_THRESHOLD, _LARGE_BYTES = -3, 128 * 1024  # of glibc's mallopt
 
 
 def prepare() -> None:
     """Compile, or load from the disk cache, all that runs and strips need. Not for the GUI thread."""
+    _give_memory_back()
     warm()
     raster.load()
 
 
+def _give_memory_back() -> None:
+    """Let large arrays go back to the system when they are done with.
+
+    The C library learns from the first large ones to keep their room for ever: after one long trial, looked at once,
+    the window would stay hundreds of megabytes larger.
+    """
+    with suppress(OSError, AttributeError):
+        ctypes.CDLL(None).mallopt(_MMAP_THRESHOLD, _LARGE_BYTES)
+
+
 class Runner(QObject):
-    """Keeps the results of all candidates on the trials that were shown.
+    """Keeps the results of all candidates on the trial shown.
 
     Args:
         most_seconds_at_once: what is expected to take longer is computed beside the window.
@@ -82,10 +96,10 @@ class Runner(QObject):
         self.jobs.stop(_RUNS)
         expected_s = _samples(project, trial) * self._seconds[is_nonlinear(project.rig)]
         if expected_s <= self._most_at_once:
-            self._take(project, self._timed(project, trial))
+            self._take(project, trial, self._timed(project, trial))
         else:
             self.share = 0.0
-            self.jobs.start(_RUNS, lambda: (project, self._timed(project, trial)), self._done)
+            self.jobs.start(_RUNS, lambda: (project, trial, self._timed(project, trial)), self._done)
             self.updated.emit()
 
     @property
@@ -123,10 +137,10 @@ class Runner(QObject):
         assert isinstance(outcome, tuple)
         self._take(*outcome)
 
-    def _take(self, project: Project, found: dict[ResultKey, Result | RunError]) -> None:
+    def _take(self, project: Project, trial: Trial, found: dict[ResultKey, Result | RunError]) -> None:
         candidates = {candidate.name for candidate in project.candidates}
-        trials = {trial.name for trial in project.trials}
-        self.results = {k: r for k, r in self.results.items() if k.candidate in candidates and k.trial in trials}
+        # Those of other trials are computed, or found again among what is kept, when these are shown.
+        self.results = {k: r for k, r in self.results.items() if k.candidate in candidates and k.trial == trial.name}
         self._faults = {}
         for key, outcome in found.items():
             if isinstance(outcome, Result):

@@ -27,7 +27,7 @@ class LaidOut(NamedTuple):
     height: float
 
 
-@lru_cache(maxsize=2000)
+@lru_cache(maxsize=800)
 def laid_out(text: str, kind: str = "body", bold: bool = False) -> LaidOut:
     """A text in a font of the theme."""
     static, font = QStaticText(text), theme.font(kind, bold=bold)
@@ -37,7 +37,7 @@ def laid_out(text: str, kind: str = "body", bold: bool = False) -> LaidOut:
     return LaidOut(static, metrics.horizontalAdvance(text), metrics.height())
 
 
-@lru_cache(maxsize=2000)
+@lru_cache(maxsize=800)
 def elided(text: str, width: int, kind: str = "body", bold: bool = False) -> str:
     """A text cut to a width in px."""
     return QFontMetricsF(theme.font(kind, bold=bold)).elidedText(text, Qt.TextElideMode.ElideRight, width)

@@ -133,6 +133,7 @@ class Entry:
         return list(hints.values())
 
     def __call__(self, *arguments: Any) -> int:
+        """Its result for some arguments."""
         return self.many([arguments])[0]
 
     def many(self, calls: Sequence[Sequence[Any]]) -> list[int]:

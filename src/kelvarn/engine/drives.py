@@ -20,8 +20,7 @@ def share_out(
     drives: "Table[Drive] | Sequence[Drive]",
     states: "Table[DriveState] | Sequence[DriveState]",
 ) -> None:
-    """Write the demand of each drive, 0…1, from that of the law, −1…1; below 0 it asks for cooling, where drives both
-    heat and cool.
+    """Write the demand of each drive, 0…1, from that of the law, −1…1; below 0 it asks for cooling, where some cool.
 
     Args:
         demand: of the law.

@@ -111,7 +111,7 @@ def into_blocks(matrix: Grid, blocks: Block4) -> None:
 
 @subroutine
 def exponential(flow: Grid, span: float, result: Block4, scratch: Blocks) -> None:
-    """result = e^(flow·span) in blocks; `scratch` has the shape of three of flow."""
+    """Result = e^(flow·span) in blocks; `scratch` has the shape of three of flow."""
     size = flow.shape[0]
     power, product_of, total = scratch[0], scratch[1], scratch[2]
     largest = 0.0
@@ -169,7 +169,7 @@ def drive_series(flow: Grid, body: int, per_capacity: float, series: Blocks) -> 
 
 @part
 def add_power(series: Blocks, span: float, watts: float, z: Grid) -> None:
-    """z += Γ(span)·watts, by Horner's rule, eight rows at a time so that they stay in registers."""
+    """Z += Γ(span)·watts, by Horner's rule, eight rows at a time so that they stay in registers."""
     scale = span * watts
     for b in range(z.shape[0]):
         c = series[TERMS - 1, b]
@@ -196,7 +196,7 @@ def add_power(series: Blocks, span: float, watts: float, z: Grid) -> None:
 
 @part
 def product(matrix: Block4, z: Grid, more: Grid, found: Grid) -> None:
-    """found = matrix · z + more, eight rows at a time; two sums each, since one would wait for itself."""
+    """Found = matrix · z + more, eight rows at a time; two sums each, since one would wait for itself."""
     for b in range(z.shape[0]):
         p = more[b]
         z0, z1, z2, z3 = p[0], p[1], p[2], p[3]

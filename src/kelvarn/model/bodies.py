@@ -4,7 +4,7 @@ from pydantic import model_validator
 
 from kelvarn.units import Quantity
 
-from .fields import SURROUNDINGS, Line, Name, Part, number, other
+from .fields import SURROUNDINGS, Line, ModelBase, Name, field, number
 from .origins import Heatsink, Piece, Radiator, Stream, Wall
 
 COLDEST_DEGC = -273.0
@@ -17,7 +17,7 @@ def temperature(default: object, title: str, text: str, **more: object) -> float
     return found
 
 
-class Melting(Part):
+class Melting(ModelBase):
     """A range of temperature in which a body melts: its latent heat counts as heat capacity there."""
 
     from_degC: float = temperature(..., "Melts from", "Below this all of it is solid.")
@@ -33,10 +33,10 @@ class Melting(Part):
         return self
 
 
-class Body(Part):
+class Body(ModelBase):
     """Something with one temperature and a heat capacity."""
 
-    name: Name = other(..., "Name", "What the body is called.")
+    name: Name = field(..., "Name", "What the body is called.")
     capacity_J_per_K: float = number(
         ..., Quantity.CAPACITY, 0.01, 1e10, "Heat capacity", "Heat it takes to warm the body by one kelvin."
     )
@@ -46,26 +46,26 @@ class Body(Part):
     limit_degC: float | None = temperature(
         None, "Rated limit", "Hottest the body may get; empty means no limit is known."
     )
-    limit_why: Line = other("", "Limit is", "What the rated limit comes from, such as a material.", max_length=80)
+    limit_why: Line = field("", "Limit is", "What the rated limit comes from, such as a material.", max_length=80)
     own_heat_W: float = number(
         0.0, Quantity.POWER, -1e7, 1e7, "Heat of its own", "Heat that it makes all the time, such as electronics do."
     )
-    melting: Melting | None = other(None, "Melting", "Its melting range; none where it does not melt.")
-    made_of: tuple[Piece, ...] = other((), "Made of", "What its heat capacity was worked out from.", max_length=20)
+    melting: Melting | None = field(None, "Melting", "Its melting range; none where it does not melt.")
+    made_of: tuple[Piece, ...] = field((), "Made of", "What its heat capacity was worked out from.", max_length=20)
 
 
-class Link(Part):
+class Link(ModelBase):
     """A way for heat between two bodies, or between a body and the surroundings."""
 
-    a: Name = other(..., "From", "One end: a body.")
-    b: Name = other(..., "To", "The other end: a body or the surroundings.")
+    a: Name = field(..., "From", "One end: a body.")
+    b: Name = field(..., "To", "The other end: a body or the surroundings.")
     conductance_W_per_K: float = number(
         ..., Quantity.CONDUCTANCE, 0.0, 1e6, "Conductance", "Heat that flows per kelvin between the two ends."
     )
     radiating_m2: float = number(
         0.0, Quantity.AREA, 0.0, 1e4, "Radiates over", "Emissivity times area that radiates from one end to the other."
     )
-    driven_by: Name | None = other(None, "Driven by", "The fan or valve that moves air or liquid along it.")
+    driven_by: Name | None = field(None, "Driven by", "The fan or valve that moves air or liquid along it.")
     full_W_per_K: float = number(
         0.0, Quantity.CONDUCTANCE, 0.0, 1e6, "At full flow", "Conductance that full flow adds."
     )
@@ -76,10 +76,10 @@ class Link(Part):
         0.0, Quantity.CONDUCTANCE, 0.0, 1e6, "Door opens: extra", "Conductance that an open door adds."
     )
 
-    wall: Wall | None = other(None, "Wall", "The wall its conductance was worked out from.")
-    heatsink: Heatsink | None = other(None, "Heatsink", "The heatsink its conductance was worked out from.")
-    radiator: Radiator | None = other(None, "Surface", "The surface its radiation was worked out from.")
-    stream: Stream | None = other(None, "Stream", "The stream its conductance at full flow was worked out from.")
+    wall: Wall | None = field(None, "Wall", "The wall its conductance was worked out from.")
+    heatsink: Heatsink | None = field(None, "Heatsink", "The heatsink its conductance was worked out from.")
+    radiator: Radiator | None = field(None, "Surface", "The surface its radiation was worked out from.")
+    stream: Stream | None = field(None, "Stream", "The stream its conductance at full flow was worked out from.")
 
     def joins(self, first: str, second: str) -> bool:
         """Whether the link joins these two, in either order."""
@@ -92,11 +92,11 @@ class Link(Part):
         return self.conductance_W_per_K > 0 or self.radiating_m2 > 0 or driven
 
 
-class DrawOff(Part):
+class DrawOff(ModelBase):
     """Liquid or air that leaves a body while as much comes in at another temperature; a trial says when."""
 
-    name: Name = other(..., "Name", "What the draw-off is called.")
-    body: Name = other(..., "Out of", "The body it is drawn from.")
+    name: Name = field(..., "Name", "What the draw-off is called.")
+    body: Name = field(..., "Out of", "The body it is drawn from.")
     flow_W_per_K: float = number(
         ..., Quantity.CONDUCTANCE, 0.0, 1e6, "Flow × specific heat",
         "Mass flow times specific heat; 1 L of water a minute is 69.6 W/K.",
@@ -104,10 +104,10 @@ class DrawOff(Part):
     inlet_degC: float | None = temperature(
         None, "Comes in at", "Temperature of what comes in; empty means that of the surroundings."
     )
-    always: bool = other(False, "Runs always", "Whether it runs all the time rather than during events.")
+    always: bool = field(False, "Runs always", "Whether it runs all the time rather than during events.")
 
 
-class Surroundings(Part):
+class Surroundings(ModelBase):
     """What lies outside and takes the heat in the end."""
 
     temperature_degC: float = temperature(20.0, "Temperature", "How warm the surroundings are.")

@@ -7,7 +7,7 @@ from pydantic import Field, model_validator
 
 from kelvarn.units import Quantity
 
-from .fields import Name, Notes, Part, number, other
+from .fields import ModelBase, Name, Notes, field, number
 
 
 class Edge(NamedTuple):
@@ -18,7 +18,7 @@ class Edge(NamedTuple):
     does: str
 
 
-class LawBase(Part):
+class LawBase(ModelBase):
     """What every law says of itself.
 
     Attributes:
@@ -129,7 +129,7 @@ class OnOff(LawBase):
         "Decides every",
         "Time between decisions; 0 means at each reading.",
     )
-    once: bool = other(False, "Once only", "Off at the setpoint, and stays off until reset.")
+    once: bool = field(False, "Once only", "Off at the setpoint, and stays off until reset.")
 
     @property
     def strategy(self) -> str:
@@ -166,7 +166,7 @@ class Pid(LawBase):
 
     strategies = ("P", "PI", "PID")
     law: Literal["pid"] = "pid"
-    terms: Literal["P", "PI", "PID"] = other("PID", "Terms", "Which terms act.")
+    terms: Literal["P", "PI", "PID"] = field("PID", "Terms", "Which terms act.")
     kp_per_K: float = number(
         0.1, Quantity.GAIN, 1e-6, 1e4, "Gain Kp", "Drive for each kelvin away from the setpoint.",
         more="faster, then overshoot", ruler=(0.005, 2.0), log=True,
@@ -204,7 +204,7 @@ class Pid(LawBase):
     rate_per_s: float | None = number(
         None, Quantity.DRIVE_RATE, 1e-6, 1000.0, "Rate limit", "Largest change of the drive in a second."
     )  # fmt: skip
-    anti_windup: Literal["none", "hold", "back_calculation"] = other(
+    anti_windup: Literal["none", "hold", "back_calculation"] = field(
         "back_calculation", "Anti-windup", "What the memory does while the drive is at its limit.",
         words={"hold": "hold while limited", "back_calculation": "back-calculation"},
     )  # fmt: skip
@@ -309,13 +309,13 @@ STRATEGIES: dict[str, type[OnOff] | type[Pid]] = {name: law for law in get_args(
 """Every strategy as the buttons call it, and its law."""
 
 
-class Candidate(Part):
+class Candidate(ModelBase):
     """One controller with its settings."""
 
-    name: Name = other(..., "Name", "What the candidate is called.")
-    controller: Controller = other(..., "Controller", "How it controls.")
-    hidden: bool = other(False, "Hidden", "Whether it is left off the strip.")
-    notes: Notes = other("", "Notes", "What is worth knowing of this candidate.")
+    name: Name = field(..., "Name", "What the candidate is called.")
+    controller: Controller = field(..., "Controller", "How it controls.")
+    hidden: bool = field(False, "Hidden", "Whether it is left off the strip.")
+    notes: Notes = field("", "Notes", "What is worth knowing of this candidate.")
 
     @property
     def strategy(self) -> str:

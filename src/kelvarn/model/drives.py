@@ -6,11 +6,11 @@ from pydantic import Field, model_validator
 
 from kelvarn.units import Quantity
 
-from .fields import Name, Part, number, other
+from .fields import ModelBase, Name, field, number
 from .origins import Nameplate
 
 
-class Switch(Part):
+class Switch(ModelBase):
     """The solid-state switch before a drive, and what it stands."""
 
     supply_V: float = number(..., Quantity.VOLTAGE, 0.1, 1e5, "Supply", "Voltage across the load at full drive.")
@@ -28,7 +28,7 @@ class Switch(Part):
         return duty * (current * self.drop_V + current * current * self.on_ohm)
 
 
-class DriveBase(Part):
+class DriveBase(ModelBase):
     """What every kind of drive has.
 
     Attributes:
@@ -44,12 +44,12 @@ class DriveBase(Part):
     left_out: ClassVar[str] = ""
     shown: ClassVar[tuple[str, ...]] = ()
 
-    name: Name = other("Heater", "Name", "What the drive is called.")
-    acts: Literal["heats", "cools"] = other("heats", "Effect", "Whether full drive heats or cools.")
+    name: Name = field("Heater", "Name", "What the drive is called.")
+    acts: Literal["heats", "cools"] = field("heats", "Effect", "Whether full drive heats or cools.")
     dead_time_s: float = number(
         0.0, Quantity.DURATION, 0.0, 86400.0, "Dead time", "Time until a change of the drive reaches the body."
     )
-    active_low: bool = other(False, "On while the pin is low", "Whether the output pin is low while the drive is on.")
+    active_low: bool = field(False, "On while the pin is low", "Whether the output pin is low while the drive is on.")
 
     @property
     def heated_body(self) -> str | None:
@@ -66,12 +66,12 @@ class DriveBase(Part):
 class PowerDrive(DriveBase):
     """A drive that puts power into a body."""
 
-    body: Name = other(..., "Acts on", "The body that it heats or cools.")
+    body: Name = field(..., "Acts on", "The body that it heats or cools.")
     power_W: float = number(
         ..., Quantity.POWER, 0.001, 1e7, "Power", "Heat it gives or takes at full drive and nominal supply."
     )
-    nameplate: Nameplate | None = other(None, "Nameplate", "What its power was worked out from.")
-    resistive: bool = other(True, "Resistive", "Whether its power goes with the square of the supply.")
+    nameplate: Nameplate | None = field(None, "Nameplate", "What its power was worked out from.")
+    resistive: bool = field(True, "Resistive", "Whether its power goes with the square of the supply.")
 
     @property
     def heated_body(self) -> str | None:
@@ -85,7 +85,7 @@ class PowerDrive(DriveBase):
 class SwitchedDrive(PowerDrive):
     """A power drive behind a solid-state switch."""
 
-    switch: Switch | None = other(None, "Switch", "The solid-state switch before it; none leaves it out.")
+    switch: Switch | None = field(None, "Switch", "The solid-state switch before it; none leaves it out.")
 
     def usual_switch(self) -> Switch:
         """The switch that is usual before such a drive."""
@@ -147,7 +147,7 @@ class SlowWindow(SwitchedDrive):
         return self
 
 
-class FastSwitching(Part):
+class FastSwitching(ModelBase):
     """What PWM drives and fans share."""
 
     steps: int = number(255, Quantity.NUMBER, 1, 65535, "Steps", "Levels between off and full, 255 for 8 bits.")
@@ -191,8 +191,8 @@ class Fan(DriveBase, FastSwitching):
     left_out = "flow follows the fan's speed, whatever the filter or the wind"
     shown = ("steps", "floor", "off_below", "top", "kick_start_s", "speed_lag_s", "stalls_below")
     kind: Literal["fan"] = "fan"
-    name: Name = other("Fan", "Name", "What the drive is called.")
-    acts: Literal["heats", "cools"] = other("cools", "Effect", "Whether more flow heats or cools what is controlled.")
+    name: Name = field("Fan", "Name", "What the drive is called.")
+    acts: Literal["heats", "cools"] = field("cools", "Effect", "Whether more flow heats or cools what is controlled.")
     power_W: float = number(
         2.0, Quantity.POWER, 0.001, 1e6, "Electrical power", "What it takes at full duty; it heats nothing here."
     )
@@ -211,8 +211,8 @@ class Valve(DriveBase):
     left_out = "the valve's flow goes with its position"
     shown = ("travel_s", "backlash", "lowest", "highest")
     kind: Literal["valve"] = "valve"
-    name: Name = other("Valve", "Name", "What the drive is called.")
-    body: Name | None = other(None, "Mixes into", "The body that its power goes to; none where it only throttles.")
+    name: Name = field("Valve", "Name", "What the drive is called.")
+    body: Name | None = field(None, "Mixes into", "The body that its power goes to; none where it only throttles.")
     power_W: float = number(100.0, Quantity.POWER, 0.001, 1e7, "Power", "Heat it mixes in when fully open.")
     travel_s: float = number(30.0, Quantity.DURATION, 0.1, 3600.0, "Full travel", "Time from closed to fully open.")
     backlash: float = number(

@@ -9,12 +9,12 @@ from typing import Any, TypeVar
 
 from .candidate import Candidate
 from .events import EVENT_KINDS
-from .fields import Part
+from .fields import ModelBase
 from .names import free_name
 from .project import Project
 
 Path = tuple[str | int, ...]
-P = TypeVar("P", bound=Part)
+P = TypeVar("P", bound=ModelBase)
 
 
 class EditError(ValueError):
@@ -56,7 +56,6 @@ def rename_candidate(project: Project, old: str, new: str) -> Project:
 
 def rename_event(project: Project, trial: int, old: str, new: str) -> Project:
     """Rename an event of a trial; marks on it follow."""
-
     before = project.trials[trial]
     events = tuple(with_fields(e, name=new) if e.name == old else e for e in before.events)
     name = events[[e.name for e in before.events].index(old)].name
@@ -128,7 +127,7 @@ def remove_candidate(project: Project, name: str) -> Project:
     return with_fields(project, candidates=left, chosen=None if project.chosen == name else project.chosen)
 
 
-def append(project: Project, path: Path, part: Part) -> Project:
+def append(project: Project, path: Path, part: ModelBase) -> Project:
     """Add a part at the end of the list at a path."""
     return change(project, path, lambda parts: (*parts, part))
 

@@ -12,7 +12,7 @@ from pydantic import Field
 from kelvarn.units import Quantity, Scale, minutes, show
 
 from .bodies import temperature
-from .fields import SURROUNDINGS, Name, Part, number, other
+from .fields import SURROUNDINGS, ModelBase, Name, field, number
 
 if TYPE_CHECKING:
     from .rig import Rig
@@ -20,7 +20,7 @@ if TYPE_CHECKING:
 LONGEST_S = 366 * 86400.0
 
 
-class EventBase(Part):
+class EventBase(ModelBase):
     """What every event has.
 
     Attributes:
@@ -32,7 +32,7 @@ class EventBase(Part):
     color: ClassVar[str] = "gold"
     faint: ClassVar[bool] = False
 
-    name: Name = other(..., "Name", "What the event is called.")
+    name: Name = field(..., "Name", "What the event is called.")
     at_s: float = number(..., Quantity.DURATION, 0.0, LONGEST_S, "Starts", "When it begins.")
     lasts_s: float | None = number(
         None, Quantity.DURATION, 0.01, LONGEST_S, "Lasts", "How long it lasts; empty means to the end.",
@@ -68,8 +68,8 @@ class DoorOpens(EventBase):
 
     what = "a door opens"
     kind: Literal["door"] = "door"
-    body: Name = other(..., "From body", "The body that loses heat through it.")
-    to: Name = other(SURROUNDINGS, "To", "What it opens to: the surroundings or another body.")
+    body: Name = field(..., "From body", "The body that loses heat through it.")
+    to: Name = field(SURROUNDINGS, "To", "What it opens to: the surroundings or another body.")
     conductance_W_per_K: float | None = number(
         None, Quantity.CONDUCTANCE, 0.0, 1e6, "Extra loss",
         "Conductance added while open; empty means what the rig's link says of its door.", empty="as the rig says",
@@ -116,7 +116,7 @@ class Load(EventBase):
     what = "heat from elsewhere"
     color = "ember"
     kind: Literal["load"] = "load"
-    body: Name = other(..., "Into body", "The body that gets the heat.")
+    body: Name = field(..., "Into body", "The body that gets the heat.")
     power_W: float = number(..., Quantity.POWER, -1e7, 1e7, "Power", "Heat brought in; below 0 it is taken out.")
 
     def text(self, scale: Scale) -> str:
@@ -133,7 +133,7 @@ class ColdPart(EventBase):
     what = "a cold part is put in"
     color = "glacier"
     kind: Literal["cold_part"] = "cold_part"
-    body: Name = other(..., "Into body", "The body that it is put into.")
+    body: Name = field(..., "Into body", "The body that it is put into.")
     capacity_J_per_K: float = number(
         ..., Quantity.CAPACITY, 0.01, 1e9, "Heat capacity", "Heat it takes to warm the part by one kelvin."
     )
@@ -163,7 +163,7 @@ class DrawOffRuns(EventBase):
     what = "a draw-off runs"
     color = "glacier"
     kind: Literal["draw_off"] = "draw_off"
-    draw_off: Name = other(..., "Draw-off", "Which draw-off of the rig runs.")
+    draw_off: Name = field(..., "Draw-off", "Which draw-off of the rig runs.")
 
     @classmethod
     def missing(cls, rig: "Rig") -> str:
@@ -195,8 +195,8 @@ class ProbeFault(EventBase):
     what = "the probe fails"
     color = "ember"
     kind: Literal["probe_fault"] = "probe_fault"
-    probe: Name = other(..., "Probe", "Which probe it is.")
-    fault: Literal["open", "short", "stuck", "stale", "drift", "offset", "spikes"] = other(
+    probe: Name = field(..., "Probe", "Which probe it is.")
+    fault: Literal["open", "short", "stuck", "stale", "drift", "offset", "spikes"] = field(
         "open", "Fault", "What goes wrong with it."
     )
     size_K: float = number(

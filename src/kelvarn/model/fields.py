@@ -13,7 +13,7 @@ SURROUNDINGS = "surroundings"
 """The name by which links reach what lies outside; no body may have it."""
 
 
-class Part(BaseModel):
+class ModelBase(BaseModel):
     """Base of everything in a project: frozen, no unknown fields, no NaN or infinity."""
 
     __slots__ = ("_kept_hash",)
@@ -59,7 +59,7 @@ def number(default: Any, quantity: Quantity, low: float, high: float, title: str
     )
 
 
-def other(
+def field(
     default: Any, title: str, text: str, *, words: dict[str, str] | None = None, empty: str | None = None, **more: Any
 ) -> Any:
     """A field that is not a number: a name, a choice, a list of parts.

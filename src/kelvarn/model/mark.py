@@ -7,7 +7,7 @@ from pydantic import model_validator
 
 from kelvarn.units import Quantity, Scale, show
 
-from .fields import Line, Name, Part, number, other
+from .fields import Line, ModelBase, Name, field, number
 
 
 @dataclass(frozen=True)
@@ -57,14 +57,14 @@ _WORDS: dict[Direction, str] = {"at_most": "at most ", "at_least": "at least ", 
 _SIGNS: dict[Direction, str] = {"at_most": "≤ ", "at_least": "≥ ", "within": "±"}
 
 
-class Mark(Part):
+class Mark(ModelBase):
     """A limit on a measure: met or not."""
 
-    measure: Line = other(..., "Measure", "What is judged.")
+    measure: Line = field(..., "Measure", "What is judged.")
     limit: float = number(..., Quantity.NUMBER, -1e15, 1e15, "Limit", "In the base unit of the measure.")
-    direction: Direction = other("at_most", "Must be", "At most, at least, or within ± the limit.")
-    event: Name | None = other(None, "Event", "The event it is about, for sag and recovery.")
-    body: Name | None = other(None, "Body", "The body it is about, for hottest and margin.")
+    direction: Direction = field("at_most", "Must be", "At most, at least, or within ± the limit.")
+    event: Name | None = field(None, "Event", "The event it is about, for sag and recovery.")
+    body: Name | None = field(None, "Body", "The body it is about, for hottest and margin.")
 
     @model_validator(mode="after")
     def _fits_measure(self) -> "Mark":

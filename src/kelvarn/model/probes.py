@@ -7,10 +7,10 @@ from pydantic import model_validator
 from kelvarn.units import Quantity
 
 from .bodies import temperature
-from .fields import Line, Name, Part, number, other
+from .fields import Line, ModelBase, Name, field, number
 
 
-class Correction(Part):
+class Correction(ModelBase):
     """A two-point correction in the device: what a trusted thermometer said where the probe showed this."""
 
     shown_low_degC: float = temperature(..., "Showed, low", "What the probe showed at the low point.")
@@ -33,11 +33,11 @@ class Correction(Part):
         return (self.true_high_degC - self.true_low_degC) / (self.shown_high_degC - self.shown_low_degC)
 
 
-class Converter(Part):
+class Converter(ModelBase):
     """An analogue-to-digital converter: even steps over a span, or an NTC in a divider, whose steps vary."""
 
     bits: int = number(10, Quantity.NUMBER, 6, 24, "Bits", "Resolution of the converter.")
-    sensor: Literal["even", "ntc"] = other(
+    sensor: Literal["even", "ntc"] = field(
         "ntc", "Sensor", "Even steps over the probe's range, or an NTC thermistor in a divider."
     )
     ohm_at_25_degC: float = number(
@@ -49,15 +49,15 @@ class Converter(Part):
     )
 
 
-class Probe(Part):
+class Probe(ModelBase):
     """What measures the temperature, with its faults of everyday."""
 
-    name: Name = other("Probe", "Name", "What the probe is called.")
-    body: Name = other(..., "Sits in", "The body whose temperature it follows.")
-    role: Literal["control", "guard", "watch"] = other(
+    name: Name = field("Probe", "Name", "What the probe is called.")
+    body: Name = field(..., "Sits in", "The body whose temperature it follows.")
+    role: Literal["control", "guard", "watch"] = field(
         "control", "Role", "The controller acts on it, a guard watches it, or it is only recorded."
     )
-    like: Line = other("", "Type", "The common type that its range and steps were taken from.", max_length=60)
+    like: Line = field("", "Type", "The common type that its range and steps were taken from.", max_length=60)
     lag_s: float = number(0.0, Quantity.DURATION, 0.0, 86400.0, "Lag", "Time constant with which it follows its body.")
     dead_time_s: float = number(0.0, Quantity.DURATION, 0.0, 86400.0, "Dead time", "Age of a reading when it arrives.")
     noise_K: float = number(0.0, Quantity.DIFFERENCE, 0.0, 100.0, "Noise", "Root mean square of its random scatter.")
@@ -73,8 +73,8 @@ class Probe(Part):
     slope: float = number(1.0, Quantity.NUMBER, 0.2, 5.0, "Slope", "Kelvins it shows for each kelvin.")
     lowest_degC: float = temperature(-250.0, "Lowest reading", "It never reads below this.")
     highest_degC: float = temperature(2500.0, "Highest reading", "It never reads above this.")
-    converter: Converter | None = other(None, "Converter", "The converter it is read with; none leaves it out.")
-    correction: Correction | None = other(None, "Correction", "The two-point correction made in the device.")
+    converter: Converter | None = field(None, "Converter", "The converter it is read with; none leaves it out.")
+    correction: Correction | None = field(None, "Correction", "The two-point correction made in the device.")
 
     @model_validator(mode="after")
     def _range_in_order(self) -> "Probe":

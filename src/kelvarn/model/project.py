@@ -7,7 +7,7 @@ from pydantic import model_validator
 from kelvarn.units import Scale
 
 from .candidate import Candidate
-from .fields import Name, Notes, Part, other
+from .fields import ModelBase, Name, Notes, field
 from .names import check_unique
 from .rig import Rig
 from .trial import Trial
@@ -23,24 +23,24 @@ FORMAT = 1
 """Number of the file format this version writes; raised with every change that needs a migration."""
 
 
-class Project(Part):
+class Project(ModelBase):
     """All that is saved together."""
 
-    format: Literal[1] = other(1, "Format", "Number of the file format.")
-    name: Name = other(..., "Name", "What the project is called.")
-    rig: Rig = other(..., "Rig", "The thing to control.")
-    candidates: tuple[Candidate, ...] = other(
+    format: Literal[1] = field(1, "Format", "Number of the file format.")
+    name: Name = field(..., "Name", "What the project is called.")
+    rig: Rig = field(..., "Rig", "The thing to control.")
+    candidates: tuple[Candidate, ...] = field(
         ..., "Candidates", "Controllers that compete.", min_length=1, max_length=60
     )
-    trials: tuple[Trial, ...] = other(
+    trials: tuple[Trial, ...] = field(
         ..., "Trials", "What the candidates are put through.", min_length=1, max_length=60
     )
-    chosen: Name | None = other(None, "Chosen", "The candidate that goes to the device.")
-    notes: Notes = other("", "Notes", "Whatever is worth keeping.")
-    lanes: tuple[LaneName, ...] = other(
+    chosen: Name | None = field(None, "Chosen", "The candidate that goes to the device.")
+    notes: Notes = field("", "Notes", "Whatever is worth keeping.")
+    lanes: tuple[LaneName, ...] = field(
         ("temperature", "drive", "switching", "events"), "Lanes", "What the strip shows.", min_length=1, max_length=9
     )
-    checked: tuple[CheckName, ...] = other((), "Seen to", "What was seen to before the handover.", max_length=2)
+    checked: tuple[CheckName, ...] = field((), "Seen to", "What was seen to before the handover.", max_length=2)
 
     @model_validator(mode="after")
     def _names_fit(self) -> "Project":
@@ -55,13 +55,13 @@ class Project(Part):
     def _events_fit(self, trial: Trial) -> None:
         """Raise ValueError where an event or mark of a trial names what the rig does not have."""
         rig = self.rig
-        parts: list[tuple[Part, str]] = [(event, f"event “{event.name}”") for event in trial.events]
+        parts: list[tuple[ModelBase, str]] = [(event, f"event “{event.name}”") for event in trial.events]
         parts += [(mark, f"the mark on {mark.measure}") for mark in trial.marks]
         for part, what in parts:
-            for field in type(part).model_fields:
-                names, name = rig.names_for(field), getattr(part, field)
+            for key in type(part).model_fields:
+                names, name = rig.names_for(key), getattr(part, key)
                 if names is not None and isinstance(name, str) and name not in names:
-                    title = {"to": "body", "draw_off": "draw-off"}.get(field, field)
+                    title = {"to": "body", "draw_off": "draw-off"}.get(key, key)
                     raise ValueError(f"{what} of trial “{trial.name}” names the {title} “{name}”, which does not exist")
         for event in trial.events:
             try:

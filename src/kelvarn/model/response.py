@@ -7,18 +7,18 @@ from pydantic import model_validator
 from kelvarn.units import Quantity
 
 from .bodies import Body, Link, temperature
-from .fields import SURROUNDINGS, Line, Name, Part, number, other
+from .fields import SURROUNDINGS, Line, ModelBase, Name, field, number
 
 
-class ResponseModel(Part):
+class ResponseModel(ModelBase):
     """Gain, lags and dead time; it stands in place of bodies and links.
 
     Rest is the temperature of the surroundings. One lag is the same thing as one body: with full power P, gain K and
     lag T it has the conductance P/K and the capacity P·T/K, so that doors and loads act on it as on any other.
     """
 
-    name: Name = other("Output", "Name", "What is measured and controlled.")
-    kind: Literal["one_lag", "two_lags", "integrating"] = other("one_lag", "Kind", "How it answers.")
+    name: Name = field("Output", "Name", "What is measured and controlled.")
+    kind: Literal["one_lag", "two_lags", "integrating"] = field("one_lag", "Kind", "How it answers.")
     gain_K: float = number(100.0, Quantity.DIFFERENCE, 0.001, 1e5, "Gain", "How far full drive moves it in the end.")
     rise_K_per_s: float = number(0.1, Quantity.RAMP, 1e-7, 1e4, "Rise", "How fast full drive moves an integrating one.")
     lag_s: float = number(600.0, Quantity.DURATION, 0.01, 1e8, "Lag", "Its larger time constant.")
@@ -26,7 +26,7 @@ class ResponseModel(Part):
     dead_time_s: float = number(0.0, Quantity.DURATION, 0.0, 86400.0, "Dead time", "Time until it begins to answer.")
     start_degC: float | None = temperature(None, "Starts at", "Where it starts; empty means at rest.")
     limit_degC: float | None = temperature(None, "Limit", "Highest it may get; empty means no limit is known.")
-    unit: Line | None = other(
+    unit: Line | None = field(
         None, "Unit", "Unit of another quantity than temperature, such as % RH or ppm; none for temperature.",
         max_length=12,
     )  # fmt: skip

@@ -7,7 +7,7 @@ from pydantic import model_validator
 
 from .bodies import Body, DrawOff, Link, Surroundings, check_link
 from .drives import AnyDrive, Drive
-from .fields import SURROUNDINGS, Part, other
+from .fields import SURROUNDINGS, ModelBase, field
 from .names import check_unique
 from .probes import Probe
 from .response import ResponseModel
@@ -17,27 +17,27 @@ MAX_DRIVES = 4
 MAX_PROBES = 6
 
 
-class Rig(Part):
+class Rig(ModelBase):
     """The thing to control."""
 
-    bodies: tuple[Body, ...] = other((), "Bodies", "What has a temperature.", max_length=MAX_BODIES)
-    links: tuple[Link, ...] = other((), "Links", "Ways for heat.", max_length=200)
-    draw_offs: tuple[DrawOff, ...] = other((), "Draw-offs", "What is drawn from bodies.", max_length=16)
-    response: ResponseModel | None = other(
+    bodies: tuple[Body, ...] = field((), "Bodies", "What has a temperature.", max_length=MAX_BODIES)
+    links: tuple[Link, ...] = field((), "Links", "Ways for heat.", max_length=200)
+    draw_offs: tuple[DrawOff, ...] = field((), "Draw-offs", "What is drawn from bodies.", max_length=16)
+    response: ResponseModel | None = field(
         None, "Response model", "Its answer to the drive, in place of bodies and links."
     )
-    drives: tuple[Drive, ...] = other(
+    drives: tuple[Drive, ...] = field(
         ..., "Drives", "What heats or cools; the first is the main one.", min_length=1, max_length=MAX_DRIVES
     )
-    sharing: Literal["equal", "priority"] = other(
+    sharing: Literal["equal", "priority"] = field(
         "equal",
         "Drives share",
         "Drives of one effect share a demand equally, or each waits until those before are full.",
     )
-    probes: tuple[Probe, ...] = other(
+    probes: tuple[Probe, ...] = field(
         ..., "Probes", "What measures; one of them controls.", min_length=1, max_length=MAX_PROBES
     )
-    surroundings: Surroundings = other(Surroundings(), "Surroundings", "What lies outside.")
+    surroundings: Surroundings = field(Surroundings(), "Surroundings", "What lies outside.")
 
     @property
     def drive(self) -> AnyDrive:

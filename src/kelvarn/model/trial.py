@@ -8,7 +8,7 @@ from kelvarn.units import Quantity, show
 
 from .bodies import temperature
 from .events import LONGEST_S, ColdPart, Event
-from .fields import Name, Notes, Part, number, other
+from .fields import ModelBase, Name, Notes, field, number
 from .mark import Mark
 from .names import check_unique
 
@@ -16,7 +16,7 @@ MOST_PARTS_PUT_IN = 12
 """Each is a body of its own to the engine."""
 
 
-class SetpointChange(Part):
+class SetpointChange(ModelBase):
     """From this instant the setpoint goes to a value, at once or along a ramp."""
 
     at_s: float = number(..., Quantity.DURATION, 0.0, LONGEST_S, "At", "When the change begins.")
@@ -26,10 +26,10 @@ class SetpointChange(Part):
     )
 
 
-class Plan(Part):
+class Plan(ModelBase):
     """The setpoint over trial time."""
 
-    changes: tuple[SetpointChange, ...] = other(
+    changes: tuple[SetpointChange, ...] = field(
         ..., "Changes", "Setpoint changes in order of time.", min_length=1, max_length=500
     )
 
@@ -55,13 +55,13 @@ def _time(seconds: float) -> str:
     return show(seconds, Quantity.DURATION, exact=True)
 
 
-class Trial(Part):
+class Trial(ModelBase):
     """A setpoint plan, events, how it starts and what is asked of the candidates."""
 
-    name: Name = other(..., "Name", "What the trial is called.")
+    name: Name = field(..., "Name", "What the trial is called.")
     duration_s: float = number(..., Quantity.DURATION, 1.0, LONGEST_S, "Duration", "How long the trial runs.")
-    plan: Plan = other(..., "Plan", "The setpoint over time.")
-    events: tuple[Event, ...] = other((), "Events", "What happens meanwhile.", max_length=200)
+    plan: Plan = field(..., "Plan", "The setpoint over time.")
+    events: tuple[Event, ...] = field((), "Events", "What happens meanwhile.", max_length=200)
     start_degC: float | None = temperature(
         None,
         "Starts at",
@@ -72,8 +72,8 @@ class Trial(Part):
         0.5, Quantity.DIFFERENCE, 0.001, 500.0, "Band", "How near to the setpoint counts as settled."
     )
     seed: int = number(1, Quantity.NUMBER, 0, 2**32 - 1, "Seed", "Which noise is drawn; the same seed, the same noise.")
-    marks: tuple[Mark, ...] = other((), "Marks", "What is asked of the candidates.", max_length=60)
-    notes: Notes = other("", "Notes", "What the trial stands for, and why.")
+    marks: tuple[Mark, ...] = field((), "Marks", "What is asked of the candidates.", max_length=60)
+    notes: Notes = field("", "Notes", "What the trial stands for, and why.")
 
     @model_validator(mode="after")
     def _inside(self) -> "Trial":

@@ -21,8 +21,10 @@ from kelvarn.model.trial import Trial
 
 from .batch import pool
 
-MOST_BYTES = 500_000_000
+MOST_BYTES = 60_000_000
 """What the runs that are kept may take."""
+MOST_AT_ONCE = 500_000_000
+"""What the runs of all candidates of a project may take together; else they are thinned one after another."""
 
 
 class ResultKey(NamedTuple):
@@ -61,10 +63,11 @@ class Results:
 
     Args:
         most_bytes: what the runs that are kept may take; the newest one stays in any case.
+        most_at_once: what those of all candidates of a project may take together.
     """
 
-    def __init__(self, most_bytes: int = MOST_BYTES) -> None:
-        self._most_bytes = most_bytes
+    def __init__(self, most_bytes: int = MOST_BYTES, most_at_once: int = MOST_AT_ONCE) -> None:
+        self._most_bytes, self._most_at_once = most_bytes, most_at_once
         self._kept: OrderedDict[_Content, _Computed] = OrderedDict()
         self._lock = threading.Lock()
 
@@ -96,7 +99,7 @@ class Results:
             Stopped: it was stopped.
         """
         go_on = go_on or current_go_on()
-        if _bytes_expected(project, trial) > self._most_bytes:
+        if _bytes_expected(project, trial) > self._most_at_once:
             return self._one_by_one(project, trial, go_on)
         parts: list[tuple[Candidate, PreparedRun | _Computed | RunError]] = []
         for candidate in project.candidates:

@@ -21,8 +21,8 @@ def _axis(run: Run) -> ValueAxis:
     return _BOTH_WAYS if run.rig.heats and run.rig.cools else _OF_DRIVE
 
 
-def drive_lane(scene: Scene) -> Lane:
-    """Drive of the selected candidate, hatched where it is at its limit; the others' are read at the cursor."""
+def drive_lane(scene: Scene, *, others: bool = True) -> Lane:
+    """Drive of the selected candidate, hatched where it is at its limit; the others' may be read at the cursor."""
     if scene.result is None or scene.selected is None:
         return Lane("drive", "Drive", _OF_DRIVE, weight=1.45)
     run = scene.result.run
@@ -32,7 +32,7 @@ def drive_lane(scene: Scene) -> Lane:
         Trace(e.candidate.name, e.result.run.time_s, e.result.run.drive, e.index, filled=True,
               drawn=e is scene.selected)
         for e in scene.shown
-        if e.result is not None
+        if e.result is not None and (others or e is scene.selected)
     )  # fmt: skip
     return Lane("drive", title, _axis(run), weight=1.45, traces=traces, spans=_flat_out(run))
 

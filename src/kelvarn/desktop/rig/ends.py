@@ -13,8 +13,11 @@ _EDGE = 12.0  # px between a vessel's corner and the first arrow
 
 
 def all_link_ends(rig: Rig, places: Places) -> list[tuple[QPointF, QPointF]]:
-    """Of every link: from edge to edge; where several meet a side of a vessel they stand apart, in the order of what
-    they lead to, so that none crosses another there."""
+    """Of every link, from edge to edge.
+
+    Where several meet a side of a vessel they stand apart, in the order of what they lead to, so that none crosses
+    another there.
+    """
     found = [[*_link_ends(link.a, link.b, places)] for link in rig.all_links]
     sides: dict[tuple[str, bool], list[tuple[int, int]]] = {}
     for k, link in enumerate(rig.all_links):

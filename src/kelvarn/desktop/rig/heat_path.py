@@ -127,7 +127,12 @@ class HeatPath(QGraphicsView):
             reads = f"read every {show(probe.interval_s, Quantity.DURATION)}"
             note = f"lag {show(probe.lag_s, Quantity.DURATION)}, {reads if probe.role == 'control' else probe.role}"
             letter = _LETTERS[probe.role]
-            self._add(ProbeItem(key_of("probe", k), spot, self._select, probe.name, note if spot.alone else "", letter))
+            item = ProbeItem(key_of("probe", k), spot, self._select, probe.name, note if spot.alone else "", letter)
+            self._add(item)
+        items = [item for item in self._parts.values() if isinstance(item, ProbeItem)]
+        for item in items:  # a note is no reason to lie over another one's name
+            if any(item.text_rect().intersects(other.text_rect()) for other in items if other is not item):
+                item.drop_note()
 
     def _add(self, item: PartItem) -> None:
         item.selected = item.key == self._selected

@@ -172,6 +172,10 @@ class ProbeItem(PartItem):
         self._spot, self._name, self._note, self._letter = spot, name, note, letter
         self.temperature = ""
 
+    def drop_note(self) -> None:
+        """Show no more than its name and what it reads."""
+        self._note = ""
+
     def text_rect(self) -> QRectF:
         """Where its name stands."""
         r = self.rect

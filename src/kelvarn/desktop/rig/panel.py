@@ -4,7 +4,7 @@ from collections.abc import Hashable
 from typing import Any
 
 from kelvarn.desktop.fields.plain import heading
-from kelvarn.model.fields import Part
+from kelvarn.model.fields import ModelBase
 
 from . import sections
 from .keys import parse_key
@@ -13,7 +13,7 @@ from .part_panel import PartPanel
 
 def structure(value: Any) -> Hashable:
     """What of a part decides which fields are shown for it: all but the numbers."""
-    if isinstance(value, Part):
+    if isinstance(value, ModelBase):
         return type(value).__name__, tuple(structure(getattr(value, name)) for name in type(value).model_fields)
     if isinstance(value, tuple):
         return tuple(structure(each) for each in value)

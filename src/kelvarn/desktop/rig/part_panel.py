@@ -15,7 +15,7 @@ from kelvarn.desktop.panel import Panel
 from kelvarn.desktop.plain import Label, plain_tip
 from kelvarn.desktop.view import View
 from kelvarn.model.edit import Path, value_at
-from kelvarn.model.fields import Part
+from kelvarn.model.fields import ModelBase
 
 from .actions import RigActions
 
@@ -167,7 +167,7 @@ class PartPanel(Panel):
         self.add(made)
 
     def optional(
-        self, path: Path, name: str, add: str, make: Callable[[], Part], fill: Callable[[Path], None]
+        self, path: Path, name: str, add: str, make: Callable[[], ModelBase], fill: Callable[[Path], None]
     ) -> None:  # fmt: skip
         """A part that may be there or not: a line that adds it, or its fields and a line that removes it."""
         here: Path = (*path, name)

@@ -11,7 +11,7 @@ from .places import Places
 
 LABEL_WIDTH = 58.0
 """Room for the watts of an arrow, in pixels."""
-_MOST_ROOM, _LEAST_ROOM = 180.0, 20.0
+_MOST_ROOM, _LEAST_ROOM, _SOME_ROOM = 180.0, 96.0, 20.0
 _ONE_ROW = 44.0  # probes whose bodies end within so many pixels of each other hang in one row
 _RING = 22.0  # from a probe's middle to its text
 
@@ -60,7 +60,10 @@ def _spot(k: int, at: list[QPointF], stubs: list[QPointF], beside: list[int], wa
     before = [o + 12 for o in rings if o < x] + [o + LABEL_WIDTH + 4 for o in short if o < x]
     left = x - _RING - max(before, default=4.0)
     right = min((o - 12 for o in (*rings, *short) if o > x), default=wall) - x - _RING
-    room = min(_MOST_ROOM, max(left, right, _LEAST_ROOM))
+    room = min(_MOST_ROOM, max(left, right, _SOME_ROOM))
+    if room < _LEAST_ROOM and alone:  # no room beside it for a short name and a temperature: below it there is
+        on_left = x > wall - x
+        return Spot(at[k], min(_MOST_ROOM, x + 6 if on_left else wall - x), on_left, below=True, alone=alone)
     return Spot(at[k], room, on_left=left >= min(_MOST_ROOM, right), below=False, alone=alone)
 
 

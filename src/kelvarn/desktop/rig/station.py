@@ -256,7 +256,7 @@ class RigStation(Station):
         scene = scene_of(project, trial, scale, found, self._view.candidate(project).name)
         run = self._run()
         return Shown(
-            (bodies_lane(scene, selected), drive_lane(scene), events_lane(scene)), trial.duration_s,
+            (bodies_lane(scene, selected), drive_lane(scene, others=False), events_lane(scene)), trial.duration_s,
             run.time_s if run is not None else np.empty(0),
         )  # fmt: skip
 
@@ -303,9 +303,10 @@ class RigStation(Station):
             assert self.steps.cold is not None
             self._caption.say(f"at {when} of the open-loop step: {100 * self.steps.cold.after:.0f} % drive, from cold")
             return
-        candidate = self._view.candidate(self._document.project)
+        project = self._document.project
+        candidate = self._view.candidate(project)
         fault = self._runner.faults.get(candidate.name)
-        self._caption.say(fault or f"at {when} of “{run.trial.name}” with {candidate.name}")
+        self._caption.say(fault or f"at {when} of “{self._view.trial(project).name}” with {candidate.name}")
 
     def _move_cursor(self, time_s: float) -> None:
         if self._step_shown:

@@ -7,7 +7,7 @@ from kelvarn.engine import sums
 from kelvarn.engine.sums import Sum
 from kelvarn.model.bodies import Melting
 from kelvarn.model.edit import Path, append, remove, with_fields
-from kelvarn.model.fields import Part
+from kelvarn.model.fields import ModelBase
 from kelvarn.model.materials import MATERIALS
 from kelvarn.model.origins import Layer, Piece
 from kelvarn.units import Quantity, Scale, show, three_figures
@@ -163,7 +163,7 @@ def _sources(materials: tuple[str, ...]) -> str:
     return "Values: " + "; ".join(found)
 
 
-def _append(panel: PartPanel, path: Path, part: Part, name: str) -> None:
+def _append(panel: PartPanel, path: Path, part: ModelBase, name: str) -> None:
     panel.document.apply(append(panel.document.project, path, part), name)
 
 

@@ -15,6 +15,7 @@ from .lane import INK, Lane, Reading
 from .painting import paint_title, title_rect
 
 _MOST_NAME = 190.0
+_AWAY = (6.0, 60.0, 120.0, 180.0)  # px from the cursor
 
 
 def paint_cursor(
@@ -47,7 +48,7 @@ def paint_cursor(
         return
     for lane, frame in frames:
         if found := lane.readings(time_s):
-            _paint_readings(painter, frame, x, found, [*labels.get(lane.key, ()), title_rect(lane, frame)])
+            _paint_readings(painter, frame, x, found, labels.get(lane.key, ()))
 
 
 def _paint_flag(painter: QPainter, frame: Frame, x: float, time_s: float, pinned: bool) -> None:
@@ -67,7 +68,8 @@ def _paint_readings(
     look = theme.current()
     row = math.ceil(texts.laid_out("", "small").height) + 1
     fit = max(1, int((frame.rect.height() - 8) // row))
-    readings = readings[:fit]
+    kept = sorted(readings, key=lambda reading: not reading.drawn)[:fit]  # what is seen goes before what is only read
+    readings = [reading for reading in readings if reading in kept]
     most = int(min(_MOST_NAME, frame.rect.width() / 4))
     names = [texts.elided(reading.name, most, "small") for reading in readings]
     name_width = max(texts.laid_out(name, "small").width for name in names)
@@ -94,14 +96,16 @@ def _free_place(frame: Frame, x: float, width: float, height: float, avoid: Sequ
     """Beside the cursor, below or above, where it covers least of what is said there."""
     inside = frame.rect.adjusted(2, 2, -2, -2)
     spots = [
-        QRectF(left, top, width, height)
+        (QRectF(left, top, width, height), away)
+        for away in _AWAY
         for top in (frame.rect.bottom() - height - 3, frame.rect.top() + 4)
-        for left in (x + 6, x - 6 - width)
+        for left in (x + away, x - away - width)
     ]
-    fitting = [rect for rect in spots if inside.left() <= rect.left() and rect.right() <= inside.right() + 2]
+    fitting = [(r, away) for r, away in spots if inside.left() <= r.left() and r.right() <= inside.right() + 2]
     if not fitting:
-        return QRectF(max(inside.right() - width, inside.left()), spots[0].top(), width, height)
-    return min(fitting, key=lambda rect: sum(_common(rect, other) for other in avoid))
+        return QRectF(max(inside.right() - width, inside.left()), spots[0][0].top(), width, height)
+    # Far from the cursor only where nearer ones would hide what is said.
+    return min(fitting, key=lambda spot: sum(_common(spot[0], other) for other in avoid) + spot[1])[0]
 
 
 def _common(a: QRectF, b: QRectF) -> float:

@@ -101,7 +101,7 @@ class Filling:
 
     @property
     def period(self) -> int:
-        """px between its lines; 0 for all of it."""
+        """Px between its lines; 0 for all of it."""
         return _HATCH_PX if self.hatched else 0
 
 

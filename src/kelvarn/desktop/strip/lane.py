@@ -225,17 +225,18 @@ class Lane:
         for trace in sorted(self.traces, key=lambda trace: trace.index if trace.index != INK else 1000):
             value = trace.at(time_s)
             if value is not None:
-                found.append(Reading(trace.index, trace.name, self.axis.text(value)))
+                found.append(Reading(trace.index, trace.name, self.axis.text(value), trace.drawn))
         return found
 
 
 @dataclass(frozen=True)
 class Reading:
-    """What a trace reads: its colour, name and value."""
+    """What a trace reads: its colour, name and value, and whether it is drawn."""
 
     index: int
     name: str
     text: str
+    drawn: bool = True
 
 
 @dataclass(frozen=True, eq=False)

@@ -1,0 +1,161 @@
+"""What careless hands do in the window: commands, texts into fields, choices, wild drags, keys, clicks."""
+
+import random
+from collections.abc import Callable
+
+from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QCheckBox, QLineEdit, QMenu, QMessageBox, QPushButton, QWidget
+
+from kelvarn.desktop.fields.plain import Choice
+from kelvarn.desktop.fields.ruler import Ruler
+from kelvarn.desktop.window import MainWindow
+from tests.window.conftest import drag, type_into
+
+TEXTS = (
+    "", "0", "-1", "1e9", "12 bananas", "5 min", "2h30", "60", "100 °F", "nan", "1,5", "50 %", "0.2 K/W", "7" * 300,
+    "Air", "<img src=x>", "a&b", "漢字", "=1+1", "../../x", "\u202eabc",
+)  # fmt: skip
+_ASK = ("Open…", "Save", "Save as…", "Quit", "Name of the project…", "Save the strip as a picture…", "About Kelvarn")
+_KEYS = (
+    Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Up, Qt.Key.Key_Down, Qt.Key.Key_Escape, Qt.Key.Key_Return,
+    Qt.Key.Key_Plus, Qt.Key.Key_Minus, Qt.Key.Key_Home, Qt.Key.Key_Backspace, Qt.Key.Key_Tab, Qt.Key.Key_Delete,
+)  # fmt: skip
+
+
+class Deeds:
+    """Deeds of one window, out of a random source.
+
+    Args:
+        window, rng: where, and what decides.
+        leave: also open other projects; then undo does not lead back to where it began.
+    """
+
+    def __init__(self, window: MainWindow, rng: random.Random, *, leave: bool = False) -> None:
+        self._window, self._rng = window, rng
+        self._commands = [
+            action for name, action in window.menus.actions.items()
+            if name not in _ASK and (leave or not name.startswith(("Open demo", "New rig")))
+        ]  # fmt: skip
+
+    def one(self) -> str:
+        """Do something; gives what it was."""
+        deeds: list[Callable[[], str]] = [
+            self._command, self._station, self._type, self._type, self._pull, self._turn, self._choose, self._press,
+            self._tick, self._key, self._select, self._event,
+        ]  # fmt: skip
+        said = self._rng.choice(deeds)()
+        QApplication.processEvents()
+        self._close_boxes()
+        return said
+
+    def _close_boxes(self) -> None:
+        for widget in QApplication.topLevelWidgets():
+            if isinstance(widget, QMessageBox | QMenu) and widget.isVisible():
+                widget.close()
+        popup = QApplication.activePopupWidget()
+        if popup is not None:
+            popup.close()
+
+    def _seen(self, kind: type[QWidget]) -> list[QWidget]:
+        return [widget for widget in self._window.station.findChildren(kind) if widget.isVisible()]
+
+    def _command(self) -> str:
+        action = self._rng.choice(self._commands)
+        if action.isEnabled():
+            action.trigger()
+        return f"command {action.text()}"
+
+    def _station(self) -> str:
+        index = self._rng.randrange(len(self._window.stations))
+        self._window.go_to(index)
+        return f"station {index}"
+
+    def _type(self) -> str:
+        lines = self._seen(QLineEdit)
+        if not lines:
+            return "no line"
+        line, text = self._rng.choice(lines), self._rng.choice(TEXTS)
+        name = line.accessibleName()
+        if text.isascii() or "°" in text:
+            type_into(line, text)
+        else:  # the test library has no keys for these
+            line.setFocus()
+            line.selectAll()  # type: ignore[attr-defined]
+            line.insert(text)  # type: ignore[attr-defined]
+            QTest.keyClick(line, Qt.Key.Key_Return)
+        return f"type {text[:20]!r} into {name}"
+
+    def _pull(self) -> str:
+        strip = self._window.station.chart
+        handles = strip.handles() if strip is not None else []
+        if strip is None or not handles:
+            return "no handle"
+        handle = self._rng.choice(handles)[2]
+        end = QPointF(self._rng.randrange(-50, strip.width() + 50), self._rng.randrange(-50, strip.height() + 50))
+        drag(strip, strip.rect_of(handle.name).center(), end, 3)
+        return f"pull {handle.name}"
+
+    def _turn(self) -> str:
+        rulers = self._seen(Ruler)
+        if not rulers:
+            return "no ruler"
+        at = QPoint(self._rng.randrange(300), 6)
+        QTest.mouseClick(self._rng.choice(rulers), Qt.MouseButton.LeftButton, pos=at)
+        return "turn a ruler"
+
+    def _choose(self) -> str:
+        boxes = [box for box in self._seen(Choice) if box.isEnabled() and box.count()]  # type: ignore[attr-defined]
+        if not boxes:
+            return "no choice"
+        box = self._rng.choice(boxes)
+        assert isinstance(box, Choice)
+        box.setCurrentIndex(self._rng.randrange(box.count()))
+        name = box.accessibleName()
+        box.activated.emit(box.currentIndex())
+        return f"choose in {name}"
+
+    def _press(self) -> str:
+        buttons = [b for b in self._seen(QPushButton) if b.isEnabled() and not b.text().startswith("Write")]  # type: ignore[attr-defined]
+        if not buttons:
+            return "no button"
+        button = self._rng.choice(buttons)
+        text = button.text()  # type: ignore[attr-defined]
+        QTest.mouseClick(button, Qt.MouseButton.LeftButton)
+        return f"press {text}"
+
+    def _tick(self) -> str:
+        boxes = self._seen(QCheckBox)
+        if boxes:
+            boxes[self._rng.randrange(len(boxes))].click()  # type: ignore[attr-defined]
+        return "tick"
+
+    def _key(self) -> str:
+        key = self._rng.choice(_KEYS)
+        target = self._window.focusWidget() or self._window
+        QTest.keyClick(
+            target, key, self._rng.choice((Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.ShiftModifier))
+        )
+        return f"key {key.name} at {type(target).__name__}"
+
+    def _select(self) -> str:
+        if self._window.station is self._window.rig:
+            keys = list(self._window.rig.heat_path._parts)
+            key = self._rng.choice(keys)
+            self._window.rig.select(key)
+            return f"select {key!r}"
+        cards = self._window.control.cards._cards
+        self._rng.choice(cards).clicked.emit()
+        return "select a card"
+
+    def _event(self) -> str:
+        if self._window.station is not self._window.control:
+            return "no event"
+        place = self._window.view.trial_index(self._window.document.project)
+        menu = self._window.control.settings.event_menu(place)
+        action = self._rng.choice(menu.actions())
+        if action.isEnabled():
+            action.trigger()
+        menu.close()
+        menu.deleteLater()
+        return f"event {action.text()}"
