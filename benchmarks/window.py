@@ -78,7 +78,8 @@ def parts(window: MainWindow) -> dict[str, float]:
     for _ in range(40):
         window.runner.kept.clear()
         begin = time.perf_counter()
-        window.runner.request(project, project.trials[0])
+        window.runner.kept.of_project(project, project.trials[0])
+        window.refresh()
         computing.append(time.perf_counter() - begin)
         window.control.strip.repaint_all()
         begin = time.perf_counter()

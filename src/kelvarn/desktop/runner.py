@@ -1,8 +1,6 @@
 """Computes what the stations show: short runs at once, long ones beside the window, only the newest request counts."""
 
-import ctypes
 import time
-from contextlib import suppress
 
 from PySide6.QtCore import QObject, Signal
 
@@ -21,24 +19,12 @@ MOST_SECONDS_AT_ONCE = 0.12
 _USUAL_S = {False: 2e-6, True: 2e-5}
 """Expected time of a sample, for linear rigs and others, until it has been measured."""
 _RUNS, _PREPARING = "runs", "preparing"
-_MMAP_THRESHOLD, _LARGE_BYTES = -3, 128 * 1024  # of glibc's mallopt
 
 
 def prepare() -> None:
     """Compile, or load from the disk cache, all that runs and strips need. Not for the GUI thread."""
-    _give_memory_back()
     warm()
     raster.load()
-
-
-def _give_memory_back() -> None:
-    """Let large arrays go back to the system when they are done with.
-
-    The C library learns from the first large ones to keep their room for ever: after one long trial, looked at once,
-    the window would stay hundreds of megabytes larger.
-    """
-    with suppress(OSError, AttributeError):
-        ctypes.CDLL(None).mallopt(_MMAP_THRESHOLD, _LARGE_BYTES)
 
 
 class Runner(QObject):
@@ -72,6 +58,7 @@ class Runner(QObject):
         self.share = 0.0
         self.kept = Results()
         self._request: tuple[Project, Trial] | None = None
+        self._begun = False  # whether it is under way or answered, rather than waiting for the kernel
         self._seconds = dict(_USUAL_S)
 
     def result_of(self, candidate: str) -> Result | None:
@@ -89,10 +76,12 @@ class Runner(QObject):
         self.jobs.start(_PREPARING, prepare, self._prepared)
 
     def request(self, project: Project, trial: Trial) -> None:
-        """Ask for the results of a project on a trial; older requests are dropped."""
+        """Ask for the results of a project on a trial; older requests are dropped, the same one goes on."""
+        same = self._begun and self._request is not None and self._request[0] is project and self._request[1] is trial
         self._request = (project, trial)
-        if self.preparing:
+        if self.preparing or same:
             return
+        self._begun = True
         self.jobs.stop(_RUNS)
         expected_s = _samples(project, trial) * self._seconds[is_nonlinear(project.rig)]
         if expected_s <= self._most_at_once:

@@ -9,6 +9,7 @@ import fcntl
 import json
 import os
 import uuid
+from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
 from typing import NamedTuple
@@ -132,6 +133,7 @@ def left_behind(folder: Path | None = None) -> Unsaved | None:
         entries = sorted(folder.glob("*.json"), key=os.path.getmtime, reverse=True)
     except OSError:
         return None
+    _clear_lone_locks(folder)
     for entry in entries:
         remove_leftovers(entry)
         journal = Journal(folder, entry.stem)
@@ -148,3 +150,12 @@ def left_behind(folder: Path | None = None) -> Unsaved | None:
         except (OSError, ValueError, KeyError, TypeError):
             journal.let_go()
     return None
+
+
+def _clear_lone_locks(folder: Path) -> None:
+    """Remove what windows leave that end between taking the lock and writing their first entry."""
+    with suppress(OSError):
+        for lock in folder.glob("*.lock"):
+            alone = Journal(folder, lock.stem)
+            if not alone.entry.exists() and alone.hold():
+                alone.let_go()

@@ -209,8 +209,8 @@ def _computed(prepared: PreparedRun) -> _Computed:
 
 
 def _content(rig: Rig, candidate: Candidate, trial: Trial) -> _Content:
-    """What changes a run: of a trial neither its name nor its marks do, nor does the candidate's name."""
-    return rig, candidate.controller, trial.model_copy(update={"marks": (), "name": ""})
+    """What changes a run: of a trial neither name, notes nor marks do, nor does the candidate's name."""
+    return rig, candidate.controller, trial.model_copy(update={"marks": (), "name": "", "notes": ""})
 
 
 def bytes_of(run: Run) -> int:

@@ -20,6 +20,10 @@ _ARROWS = (Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Up, Qt.Key.Key_Down)
 class Strokes(Protocol):
     """What the edits of a drag are told to, so that all of a drag is one entry of undo."""
 
+    @property
+    def in_stroke(self) -> bool:
+        """Whether one is under way."""
+
     def begin_stroke(self) -> None:
         """A drag begins."""
 
@@ -208,8 +212,8 @@ class Gestures:
             sideways = key in (Qt.Key.Key_Left, Qt.Key.Key_Right)
             if handle.moves != ("time" if sideways else "value") and handle.moves != "both":
                 return True
-            if not self._strip.zoom.held:
-                self._strip.zoom.held = True
+            self._strip.zoom.held = True
+            if not self._strokes.in_stroke:  # the first key, or something else has ended it
                 self._strokes.begin_stroke()
             at_s = handle.to_s if handle.shape == "block_end" else handle.at_s
             self._strip.said = handle.drag(

@@ -70,8 +70,10 @@ class Trace:
     def at(self, time_s: float) -> float | None:
         """The value at the instant nearest to one; None beyond its ends."""
         last = self.time_s.size - 1
+        if last < 0:
+            return None
         step = (self.time_s[last] - self.time_s[0]) / max(last, 1)
-        if last < 0 or not self.time_s[0] - step <= time_s <= self.time_s[last] + step:
+        if not self.time_s[0] - step <= time_s <= self.time_s[last] + step:
             return None
         after = min(int(np.searchsorted(self.time_s, time_s)), last)
         before = max(after - 1, 0)
