@@ -18,9 +18,12 @@ from kelvarn.demos.cure_cabinet import cure_cabinet
 from kelvarn.desktop import theme
 from kelvarn.desktop.document import Document
 from kelvarn.desktop.runner import Runner
+from kelvarn.desktop.strip.lane import Lane, Shown, Trace, ValueAxis
+from kelvarn.desktop.strip.strip import Strip
 from kelvarn.desktop.window import MainWindow
 from kelvarn.files.journal import Journal
 from kelvarn.model.edit import add_candidate, put
+from kelvarn.units import Quantity
 
 
 def open_window() -> MainWindow:
@@ -91,6 +94,33 @@ def parts(window: MainWindow) -> dict[str, float]:
     }
 
 
+def pan(points: int = 1_000_000, frames: int = 60) -> float:
+    """ms of a frame while a strip of two lanes with so many points each is panned over half of its time, 1280×800."""
+    strip = Strip()
+    strip.resize(1280, 800)
+    time_s = np.arange(float(points))
+    rng = np.random.default_rng(1)
+    warm = Trace("logged", time_s, 50 + np.cumsum(rng.normal(0, 0.02, points)), 0, strong=True)
+    drive = Trace("drive", time_s, rng.uniform(0, 1, points), 1, filled=True)
+    lanes = (
+        Lane("t", "Temperature", ValueAxis(Quantity.TEMPERATURE), weight=3.0, traces=(warm,)),
+        Lane("d", "Drive", ValueAxis(Quantity.DRIVE, fixed=(0.0, 1.0)), traces=(drive,)),
+    )
+    strip.show_lanes(Shown(lanes, float(points), time_s))
+    strip.show()
+    strip.set_cursor(points / 3, True)
+    QCoreApplication.processEvents()  # nothing is painted before it is on the screen
+    took = []
+    for k in range(frames):
+        begin = time.perf_counter()
+        strip.zoom.span = (k * points / 200, k * points / 200 + points / 2)
+        strip.repaint_all()
+        strip.repaint()
+        took.append(time.perf_counter() - begin)
+    strip.close()
+    return float(np.median(took)) * 1e3
+
+
 def starts(rounds: int = 5) -> list[Took]:
     """From the command to a window on the screen with all results in it, caches warm."""
     code = (
@@ -134,6 +164,7 @@ if __name__ == "__main__":
         steps = drag_steps(shown, what)
         print(what, np.median([step.ms for step in steps]), max(steps))
     print(parts(shown))
+    print("pan", pan())
     print("idle", idle_share(shown))
     print("start", starts())
     shown.document.close()

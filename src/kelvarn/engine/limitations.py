@@ -28,7 +28,7 @@ def limitations(rig: Rig) -> list[str]:
         found.append("no radiation, though it gets hot")
     if any(body.melting is not None for body in rig.bodies):
         found.append("what melts does so evenly, and freezes without cooling below first")
-    found += dict.fromkeys(drive.left_out for drive in rig.drives if drive.left_out)
+    found += dict.fromkeys(drive.limitation for drive in rig.drives if drive.limitation)
     if rig.draw_offs:
         found.append("what is drawn off mixes at once")
     return found

@@ -20,7 +20,7 @@ from .plan import setpoint_at
 from .plant import NONE
 from .records import rows_of
 from .run import Run, Summary
-from .survey import BodyFound, RunFound, Window, WindowFound
+from .survey import BodyFound, RunFound, SpanFound, SpanPlace
 
 Values = dict[str, float | None]
 YEAR_S = 365.25 * 86400
@@ -93,9 +93,12 @@ class _Found:
 def measure(run: Summary) -> Measures:
     """All measures of a run."""
     rows = zip(
-        openings(run.trial), rows_of(run.found.windows, Window), rows_of(run.found.in_windows, WindowFound), strict=True
+        openings(run.trial),
+        rows_of(run.found.windows, SpanPlace),
+        rows_of(run.found.in_windows, SpanFound),
+        strict=True,
     )
-    windows = tuple(_span(run, window, read, event) for (_, _, _, event), window, read in rows if window.last >= 0)
+    windows = tuple(_span(run, window, each, event) for (_, _, _, event), window, each in rows if window.last >= 0)
     of_run = _Found()
     _drive(run, rows_of(run.found.in_run, RunFound)[0], of_run)
     bodies = rows_of(run.found.bodies, BodyFound)
@@ -111,7 +114,7 @@ def _margins(rig: Rig, highest: dict[str, float]) -> dict[str, float | None]:
     }
 
 
-def _span(run: Summary, window: Window, read: WindowFound, event: int) -> Span:
+def _span(run: Summary, window: SpanPlace, read: SpanFound, event: int) -> Span:
     found = _Found()
     opens: Literal["setpoint", "event"] = "event" if window.after_event else "setpoint"
     name = run.trial.events[event].name if window.after_event else "setpoint"
@@ -142,7 +145,7 @@ def _span(run: Summary, window: Window, read: WindowFound, event: int) -> Span:
     return Span(opens, name, window.from_s, window.to_s, read.target_degC, found.values, found.reasons, peak_s)
 
 
-def _approach(read: WindowFound, found: _Found) -> float | None:
+def _approach(read: SpanFound, found: _Found) -> float | None:
     """Rise time and overshoot, Δ = r − y0. Returns the instant of the greatest overshoot in s."""
     gap = read.target_degC - read.start_degC
     if abs(gap) < 1e-9:
@@ -159,7 +162,7 @@ def _approach(read: WindowFound, found: _Found) -> float | None:
     return read.beyond_s if over > 0 else None
 
 
-def _settling(run: Summary, window: Window, read: WindowFound, key: str, found: _Found) -> None:
+def _settling(run: Summary, window: SpanPlace, read: SpanFound, key: str, found: _Found) -> None:
     """From the start to the last instant outside ±band; none if outside at the end or inside for too short a while.
 
     Too short is less than ten samples or a twentieth of the window, whichever is more.
@@ -172,7 +175,7 @@ def _settling(run: Summary, window: Window, read: WindowFound, key: str, found: 
         found.put(key, read.settled_s)
 
 
-def _tracking(window: Window, read: WindowFound, found: _Found) -> None:
+def _tracking(window: SpanPlace, read: SpanFound, found: _Found) -> None:
     """Largest and rms distance from the plan along a ramp, after the first reach."""
     why_not = "it does not reach the ramp" if window.ramp_K_per_s else "the setpoint does not ramp here"
     for key, value in (("tracking_max_K", read.tracking_max_K), ("tracking_rms_K", read.tracking_rms_K)):

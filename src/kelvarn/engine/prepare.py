@@ -47,7 +47,7 @@ from .plant import (
     State,
 )
 from .records import Table, blank, blanks, table
-from .survey import BodyFound, Found, RunFound, Trace, Window, WindowFound
+from .survey import BodyFound, Found, RunFound, SpanFound, SpanPlace, Trace
 
 MOST_SAMPLES = 5_000_000
 MOST_STEPS = 5_000_000
@@ -78,7 +78,7 @@ class Prepared:
     """
 
     plant: Plant
-    windows: Table[Window]
+    windows: Table[SpanPlace]
     line_size: int
     history_size: int
     lengths: int
@@ -213,7 +213,7 @@ def _unit_noise(seed: int, index: int, samples: int) -> Floats:
     return np.random.Generator(source).standard_normal(samples)
 
 
-def _windows(trial: Trial, h: float, samples: int) -> Table[Window]:
+def _windows(trial: Trial, h: float, samples: int) -> Table[SpanPlace]:
     """What is to be read, in the order of `openings`; an empty one where it lies beyond the last reading."""
     end = (samples - 1) * h
     found = []
@@ -221,7 +221,7 @@ def _windows(trial: Trial, h: float, samples: int) -> Table[Window]:
     for from_s, until_s, change, event in openings(trial):
         to_s = min(until_s, end)
         found.append(
-            Window(
+            SpanPlace(
                 from_s=from_s,
                 to_s=to_s,
                 first=min(math.ceil(from_s / h - TIME_EPS), samples),
@@ -232,7 +232,7 @@ def _windows(trial: Trial, h: float, samples: int) -> Table[Window]:
                 changes_after=until_s in changed and until_s <= end,
             )
         )
-    return table(Window, found)
+    return table(SpanPlace, found)
 
 
 def fresh_state(prepared: Prepared, rig: Rig, before: float) -> tuple[State, Heat]:
@@ -328,7 +328,7 @@ def fresh_found(prepared: Prepared) -> Found:
     """Room for what is read of a run."""
     return Found(
         windows=prepared.windows,
-        in_windows=blank(WindowFound, len(prepared.windows)),
+        in_windows=blank(SpanFound, len(prepared.windows)),
         in_run=blank(RunFound, 1),
         bodies=blank(BodyFound, len(prepared.plant.bodies)),
     )

@@ -35,7 +35,7 @@ class Trace(NamedTuple):
 
 
 @dataclass(slots=True)
-class Window:
+class SpanPlace:
     """A stretch of a run to be read, from a setpoint change or an event to the next one inclusive."""
 
     from_s: float
@@ -49,7 +49,7 @@ class Window:
 
 
 @dataclass(slots=True)
-class WindowFound:
+class SpanFound:
     """What is read in a window; NONE where there is none."""
 
     start_degC: float
@@ -92,8 +92,8 @@ class BodyFound:
 class Found(NamedTuple):
     """All that is read."""
 
-    windows: Table[Window]
-    in_windows: Table[WindowFound]
+    windows: Table[SpanPlace]
+    in_windows: Table[SpanFound]
     in_run: Table[RunFound]
     bodies: Table[BodyFound]
 
@@ -111,7 +111,7 @@ def _value_at(at_s: float, k: int, h: float, y: Reals) -> float:
 
 
 @part
-def _own_setpoint(k: int, window: Window, plan: Reals) -> float:
+def _own_setpoint(k: int, window: SpanPlace, plan: Reals) -> float:
     """Setpoint at a sample as the window has it: at its end that of the next may have begun."""
     if k < window.last or not window.changes_after or k - 1 < window.first:
         return plan[k]
@@ -125,8 +125,8 @@ def _own_setpoint(k: int, window: Window, plan: Reals) -> float:
 
 
 @subroutine
-def _read(window: Window, h: float, band_K: float, y: Reals, low: Reals, high: Reals, plan: Reals,
-          found: WindowFound) -> None:  # fmt: skip
+def _read(window: SpanPlace, h: float, band_K: float, y: Reals, low: Reals, high: Reals, plan: Reals,
+          found: SpanFound) -> None:  # fmt: skip
     """Read a window of at least two samples: its start, its samples, and its end where that is no sample."""
     found.tenth_s = found.nine_tenths_s = found.settled_s = found.swing_period_s = NONE
     first, last = window.first, window.last
@@ -202,7 +202,7 @@ def _read(window: Window, h: float, band_K: float, y: Reals, low: Reals, high: R
 
 
 @part
-def _track(window: Window, h: float, band_K: float, y: Reals, plan: Reals, found: WindowFound) -> None:
+def _track(window: SpanPlace, h: float, band_K: float, y: Reals, plan: Reals, found: SpanFound) -> None:
     """Largest and rms distance from the plan along a ramp, after the first reach."""
     found.tracking_max_K = found.tracking_rms_K = NONE
     if window.ramp_K_per_s == 0.0:

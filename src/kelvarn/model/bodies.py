@@ -4,7 +4,7 @@ from pydantic import model_validator
 
 from kelvarn.units import Quantity
 
-from .fields import SURROUNDINGS, Line, ModelBase, Name, field, number
+from .fields import SURROUNDINGS, ModelBase, Name, OneLine, field, number
 from .origins import Heatsink, Piece, Radiator, Stream, Wall
 
 COLDEST_DEGC = -273.0
@@ -46,7 +46,7 @@ class Body(ModelBase):
     limit_degC: float | None = temperature(
         None, "Rated limit", "Hottest the body may get; empty means no limit is known."
     )
-    limit_why: Line = field("", "Limit is", "What the rated limit comes from, such as a material.", max_length=80)
+    limit_why: OneLine = field("", "Limit is", "What the rated limit comes from, such as a material.", max_length=80)
     own_heat_W: float = number(
         0.0, Quantity.POWER, -1e7, 1e7, "Heat of its own", "Heat that it makes all the time, such as electronics do."
     )

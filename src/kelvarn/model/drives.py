@@ -34,14 +34,14 @@ class DriveBase(ModelBase):
     Attributes:
         what: the kind as people say it; `new_name`: what a new one is called.
         moves: it moves air or liquid along the links that name it, by its relative flow.
-        left_out: what its model does not know, for the limitations of a rig.
+        limitation: what its model does not know, for the limitations of a rig.
         shown: its own fields, as the panel shows them.
     """
 
     what: ClassVar[str] = ""
     new_name: ClassVar[str] = "Heater"
     moves: ClassVar[bool] = False
-    left_out: ClassVar[str] = ""
+    limitation: ClassVar[str] = ""
     shown: ClassVar[tuple[str, ...]] = ()
 
     name: Name = field("Heater", "Name", "What the drive is called.")
@@ -116,7 +116,7 @@ class SlowWindow(SwitchedDrive):
     """Time-proportioned switching: on for the demanded share of each window, as for solid-state relays."""
 
     what = "slow window"
-    left_out = "the mains' half-waves are not drawn one by one"
+    limitation = "the mains' half-waves are not drawn one by one"
     shown = ("window_s", "shortest_pulse_s", "resolution_s")
     kind: Literal["slow_window"] = "slow_window"
     window_s: float = number(
@@ -188,7 +188,7 @@ class Fan(DriveBase, FastSwitching):
     what = "fan"
     new_name = "Fan"
     moves = True
-    left_out = "flow follows the fan's speed, whatever the filter or the wind"
+    limitation = "flow follows the fan's speed, whatever the filter or the wind"
     shown = ("steps", "floor", "off_below", "top", "kick_start_s", "speed_lag_s", "stalls_below")
     kind: Literal["fan"] = "fan"
     name: Name = field("Fan", "Name", "What the drive is called.")
@@ -208,7 +208,7 @@ class Valve(DriveBase):
     what = "valve or servo"
     new_name = "Valve"
     moves = True
-    left_out = "the valve's flow goes with its position"
+    limitation = "the valve's flow goes with its position"
     shown = ("travel_s", "backlash", "lowest", "highest")
     kind: Literal["valve"] = "valve"
     name: Name = field("Valve", "Name", "What the drive is called.")

@@ -32,7 +32,7 @@ _ONE_LINE = "^[^\x00-\x1f\x7f-\x9f\u2028\u2029]*$"
 Name = Annotated[
     str, StringConstraints(strip_whitespace=True, min_length=1, max_length=MOST_CHARACTERS, pattern=_ONE_LINE)
 ]
-Line = Annotated[str, StringConstraints(pattern=_ONE_LINE)]
+OneLine = Annotated[str, StringConstraints(pattern=_ONE_LINE)]
 """A text of one line."""
 Notes = Annotated[str, StringConstraints(max_length=100_000, pattern="^[^\x00-\x08\x0b-\x1f\x7f-\x9f]*$")]
 """Text of any number of lines."""

@@ -7,7 +7,7 @@ from pydantic import model_validator
 
 from kelvarn.units import Quantity, Scale, show
 
-from .fields import Line, ModelBase, Name, field, number
+from .fields import ModelBase, Name, OneLine, field, number
 
 
 @dataclass(frozen=True)
@@ -60,7 +60,7 @@ _SIGNS: dict[Direction, str] = {"at_most": "≤ ", "at_least": "≥ ", "within":
 class Mark(ModelBase):
     """A limit on a measure: met or not."""
 
-    measure: Line = field(..., "Measure", "What is judged.")
+    measure: OneLine = field(..., "Measure", "What is judged.")
     limit: float = number(..., Quantity.NUMBER, -1e15, 1e15, "Limit", "In the base unit of the measure.")
     direction: Direction = field("at_most", "Must be", "At most, at least, or within ± the limit.")
     event: Name | None = field(None, "Event", "The event it is about, for sag and recovery.")

@@ -7,7 +7,7 @@ from pydantic import model_validator
 from kelvarn.units import Quantity
 
 from .bodies import temperature
-from .fields import Line, ModelBase, Name, field, number
+from .fields import ModelBase, Name, OneLine, field, number
 
 
 class Correction(ModelBase):
@@ -57,7 +57,7 @@ class Probe(ModelBase):
     role: Literal["control", "guard", "watch"] = field(
         "control", "Role", "The controller acts on it, a guard watches it, or it is only recorded."
     )
-    like: Line = field("", "Type", "The common type that its range and steps were taken from.", max_length=60)
+    like: OneLine = field("", "Type", "The common type that its range and steps were taken from.", max_length=60)
     lag_s: float = number(0.0, Quantity.DURATION, 0.0, 86400.0, "Lag", "Time constant with which it follows its body.")
     dead_time_s: float = number(0.0, Quantity.DURATION, 0.0, 86400.0, "Dead time", "Age of a reading when it arrives.")
     noise_K: float = number(0.0, Quantity.DIFFERENCE, 0.0, 100.0, "Noise", "Root mean square of its random scatter.")

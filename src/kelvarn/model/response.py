@@ -7,7 +7,7 @@ from pydantic import model_validator
 from kelvarn.units import Quantity
 
 from .bodies import Body, Link, temperature
-from .fields import SURROUNDINGS, Line, ModelBase, Name, field, number
+from .fields import SURROUNDINGS, ModelBase, Name, OneLine, field, number
 
 
 class ResponseModel(ModelBase):
@@ -26,7 +26,7 @@ class ResponseModel(ModelBase):
     dead_time_s: float = number(0.0, Quantity.DURATION, 0.0, 86400.0, "Dead time", "Time until it begins to answer.")
     start_degC: float | None = temperature(None, "Starts at", "Where it starts; empty means at rest.")
     limit_degC: float | None = temperature(None, "Limit", "Highest it may get; empty means no limit is known.")
-    unit: Line | None = field(
+    unit: OneLine | None = field(
         None, "Unit", "Unit of another quantity than temperature, such as % RH or ppm; none for temperature.",
         max_length=12,
     )  # fmt: skip

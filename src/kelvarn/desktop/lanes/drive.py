@@ -3,7 +3,7 @@
 import numpy as np
 import numpy.typing as npt
 
-from kelvarn.desktop.strip.lane import Bars, Lane, Span, Trace, ValueAxis
+from kelvarn.desktop.strip.lane import Bars, Lane, LaneSpan, Trace, ValueAxis
 from kelvarn.engine.measures import at_limit
 from kelvarn.engine.run import Run
 from kelvarn.units import Quantity, minutes, show
@@ -37,12 +37,12 @@ def drive_lane(scene: Scene, *, others: bool = True) -> Lane:
     return Lane("drive", title, _axis(run), weight=1.45, traces=traces, spans=_flat_out(run))
 
 
-def _flat_out(run: Run) -> tuple[Span, ...]:
+def _flat_out(run: Run) -> tuple[LaneSpan, ...]:
     found = []
     for start, end in long_spans(run):
         full = abs(run.drive[run.sample_at(start)]) > 0.5
         text = f"{'flat out' if full else 'shut off'} {minutes(end - start)}" if end - start >= _LEAST_SAID_S else ""
-        found.append(Span(start, end, text, hatched=True, worth=bool(full)))
+        found.append(LaneSpan(start, end, text, hatched=True, worth=bool(full)))
     return tuple(found)
 
 

@@ -1,7 +1,7 @@
 """The events of a trial as blocks."""
 
 from kelvarn.desktop.strip.blocks import rows_of
-from kelvarn.desktop.strip.lane import Handle, Lane, Span
+from kelvarn.desktop.strip.lane import Handle, Lane, LaneSpan
 from kelvarn.model.events import EventBase
 from kelvarn.units import Quantity, show
 
@@ -17,7 +17,7 @@ def events_lane(scene: Scene) -> Lane:
     rows = rows_of([(event.at_s, until) for event, until in zip(events, ends, strict=True)])
     spans, handles = [], list[Handle]()
     for k, (event, until, row) in enumerate(zip(events, ends, rows, strict=True)):
-        spans.append(Span(event.at_s, until, event.text(scene.scale), event.color, faint=event.faint, row=row))
+        spans.append(LaneSpan(event.at_s, until, event.text(scene.scale), event.color, faint=event.faint, row=row))
         if scene.drags is not None:
             handles += _handles(scene, k, event, until, row)
     height = _HEIGHT + _ROW * max(0, max(rows, default=0) - 1)

@@ -9,7 +9,7 @@ from kelvarn.desktop import texts, theme
 from .curves import Filling, fill_between
 from .frame import Frame
 from .labels import Obstacles, draw
-from .lane import Bars, Lane, Span
+from .lane import Bars, Lane, LaneSpan
 
 _LEAST_BLOCK_PX = 5.0
 _LEAST_HATCHED_PX = 2.0  # narrower ones, which noise makes by the dozen, show when zoomed in
@@ -72,7 +72,7 @@ def _text_area(text: str, block: QRectF, lane: QRectF, taken: list[QRectF]) -> Q
     return seen
 
 
-def paint_hatched(painter: QPainter, spans: tuple[Span, ...], frame: Frame, obstacles: Obstacles) -> None:
+def paint_hatched(painter: QPainter, spans: tuple[LaneSpan, ...], frame: Frame, obstacles: Obstacles) -> None:
     """Hatch stretches of time over the whole height, and say what is worth saying of them."""
     look, edges, said = theme.current(), list[float](), list[tuple[float, str]]()
     for span in spans:

@@ -110,7 +110,7 @@ class Level:
 
 
 @dataclass(frozen=True)
-class Span:
+class LaneSpan:
     """A stretch of time: a block in a row of its lane, or hatched over the lane's whole height.
 
     Attributes:
@@ -202,7 +202,7 @@ class Lane:
     traces: tuple[Trace, ...] = ()
     bands: tuple[Band, ...] = ()
     levels: tuple[Level, ...] = ()
-    spans: tuple[Span, ...] = ()
+    spans: tuple[LaneSpan, ...] = ()
     bars: Bars | None = None
     labels: tuple[Label, ...] = ()
     handles: tuple[Handle, ...] = ()
