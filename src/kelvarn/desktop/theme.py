@@ -207,6 +207,10 @@ QPushButton[target="true"]:checked { border: 2px solid $ink; background: $panel;
 QPushButton[target="true"]:focus { border-color: $glacier; }
 QCheckBox { color: $ink; }
 QCheckBox:focus { color: $glacier; }
+QCheckBox::indicator { width: 11px; height: 11px; border: 1px solid $muted; border-radius: 2px; background: $panel; }
+QCheckBox::indicator:checked { background: $ink; border: 1px solid $ink; }
+QMenu::indicator { width: 9px; height: 9px; margin-left: 4px; border: 1px solid $muted; border-radius: 2px; }
+QMenu::indicator:checked { background: $ink; }
 QFrame[card="true"] { background: $panel; border: 1px solid $hairline; border-radius: 4px; }
 QFrame[foot="true"] { background: $panel; border: none; border-top: 1px solid $hairline; }
 QFrame[rule="true"] { background: $hairline; }

@@ -46,7 +46,7 @@ def paint_blocks(painter: QPainter, lane: Lane, frame: Frame, title: QRectF) -> 
     for span, block in zip(spans, blocks, strict=True):
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(look.color(span.color, 0.32 if span.faint else 0.8))
-        painter.drawRoundedRect(block, 2, 2)
+        painter.drawRoundedRect(block.intersected(frame.rect), 2, 2)
         area = _text_area(span.text, block, frame.rect, taken)
         inside = area.left() >= block.left() and area.right() <= block.right() + 1
         color = look.color("panel" if inside and not span.faint else "ink")
@@ -98,7 +98,8 @@ def paint_hatched(painter: QPainter, spans: tuple[LaneSpan, ...], frame: Frame, 
 def paint_bars(painter: QPainter, bars: Bars, frame: Frame) -> None:
     """Paint on-times as bars below the title."""
     inside = (bars.to_s >= frame.time.low) & (bars.from_s <= frame.time.high)
-    left, right = frame.time.to_px(bars.from_s[inside]), frame.time.to_px(bars.to_s[inside])
+    ends = (frame.time.to_px(each[inside]) for each in (bars.from_s, bars.to_s))
+    left, right = (np.clip(each, frame.rect.left(), frame.rect.right()) for each in ends)
     painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
     painter.setPen(Qt.PenStyle.NoPen)
     painter.setBrush(theme.current().candidate(bars.index, 0.75))

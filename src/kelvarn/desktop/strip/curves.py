@@ -2,13 +2,14 @@
 
 from dataclasses import dataclass
 from functools import lru_cache
+from itertools import pairwise
 from typing import Any
 
 import numpy as np
 import numpy.typing as npt
 import shiboken6
-from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QImage, QPaintEngine, QPainter, QPainterPath, QPen, QPolygonF
+from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
+from PySide6.QtGui import QColor, QImage, QPaintEngine, QPainter, QPen, QPolygonF
 
 from . import raster
 from .axis import Axis
@@ -123,9 +124,9 @@ def fill_between(
     width, height = int(area.right()) - left, int(area.bottom()) - top
     if x.size < 2 or width < 1 or height < 1:
         return
-    if painter.paintEngine().type() != QPaintEngine.Type.Raster:
+    if keeps_vectors(painter):
         for filling, limit in ((over, np.minimum), (under, np.maximum)):
-            _fill_vectors(painter, area, polygon_between(x, limit(edge, base), np.broadcast_to(base, x.shape)), filling)
+            _fill_vectors(painter, area, (x, limit(edge, base), np.broadcast_to(base, x.shape)), filling)
         return
     rows_of, pixels, reached = _canvas(width, height)
     raster.fill(
@@ -141,32 +142,74 @@ def fill_between(
         painter.drawImage(QPointF(left, top + begin), picture)
 
 
-def polygon_between(x: Floats, edge: Floats, base: Floats) -> QPolygonF:
-    """The area between two curves at the same places."""
-    return polygon(np.concatenate([x, x[::-1]]), np.concatenate([edge, base[::-1]]))
+def keeps_vectors(painter: QPainter) -> bool:
+    """Whether what is painted is kept as it is told, as in an SVG, where few readers know of clipping."""
+    return painter.paintEngine().type() != QPaintEngine.Type.Raster
 
 
-def _fill_vectors(painter: QPainter, area: QRectF, outline: QPolygonF, filling: Filling) -> None:
-    """Fill an area with a colour, or with the lines that `raster.fill` would draw in it."""
+def _fill_vectors(painter: QPainter, area: QRectF, between: tuple[Floats, Floats, Floats], filling: Filling) -> None:
+    """Fill between two curves with a colour, or with the lines that `raster.fill` would draw there.
+
+    Args:
+        painter, area: where; nothing is painted outside the area.
+        between: places across, and the heights of both curves there, px.
+        filling: with what.
+    """
+    x, edge, base = between
+    edge, base = np.clip(edge, area.top(), area.bottom()), np.clip(base, area.top(), area.bottom())
     painter.save()
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     if not filling.hatched:
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(filling.color)
-        painter.drawPolygon(outline)
+        painter.drawPolygon(polygon(np.concatenate([x, x[::-1]]), np.concatenate([edge, base[::-1]])))
     else:
-        path = QPainterPath()
-        path.addPolygon(outline)
-        inside = QPainterPath()
-        inside.addRect(area)
-        seen = outline.boundingRect().intersected(area)
-        painter.setClipPath(path.intersected(inside))
         painter.setPen(QPen(filling.color, _HATCH_LINE_PX))
-        first = int((seen.left() + seen.top()) // filling.period)
-        for k in range(first, int((seen.right() + seen.bottom()) // filling.period) + 1):
-            c = k * filling.period
-            painter.drawLine(QPointF(c - seen.top(), seen.top()), QPointF(c - seen.bottom(), seen.bottom()))
+        painter.drawLines(_hatch_lines(area, x, np.minimum(edge, base), np.maximum(edge, base), filling.period))
     painter.restore()
+
+
+def _hatch_lines(area: QRectF, x: Floats, upper: Floats, lower: Floats, period: int) -> list[QLineF]:
+    """Diagonals, so far apart, as far as they lie between two curves."""
+    across = np.arange(max(x[0], area.left()), min(x[-1], area.right()) + 1)
+    if not across.size:
+        return []
+    high, low = np.interp(across, x, upper), np.interp(across, x, lower)
+    found = []
+    for k in range(int((across[0] + area.top()) // period), int((across[-1] + area.bottom()) // period) + 1):
+        y = k * period - across
+        inside = np.concatenate([[False], (y >= high) & (y <= low), [False]])
+        turns = np.flatnonzero(inside[1:] != inside[:-1])
+        for first, last in zip(turns[::2].tolist(), (turns[1::2] - 1).tolist(), strict=True):
+            found.append(QLineF(across[first], y[first], across[last] + 0.5, y[last] - 0.5))
+    return found
+
+
+def _inside(line: QPolygonF, area: QRectF) -> list[QPolygonF]:
+    """The pieces of a line that lie between the top and bottom of an area."""
+    pieces: list[QPolygonF] = []
+    piece = QPolygonF()
+    top, bottom = area.top(), area.bottom()
+    for a, b in pairwise(line.toList()):
+        low, high = sorted((a.y(), b.y()))
+        if high < top or low > bottom:
+            begin = end = None
+        else:
+            begin, end = (_cut(a, b, top, bottom), _cut(b, a, top, bottom))
+        if begin is not None and end is not None:
+            if piece.isEmpty() or piece.last() != begin:
+                pieces.append(piece)
+                piece = QPolygonF([begin])
+            piece.append(end)
+    return [each for each in [*pieces, piece] if each.size() > 1]
+
+
+def _cut(a: QPointF, b: QPointF, top: float, bottom: float) -> QPointF:
+    """An end of a piece of line, moved along it to the nearer of two heights where it lies beyond."""
+    y = min(max(a.y(), top), bottom)
+    if y == a.y():
+        return QPointF(a)
+    return QPointF(a.x() + (b.x() - a.x()) * (y - a.y()) / (b.y() - a.y()), y)
 
 
 @lru_cache(maxsize=8)
@@ -188,6 +231,12 @@ def draw_line(painter: QPainter, line: QPolygonF, color: QColor, dash: tuple[flo
         pen.setDashPattern(list(dash))
     painter.setPen(pen)
     painter.setBrush(Qt.BrushStyle.NoBrush)
+    if keeps_vectors(painter):
+        pen.setWidthF(width)
+        painter.setPen(pen)
+        for piece in _inside(line, painter.clipBoundingRect()) if painter.hasClipping() else [line]:
+            painter.drawPolyline(piece)
+        return
     for k in range(width):
         shift = k - (width - 1) / 2
         painter.drawPolyline(line.translated(0.0, shift) if shift else line)

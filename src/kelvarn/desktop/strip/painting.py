@@ -135,9 +135,11 @@ def _paint_band(painter: QPainter, band: Band, frame: Frame) -> None:
     look = theme.current()
     x, y = frame.time.to_px(band.time_s), frame.value.to_px(band.value)
     half = abs(frame.value.px_per_unit) * band.half
+    upper, lower = (np.clip(y + side * half, frame.rect.top(), frame.rect.bottom()) for side in (-1, 1))
+    across = np.clip(x, frame.rect.left(), frame.rect.right())
     painter.setPen(Qt.PenStyle.NoPen)
     painter.setBrush(look.color("moss", 0.22))
-    painter.drawPolygon(polygon(np.concatenate([x, x[::-1]]), np.concatenate([y - half, (y + half)[::-1]])))
+    painter.drawPolygon(polygon(np.concatenate([across, across[::-1]]), np.concatenate([upper, lower[::-1]])))
     draw_line(painter, polygon(x, y), look.color("ink"))
 
 
@@ -156,9 +158,12 @@ def _paint_level(painter: QPainter, level: Level, frame: Frame) -> None:
     if level.hatched:
         if y <= rect.top():
             return
+        y = min(y, rect.bottom())
         sides, top = np.array([rect.left(), rect.right()]), np.array([rect.top()])
         fill_between(painter, rect, sides, np.full(2, y), top, Filling(faint(color, 0.35), hatched=True))
         painter.setPen(QPen(color, 1))
+    elif not rect.top() <= y <= rect.bottom():
+        return
     else:
         y = round(y) + 0.5
         painter.setPen(QPen(color, 1, Qt.PenStyle.DashLine))
@@ -199,7 +204,8 @@ def _say(painter: QPainter, label: Label, frame: Frame, obstacles: Obstacles) ->
     if not frame.time.low <= label.at_s <= frame.time.high:
         return
     color = theme.current().color(label.color)
-    anchor = QPointF(frame.time.to_px(label.at_s), frame.value.to_px(label.value))
+    y = min(max(frame.value.to_px(label.value), frame.rect.top()), frame.rect.bottom())
+    anchor = QPointF(frame.time.to_px(label.at_s), y)
     pen = QPen(color, 1)
     if label.of == "since":
         pen.setDashPattern([2, 3])
