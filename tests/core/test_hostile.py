@@ -69,7 +69,13 @@ def test_what_unpacks_to_far_more_than_its_size_is_refused(tmp_path: Path) -> No
         archive.writestr("project.json", text)
     with pytest.raises(FileError, match="unpack"):
         load(path)
-    # A header that says less does not get past it either.
+    # Headers that lie do not get past it either.
+    content = bytearray(path.read_bytes())
+    central = content.rfind(b"PK\x01\x02")
+    content[central + 20 : central + 24] = (10_000_000).to_bytes(4, "little")
+    path.write_bytes(content)
+    with pytest.raises(FileError, match="would unpack to 15,0"):
+        load(path)
     content = bytearray(path.read_bytes())
     central = content.rfind(b"PK\x01\x02")
     content[central + 24 : central + 28] = (200).to_bytes(4, "little")

@@ -73,13 +73,13 @@ def load(path: Path) -> Project:
             raise FileError(
                 f"{printable(path)} has {found.st_size:,} bytes; a project file has at most {MOST_BYTES:,}."
             )
-        text = _read_member(path)
+        text = _read_member(path, found.st_size)
     except OSError as error:
         raise FileError(reason(error, path)) from error
     return from_json(text, printable(path))
 
 
-def _read_member(path: Path) -> bytes:
+def _read_member(path: Path, size: int) -> bytes:
     shown = printable(path)
     try:
         with zipfile.ZipFile(path) as archive:
@@ -88,11 +88,11 @@ def _read_member(path: Path) -> bytes:
                 raise FileError(f"{shown} holds {len(members)} entries; a project holds at most {MOST_MEMBERS}.")
             seen: set[str] = set()
             for member in members:
-                _check_member(shown, member, seen)
+                _check_member(shown, member, size, seen)
             if MEMBER not in seen:
                 raise FileError(f"{shown} holds no {MEMBER}; it is not a Kelvarn project.")
             with archive.open(MEMBER) as stream:
-                text = stream.read(MOST_UNPACKED + 1)
+                return stream.read(MOST_UNPACKED)  # whatever the zip says of itself
     except (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, RuntimeError, ValueError) as error:
         if isinstance(error, FileError):
             raise
@@ -100,14 +100,10 @@ def _read_member(path: Path) -> bytes:
             f"{shown} is not a whole {SUFFIX} file ({printable(error)}); it may be cut short. "
             "Open a copy of it instead."
         ) from error
-    # What is really unpacked, whatever the zip says of itself.
-    packed = archive.getinfo(MEMBER).compress_size
-    if len(text) > min(MOST_UNPACKED, MOST_RATIO * max(packed, 1024)):
-        raise FileError(f"{shown}: {MEMBER} unpacks to more than a project may have; it was not opened.")
-    return text
 
 
-def _check_member(shown: str, member: zipfile.ZipInfo, seen: set[str]) -> None:
+def _check_member(shown: str, member: zipfile.ZipInfo, size: int, seen: set[str]) -> None:
+    """Raise FileError where a member of a file of so many bytes is none that a project has, or too large."""
     name = member.filename
     logs = name.startswith("logs/") and name.count("/") == 1 and ".." not in name
     if "\\" in name or not (name == MEMBER or logs):
@@ -118,7 +114,8 @@ def _check_member(shown: str, member: zipfile.ZipInfo, seen: set[str]) -> None:
     if member.compress_type not in (zipfile.ZIP_STORED, zipfile.ZIP_DEFLATED):
         # Others may take gigabytes for a few bytes.
         raise FileError(f"{shown}: “{printable(name[:80])}” is packed in a way that no project is; it was not opened.")
-    if member.file_size > MOST_UNPACKED or member.file_size > MOST_RATIO * max(member.compress_size, 1024):
+    packed = min(member.compress_size, size)  # it cannot be packed into more than there is
+    if member.file_size > MOST_UNPACKED or member.file_size > MOST_RATIO * max(packed, 1024):
         raise FileError(
             f"{shown}: “{printable(name[:80])}” would unpack to {member.file_size:,} bytes; it was not opened."
         )
