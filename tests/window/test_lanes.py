@@ -150,8 +150,14 @@ def test_a_corner_of_the_plan_is_dragged_in_two_directions(qtbot: QtBot, cabinet
         start = strip.rect_of("the corner of setpoint 2").center()
         drag(strip, start, start - QPointF(20000 * frame.time.px_per_unit, 0))  # not before the first one
         assert 0 < window.document.project.first_trial.plan.changes[1].at_s < 60
-        window.document.undo()
-        window.document.undo()
+        start = strip.rect_of("the corner of setpoint 2").center()
+        strip.zoom.ranges["temperature"] = (0.0, 5000.0)
+        strip.repaint_all()
+        start = strip.rect_of("the corner of setpoint 2").center()
+        drag(strip, start, start + QPointF(0, 40))  # to below absolute zero
+        assert window.document.project.first_trial.plan.changes[1].to_degC >= -273
+        while window.document.undo_name is not None:
+            window.document.undo()
         assert window.document.project.first_trial.plan == plan
     finally:
         close_window(window)

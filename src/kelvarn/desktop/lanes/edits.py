@@ -8,7 +8,8 @@ from kelvarn.desktop.document import Document
 from kelvarn.desktop.strip.axis import nice_time
 from kelvarn.desktop.view import View
 from kelvarn.model.candidate import Edge
-from kelvarn.model.edit import Path, value_at
+from kelvarn.model.edit import Path, value_at, with_fields
+from kelvarn.model.trial import SetpointChange
 from kelvarn.units import Quantity, from_shown, show, to_shown
 
 _FINE_K, _COARSE_K, _FINE_TO_K = 0.05, 0.1, 2.0  # steps of an edge, and up to which distance they are fine
@@ -44,11 +45,15 @@ class Drags:
         latest = changes[index + 1].at_s if index + 1 < len(changes) else self._latest_s
         at_s = min(max(self._snap_s(time_s), changes[index - 1].at_s + step), latest - step)
         to_degC = self._snap_degC(degC)
-        change = value_at(self._document.project, path).model_copy(update={"at_s": at_s, "to_degC": to_degC})
-        said = f"{show(to_degC, Quantity.TEMPERATURE, self._view.scale)} at {show(at_s, Quantity.DURATION)}"
-        with suppress(ValidationError):
-            self._document.set(path, change, f"Setpoint change → {said}", dragged=True)
-        return said
+        with suppress(ValidationError):  # dragged beyond what is possible: it stays where it last could be
+            change = with_fields(self._document.get(path), at_s=at_s, to_degC=to_degC)
+            self._document.set(path, change, f"Setpoint change → {self._words(change)}", dragged=True)
+        return self._words(self._document.get(path))
+
+    def _words(self, change: SetpointChange) -> str:
+        return (
+            f"{show(change.to_degC, Quantity.TEMPERATURE, self._view.scale)} at {show(change.at_s, Quantity.DURATION)}"
+        )
 
     def edge(self, edge: Edge, place: int, setpoint_degC: float, degC: float) -> str:
         """An edge of a law goes to another temperature; it stays on its side of the setpoint."""
