@@ -128,6 +128,7 @@ def test_handles_are_moved_by_keys_as_by_the_mouse(window: MainWindow) -> None:
     assert not document.dirty
     while strip.taken is None or strip.taken.name != "“Door”":
         window.menus.actions["Take what can be dragged"].trigger()
+    assert "“Door”: 2 h; arrows move" in strip.accessibleDescription()
     QTest.keyClick(strip, Qt.Key.Key_Left, Qt.KeyboardModifier.ShiftModifier)
     assert document.project.first_trial.events[0].at_s < 7200
     QTest.keyClick(strip, Qt.Key.Key_Escape)  # given up

@@ -183,6 +183,7 @@ class Gestures:
             else 0
         )
         self.leave()
+        self._strip.said = ""
         if at < len(handles):
             self._strip.taken = handles[at]
         self._strip.repaint_all()
