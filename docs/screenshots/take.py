@@ -23,8 +23,10 @@ PICTURES = (
     ("control", _MAIN, CONTROL, theme.PAPER, "", True),
     ("control-night", _MAIN, CONTROL, theme.NIGHT, "", True),
     ("control-wax", "wax-pot", CONTROL, theme.PAPER, "", True),
+    ("control-lanes", "heatsink-fan", CONTROL, theme.PAPER, "", True),
     ("handover", _MAIN, HANDOVER, theme.PAPER, "", True),
 )
+_LANES = ("temperature", "probes", "output", "flow", "events")  # of the picture that shows that they are chosen
 
 
 def open_window(size: tuple[int, int] = (1280, 800)) -> MainWindow:
@@ -70,6 +72,9 @@ def main() -> None:
                 look_after_the_door(window)
         window.use_theme(look)
         window.go_to(station)
+        if name == "control-lanes":
+            window.document.set(("lanes",), _LANES, "lanes")
+        settle(window)
         if station == RIG:
             window.rig.show_step(step)
             window.rig.select(part)
