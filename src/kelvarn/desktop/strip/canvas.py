@@ -253,9 +253,8 @@ class Canvas(FocusRing):
 
     def _paint_lanes(self, painter: QPainter, frames: list[tuple[Lane, Frame]]) -> None:
         self._labels = {lane.key: paint_lane(painter, lane, frame) for lane, frame in frames}
-        if self.able:
-            for lane, frame in frames:
-                paint_handles(painter, lane, frame, self.taken)
+        for lane, frame in frames:
+            paint_handles(painter, lane, frame, self.taken)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         self.repaint_all()
