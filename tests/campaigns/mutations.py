@@ -6,6 +6,7 @@ Each file is loaded in a process that may take 1 GB and 10 s; what comes of a so
 what was found; ends with 1 where something was.
 """
 
+import copy
 import json
 import multiprocessing
 import random
@@ -52,13 +53,13 @@ def _replaced(document: Any, rng: random.Random) -> None:
                 continue
             deed = rng.random()
             if deed < 0.6:
-                at[key] = rng.choice(_JUNK)
+                at[key] = copy.deepcopy(rng.choice(_JUNK))
             elif deed < 0.75:
                 del at[key]
             elif deed < 0.9 and isinstance(at, list):
-                at += [at[key]] * rng.choice((1, 2, 100))
+                at += [copy.deepcopy(at[key]) for _ in range(rng.choice((1, 2, 100)))]
             elif isinstance(at, dict):
-                at[rng.choice(("x", "k" * 9000, "a\x1bb", "kind", "name"))] = rng.choice(_JUNK)
+                at[rng.choice(("x", "k" * 9000, "a\x1bb", "kind", "name"))] = copy.deepcopy(rng.choice(_JUNK))
             break
 
 

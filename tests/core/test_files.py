@@ -22,6 +22,7 @@ from kelvarn.files.tables import plain_cell
 from kelvarn.files.writing import file_stems, safe_name
 from kelvarn.model.edit import put
 from kelvarn.model.project import Project
+from kelvarn.studies.results import Result, Results
 
 DOCS = Path(__file__).parents[2] / "docs"
 
@@ -315,3 +316,22 @@ def test_file_names_differ_and_fit() -> None:
 def test_a_table_computes_nothing(name: str) -> None:
     assert plain_cell(f"{name}_degC") == f"'{name}_degC"
     assert plain_cell(f"a{name}") == f"a{name}"
+
+
+FILES = Path(__file__).parents[1] / "files"
+
+
+@pytest.mark.parametrize("path", sorted(FILES.glob("*/*.kelvarn")), ids=lambda path: f"{path.parent.name}-{path.stem}")
+def test_files_of_landed_versions_open_and_give_the_same_runs(path: Path) -> None:
+    """One of each demo, as the last version before each change of the format wrote it, with what it read off the runs."""
+    project = load(path)
+    expected = json.loads((path.parent / "measures.json").read_text("utf-8"))
+    for key, result in Results().of_project(project, project.first_trial).items():
+        assert isinstance(result, Result)
+        known = expected[f"{path.stem}: {key.candidate}"]
+        found = {**result.measures.main.values, **result.measures.values}
+        for name in ("overshoot_K", "settling_s", "swing_K", "energy_J", "switch_ons_per_h", "travel"):
+            assert found[name] == (None if known[name] is None else pytest.approx(known[name], rel=1e-6)), name
+        assert result.measures.hottest_degC == pytest.approx(known["hottest_degC"], abs=1e-4)
+        assert [verdict.met for verdict in result.verdicts] == known["met"]
+    assert from_json(to_json(project), "x") == project

@@ -287,3 +287,16 @@ def test_showing_asks_for_nothing_to_be_computed(window: MainWindow, monkeypatch
             station.refresh()
             station.show_cursor()
     assert asked == []
+
+
+def test_curves_are_of_what_is_controlled_and_only_the_trial_shown_is_held(window: MainWindow) -> None:
+    lane = window.control.strip.lane("temperature")[0]
+    for trace, name in zip(lane.traces, ("On/off ±1", "Careful PID"), strict=False):
+        result = window.runner.result_of(name)
+        assert result is not None
+        assert trace.name.startswith(name)
+        assert trace.value is result.run.controlled_degC  # not what the probe reads
+    for _ in range(3):
+        window.menus.actions["Copy the trial"].trigger()
+    assert {key.trial for key in window.runner.results} == {window.view.trial(window.document.project).name}
+    assert len(window.runner.results) == 2
