@@ -323,7 +323,7 @@ FILES = Path(__file__).parents[1] / "files"
 
 @pytest.mark.parametrize("path", sorted(FILES.glob("*/*.kelvarn")), ids=lambda path: f"{path.parent.name}-{path.stem}")
 def test_files_of_landed_versions_open_and_give_the_same_runs(path: Path) -> None:
-    """One of each demo, as the last version before each change of the format wrote it, with what it read off the runs."""
+    """One of each demo as the version before a change of the format wrote it, with what it read off the runs."""
     project = load(path)
     expected = json.loads((path.parent / "measures.json").read_text("utf-8"))
     for key, result in Results().of_project(project, project.first_trial).items():
