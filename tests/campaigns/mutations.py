@@ -10,6 +10,7 @@ import copy
 import json
 import multiprocessing
 import random
+import re
 import resource
 import sys
 import tempfile
@@ -116,9 +117,9 @@ def _try(job: tuple[int, int]) -> list[str]:
         except FileError as error:
             said = str(error)
             kinds["sentence"] += 1
-            if any((ord(c) < 32 and c != "\n") or 126 < ord(c) < 160 for c in said) or ".." in said.replace(
-                "../", ""
-            ).replace("...", ""):
+            if any((ord(c) < 32 and c != "\n") or 126 < ord(c) < 160 for c in said) or re.search(
+                r"\.\.$", said, re.MULTILINE
+            ):
                 found.append(f"{seed}/{k}: {said[:200]!r}")
             if len(said) > 5000 or "input should" in said.lower() or "Traceback" in said:
                 found.append(f"{seed}/{k}: {said[:200]!r}")

@@ -94,3 +94,14 @@ def test_every_kind_of_event_can_be_added_or_says_what_it_lacks(cabinet: Project
         event = add_event(cabinet, 0, kind).trials[0].events[-1]
         assert event.kind == kind
         assert set(event.shown()) <= set(type(event).model_fields)
+
+
+def test_a_door_opens_to_somewhere_else(cabinet: Project) -> None:
+    with pytest.raises(ValueError, match="event “Door” of trial “Cold start, door, cold night” opens “Air” to itself"):
+        put(cabinet, ("trials", 0, "events", 0, "to"), "Air")
+    with pytest.raises(ValueError, match="opens a door that the rig does not have"):
+        put(
+            put(cabinet, ("trials", 0, "events", 0, "conductance_W_per_K"), 1.0),
+            ("trials", 0, "events", 0),
+            cabinet.trials[0].events[0].model_copy(update={"body": "Part", "conductance_W_per_K": None}),
+        )

@@ -323,3 +323,14 @@ def test_a_deed_ends_before_its_widget_does(window: MainWindow) -> None:
     before = count()
     menus(30)
     assert count() <= before + 5
+
+
+def test_another_project_is_looked_at_anew(window: MainWindow) -> None:
+    window.view.select("On/off ±1")
+    window.view.move_cursor(14_000.0)
+    window.view.pinned = True
+    window.document.replace(find_demo("wax-pot").build(), None)  # it has one of that name too
+    project = window.document.project
+    assert window.view.candidate(project).name == project.chosen == "On/off −1 +0"
+    assert not window.view.pinned
+    assert window.view.cursor_s == pytest.approx(0.3 * project.first_trial.duration_s, abs=10)
