@@ -23,6 +23,7 @@ from .batch import pool
 
 MOST_BYTES = 60_000_000
 """What the runs that are kept may take."""
+_MOST_KEPT = 200  # runs: short ones take far more than their arrays
 MOST_AT_ONCE = 500_000_000
 """What the runs of all candidates of a project may take together; else they are thinned one after another."""
 
@@ -159,7 +160,7 @@ class Results:
             self._kept[content] = computed
             self._kept.move_to_end(content)
             total = sum(bytes_of(each) for each, _ in self._kept.values())
-            while len(self._kept) > 1 and total > self._most_bytes:
+            while len(self._kept) > 1 and (total > self._most_bytes or len(self._kept) > _MOST_KEPT):
                 _, (oldest, _) = self._kept.popitem(last=False)
                 total -= bytes_of(oldest)
         return Result(run, measures, judge(trial, measures))

@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from functools import partial
 
-from PySide6.QtCore import QPoint
+from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QWidget
 
 from kelvarn.desktop import theme
@@ -66,6 +66,7 @@ class PartsBar(QWidget):
     def link_menu(self) -> QMenu:
         """What the selected body can be linked to."""
         menu = QMenu(self)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         for other in self._edits.can_link():
             if other != SURROUNDINGS:
                 menu.addAction(other.replace("&", "&&"), partial(self._edits.link, other))
@@ -74,6 +75,7 @@ class PartsBar(QWidget):
     def drive_menu(self) -> QMenu:
         """Kinds of drives."""
         menu = QMenu(self)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         for kind, of_kind in DRIVE_KINDS.items():
             menu.addAction(of_kind.what, self._guarded(partial(self._edits.add_drive, kind)))
         return menu
