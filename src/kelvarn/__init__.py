@@ -6,6 +6,7 @@ The layers, each importing only from those above it:
     model      what the user describes, frozen and validated
     engine     a run from a model: records, control step, kernel, measures, marks
     studies    many runs: results of a project, batches on a pool of threads
+    tune       where to start from: tuning rules, ultimate point, reserve
     demos      the made-up projects that ship with Kelvarn
     files      the project file, the autosave journal, tables
     handover   settings and the sheet that go with the machine

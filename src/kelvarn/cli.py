@@ -157,6 +157,47 @@ def step(
 
 
 @app.command()
+def tune(
+    file: Annotated[Path | None, typer.Argument(help="A project, *.kelvarn; its open-loop step is read.")] = None,
+    gain: Annotated[float | None, typer.Option(help="K at full drive, in place of a project.")] = None,
+    lag: Annotated[float | None, typer.Option(help="Lag in s.")] = None,
+    delay: Annotated[float | None, typer.Option(help="Dead time in s.")] = None,
+    as_json: Annotated[bool, typer.Option("--json", help="Print one JSON object.")] = False,
+) -> None:
+    """Print every tuning rule's settings for a rig, or why a rule does not apply."""
+    from kelvarn import cli_tune
+    from kelvarn.tune.plant import PlantError
+
+    try:
+        if file is None:
+            plant, of_file = cli_tune.plant_given(gain, lag, delay), None
+        else:
+            plant, of_file = cli_tune.plant_of_file(file)
+        print(cli_tune.tune_json_text(plant, of_file) if as_json else cli_tune.tune_text(plant, of_file))
+    except PlantError as error:
+        raise CommandError(str(error)) from error
+
+
+@app.command()
+def suggest(
+    file: File,
+    trial: Annotated[str | None, typer.Option(help="The trial whose marks are to be met; else the first.")] = None,
+    as_json: Annotated[bool, typer.Option("--json", help="Print one JSON object.")] = False,
+) -> None:
+    """Find the simplest strategy that meets the marks: each at its best, by runs."""
+    from kelvarn import cli_tune
+    from kelvarn.tune.plant import PlantError
+
+    project = load(file)
+    _check_known((trial,) if trial is not None else (), [t.name for t in project.trials], "trial")
+    chosen = project.first_trial if trial is None else project.trial(trial)
+    try:
+        print(cli_tune.suggest_text(project, chosen, as_json=as_json))
+    except PlantError as error:
+        raise CommandError(str(error)) from error
+
+
+@app.command()
 def check(file: File) -> None:
     """Say whether a project file is sound."""
     project = load(file)

@@ -1,10 +1,13 @@
 """A column of fields that is built anew only when what it is about changes."""
 
-from collections.abc import Hashable
+from collections.abc import Callable, Hashable
 from typing import Protocol
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFrame, QScrollArea, QVBoxLayout, QWidget
+
+from kelvarn.desktop import theme
+from kelvarn.desktop.plain import Label
 
 
 class Refreshable(Protocol):
@@ -12,6 +15,29 @@ class Refreshable(Protocol):
 
     def refresh(self) -> None:
         """Show it."""
+
+
+class Note(Label):
+    """A line in small print that says something worked out from the project.
+
+    Args:
+        text: what it says; asked for at each refresh. Empty hides it.
+    """
+
+    def __init__(self, text: Callable[[], str], role: str = "muted") -> None:
+        super().__init__()
+        self._say = text
+        self.setProperty("role", role)
+        self.setFont(theme.font("small"))
+        self.setWordWrap(True)
+        self.setIndent(2)
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Say it anew."""
+        text = self._say()
+        self.setText(text)
+        self.setVisible(bool(text))
 
 
 class Panel(QScrollArea):

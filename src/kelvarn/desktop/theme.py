@@ -211,6 +211,10 @@ QCheckBox::indicator { width: 11px; height: 11px; border: 1px solid $muted; bord
 QCheckBox::indicator:checked { background: $ink; border: 1px solid $ink; }
 QMenu::indicator { width: 9px; height: 9px; margin-left: 4px; border: 1px solid $muted; border-radius: 2px; }
 QMenu::indicator:checked { background: $ink; }
+QTableWidget { background: $panel; color: $ink; border: 1px solid $hairline; border-radius: 4px;
+    selection-background-color: $selected; selection-color: $ink; }
+QHeaderView::section { background: $panel; color: $muted; border: none; border-bottom: 1px solid $hairline;
+    padding: 3px; text-align: left; }
 QFrame[card="true"] { background: $panel; border: 1px solid $hairline; border-radius: 4px; }
 QFrame[foot="true"] { background: $panel; border: none; border-top: 1px solid $hairline; }
 QFrame[rule="true"] { background: $hairline; }

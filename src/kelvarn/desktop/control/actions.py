@@ -31,6 +31,10 @@ class CandidateActions:
         controller = STRATEGIES[strategy].begins_as(strategy)
         self._add(Candidate(name=strategy, controller=controller), f"add {strategy}")
 
+    def add_candidate(self, candidate: Candidate) -> None:
+        """Add a candidate as it is, and select it."""
+        self._add(candidate, f"add {candidate.name}")
+
     def duplicate(self) -> None:
         """Add a copy of the selected candidate, and select it."""
         self._add(self.selected, f"duplicate {self.selected.name}")

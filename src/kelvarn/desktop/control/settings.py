@@ -14,7 +14,7 @@ from kelvarn.desktop.fields.notes import NotesField
 from kelvarn.desktop.fields.number import NumberField
 from kelvarn.desktop.fields.plain import Choice, NameEdit, heading
 from kelvarn.desktop.fields.ruler import RulerField
-from kelvarn.desktop.panel import Panel
+from kelvarn.desktop.panel import Note, Panel
 from kelvarn.desktop.plain import menu_text, plain_tip
 from kelvarn.desktop.station import Context
 from kelvarn.model.candidate import STRATEGIES
@@ -22,17 +22,23 @@ from kelvarn.model.edit import Path, add_event, remove_event, rename_event
 from kelvarn.model.events import EVENT_KINDS, Event
 
 from .actions import CandidateActions, TrialActions
+from .reserve import ReserveWords
+from .start_from import StartFrom
 
 
 class Settings(Panel):
     """The right column of Control."""
 
-    def __init__(self, context: Context, actions: CandidateActions, trials: TrialActions) -> None:
+    def __init__(
+        self, context: Context, actions: CandidateActions, trials: TrialActions, reserve: ReserveWords
+    ) -> None:  # fmt: skip
         super().__init__(theme.RIGHT_WIDTH - 40)
         self._document, self._view, self._guarded = context.document, context.view, context.guarded
-        self._actions, self._trials = actions, trials
+        self._actions, self._trials, self._jobs, self._reserve = actions, trials, context.runner.jobs, reserve
         self._more = False
         self.add_event = QPushButton()
+        self.start_from = QPushButton()
+        self.opened: StartFrom | None = None
         self.trial_box = Choice()
 
     def subject(self) -> Hashable:
@@ -71,6 +77,12 @@ class Settings(Panel):
         for k, field in enumerate(controller.rulers):
             self.add(RulerField(self._bind(path, field)), 6 if k == 0 else 0)
         self.add(self._fold(controller.more_words))
+        self.add(Note(lambda: self._reserve.text))
+        self.start_from = QPushButton("start from …")
+        self.start_from.setProperty("link", True)
+        self.start_from.setToolTip("Every tuning rule's settings for this rig, and how each does on this trial")
+        self.start_from.clicked.connect(self.ask_start)
+        self.add(self.start_from)
         if self._more:
             for field in controller.more:
                 self.add(field_for(self._bind(path, field, controller.empty_words(field)), project.rig))
@@ -89,6 +101,19 @@ class Settings(Panel):
         button.setProperty("link", True)
         button.clicked.connect(self._toggle_more)
         return button
+
+    def ask_start(self) -> None:
+        """Open the list of starting points."""
+        project = self._document.project
+        self.opened = StartFrom(
+            project,
+            self._view.trial(project),
+            self._view.scale,
+            self._jobs,
+            self._actions.add_candidate,
+            self.window(),
+        )
+        self.opened.popup(self.start_from.mapToGlobal(QPoint(0, 0)))
 
     def _toggle_more(self) -> None:
         self._more = not self._more

@@ -26,6 +26,7 @@ from .cards import Cards
 from .lanes_button import LanesButton
 from .mark_editor import MarkEditor
 from .marks import MarksFoot
+from .reserve import ReserveWords
 from .settings import Settings
 from .terms import Terms
 
@@ -53,7 +54,9 @@ class ControlStation(Station):
         self.lanes = LanesButton(self._document, self.strip)
         self.why_line = ElidedLine("body", indent=50)
         self.why_line.setAccessibleName("Why: the controller's decision at the cursor")
-        self.settings = Settings(context, self.candidate_actions, self.trial_actions)
+        self.reserve = ReserveWords(self._runner.jobs)
+        self.settings = Settings(context, self.candidate_actions, self.trial_actions, self.reserve)
+        self.reserve.updated.connect(self.settings.refresh)
         self.marks = MarksFoot()
         self.marks.edit_wanted.connect(self._edit_mark)
         self.marks.add_wanted.connect(self._add_mark)
@@ -86,6 +89,7 @@ class ControlStation(Station):
         add = [Command(menu, f"Add {strategy}", "", self.shown(partial(do.add, strategy))) for strategy in STRATEGIES]
         return [
             *add,
+            Command(menu, "Start from a tuning rule…", "", self.shown(self.settings.ask_start)),
             Command(menu),
             *self._of_candidate(),
             Command(menu),
@@ -122,6 +126,12 @@ class ControlStation(Station):
             return Phrase(candidates, "begin")
         met, asked = result.met, len(result.verdicts)
         return Phrase(f"{candidates}, {met} of {asked} marks met", "fine" if met == asked else "look")
+
+    def request(self) -> None:
+        if not self._runner.preparing:
+            project = self._document.project
+            setpoint = self._view.trial(project).plan.last_degC
+            self.reserve.request(project.rig, self._view.candidate(project).controller, setpoint)
 
     def refresh(self) -> None:
         project = self._document.project

@@ -11,36 +11,13 @@ from kelvarn.desktop.document import Document
 from kelvarn.desktop.fields.binding import Binding
 from kelvarn.desktop.fields.number import NumberField
 from kelvarn.desktop.fields.plain import ChoiceField, NameEdit, SwitchField, TextField, heading
-from kelvarn.desktop.panel import Panel
+from kelvarn.desktop.panel import Note, Panel
 from kelvarn.desktop.plain import Label, plain_tip
 from kelvarn.desktop.view import View
 from kelvarn.model.edit import Path, value_at
 from kelvarn.model.fields import ModelBase
 
 from .actions import RigActions
-
-
-class Note(Label):
-    """A line in small print that says something worked out from the project.
-
-    Args:
-        text: what it says; asked for at each refresh. Empty hides it.
-    """
-
-    def __init__(self, text: Callable[[], str], role: str = "muted") -> None:
-        super().__init__()
-        self._say = text
-        self.setProperty("role", role)
-        self.setFont(theme.font("small"))
-        self.setWordWrap(True)
-        self.setIndent(2)
-        self.refresh()
-
-    def refresh(self) -> None:
-        """Say it anew."""
-        text = self._say()
-        self.setText(text)
-        self.setVisible(bool(text))
 
 
 class UseButton(QPushButton):

@@ -1,0 +1,163 @@
+"""The commands `tune` and `suggest`: rules for a rig or for a gain, a lag and a dead time; the simplest that does."""
+
+import json
+from pathlib import Path
+from typing import Any
+
+from kelvarn.files.project_file import load
+from kelvarn.model.candidate import Pid
+from kelvarn.model.project import Project
+from kelvarn.model.trial import Trial
+from kelvarn.tune.loop import loop_of, reserve
+from kelvarn.tune.plant import FirstOrder, Integrating, Plant, PlantError, check
+from kelvarn.tune.rules import Starting, starting_points
+from kelvarn.tune.simplest import Best, suggest
+from kelvarn.tune.starts import candidate_of, plant_of_project, ultimate_of_project
+from kelvarn.tune.ultimate import Ultimate, ultimate
+from kelvarn.units import Quantity, Scale, show
+
+
+def plant_given(gain_K: float | None, lag_s: float | None, dead_time_s: float | None) -> Plant:
+    """The plant of three figures. Raises PlantError where one is missing or not above 0."""
+    if gain_K is None or lag_s is None or dead_time_s is None:
+        raise PlantError("Give a project, or all of --gain (K at full drive), --lag and --delay (s).")
+    made = FirstOrder(gain_K, lag_s, dead_time_s)
+    check(made)
+    return made
+
+
+def plant_of_file(file: Path) -> tuple[Plant, Project]:
+    """The plant that the open-loop step of a project's rig is read as, and the project.
+
+    Raises:
+        FileError, RunError, PlantError: there is no such step.
+    """
+    project = load(file)
+    return plant_of_project(project, project.first_trial), project
+
+
+def tune_json(plant: Plant, project: Project | None) -> dict[str, Any]:
+    """All of it for programs; with the reserve that each rule leaves on a project's rig."""
+    at = _ultimate(plant, project)
+    model: dict[str, Any] = (
+        {"kind": "one_lag", "gain_K": plant.gain_K, "lag_s": plant.lag_s, "dead_time_s": plant.dead_time_s}
+        if isinstance(plant, FirstOrder)
+        else {"kind": "integrating", "rise_K_per_s": plant.rise_K_per_s, "dead_time_s": plant.dead_time_s}
+    )
+    return {
+        "model": model,
+        "ultimate": None if at is None else {"gain_per_K": at.gain_per_K, "period_s": at.period_s},
+        "rules": [_rule_json(each, project) for each in starting_points(plant, at)],
+    }
+
+
+def _rule_json(each: Starting, project: Project | None) -> dict[str, Any]:
+    gains = each.gains
+    return {
+        "rule": each.rule,
+        "kind": each.terms,
+        "kp_per_K": None if gains is None else gains.kp_per_K,
+        "ti_s": None if gains is None else gains.ti_s,
+        "td_s": None if gains is None else gains.td_s,
+        "applicable": gains is not None,
+        "reason": each.reason,
+        "source": each.source,
+        "reserve": None if project is None else _reserve_json(each, project),
+    }
+
+
+def _reserve_json(each: Starting, project: Project) -> dict[str, Any] | None:
+    """The reserve on the rig itself, near the first trial's setpoint; None where the rule or the loop gives none."""
+    made = candidate_of(each)
+    if made is None or not isinstance(made.controller, Pid):
+        return None
+    try:
+        found = reserve(loop_of(project.rig, made.controller, project.first_trial.plan.last_degC))
+    except PlantError:
+        return None
+    return {"gain_factor": found.gain_factor, "delay_s": found.delay_s, "phase_deg": found.phase_deg, "ms": found.ms}
+
+
+def _ultimate(plant: Plant, project: Project | None) -> Ultimate | None:
+    """That of the rig itself where there is one, else of its reading."""
+    of_rig = None if project is None else ultimate_of_project(project, project.first_trial)
+    return of_rig or ultimate(plant)
+
+
+def tune_text(plant: Plant, project: Project | None) -> str:
+    """All of it as lines."""
+    scale = (project.scale if project is not None else None) or Scale.CELSIUS
+    if isinstance(plant, Integrating):
+        lines = [f"rises {show(plant.rise_K_per_s, Quantity.RAMP, scale)} at full drive"]
+    else:
+        lines = [f"gain {show(plant.gain_K, Quantity.DIFFERENCE, scale)} at full drive, "
+                 f"lag {show(plant.lag_s, Quantity.DURATION)}"]  # fmt: skip
+    lines[0] += f", dead time {show(plant.dead_time_s, Quantity.DURATION)}"
+    at = _ultimate(plant, project)
+    if at is not None:
+        gain, period = show(at.gain_per_K, Quantity.GAIN, scale), show(at.period_s, Quantity.DURATION)
+        lines.append(f"rings at {gain}, every {period}")
+    for each in starting_points(plant, at):
+        if each.gains is None:
+            lines.append(f"  {each.rule}, {each.terms}: not applicable: {each.reason}")
+            continue
+        parts = [show(each.gains.kp_per_K, Quantity.GAIN, scale)]
+        for name, value in (("Ti", each.gains.ti_s), ("Td", each.gains.td_s)):
+            if value is not None:
+                parts.append(f"{name} {show(value, Quantity.DURATION)}")
+        lines.append(f"  {each.rule}, {each.terms}: {', '.join(parts)}")
+    return "\n".join(lines)
+
+
+def tune_json_text(plant: Plant, project: Project | None) -> str:
+    """`tune_json` as text."""
+    return json.dumps(tune_json(plant, project), indent=2, ensure_ascii=False)
+
+
+def suggest_text(project: Project, trial: Trial, *, as_json: bool) -> str:
+    """The best of each strategy for a trial's marks, and the one proposed.
+
+    Raises:
+        PlantError: the trial has no marks.
+    """
+    scale = project.scale or Scale.CELSIUS
+    found = suggest(project, trial)
+    if as_json:
+        best = [_best_json(each) for each in found.best]
+        proposed = None if found.proposed is None else found.proposed.strategy
+        made = {"trial": trial.name, "proposed": proposed, "best": best, "runs": found.runs}
+        return json.dumps(made, indent=2, ensure_ascii=False)
+    lines = [f"For the marks of “{trial.name}”, by {found.runs} runs:"]
+    lines += [f"{'★ ' if each is found.proposed else '  '}{_best_text(each, scale)}" for each in found.best]
+    if found.proposed is None:
+        lines.append("None meets all marks with a reserve to speak of.")
+    return "\n".join(lines)
+
+
+def _best_json(each: Best) -> dict[str, Any]:
+    return {
+        "strategy": each.strategy,
+        "settings": each.controller.model_dump(mode="json"),
+        "marks_met": each.met,
+        "marks": each.asked,
+        "missed_by": each.miss,
+        "room": each.room,
+        "binds": None if each.binds is None else each.binds.mark.title,
+        "gain_factor": each.gain_factor,
+    }
+
+
+def _best_text(each: Best, scale: Scale) -> str:
+    law = each.controller
+    infos = type(law).model_fields
+    settings = ", ".join(
+        f"{infos[name].title} {show(getattr(law, name), Quantity(infos[name].json_schema_extra['quantity']), scale)}"  # type: ignore[index,arg-type]
+        for name in law.rulers
+    )
+    binds = (
+        ""
+        if each.binds is None
+        else f"; {'binds' if each.met == each.asked else 'misses most'}: {each.binds.mark.title}"
+    )
+    spare = "" if each.gain_factor is None else f"; gain ×{each.gain_factor:.3g}"
+    return f"{each.strategy}: {each.met} of {each.asked} marks met, {settings}{binds}{spare}"

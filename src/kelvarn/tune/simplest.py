@@ -1,0 +1,210 @@
+"""The simplest that does: every strategy at its best for a trial's marks, and the first of them that meets all.
+
+Each strategy is tried on a grid of its settings on log scales, laid round the ultimate point of the rig, and its best
+point is refined by a bounded search (Nelder and Mead, by SciPy). All by runs of the engine; the same project gives the
+same answer.
+"""
+
+import itertools
+import math
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.optimize import minimize
+
+from kelvarn.engine.marks import Verdict
+from kelvarn.engine.run import Stopped
+from kelvarn.model.candidate import Controller, OnOff, Pid
+from kelvarn.model.project import Project
+from kelvarn.model.trial import Trial
+from kelvarn.studies.batch import Case, CaseResult, run_many
+
+from .loop import loop_of, reserve
+from .plant import PlantError
+from .starts import ultimate_of_project
+from .ultimate import Ultimate
+
+LEAST_RESERVE = 1.7
+"""Gain factor from which on a proposal is sound."""
+_STEPS = 45  # runs of the refinement
+_NEVER = 3.0  # what a measure that does not exist counts as, in limits
+_USUAL = Ultimate(0.5, 600.0)  # where a rig has no ultimate point
+Point = tuple[float, ...]
+
+
+@dataclass(frozen=True)
+class Best:
+    """A strategy at its best.
+
+    Attributes:
+        strategy, controller: which, and its settings.
+        met, asked: marks.
+        miss: by how much the marks that are not met are missed, in limits; 0 where all are met.
+        room: the least that is left to a limit, in limits, where all are met.
+        binds: the mark that is missed most, or has the least room; None without marks.
+        gain_factor: reserve; None where there is none to speak of.
+    """
+
+    strategy: str
+    controller: Controller
+    met: int
+    asked: int
+    miss: float
+    room: float
+    binds: Verdict | None
+    gain_factor: float | None
+
+    @property
+    def does(self) -> bool:
+        """Whether it meets all marks with a sound reserve."""
+        return self.met == self.asked and (self.gain_factor is None or self.gain_factor >= LEAST_RESERVE)
+
+
+@dataclass(frozen=True)
+class Suggestion:
+    """The best of each strategy, the simplest first, and the one proposed; None where none does."""
+
+    best: tuple[Best, ...]
+    proposed: Best | None
+    runs: int
+
+
+@dataclass(frozen=True)
+class _Space:
+    """Settings of a strategy: their ranges on log scales, how many are tried on the grid, and the law of a point."""
+
+    strategy: str
+    ranges: tuple[tuple[float, float], ...]
+    counts: tuple[int, ...]
+    law: Callable[[Point], Controller]
+
+
+def _spaces(at: Ultimate) -> tuple[_Space, ...]:
+    """Strategies from the simplest on."""
+    ku, pu = at.gain_per_K, at.period_s
+    gain = (max(0.01 * ku, 1e-5), min(0.9 * ku, 1e3))
+    return (
+        _Space("On/off", ((0.05, 20.0), (0.02, 20.0)), (9, 9),
+               lambda x: OnOff(below_K=_round(x[0]), above_K=_round(x[1]))),
+        _Space("P", (gain,), (24,), lambda x: Pid(terms="P", kp_per_K=_round(x[0]))),
+        _Space("PI", (gain, (0.2 * pu, 40 * pu), (0.3, 1.0)), (8, 7, 2),
+               lambda x: Pid(terms="PI", kp_per_K=_round(x[0]), ti_s=_round(x[1]), setpoint_weight=_round(x[2]))),
+        _Space("PID", (gain, (0.2 * pu, 40 * pu), (0.02 * pu, 0.5 * pu), (0.3, 1.0)), (6, 5, 3, 2),
+               lambda x: Pid(terms="PID", kp_per_K=_round(x[0]), ti_s=_round(x[1]), td_s=_round(x[2]),
+                             setpoint_weight=_round(x[3]))),
+    )  # fmt: skip
+
+
+def _round(value: float) -> float:
+    """Three figures: more nobody sets."""
+    return float(f"{value:.3g}")
+
+
+def suggest(project: Project, trial: Trial, tell: Callable[[float], bool] = lambda _: True) -> Suggestion:
+    """Every strategy at its best for a trial.
+
+    Args:
+        project, trial: the rig, and the marks.
+        tell: told the share that is done; False ends the search.
+
+    Raises:
+        PlantError: the trial has no marks, so that nothing tells what is better.
+        Stopped: `tell` ended it.
+    """
+    if not trial.marks:
+        raise PlantError(f"The trial “{trial.name}” has no marks; say first what is asked of the candidates.")
+    spaces = _spaces(ultimate_of_project(project, trial) or _USUAL)
+    total = sum(math.prod(space.counts) + _STEPS for space in spaces)
+    search = _Search(project, trial, total, tell)
+    best = tuple(search.best(space) for space in spaces)
+    return Suggestion(best, next((each for each in best if each.does), None), search.runs)
+
+
+class _Search:
+    """Runs points of strategies, and counts them."""
+
+    def __init__(self, project: Project, trial: Trial, total: int, tell: Callable[[float], bool]) -> None:
+        self._project, self._trial, self._total, self._tell = project, trial, total, tell
+        self.runs = 0
+
+    def best(self, space: _Space) -> Best:
+        """The best point of a strategy."""
+        axes = [np.geomspace(low, high, count) for (low, high), count in zip(space.ranges, space.counts, strict=True)]
+        points: list[Point] = [tuple(map(float, point)) for point in itertools.product(*axes)]
+        results = self._run(space, points)
+        first = points[int(np.argmin([score(each) for each in results]))]
+        bounds = [(math.log(low), math.log(high)) for low, high in space.ranges]
+        found: list[tuple[float, Point, CaseResult]] = []
+
+        def tried(logs: Sequence[float]) -> float:
+            point = tuple(math.exp(min(max(x, low), high)) for x, (low, high) in zip(logs, bounds, strict=True))
+            (result,) = self._run(space, [point])
+            found.append((score(result), point, result))
+            return found[-1][0]
+
+        minimize(tried, [math.log(x) for x in first], method="Nelder-Mead", bounds=bounds,
+                 options={"maxfev": _STEPS, "initial_simplex": _simplex(first, axes)})  # fmt: skip
+        _, point, result = min(found, key=lambda each: each[0])
+        return self._judged(space, space.law(point), result)
+
+    def _run(self, space: _Space, points: Sequence[Point]) -> list[CaseResult]:
+        rig, trial = self._project.rig, self._trial
+        cases = (Case(k, rig, space.law(point), trial) for k, point in enumerate(points))
+        found = []
+        for result in run_many(cases):
+            found.append(result)
+            self.runs += 1
+            if not self._tell(min(self.runs / self._total, 1.0)):
+                raise Stopped
+        return found
+
+    def _judged(self, space: _Space, law: Controller, result: CaseResult) -> Best:
+        factor = None
+        if isinstance(law, Pid):
+            try:
+                factor = reserve(loop_of(self._project.rig, law, self._trial.plan.last_degC)).gain_factor
+            except PlantError:
+                factor = None
+        margins = [(margin(verdict), verdict) for verdict in result.verdicts]
+        worst, binds = min(margins, key=lambda each: each[0], default=(0.0, None))
+        met = sum(verdict.met for verdict in result.verdicts)
+        miss = sum(-each for each, verdict in margins if not verdict.met)
+        return Best(space.strategy, law, met, len(self._trial.marks), miss, max(worst, 0.0), binds, factor)
+
+
+def _simplex(first: Point, axes: Sequence[np.ndarray]) -> np.ndarray:
+    """The point, and one half a step of the grid away along each setting, inside its range."""
+    logs = np.log(np.array(first))
+    rows = [logs]
+    for k, axis in enumerate(axes):
+        moved = logs.copy()
+        step = 0.5 * math.log(axis[1] / axis[0])
+        moved[k] += step if moved[k] + step <= math.log(axis[-1]) else -step
+        rows.append(moved)
+    return np.array(rows)
+
+
+def margin(verdict: Verdict) -> float:
+    """What is left to a mark's limit, in limits; below 0 where it is missed."""
+    mark = verdict.mark
+    size = max(abs(mark.limit), 1e-9)
+    if verdict.value is None:
+        return -_NEVER
+    match mark.direction:
+        case "at_most":
+            left = mark.limit - verdict.value
+        case "at_least":
+            left = verdict.value - mark.limit
+        case "within":
+            left = mark.limit - abs(verdict.value)
+    return max(left / size, -_NEVER)
+
+
+def score(result: CaseResult) -> float:
+    """What the search makes small: what is missed; where nothing is, less for more room."""
+    if result.measures is None:
+        return 1e6
+    margins = [margin(verdict) for verdict in result.verdicts]
+    missed = sum(-each for each in margins if each < 0)
+    return missed if missed > 0 else -min(margins)

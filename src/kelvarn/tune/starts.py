@@ -1,0 +1,105 @@
+"""Starting points for a project: every rule's settings as a candidate, and how each does on a trial."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from pydantic import ValidationError
+
+from kelvarn.engine.prepare import RunError
+from kelvarn.engine.run import current_go_on
+from kelvarn.engine.step import open_loop, usual_drive
+from kelvarn.model.candidate import Candidate, Pid
+from kelvarn.model.project import Project
+from kelvarn.model.trial import Trial
+from kelvarn.studies.results import Result, Results
+
+from .loop import ultimate_of
+from .plant import Plant, PlantError, plant_of
+from .rules import Starting, starting_points
+from .ultimate import Ultimate
+
+
+@dataclass(frozen=True, eq=False)
+class Tried:
+    """A starting point that was run.
+
+    Attributes:
+        start: the rule and what it gives.
+        candidate: its settings as a candidate; None where the rule does not apply or its settings are out of range.
+        result: how it does on the trial; None where it cannot be run.
+        reason: why there is no candidate or no result; empty where there are both.
+    """
+
+    start: Starting
+    candidate: Candidate | None
+    result: Result | None
+    reason: str
+
+
+def plant_of_project(project: Project, trial: Trial) -> Plant:
+    """What the open-loop step of a project's rig is read as, from cold, at the usual drive for a trial's setpoint.
+
+    Raises:
+        RunError: the step cannot be computed.
+        PlantError: it cannot be read.
+    """
+    drive = usual_drive(project.rig, trial.plan.last_degC)
+    return plant_of(open_loop(project.rig, drive, "cold").reading)
+
+
+def ultimate_of_project(project: Project, trial: Trial) -> Ultimate | None:
+    """The ultimate point of a project's rig near a trial's setpoint; None where it has none."""
+    try:
+        return ultimate_of(project.rig, trial.plan.last_degC)
+    except PlantError:
+        return None
+
+
+def candidate_of(start: Starting) -> Candidate | None:
+    """A rule's settings as a candidate, rounded to four figures; None where they are out of range or there are none."""
+    if start.gains is None:
+        return None
+    found = {name: float(f"{value:.4g}") for name, value in start.gains._asdict().items() if value is not None}
+    try:
+        controller = Pid.model_validate({**found, "terms": start.terms})
+        return Candidate(name=f"{start.terms}, {start.rule}"[:60], controller=controller)
+    except ValidationError:
+        return None
+
+
+def try_all(project: Project, trial: Trial, plant: Plant, tell: Callable[[float], object] | None = None) -> list[Tried]:
+    """Every rule on a trial, those that meet most marks first, then those that overshoot least; the others last.
+
+    Args:
+        project, trial: what is tuned for.
+        plant: as its open-loop step was read.
+        tell: told the share of them that is done.
+
+    Raises:
+        Stopped: it was stopped.
+    """
+    results, found = Results(most_bytes=0), list[Tried]()
+    starts = starting_points(plant, ultimate_of_project(project, trial))
+    for k, start in enumerate(starts):
+        found.append(_try(project, trial, start, results))
+        results.clear()  # of each only what is told of it is kept
+        if tell is not None:
+            tell((k + 1) / len(starts))
+    return sorted(found, key=_order)
+
+
+def _try(project: Project, trial: Trial, start: Starting, results: Results) -> Tried:
+    candidate = candidate_of(start)
+    if candidate is None:
+        return Tried(start, None, None, start.reason or "its settings are out of range")
+    try:
+        result = results.of(project.rig, candidate, trial, current_go_on())
+    except RunError as error:
+        return Tried(start, candidate, None, str(error))
+    return Tried(start, candidate, Result(result.run.thinned(500), result.measures, result.verdicts), "")
+
+
+def _order(tried: Tried) -> tuple[bool, int, float]:
+    if tried.result is None:
+        return True, 0, 0.0
+    return False, -tried.result.met, tried.result.measures.main.values.get("overshoot_K") or 0.0
