@@ -171,6 +171,8 @@ def tune(
     try:
         if file is None:
             plant, of_file = cli_tune.plant_given(gain, lag, delay), None
+        elif any(figure is not None for figure in (gain, lag, delay)):
+            raise CommandError("Give a project or --gain, --lag and --delay, not both.")
         else:
             plant, of_file = cli_tune.plant_of_file(file)
         print(cli_tune.tune_json_text(plant, of_file) if as_json else cli_tune.tune_text(plant, of_file))

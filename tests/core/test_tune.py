@@ -219,7 +219,16 @@ def test_the_command_prints_every_rule() -> None:
     assert made["ultimate"]["period_s"] == pytest.approx(2 * math.pi / _root(), rel=1e-9)
     rule = next(each for each in made["rules"] if (each["rule"], each["kind"]) == ("SIMC", "PI"))
     assert rule["kp_per_K"] == pytest.approx(T / (K * 2 * L))
-    for arguments in (("--gain", "80"), ("--gain", "-1", "--lag", "1", "--delay", "1"), ()):
+    figures = ("--lag", "1", "--delay", "1")
+    for arguments in (
+        ("--gain", "80"),
+        ("--gain", "-1", *figures),
+        ("--gain", "inf", *figures),
+        ("--gain", "nan", *figures),
+        ("--gain", "1e300", *figures),
+        ("p.kelvarn", "--gain", "1"),
+        (),
+    ):
         bad = kelvarn("tune", *arguments)
         assert bad.returncode == 2
         assert len(bad.stderr.splitlines()) == 1

@@ -44,7 +44,7 @@ def test_the_list_closed_early_and_rigs_without_a_reading(qtbot: QtBot) -> None:
         made = window.control.settings.opened
         assert made is not None
         made.close()
-        qtbot.waitUntil(lambda: not window.runner.jobs.busy("start from"))
+        qtbot.waitUntil(lambda: not window.runner.jobs.busy("advice"))
         window.view.select("P")
         qtbot.waitUntil(lambda: "either on or off" in window.control.reserve.text, timeout=60_000)
         window.view.select("On/off ±1")
@@ -73,3 +73,17 @@ def test_the_reserve_follows_the_settings(window: MainWindow, qtbot: QtBot) -> N
 )
 def test_a_reserve_in_words(found: Reserve, words: str) -> None:
     assert reserve_text(found) == words
+
+
+def test_the_simplest_that_does_is_found_and_taken(window: MainWindow, qtbot: QtBot) -> None:
+    click(window.control.settings.ask)
+    made = window.control.settings.opened
+    assert made is not None
+    qtbot.waitUntil(lambda: "computing, " in made.said, timeout=60_000)  # it tells how far it is
+    qtbot.waitUntil(lambda: made.table.rowCount() == 4, timeout=120_000)
+    assert "The simplest that does is PI ★" in made.said
+    place = made.table.visualItemRect(made.table.item(2, 1)).center()
+    QTest.mouseClick(made.table.viewport(), Qt.MouseButton.LeftButton, pos=place)
+    result = window.runner.result_of("PI, best for the marks")
+    assert result is not None
+    assert result.met == 6

@@ -52,8 +52,12 @@ def plant_of(reading: Reading | None) -> Plant:
     return Integrating(abs(reading.rise_K_per_s or 0.0), reading.dead_time_s)
 
 
+_SMALLEST, _LARGEST = 1e-9, 1e9
+"""Of gains, lags and rises: beyond that they are slips of the pen, and sums of them lose their digits."""
+
+
 def check(plant: Plant) -> None:
-    """Raise PlantError where a figure is not above 0; a dead time may be 0."""
+    """Raise PlantError where a figure is out of range; a dead time may be 0."""
     figures = (
         (("gain", plant.gain_K), ("lag", plant.lag_s))
         if isinstance(plant, FirstOrder)
@@ -62,5 +66,7 @@ def check(plant: Plant) -> None:
     for name, value in figures:
         if not value > 0:
             raise PlantError(f"The {name} must be above 0, not {value:g}.")
-    if not plant.dead_time_s >= 0:
-        raise PlantError(f"The dead time must be at least 0, not {plant.dead_time_s:g}.")
+        if not _SMALLEST <= value <= _LARGEST:
+            raise PlantError(f"The {name} must be from {_SMALLEST:g} to {_LARGEST:g}, not {value:g}.")
+    if not 0 <= plant.dead_time_s <= _LARGEST:
+        raise PlantError(f"The dead time must be from 0 to {_LARGEST:g} s, not {plant.dead_time_s:g}.")

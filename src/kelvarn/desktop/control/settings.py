@@ -1,6 +1,6 @@
 """Settings of the selected candidate, and of the trial it runs on. Which fields there are stands with the kinds."""
 
-from collections.abc import Hashable
+from collections.abc import Callable, Hashable
 from functools import partial
 
 from PySide6.QtCore import QPoint, Qt
@@ -20,10 +20,14 @@ from kelvarn.desktop.station import Context
 from kelvarn.model.candidate import STRATEGIES
 from kelvarn.model.edit import Path, add_event, remove_event, rename_event
 from kelvarn.model.events import EVENT_KINDS, Event
+from kelvarn.model.project import Project
+from kelvarn.model.trial import Trial
+from kelvarn.units import Scale
 
 from .actions import CandidateActions, TrialActions
+from .advice import SIMPLEST_COLUMNS, START_COLUMNS, simplest, starting_points
 from .reserve import ReserveWords
-from .start_from import StartFrom
+from .result_list import Column, Found, ResultList
 
 
 class Settings(Panel):
@@ -38,7 +42,8 @@ class Settings(Panel):
         self._more = False
         self.add_event = QPushButton()
         self.start_from = QPushButton()
-        self.opened: StartFrom | None = None
+        self.ask = QPushButton()
+        self.opened: ResultList | None = None
         self.trial_box = Choice()
 
     def subject(self) -> Hashable:
@@ -83,6 +88,11 @@ class Settings(Panel):
         self.start_from.setToolTip("Every tuning rule's settings for this rig, and how each does on this trial")
         self.start_from.clicked.connect(self.ask_start)
         self.add(self.start_from)
+        self.ask = QPushButton("which is the simplest that does?")
+        self.ask.setProperty("link", True)
+        self.ask.setToolTip("Every strategy at its best for the marks of this trial, by runs")
+        self.ask.clicked.connect(self.ask_simplest)
+        self.add(self.ask)
         if self._more:
             for field in controller.more:
                 self.add(field_for(self._bind(path, field, controller.empty_words(field)), project.rig))
@@ -104,15 +114,21 @@ class Settings(Panel):
 
     def ask_start(self) -> None:
         """Open the list of starting points."""
-        project = self._document.project
-        self.opened = StartFrom(
-            project,
-            self._view.trial(project),
-            self._view.scale,
-            self._jobs,
-            self._actions.add_candidate,
+        self._open_list("Start from", START_COLUMNS, starting_points)
+
+    def ask_simplest(self) -> None:
+        """Open the list of strategies at their best."""
+        self._open_list("Which is the simplest that does?", SIMPLEST_COLUMNS, simplest)
+
+    def _open_list(
+        self, title: str, columns: tuple[Column, ...], work: Callable[[Project, Trial, Scale], Found]
+    ) -> None:
+        project, scale = self._document.project, self._view.scale
+        trial = self._view.trial(project)
+        self.opened = ResultList(
+            title, columns, "advice", lambda: work(project, trial, scale), self._jobs, self._actions.add_candidate,
             self.window(),
-        )
+        )  # fmt: skip
         self.opened.popup(self.start_from.mapToGlobal(QPoint(0, 0)))
 
     def _toggle_more(self) -> None:

@@ -90,6 +90,7 @@ class ControlStation(Station):
         return [
             *add,
             Command(menu, "Start from a tuning rule…", "", self.shown(self.settings.ask_start)),
+            Command(menu, "Which is the simplest that does?", "", self.shown(self.settings.ask_simplest)),
             Command(menu),
             *self._of_candidate(),
             Command(menu),

@@ -1,0 +1,101 @@
+"""What the lists of Control show: starting points by rules, and the simplest strategy that does."""
+
+from kelvarn.engine.prepare import RunError
+from kelvarn.engine.run import current_go_on
+from kelvarn.model.candidate import Candidate, LawBase
+from kelvarn.model.project import Project
+from kelvarn.model.trial import Trial
+from kelvarn.tune.plant import FirstOrder, Plant, PlantError
+from kelvarn.tune.simplest import Best, suggest
+from kelvarn.tune.starts import Tried as TriedRule
+from kelvarn.tune.starts import plant_of_project, try_all
+from kelvarn.units import Quantity, Scale, minutes, show, three_figures
+
+from .result_list import Column, Found, Tried
+
+START_COLUMNS = (
+    Column("rule", 325), Column("terms", 52), Column("settings", 275), Column("over", 70), Column("settles", 76),
+    Column("marks", 70),
+)  # fmt: skip
+SIMPLEST_COLUMNS = (
+    Column("strategy", 84), Column("settings", 420), Column("marks", 60), Column("binds, or is missed most", 190),
+    Column("reserve", 84),
+)  # fmt: skip
+
+
+def starting_points(project: Project, trial: Trial, scale: Scale) -> Found:
+    """Every rule's settings with how each does on a trial. For another thread."""
+    try:
+        plant = plant_of_project(project, trial)
+        tried = try_all(project, trial, plant)
+    except (RunError, PlantError) as error:
+        return Found(str(error))
+    said = f"{_plant_text(plant, scale)} A click makes a candidate. Each was run on this trial."
+    return Found(said, tuple(Tried(_rule_cells(each, scale), each.candidate, each.start.source) for each in tried))
+
+
+def simplest(project: Project, trial: Trial, scale: Scale) -> Found:
+    """Every strategy at its best for a trial's marks. For another thread."""
+    try:
+        found = suggest(project, trial, current_go_on() or (lambda _: True))
+    except PlantError as error:
+        return Found(str(error))
+    rows = tuple(_best_row(each, proposed=each is found.proposed, scale=scale) for each in found.best)
+    end = "None of them meets all marks with a reserve to speak of."
+    if found.proposed is not None:
+        end = f"The simplest that does is {found.proposed.strategy} ★. A click makes a candidate."
+    return Found(f"Each strategy at its best for the marks of “{trial.name}”, by {found.runs} runs. {end}", rows)
+
+
+def _best_row(each: Best, *, proposed: bool, scale: Scale) -> Tried:
+    name = f"{each.strategy}, best for the marks"
+    cells = (
+        f"{each.strategy} ★" if proposed else each.strategy,
+        settings_text(each.controller, scale),
+        f"{each.met} of {each.asked}",
+        "" if each.binds is None else each.binds.mark.title,
+        "–" if each.gain_factor is None else f"gain ×{three_figures(each.gain_factor)}",
+    )
+    return Tried(cells, Candidate(name=name, controller=each.controller))
+
+
+def settings_text(law: LawBase, scale: Scale) -> str:
+    """The settings of a law that stand on rulers, in a few words."""
+    parts = []
+    for name in law.rulers:
+        info = type(law).model_fields[name]
+        extra = info.json_schema_extra
+        assert isinstance(extra, dict)
+        title = (info.title or name).replace("Gain ", "").replace("Integral time ", "").replace("Derivative time ", "")
+        parts.append(f"{title} {show(getattr(law, name), Quantity(str(extra['quantity'])), scale)}")
+    return ", ".join(parts)
+
+
+def _plant_text(plant: Plant, scale: Scale) -> str:
+    delay = show(plant.dead_time_s, Quantity.DURATION)
+    if isinstance(plant, FirstOrder):
+        gain = show(plant.gain_K, Quantity.DIFFERENCE, scale)
+        return (
+            f"Read off the open-loop step: gain {gain}, lag {show(plant.lag_s, Quantity.DURATION)}, dead time {delay}."
+        )
+    return f"Read off the open-loop step: rises {show(plant.rise_K_per_s, Quantity.RAMP, scale)}, dead time {delay}."
+
+
+def _rule_cells(tried: TriedRule, scale: Scale) -> tuple[str, ...]:
+    start = tried.start
+    if tried.result is None or tried.candidate is None:
+        return start.rule, start.terms, f"not applicable: {tried.reason}"
+    values = tried.result.measures.main.values
+    over, settled = values.get("overshoot_K"), values.get("settling_s")
+    gains = start.gains
+    assert gains is not None
+    parts = [show(gains.kp_per_K, Quantity.GAIN, scale)]
+    for name, value in (("Ti", gains.ti_s), ("Td", gains.td_s)):
+        if value is not None:
+            parts.append(f"{name} {show(value, Quantity.DURATION)}")
+    return (
+        start.rule, start.terms, ", ".join(parts),
+        "–" if over is None else show(over, Quantity.DIFFERENCE, scale),
+        "never" if settled is None else minutes(settled),
+        f"{tried.result.met} of {len(tried.result.verdicts)}",
+    )  # fmt: skip

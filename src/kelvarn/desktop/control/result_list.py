@@ -1,0 +1,140 @@
+"""A list of things that were tried, over the window: computed beside it, a click makes a candidate."""
+
+from collections.abc import Callable, Sequence
+from typing import NamedTuple
+
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtGui import QCloseEvent
+from PySide6.QtWidgets import QAbstractItemView, QFrame, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
+
+from kelvarn.desktop import theme
+from kelvarn.desktop.fields.plain import heading
+from kelvarn.desktop.jobs import Jobs
+from kelvarn.desktop.plain import Label, plain_tip
+from kelvarn.model.candidate import Candidate
+
+_ROW, _HEIGHT, _HEAD, _BESIDE = 24, 470, 120, 52  # px
+
+
+class Tried(NamedTuple):
+    """A row: its texts, the candidate that it makes if any, a tool tip, and whether it says why there is none."""
+
+    cells: tuple[str, ...]
+    candidate: Candidate | None
+    tip: str = ""
+
+
+class Found(NamedTuple):
+    """What was computed: a sentence, and the rows."""
+
+    said: str
+    rows: tuple[Tried, ...] = ()
+
+
+class Column(NamedTuple):
+    """A column: its heading and width in px."""
+
+    name: str
+    width: int
+
+
+class ResultList(QFrame):
+    """The list.
+
+    Args:
+        title, columns: what it is headed with.
+        channel, work: computes what it shows, on another thread.
+        jobs: computes.
+        take: given the candidate that was clicked.
+        parent: over which it stands.
+    """
+
+    def __init__(
+        self, title: str, columns: Sequence[Column], channel: str, work: Callable[[], Found], jobs: Jobs,
+        take: Callable[[Candidate], object], parent: QWidget,
+    ) -> None:  # fmt: skip
+        super().__init__(parent, Qt.WindowType.Popup)
+        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        self.setProperty("card", True)
+        self._columns, self._channel, self._jobs, self._take = tuple(columns), channel, jobs, take
+        self._rows: tuple[Tried, ...] = ()
+        self._said = Label("computing …")
+        self._said.setFont(theme.font("small"))
+        self._said.setProperty("role", "muted")
+        self._said.setWordWrap(True)
+        self.table = self._empty_table(title)
+        layout = QVBoxLayout(self)
+        layout.addWidget(heading(title))
+        layout.addWidget(self._said)
+        layout.addWidget(self.table)
+        self.resize(sum(column.width for column in columns) + _BESIDE, _HEIGHT)
+        jobs.progressed.connect(self._progress)
+        jobs.start(channel, work, self._show)
+
+    def _empty_table(self, title: str) -> QTableWidget:
+        table = QTableWidget(0, len(self._columns))
+        table.setAccessibleName(title)
+        table.setHorizontalHeaderLabels([column.name for column in self._columns])
+        table.verticalHeader().hide()
+        table.setShowGrid(False)
+        table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+        table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+        table.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        table.verticalHeader().setDefaultSectionSize(_ROW)
+        table.horizontalHeader().setStretchLastSection(True)
+        table.cellClicked.connect(lambda row, _: self.use(row))
+        table.cellActivated.connect(lambda row, _: self.use(row))
+        return table
+
+    @property
+    def said(self) -> str:
+        """What stands above the rows."""
+        return self._said.text()
+
+    def popup(self, beside: QPoint) -> None:
+        """Show it left of a point, inside the screen."""
+        area = self.screen().availableGeometry()
+        x = min(max(beside.x() - self.width(), area.left()), area.right() - self.width())
+        y = min(max(beside.y(), area.top()), area.bottom() - self.height())
+        self.move(x, y)
+        self.show()
+        self.table.setFocus()
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        self._jobs.stop(self._channel)
+        self._jobs.progressed.disconnect(self._progress)
+        super().closeEvent(event)
+
+    def _progress(self, channel: str, share: float) -> None:
+        if channel == self._channel and not self._rows:
+            self._said.setText(f"computing, {100 * share:.0f} %; Esc stops it")
+
+    def _show(self, outcome: object) -> None:
+        assert isinstance(outcome, Found)
+        self._rows = outcome.rows
+        self._said.setText(outcome.said)
+        self.table.setRowCount(len(outcome.rows))
+        for row, tried in enumerate(outcome.rows):
+            for column, text in enumerate(tried.cells):
+                item = QTableWidgetItem(text)
+                item.setToolTip(plain_tip(tried.tip or text))
+                if tried.candidate is None:
+                    item.setForeground(theme.current().color("muted"))
+                self.table.setItem(row, column, item)
+            left = len(self._columns) - len(tried.cells)
+            if left:  # a reason takes the room of the figures
+                self.table.setSpan(row, len(tried.cells) - 1, 1, left + 1)
+        for place, each in enumerate(self._columns):
+            self.table.setColumnWidth(place, each.width)
+        if outcome.rows:
+            stars = [row for row, tried in enumerate(outcome.rows) if tried.cells[0].endswith("★")]
+            self.table.setCurrentCell(stars[0] if stars else 0, 0)
+            self.resize(self.width(), min(_HEIGHT, _HEAD + _ROW * len(outcome.rows)))
+
+    def use(self, row: int) -> None:
+        """Make the candidate of a row; nothing for one that has none."""
+        candidate = self._rows[row].candidate if row < len(self._rows) else None
+        if candidate is not None:
+            self._take(candidate)
+            self.close()
