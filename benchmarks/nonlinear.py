@@ -7,8 +7,8 @@ import numpy as np
 from kelvarn.demos import find_demo
 from kelvarn.engine.prepare import TOLERANCE_K
 from kelvarn.engine.run import PreparedRun, compute
-from kelvarn.model.candidate import Pid
 from kelvarn.model.edit import put, with_fields
+from kelvarn.model.pid import Pid
 from kelvarn.model.project import Project
 
 TOLERANCES_K = (1e-3, 1e-4, 1e-5, 1e-6, 1e-7)

@@ -6,10 +6,11 @@ from typing import Any
 import numpy as np
 
 from kelvarn.model.bodies import Body, DrawOff, Link, Melting, Surroundings
-from kelvarn.model.candidate import OnOff, Pid
 from kelvarn.model.drives import AnyDrive, Fan, Pwm, Relay, SlowWindow, Valve
 from kelvarn.model.events import ColdPart, DoorOpens, DrawOffRuns, Load, ProbeFault, SupplyChange, SurroundingsChange
 from kelvarn.model.fields import SURROUNDINGS
+from kelvarn.model.on_off import OnOff
+from kelvarn.model.pid import Pid
 from kelvarn.model.probes import Converter, Correction, Probe
 from kelvarn.model.response import ResponseModel
 from kelvarn.model.rig import Rig

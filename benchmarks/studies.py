@@ -11,8 +11,8 @@ import numpy as np
 
 from kelvarn.demos.cure_cabinet import cure_cabinet
 from kelvarn.engine.run import Stopped, compute
-from kelvarn.model.candidate import Pid
 from kelvarn.model.edit import put, with_fields
+from kelvarn.model.pid import Pid
 from kelvarn.model.project import Project
 from kelvarn.studies.batch import Case, run_many
 

@@ -5,7 +5,7 @@ from pathlib import Path
 from typing import Any
 
 from kelvarn.files.project_file import load
-from kelvarn.model.candidate import Pid
+from kelvarn.model.pid import Pid
 from kelvarn.model.project import Project
 from kelvarn.model.trial import Trial
 from kelvarn.tune.loop import loop_of, reserve

@@ -11,11 +11,11 @@ from kelvarn.engine.measures import measure
 from kelvarn.engine.run import Run, compute
 from kelvarn.files.project_file import from_json, to_json
 from kelvarn.model.bodies import Body, Link, Melting
-from kelvarn.model.candidate import Hand
 from kelvarn.model.drives import Pwm
 from kelvarn.model.edit import EditError, add_event, put
 from kelvarn.model.events import EVENT_KINDS, ColdPart
 from kelvarn.model.fields import SURROUNDINGS
+from kelvarn.model.fixed import Hand
 from kelvarn.model.probes import Probe
 from kelvarn.model.project import Project
 from kelvarn.model.response import ResponseModel

@@ -7,16 +7,19 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from kelvarn.engine.laws import by_hand, on_off, pid
+from kelvarn.engine.laws import by_hand, curve, on_off, pid
 from kelvarn.engine.marks import judge
 from kelvarn.engine.measures import measure
 from kelvarn.engine.plan import ramp_end_s, setpoint_at
 from kelvarn.engine.run import Run, compute
 from kelvarn.engine.why import why
 from kelvarn.files.tables import result_json
-from kelvarn.model.candidate import Candidate, OnOff, Pid
+from kelvarn.model.candidate import Candidate
 from kelvarn.model.drives import Pwm, Relay, SlowWindow
 from kelvarn.model.edit import with_fields
+from kelvarn.model.fixed import Fixed
+from kelvarn.model.on_off import OnOff
+from kelvarn.model.pid import Pid
 from kelvarn.model.project import Project
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Plan, SetpointChange
@@ -34,6 +37,12 @@ STRATEGIES = {
     "PI, memory held": Pid(terms="PI", kp_per_K=0.5, ti_s=40, anti_windup="hold"),
     "PI, memory runs on": Pid(terms="PI", kp_per_K=0.5, ti_s=40, anti_windup="none"),
     "PID": Pid(kp_per_K=0.3, ti_s=60, td_s=9, setpoint_weight=0.5),
+    "on/off, symmetric": OnOff(notation="band", band_K=0.4),
+    "on/off, a share": OnOff(notation="share", band_share=0.02),
+    "PI with options": Pid(
+        terms="PI", kp_per_K=0.2, ti_s=80, zone_K=6, memory_high=0.5, setpoint_rate_K_per_s=0.1, feed_per_K=0.008
+    ),
+    "fixed": Fixed(drive=0.4),
     "PID, limited": Pid(kp_per_K=0.3, ti_s=60, td_s=9, low=0.15, high=0.7, rate_per_s=0.02, derivative_weight=0.5),
 }
 DRIVES = {
@@ -66,7 +75,7 @@ def run(request: pytest.FixtureRequest, strategy: OnOff | Pid) -> Run:
 
 def test_what_holds_for_every_strategy_on_every_drive(run: Run) -> None:
     controller, drive = run.controller, run.rig.drive
-    low, high = (0.0, 1.0) if isinstance(controller, OnOff) else (controller.low, controller.high)
+    low, high = (0.0, 1.0) if not isinstance(controller, Pid) else (controller.low, controller.high)
     rated = isinstance(controller, Pid) and controller.rate_per_s is not None
     assert run.drive.max() <= high + 1e-12
     assert run.drive.min() >= (0.0 if rated else low) - 1e-12
@@ -77,7 +86,7 @@ def test_what_holds_for_every_strategy_on_every_drive(run: Run) -> None:
     stored = 400.0 * (run.bodies_degC[0, -1] - 20)
     assert stored + run.lost_J == pytest.approx(run.energy_J * run.direction, rel=1e-9, abs=1e-6)
     assert np.isfinite(run.bodies_degC).all()
-    known = {int(code) for law in (on_off, pid, by_hand) for code in law.Code}
+    known = {int(code) for law in (on_off, curve, pid, by_hand) for code in law.Code}
     assert set(run.law_code.tolist()) <= known
     for k in range(0, run.time_s.size, 97):
         assert why(run, k, Scale.FAHRENHEIT)

@@ -15,10 +15,12 @@ from kelvarn.engine.plant import ChangeKind
 from kelvarn.engine.prepare import prepare
 from kelvarn.engine.run import Run, Stopped, compute, interruptible
 from kelvarn.model.bodies import DrawOff
-from kelvarn.model.candidate import Hand, OnOff, Pid
 from kelvarn.model.drives import Pwm, Relay, SlowWindow
 from kelvarn.model.edit import put, with_fields
 from kelvarn.model.events import DrawOffRuns, Load, ProbeFault, SurroundingsChange
+from kelvarn.model.fixed import Hand
+from kelvarn.model.on_off import OnOff
+from kelvarn.model.pid import Pid
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Plan, SetpointChange
 from tests.conftest import one_lag, trial

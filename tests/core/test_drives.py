@@ -4,10 +4,12 @@ import numpy as np
 import pytest
 
 from kelvarn.engine.run import Run, compute
-from kelvarn.model.candidate import Hand, OnOff, Pid
 from kelvarn.model.drives import AnyDrive, Fan, Pwm, Relay, SlowWindow, Valve
 from kelvarn.model.edit import with_fields
 from kelvarn.model.events import Event, SupplyChange
+from kelvarn.model.fixed import Hand
+from kelvarn.model.on_off import OnOff
+from kelvarn.model.pid import Pid
 from kelvarn.model.trial import Plan, SetpointChange
 from tests.conftest import one_lag, trial
 from tests.core.test_nonlinear import fan_rig

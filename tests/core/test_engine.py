@@ -12,11 +12,13 @@ from scipy.integrate import solve_ivp
 from kelvarn.engine.prepare import RunError
 from kelvarn.engine.run import Run, compute
 from kelvarn.model.bodies import Body, Link, Surroundings
-from kelvarn.model.candidate import Candidate, OnOff, Pid
+from kelvarn.model.candidate import Candidate
 from kelvarn.model.drives import Relay, SlowWindow
 from kelvarn.model.edit import put, with_fields
 from kelvarn.model.events import DoorOpens, Load, SurroundingsChange
 from kelvarn.model.fields import SURROUNDINGS
+from kelvarn.model.on_off import OnOff
+from kelvarn.model.pid import Pid
 from kelvarn.model.probes import Probe
 from kelvarn.model.project import Project
 from kelvarn.model.rig import Rig

@@ -11,8 +11,8 @@ from kelvarn.demos import find_demo
 from kelvarn.engine.control import Stepper
 from kelvarn.handover.settings import fingerprint, other_words, settings_text
 from kelvarn.handover.sheet import sheet_html
-from kelvarn.model.candidate import Pid
 from kelvarn.model.edit import put, rename_candidate, with_fields
+from kelvarn.model.pid import Pid
 from kelvarn.model.project import Project
 from kelvarn.model.trial import Plan, SetpointChange
 from kelvarn.studies.results import Results

@@ -5,20 +5,25 @@ import pytest
 
 from kelvarn.engine.control import Stepper
 from kelvarn.engine.decision import Decision
-from kelvarn.engine.laws import ask, laws_of, on_off, pid, rows, took
+from kelvarn.engine.laws import ask, curve, laws_of, on_off, pid, rows, took
 from kelvarn.engine.run import compute
-from kelvarn.model.candidate import OnOff, Pid
+from kelvarn.model.candidate import Controller
+from kelvarn.model.curve import Curve, CurveStep
 from kelvarn.model.edit import with_fields
+from kelvarn.model.fixed import Fixed
+from kelvarn.model.law import Near, Way
+from kelvarn.model.on_off import OnOff
+from kelvarn.model.pid import Pid
 from kelvarn.model.project import Project
 from kelvarn.model.trial import Plan, SetpointChange
 from tests.conftest import one_lag, trial
 
+HEATS, COOLS, BOTH = Way(1), Way(-1), Way(1, both=True)
 
-def decisions(
-    controller: OnOff | Pid, measured: list[float], setpoint: float = 60.0, h: float = 2.0, acts: str = "heats"
-):
+
+def decisions(controller: Controller, measured: list[float], setpoint: float = 60.0, h: float = 2.0, way: Way = HEATS):
     """What a law decides on a series of readings."""
-    law = Stepper(controller, trial(10, setpoint).plan, h, heats=acts == "heats")
+    law = Stepper(controller, trial(10, setpoint).plan, h, way)
     return [law.step(y) for y in measured]
 
 
@@ -36,7 +41,7 @@ def test_on_off_switches_at_its_edges_and_keeps_inside() -> None:
 
 
 def test_on_off_for_cooling_is_mirrored() -> None:
-    assert drives(OnOff(below_K=1, above_K=2), [60.5, 61.0, 60.0, 58.1, 58.0], acts="cools") == [0, 1, 1, 1, 0]
+    assert drives(OnOff(below_K=1, above_K=2), [60.5, 61.0, 60.0, 58.1, 58.0], way=COOLS) == [0, 1, 1, 1, 0]
 
 
 def test_restart_delay_counts_from_power_up_and_from_each_switching_off() -> None:
@@ -138,14 +143,18 @@ def test_rate_limit_comes_after_the_clamp() -> None:
         Pid(terms="PI", kp_per_K=0.2, ti_s=60, anti_windup="hold", rate_per_s=0.05),
         Pid(kp_per_K=0.3, ti_s=90, td_s=12, setpoint_weight=0.6, derivative_weight=0.2, anti_windup="none"),
         Pid(kp_per_K=0.3, ti_s=90, td_s=12, low=0.1, high=0.8),
+        Pid(terms="PI", kp_per_K=0.3, ti_s=90, zone_K=5, setpoint_rate_K_per_s=0.02, feed_per_K=0.01, memory_high=0.4),
+        OnOff(notation="band", band_K=0.7),
+        OnOff(notation="share", band_share=0.01, confirm_s=4),
+        Fixed(drive=0.3),
     ],
 )
 @pytest.mark.parametrize("acts", ["heats", "cools"])
-def test_kernel_and_stepper_are_one_law(cabinet: Project, controller: OnOff | Pid, acts: str) -> None:
+def test_kernel_and_stepper_are_one_law(cabinet: Project, controller: Controller, acts: str) -> None:
     drive = with_fields(cabinet.rig.drive, acts=acts)
     rig = with_fields(cabinet.rig, drives=(drive,))
     run = compute(rig, controller, with_fields(cabinet.trials[0], duration_s=7300, events=cabinet.trials[0].events[:1]))
-    law = Stepper(controller, run.trial.plan, rig.probe.interval_s, heats=acts == "heats")
+    law = Stepper(controller, run.trial.plan, rig.probe.interval_s, rig.way)
     for k in range(run.time_s.size):
         decision = law.step(float(run.measured_degC[k]))
         said = (decision.setpoint_degC, decision.given, decision.p, decision.i, decision.d)
@@ -161,9 +170,9 @@ def test_p_holds_the_offset_that_theory_gives() -> None:
     assert np.ptp(run.bodies_degC[0, -100:]) < 0.01
 
 
-def overridden(controller: OnOff | Pid, measured: list[float], held: list[float | None], h: float = 2.0) -> list[float]:
+def overridden(controller: Controller, measured: list[float], held: list[float | None], h: float = 2.0) -> list[float]:
     """What a law asks for while something stronger gives what it wants where that is a number."""
-    law, out, found = laws_of(controller, rows), Decision(), []
+    law, out, found = laws_of(controller, HEATS, rows), Decision(), []
     for y, forced in zip(measured, held, strict=True):
         ask(law, 60.0, y, h, out)
         took(law, out.proposed if forced is None else forced, h, out)
@@ -184,3 +193,118 @@ def test_a_law_learns_what_was_really_given() -> None:
         OnOff(shortest_off_s=6), [50.0] * 9, [None, None, None, None, 0.0, None, None, None, None]
     )
     assert on_off_asked == [0, 0, 0, 1, 1, 0, 0, 1, 1]
+
+
+def test_the_four_notations_of_on_off_are_one_law() -> None:
+    readings = list(np.round(60 + 3 * np.sin(np.arange(200) / 7), 2))
+    for way in (HEATS, COOLS):
+        near, edges = Near(60.0, way), OnOff(below_K=1.2, above_K=1.2, shortest_off_s=4)
+        asked = drives(edges, readings, way=way)
+        assert set(asked) == {0, 1}
+        for notation in ("band", "cuts", "share"):
+            other = edges.written_as(notation, near)
+            assert other.rulers != edges.rulers
+            assert drives(other, readings, way=way) == asked
+            back = other.written_as("edges", near)
+            assert (back.below_K, back.above_K) == (pytest.approx(1.2), pytest.approx(1.2))
+    cuts = OnOff(below_K=1, above_K=0.5).written_as("cuts", Near(60.0, COOLS))
+    assert (cuts.cut_in_degC, cuts.cut_out_degC) == (61.0, 59.5)
+    assert drives(cuts, [60.5, 61, 60, 59.5], setpoint=10.0, way=COOLS) == [0, 1, 1, 0]  # whatever the setpoint
+
+
+def test_notations_that_cannot_say_it_are_refused_in_words() -> None:
+    near = Near(60.0, HEATS)
+    with pytest.raises(ValueError, match="same on both sides"):
+        OnOff(below_K=1, above_K=0.5).written_as("band", near)
+    with pytest.raises(ValueError, match="one side of the setpoint"):
+        OnOff(notation="cuts", cut_in_degC=61, cut_out_degC=63).written_as("edges", near)
+    with pytest.raises(ValueError, match="0 °C is no band"):
+        OnOff().written_as("share", Near(0.0, HEATS))
+    OnOff(notation="cuts", cut_in_degC=20, cut_out_degC=22).check(HEATS)
+    with pytest.raises(ValueError, match="must cut in above cut-out"):
+        OnOff(notation="cuts", cut_in_degC=20, cut_out_degC=22).check(COOLS)
+
+
+def test_on_off_heats_and_cools_with_a_dead_band_between() -> None:
+    law = OnOff(below_K=1, above_K=1, dead_band_K=4)  # heats at 59, off at 61; cools from 65, off at 63
+    assert drives(law, [58, 60, 61, 64.9, 65, 64, 63, 62, 59], way=BOTH) == [1, 1, 0, 0, -1, -1, 0, 0, 1]
+    assert drives(law, [58, 70, 70], way=BOTH) == [1, 0, -1]  # through off, so that delays count
+    slow = OnOff(below_K=1, above_K=1, dead_band_K=4, shortest_off_s=4, shortest_on_s=6)
+    assert drives(slow, [70, 70, 70, 60, 60, 60, 50, 50], way=BOTH) == [0, 0, -1, -1, -1, 0, 0, 1]
+
+
+STEPS = (
+    CurveStep(from_degC=40, drive=0.3, back_off_K=3),
+    CurveStep(from_degC=50, drive=0.5, back_off_K=0),
+    CurveStep(from_degC=60, drive=1.0, back_off_K=2),
+)
+
+
+def test_a_curve_by_steps_takes_and_leaves_each_step_at_its_own_temperature() -> None:
+    law = Curve(steps=STEPS)
+    readings = [39.9, 40, 37.1, 37, 36.9, 49.9, 50, 49.9, 65, 58, 57.9, 20]
+    found = decisions(law, readings, way=COOLS)
+    assert [d.given for d in found] == [0, 0.3, 0.3, 0.3, 0, 0.3, 0.5, 0.3, 1.0, 1.0, 0.5, 0]
+    taken, left, kept = curve.Code.STEP_TAKEN, curve.Code.STEP_LEFT, curve.Code.STEP_KEPT
+    assert [found[k].law_code for k in (1, 2, 4, 8, 9, 10)] == [taken, kept, left, taken, kept, left]
+    # Mirrored: a drive that heats gives more the colder it is.
+    mirrored = Curve(steps=tuple(with_fields(step, from_degC=100 - step.from_degC) for step in STEPS))
+    assert drives(mirrored, [100 - y for y in readings]) == [d.given for d in found]
+
+
+def test_a_curve_by_ramp_has_a_floor_and_stops_a_hysteresis_before_its_start() -> None:
+    law = Curve(shape="ramp", start_degC=40, full_degC=60, floor=0.2, back_off_K=3)
+    readings = [39, 40, 50, 60, 80, 39, 37, 36.9, 39]
+    assert drives(law, readings, way=COOLS) == pytest.approx([0, 0.2, 0.6, 1, 1, 0.2, 0.2, 0, 0])
+    assert drives(with_fields(law, levels=4), [45], way=COOLS) == [0.5]  # 0.4 rounded to quarters
+    slow = with_fields(law, rate_per_s=0.05)
+    assert drives(slow, [20, 80, 80, 20], way=COOLS) == pytest.approx([0, 0.1, 0.2, 0.1])
+
+
+def test_curves_that_cannot_be_are_refused_in_words() -> None:
+    with pytest.raises(ValueError, match="follow one another"):
+        Curve(steps=(STEPS[0], STEPS[2], STEPS[1]))
+    with pytest.raises(ValueError, match="more than the one before"):
+        Curve(steps=(STEPS[0], with_fields(STEPS[1], drive=0.2)))
+    with pytest.raises(ValueError, match="another temperature"):
+        Curve(shape="ramp", start_degC=40, full_degC=40)
+    with pytest.raises(ValueError, match="full must be at the higher one"):
+        Curve(shape="ramp", start_degC=60, full_degC=40).check(COOLS)
+    with pytest.raises(ValueError, match="more belongs to lower"):
+        Curve(steps=STEPS).check(HEATS)
+
+
+def test_the_memory_waits_outside_its_zone_and_stays_in_its_limits() -> None:
+    # Kp/Ti·h = 0.01: outside the zone nothing is added, inside 0.01 e a sample.
+    law = Pid(terms="PI", kp_per_K=0.1, ti_s=20, anti_windup="none", zone_K=2)
+    assert [d.i for d in decisions(law, [50, 58, 58, 57.9, 59])] == pytest.approx([0, 0, 0.02, 0.04, 0.04])
+    limited = with_fields(law, zone_K=None, memory_low=-0.05, memory_high=0.15)
+    assert [d.i for d in decisions(limited, [50, 50, 50, 70, 70, 70, 70])] == pytest.approx(
+        [0, 0.1, 0.15, 0.15, 0.05, -0.05, -0.05]
+    )
+    # The memory is counted from the setpoint: what its weight takes off at the start is memory below 0, and limited.
+    weighted = with_fields(limited, setpoint_weight=0.5)
+    found = decisions(weighted, [50, 50, 50, 50, 50])
+    assert [d.p + d.i for d in found] == pytest.approx([0.5, 0.95, 1.05, 1.15, 1.15])
+
+
+def test_the_setpoint_ramp_starts_at_the_reading() -> None:
+    law = Pid(terms="P", kp_per_K=0.1, setpoint_rate_K_per_s=0.5)
+    assert drives(law, [50, 50, 50, 52]) == pytest.approx([0, 0.1, 0.2, 0.1])
+    assert [d.p for d in decisions(law, [70, 70, 70], way=COOLS)] == pytest.approx([0, 0.1, 0.2])
+
+
+def test_feed_forward_goes_with_the_setpoint() -> None:
+    law = Pid(terms="P", kp_per_K=0.1, feed_per_K=0.01, feed_from_degC=20)
+    assert drives(law, [60, 59]) == pytest.approx([0.4, 0.5])
+    cool = with_fields(law, feed_from_degC=80)
+    assert drives(cool, [60], way=COOLS) == pytest.approx([0.2])
+
+
+def test_cooling_has_a_gain_of_its_own_beyond_a_dead_band() -> None:
+    law = Pid(terms="P", kp_per_K=0.1, low=-1, dead_band=0.2, cooling_ratio=2)
+    # v = 0.1 e: ±0.1 is nothing; beyond it v − 0.1, or twice v + 0.1.
+    assert drives(law, [57, 59.5, 61, 62, 64, 70], way=BOTH) == pytest.approx([0.2, 0, 0, -0.2, -0.6, -1])
+    # The memory is pulled by what is missing, in its own measure.
+    back = with_fields(law, terms="PI", ti_s=1e6, tracking_s=10)
+    assert decisions(back, [75, 75], way=BOTH)[1].i == pytest.approx(0.2 * (-1 + 2.8) / 2, abs=1e-5)

@@ -13,10 +13,11 @@ from kelvarn.engine.run import Run, compute
 from kelvarn.engine.steady import can_hold, rest_degC
 from kelvarn.engine.why import why
 from kelvarn.files.tables import measures_json
-from kelvarn.model.candidate import OnOff, Pid
 from kelvarn.model.edit import with_fields
 from kelvarn.model.events import Load
 from kelvarn.model.mark import Mark
+from kelvarn.model.on_off import OnOff
+from kelvarn.model.pid import Pid
 from kelvarn.model.project import Project
 from kelvarn.model.trial import Plan, SetpointChange
 from kelvarn.studies.results import Results

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from pydantic import BaseModel, ValidationError
 
 from kelvarn.model.bodies import Link
-from kelvarn.model.candidate import Candidate, OnOff, Pid
+from kelvarn.model.candidate import Candidate
 from kelvarn.model.drives import Pwm, SlowWindow
 from kelvarn.model.edit import (
     EditError,
@@ -25,6 +25,8 @@ from kelvarn.model.edit import (
 from kelvarn.model.gains import Parallel, from_parallel, from_series, to_parallel, to_series
 from kelvarn.model.mark import MEASURES, Mark
 from kelvarn.model.names import MOST_CHARACTERS, free_name
+from kelvarn.model.on_off import OnOff
+from kelvarn.model.pid import Pid
 from kelvarn.model.project import Project
 from kelvarn.model.rig_edit import rename_body
 from kelvarn.model.trial import Plan, SetpointChange

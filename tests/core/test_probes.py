@@ -8,10 +8,11 @@ from pydantic import ValidationError
 
 from kelvarn.engine.run import Run, compute
 from kelvarn.engine.step import heating_up_s, holding_round, open_loop
-from kelvarn.model.candidate import Hand, OnOff
 from kelvarn.model.drives import Pwm
 from kelvarn.model.edit import with_fields
 from kelvarn.model.events import DoorOpens, Load, ProbeFault, SurroundingsChange
+from kelvarn.model.fixed import Hand
+from kelvarn.model.on_off import OnOff
 from kelvarn.model.probe_types import PROBE_TYPES, fields_of
 from kelvarn.model.probes import Converter, Correction, Probe
 from kelvarn.model.project import Project

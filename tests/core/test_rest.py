@@ -10,10 +10,10 @@ from kelvarn.engine.run import compute
 from kelvarn.engine.steady import can_hold, rest_degC
 from kelvarn.engine.step import heating_up_s, open_loop, usual_drive
 from kelvarn.model.bodies import Body, Link
-from kelvarn.model.candidate import Hand
 from kelvarn.model.drives import AnyDrive, Fan, Pwm, Relay, SlowWindow, Valve
 from kelvarn.model.edit import put, with_fields
 from kelvarn.model.fields import SURROUNDINGS
+from kelvarn.model.fixed import Hand
 from kelvarn.model.probes import Probe
 from kelvarn.model.response import ResponseModel
 from kelvarn.model.rig import Rig

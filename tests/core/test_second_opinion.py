@@ -11,8 +11,9 @@ from hypothesis import strategies as st
 from kelvarn.engine.control import Stepper
 from kelvarn.engine.measures import Span, measure
 from kelvarn.engine.run import Run, compute
-from kelvarn.model.candidate import OnOff, Pid
 from kelvarn.model.events import DoorOpens
+from kelvarn.model.on_off import OnOff
+from kelvarn.model.pid import Pid
 from kelvarn.model.trial import Plan, SetpointChange, Trial
 from tests.conftest import one_lag, trial, with_course
 

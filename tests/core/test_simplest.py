@@ -9,9 +9,10 @@ import pytest
 
 from kelvarn.engine.run import Stopped
 from kelvarn.files.project_file import save
-from kelvarn.model.candidate import Candidate, Pid
+from kelvarn.model.candidate import Candidate
 from kelvarn.model.edit import with_fields
 from kelvarn.model.mark import Mark
+from kelvarn.model.pid import Pid
 from kelvarn.model.project import Project
 from kelvarn.studies.batch import Case, run_many
 from kelvarn.studies.results import Results

@@ -10,8 +10,10 @@ import pytest
 from kelvarn.demos import find_demo
 from kelvarn.engine.measures import measure
 from kelvarn.engine.run import Stopped, compute
-from kelvarn.model.candidate import Candidate, OnOff, Pid
+from kelvarn.model.candidate import Candidate
 from kelvarn.model.edit import put, with_fields
+from kelvarn.model.on_off import OnOff
+from kelvarn.model.pid import Pid
 from kelvarn.model.project import Project
 from kelvarn.model.trial import Trial
 from kelvarn.studies.batch import Case, CaseResult, run_many

@@ -11,11 +11,13 @@ from kelvarn.engine.layout import is_nonlinear
 from kelvarn.engine.run import Run, compute
 from kelvarn.engine.steady import rest_degC
 from kelvarn.model.bodies import Body, DrawOff, Link, Melting, Surroundings
-from kelvarn.model.candidate import Hand, OnOff, Pid
 from kelvarn.model.drives import Fan, Pwm, SlowWindow
 from kelvarn.model.edit import put, with_fields
 from kelvarn.model.events import DoorOpens, DrawOffRuns, Event, Load, SurroundingsChange
 from kelvarn.model.fields import SURROUNDINGS
+from kelvarn.model.fixed import Hand
+from kelvarn.model.on_off import OnOff
+from kelvarn.model.pid import Pid
 from kelvarn.model.probes import Probe
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Trial

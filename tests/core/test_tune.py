@@ -9,9 +9,9 @@ import pytest
 from kelvarn.demos import DEMOS, find_demo
 from kelvarn.engine.run import compute
 from kelvarn.engine.steady import can_hold, rest_degC
-from kelvarn.model.candidate import Pid
 from kelvarn.model.drives import Pwm
 from kelvarn.model.edit import with_fields
+from kelvarn.model.pid import Pid
 from kelvarn.model.rig import Rig
 from kelvarn.tune.loop import loop_of, reserve
 from kelvarn.tune.plant import FirstOrder, Integrating, PlantError, plant_of

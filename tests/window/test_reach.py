@@ -13,9 +13,10 @@ from kelvarn.desktop.fields.plain import ChoiceField, NameEdit, SwitchField
 from kelvarn.desktop.fields.ruler import Ruler
 from kelvarn.desktop.finder import Finder
 from kelvarn.desktop.window import CONTROL, HANDOVER, RIG, MainWindow
-from kelvarn.model.candidate import OnOff, Pid
 from kelvarn.model.edit import put
 from kelvarn.model.mark import MEASURES
+from kelvarn.model.on_off import OnOff
+from kelvarn.model.pid import Pid
 
 from .conftest import click, drag, type_into
 

@@ -14,7 +14,8 @@ from kelvarn.desktop.fields.ruler import Ruler
 from kelvarn.desktop.rig.items import BodyItem
 from kelvarn.desktop.window import CONTROL, HANDOVER, RIG, MainWindow
 from kelvarn.files.project_file import load
-from kelvarn.model.candidate import OnOff, Pid
+from kelvarn.model.on_off import OnOff
+from kelvarn.model.pid import Pid
 from tests.window.conftest import click, close_window, drag, open_window, type_into
 
 

@@ -1,11 +1,13 @@
 """A cabinet in which resin parts cure: a heater mat under a shelf, the air, insulated walls and the part."""
 
 from kelvarn.model.bodies import Body, Link, Surroundings
-from kelvarn.model.candidate import Candidate, OnOff, Pid
+from kelvarn.model.candidate import Candidate
 from kelvarn.model.drives import SlowWindow
 from kelvarn.model.events import DoorOpens, SurroundingsChange
 from kelvarn.model.fields import SURROUNDINGS
 from kelvarn.model.mark import Mark
+from kelvarn.model.on_off import OnOff
+from kelvarn.model.pid import Pid
 from kelvarn.model.probes import Probe
 from kelvarn.model.project import Project
 from kelvarn.model.rig import Rig

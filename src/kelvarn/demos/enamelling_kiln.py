@@ -1,11 +1,13 @@
 """A small kiln for enamel: elements that radiate, brick, the air between, a steel panel, a thermocouple, 900 °C."""
 
 from kelvarn.model.bodies import Body, Link, Surroundings
-from kelvarn.model.candidate import Candidate, OnOff, Pid
+from kelvarn.model.candidate import Candidate
 from kelvarn.model.drives import SlowWindow
 from kelvarn.model.events import DoorOpens
 from kelvarn.model.fields import SURROUNDINGS
 from kelvarn.model.mark import Mark
+from kelvarn.model.on_off import OnOff
+from kelvarn.model.pid import Pid
 from kelvarn.model.probes import Probe
 from kelvarn.model.project import Project
 from kelvarn.model.rig import Rig

@@ -1,12 +1,14 @@
 """An amplifier's heatsink with a fan: transistors, sink, case air; the fan cools, a second probe guards."""
 
 from kelvarn.model.bodies import Body, Link, Surroundings
-from kelvarn.model.candidate import Candidate, OnOff, Pid
+from kelvarn.model.candidate import Candidate
 from kelvarn.model.drives import Fan
 from kelvarn.model.events import Load, SurroundingsChange
 from kelvarn.model.fields import SURROUNDINGS
 from kelvarn.model.mark import Mark
+from kelvarn.model.on_off import OnOff
 from kelvarn.model.origins import Stream
+from kelvarn.model.pid import Pid
 from kelvarn.model.probes import Converter, Probe
 from kelvarn.model.project import Project
 from kelvarn.model.rig import Rig

@@ -1,11 +1,13 @@
 """A pot in which candle wax melts: a hot plate, the pot, the wax with its melting range, and a tap at the bottom."""
 
 from kelvarn.model.bodies import Body, DrawOff, Link, Melting, Surroundings
-from kelvarn.model.candidate import Candidate, OnOff, Pid
+from kelvarn.model.candidate import Candidate
 from kelvarn.model.drives import Relay
 from kelvarn.model.events import DrawOffRuns
 from kelvarn.model.fields import SURROUNDINGS
 from kelvarn.model.mark import Mark
+from kelvarn.model.on_off import OnOff
+from kelvarn.model.pid import Pid
 from kelvarn.model.probes import Probe
 from kelvarn.model.project import Project
 from kelvarn.model.rig import Rig

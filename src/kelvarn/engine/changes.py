@@ -122,9 +122,10 @@ def put_in(trial: Trial) -> list[PutIn]:
 
 
 def _supply(rig: Rig, trial: Trial) -> list[Change]:
-    """The supply is the product of the shares under way; resistive heaters give power by its square.
+    """The supply is the product of the shares under way.
 
-    What leaves a heater is felt after its dead time, and so is a change of its supply.
+    Heaters that resist give power by its square, fans turn with it. What leaves a heater is felt after its dead
+    time, and so is a change of its supply.
     """
     events = [event for event in trial.events if isinstance(event, SupplyChange)]
     found = []
@@ -134,8 +135,8 @@ def _supply(rig: Rig, trial: Trial) -> list[Change]:
             if under_way(event, instant):
                 supply *= event.to
         for index, drive in enumerate(rig.drives):
-            if getattr(drive, "resistive", False):
-                found.append(_change(instant + transport_s(rig, drive), ChangeKind.SUPPLY, index, supply * supply))
+            if getattr(drive, "resistive", False) or drive.kind == "fan":
+                found.append(_change(instant + transport_s(rig, drive), ChangeKind.SUPPLY, index, supply))
     return found
 
 

@@ -7,7 +7,8 @@ does the law learn what was really given.
 from dataclasses import dataclass, replace
 from typing import Any, NamedTuple
 
-from kelvarn.model.candidate import Controller, Hand
+from kelvarn.model.candidate import Controller
+from kelvarn.model.law import Way
 from kelvarn.model.trial import Plan
 
 from .compiled import part
@@ -52,22 +53,25 @@ def control_step(control: Control, t: float, y: float) -> None:
     took(control.laws, out.given, timing.h, out)
 
 
-def control_of(controller: Controller | Hand, plan: Plan, interval_s: float, heats: bool, make: Any = table) -> Control:
+def control_of(controller: Controller, plan: Plan, interval_s: float, way: Way, make: Any = table) -> Control:
     """A controller before its first sample.
 
     Args:
         controller, plan: what it does.
         interval_s: time between samples.
-        heats: whether some drive heats.
+        way: which way the drives go.
         make: makes a table, as for `laws_of`.
     """
     return Control(
-        timing=make(Timing, [Timing(interval_s, 1.0 if heats else -1.0)]),
+        timing=make(Timing, [Timing(interval_s, float(way.sign))]),
         plan=make(SetpointChange, changes_of(plan)),
         plan_state=make(PlanState, [PlanState()]),
-        laws=laws_of(controller, make),
+        laws=laws_of(controller, way, make),
         decision=make(Decision, [Decision()]),
     )
+
+
+_HEATS = Way(1)
 
 
 class Stepper:
@@ -76,11 +80,11 @@ class Stepper:
     Args:
         controller, plan: what it does.
         interval_s: time between samples.
-        heats: whether some drive heats.
+        way: which way the drives go.
     """
 
-    def __init__(self, controller: Controller | Hand, plan: Plan, interval_s: float, *, heats: bool = True) -> None:
-        self._control = control_of(controller, plan, interval_s, heats, rows)
+    def __init__(self, controller: Controller, plan: Plan, interval_s: float, way: Way = _HEATS) -> None:
+        self._control = control_of(controller, plan, interval_s, way, rows)
         self._interval_s, self._sample = interval_s, 0
 
     def step(self, measured_degC: float) -> Decision:

@@ -59,6 +59,26 @@ def pwm_level(drive: Drive, demand: float) -> float:
 
 
 @part
+def flow_at(drive: Drive, level: float, supply: float, turning: bool) -> float:
+    """Relative flow that a fan or valve comes to at an output.
+
+    Args:
+        drive: a fan turns as fast as its duty and its voltage say; below its stall, or from standstill below what it
+            needs to start, it does not, but for what it turns at when asked for nothing.
+        level: output.
+        supply: share of its voltage that there is.
+        turning: whether it turns already.
+    """
+    if drive.kind != DriveKind.PWM:
+        return level
+    volts = supply * drive.volts
+    idle = drive.idle_flow * volts
+    least = drive.stalls_below if turning else max(drive.stalls_below, drive.starts_from)
+    speed = level * volts
+    return max(speed, idle) if level > 0.0 and speed >= least else idle
+
+
+@part
 def valve_place(drive: Drive, demand: float) -> float:
     """Where a valve's motor is driven: at an end stop half the play further, so that the valve shuts or opens fully."""
     if demand <= drive.lowest:
@@ -149,7 +169,8 @@ def _set_pwm(t: float, h: float, drive: Drive, state: DriveState, line: Table[De
     """PWM or a fan; from standstill, off or stalled, it first runs at the top for the time of its kick-start."""
     level = pwm_level(drive, state.demand)
     if drive.kick_start_s > 0.0 and level > 0.0:
-        if state.level == 0.0 or state.level < drive.stalls_below <= level:
+        volts = drive.volts * state.supply
+        if state.level == 0.0 or state.level * volts < drive.stalls_below <= level * volts:
             state.kick_until_s = t + drive.kick_start_s
         if state.kick_until_s > t + TIME_EPS:
             set_level(drive.top, t, drive.dead_time_s, state, line)

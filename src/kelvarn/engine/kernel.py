@@ -6,7 +6,7 @@ from typing import NamedTuple
 
 from .compiled import entry, part, subroutine
 from .control import Control, control_step
-from .drives import drive_step, push_change, share_out
+from .drives import drive_step, flow_at, push_change, share_out
 from .linear import advance, advance_once, begin_linear
 from .matrices import PROBE, SURROUNDINGS, Linear, prepare_all, put_slot, slot_of
 from .nonlinear import Adaptive, advance_adaptive, begin_adaptive, temperature
@@ -90,10 +90,10 @@ def _begin(plant: Plant, state: State, heat: Heat) -> None:
         now.flow_exponent, now.radiating_W_per_K4 = link.flow_exponent, link.radiating_W_per_K4
     for d in range(plant.drives.size):
         settings, drive = plant.drives[d], state.drives[d]
-        drive.full_W = settings.power_W
+        drive.full_W, drive.supply = settings.power_W, 1.0
         drive.shortest_on_s = drive.shortest_off_s = NONE
-        if settings.moves and drive.acting >= settings.stalls_below:
-            drive.target = drive.acting
+        if settings.moves:
+            drive.target = flow_at(settings, drive.acting, 1.0, True)
         if settings.kind == DriveKind.VALVE:
             drive.level = drive.motor = drive.acting
         elif drive.acting > 0.0:  # what was before the run ends when the first order arrives
@@ -138,6 +138,8 @@ def _look(k: int, plant: Plant, state: State, heat: Heat, trace: Trace) -> Outco
             return Outcome.LEFT_RANGE
         if i < trace.bodies_degC.shape[0]:
             trace.bodies_degC[i, k] = degC
+        if i == plant.rig[0].goal_body and k < plant.rig[0].samples - 1:
+            loop.inside += 1 if plant.rig[0].goal_low_degC <= degC <= plant.rig[0].goal_high_degC else 0
         if i == controlled:
             loop.lowest_degC = loop.highest_degC = degC
     for d in range(plant.drives.size):
@@ -155,7 +157,7 @@ def _read_probes(k: int, plant: Plant, state: State, heat: Heat, trace: Trace) -
         and plant.changes[loop.next_change].at_s <= t + TIME_EPS
         and plant.changes[loop.next_change].kind == ChangeKind.FAULT
     ):
-        _apply(plant.changes[loop.next_change], plant, state)
+        _apply(plant.changes[loop.next_change], plant, state, heat)
         loop.next_change += 1
     for p in range(plant.probes.size):
         probe, kept = plant.probes[p], state.probes[p]
@@ -225,7 +227,7 @@ def _advance_split(begin: float, end: float, plant: Plant, state: State, heat: H
     loop, t, linear_rig = state.loop[0], begin, not plant.rig[0].nonlinear
     while t < end - TIME_EPS:
         while loop.next_change < plant.changes.size and plant.changes[loop.next_change].at_s <= t + TIME_EPS:
-            _apply(plant.changes[loop.next_change], plant, state)
+            _apply(plant.changes[loop.next_change], plant, state, heat)
             loop.next_change += 1
         until = end
         if loop.next_change < plant.changes.size and plant.changes[loop.next_change].at_s < end - TIME_EPS:
@@ -243,8 +245,21 @@ def _advance_split(begin: float, end: float, plant: Plant, state: State, heat: H
         prepare_all(plant, state, heat.linear)
 
 
+@part
+def _put_supply(share: float, index: int, plant: Plant, state: State, heat: Heat) -> None:
+    """The supply is another share of what it should be: power goes with its square, a fan's speed with it."""
+    settings, drive = plant.drives[index], state.drives[index]
+    drive.supply = share
+    if settings.moves:
+        drive.target = flow_at(settings, drive.acting, share, drive.target > 0.0)
+        if settings.speed_lag_s == 0.0:
+            heat.adaptive.x[plant.bodies.size + plant.probes.size + index] = drive.target
+    else:
+        drive.full_W = settings.power_W * share * share
+
+
 @subroutine
-def _apply(change: Change, plant: Plant, state: State) -> None:
+def _apply(change: Change, plant: Plant, state: State, heat: Heat) -> None:
     """Let something change."""
     loop, index, value = state.loop[0], change.index, change.value
     if change.kind == ChangeKind.LINK:
@@ -259,7 +274,7 @@ def _apply(change: Change, plant: Plant, state: State) -> None:
     elif change.kind == ChangeKind.SURROUNDINGS:
         loop.outside_degC += value
     elif change.kind == ChangeKind.SUPPLY:
-        state.drives[index].full_W = plant.drives[index].power_W * value
+        _put_supply(value, index, plant, state, heat)
     else:
         state.probes[index].fault = math.floor(value)
 

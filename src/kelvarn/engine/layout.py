@@ -27,7 +27,8 @@ _KINDS = {
     "valve": DriveKind.VALVE,
 }
 _OWN = (
-    "speed_lag_s", "stalls_below", "shortest_on_s", "shortest_off_s", "window_s", "shortest_pulse_s", "resolution_s",
+    "speed_lag_s", "stalls_below", "starts_from", "idle_flow",
+    "shortest_on_s", "shortest_off_s", "window_s", "shortest_pulse_s", "resolution_s",
     "steps", "floor", "top", "off_below", "kick_start_s", "travel_s", "backlash", "lowest", "highest",
 )  # fmt: skip
 """Fields that a drive's record has under the names of the model; 0 for the kinds that lack them."""
@@ -157,9 +158,12 @@ def _drive(rig: Rig, drive: AnyDrive, entry: dict[str, int]) -> Drive:
         direction=way,
         share=1.0 if any(other.moves for other in same) else drive.power_W,
         moves=drive.moves,
+        volts=getattr(drive, "volts", 1.0),
         **{name: float(getattr(drive, name, 0.0) or 0.0) for name in _OWN},
     )
     made.dead_time_s += getattr(drive, "operate_s", 0.0)
+    if getattr(drive, "supply_switch", False):
+        made.idle_flow = 0.0
     made.off_below = getattr(drive, "acting_off_below", 0.0)
     made.speed_lag_s = _lag_s(made.speed_lag_s)
     return made

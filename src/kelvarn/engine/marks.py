@@ -55,4 +55,6 @@ def _look_up(mark: Mark, measures: Measures) -> tuple[float | None, str]:
             assert mark.body is not None  # the model's validator sees to it
             if mark.measure == "hottest_degC":
                 return measures.hottest_degC[mark.body], ""
+            if mark.measure == "coldest_degC":
+                return measures.coldest_degC[mark.body], ""
             return measures.limit_margin_K[mark.body], "the body has no rated limit"

@@ -16,6 +16,7 @@ from typing import NamedTuple
 import numpy as np
 
 from .compiled import part, subroutine
+from .drives import flow_at
 from .heat import carried, conductance, turning
 from .plant import TIME_EPS, Body, Plant, State
 from .records import Blocks, Grid, Reals
@@ -305,7 +306,7 @@ def advance_adaptive(t: float, span: float, plant: Plant, state: State, adaptive
             while drive.head != drive.tail and line[drive.head].at_s <= t + TIME_EPS:
                 drive.acting, drive.ramp_per_s = line[drive.head].level, line[drive.head].slope_per_s
                 if settings.moves:
-                    drive.target = drive.acting if drive.acting >= settings.stalls_below else 0.0
+                    drive.target = flow_at(settings, drive.acting, drive.supply, drive.target > 0.0)
                     if settings.speed_lag_s == 0.0:
                         adaptive.x[flow_slot + d] = drive.target
                 drive.head = drive.head + 1 if drive.head + 1 < line.size else 0

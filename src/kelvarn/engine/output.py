@@ -4,7 +4,7 @@ from collections.abc import Sequence
 
 from kelvarn.model.rig import Rig
 
-from .drives import pwm_level, share_out, valve_place
+from .drives import flow_at, pwm_level, share_out, valve_place
 from .layout import lay_out, sharing_of
 from .plant import Drive, DriveKind, DriveState
 
@@ -30,8 +30,8 @@ def _output(drive: Drive, demand: float) -> float:
 
 
 def flow_of(drive: Drive, output: float) -> float:
-    """Relative flow or power that an output makes: none of a fan below its stall."""
-    return 0.0 if drive.moves and output < drive.stalls_below else output
+    """Relative flow or power that an output makes: little or none of a fan below its stall, once it turns."""
+    return flow_at(drive, output, 1.0, True) if drive.moves else output
 
 
 def mean_output(drives: Sequence[Drive], outputs: Sequence[float], way: float) -> float:

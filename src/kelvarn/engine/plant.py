@@ -61,7 +61,7 @@ class ChangeKind(IntEnum):
     LOAD = 2  # index of the body, W more
     DRAW = 3  # index of the body, W/K drawn more, and the temperature of what comes in
     SURROUNDINGS = 4  # K more
-    SUPPLY = 5  # index of the drive, its share of full power
+    SUPPLY = 5  # index of the drive, its share of the voltage
 
 
 @dataclass(slots=True)
@@ -78,6 +78,9 @@ class RigData:
     peeks: bool  # whether some probe is read between samples
     outside_degC: float  # surroundings at the start
     band_K: float  # half width of the band in which it counts as settled
+    goal_body: int  # that must be kept; none where there is no goal
+    goal_low_degC: float
+    goal_high_degC: float
 
 
 @dataclass(slots=True)
@@ -119,6 +122,9 @@ class Drive:
     moves: bool  # whether air or liquid moves with it: fans and valves
     speed_lag_s: float
     stalls_below: float
+    starts_from: float  # standstill: duty that it needs
+    idle_flow: float  # at a duty of 0
+    volts: float  # share of its rated voltage
     shortest_on_s: float
     shortest_off_s: float
     window_s: float
@@ -223,6 +229,7 @@ class DriveState:
     ramp_per_s: float = 0.0  # of a valve under way
     target: float = 0.0  # flow that it tends to
     full_W: float = 0.0  # at level 1, with the supply as it is
+    supply: float = 1.0  # share of it that there is
     moved_J: float = 0.0
     head: int = 0  # of its delay line
     tail: int = 0
@@ -281,6 +288,7 @@ class LoopState:
     failed_s: float
     lowest_degC: float  # of the controlled body in this sample
     highest_degC: float
+    inside: int  # samples so far at which the goal was kept
 
 
 class State(NamedTuple):

@@ -4,10 +4,11 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import lru_cache
+from typing import Any
 
 import numpy as np
 
-from kelvarn.model.candidate import Controller, Hand
+from kelvarn.model.candidate import Controller
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Trial
 
@@ -117,6 +118,7 @@ def prepare(rig: Rig, trial: Trial, step_share: float = STEP_SHARE, tolerance_K:
         peeks=any(probe.peek_segment >= 0 for probe in probes),
         outside_degC=layout.outside_degC,
         band_K=trial.band_K,
+        **_goal(rig, layout),
     )
     plant = Plant(
         rig=table(RigData, [data]),
@@ -324,6 +326,19 @@ def fresh_trace(prepared: Prepared, named: int) -> Trace:
     )
 
 
+def _goal(rig: Rig, layout: Layout) -> dict[str, Any]:
+    """The goal as fields of the rig's record."""
+    goal = rig.goal
+    if goal is None:
+        return {"goal_body": -1, "goal_low_degC": 0.0, "goal_high_degC": 0.0}
+    low, high = goal.low_degC, goal.high_degC
+    return {
+        "goal_body": layout.entry[goal.body],
+        "goal_low_degC": -math.inf if low is None else low,
+        "goal_high_degC": math.inf if high is None else high,
+    }
+
+
 def fresh_found(prepared: Prepared) -> Found:
     """Room for what is read of a run."""
     return Found(
@@ -334,6 +349,6 @@ def fresh_found(prepared: Prepared) -> Found:
     )
 
 
-def control_for(rig: Rig, controller: Controller | Hand, trial: Trial) -> Control:
+def control_for(rig: Rig, controller: Controller, trial: Trial) -> Control:
     """A controller for the kernel, before its first sample."""
-    return control_of(controller, trial.plan, rig.probe.interval_s, rig.heats)
+    return control_of(controller, trial.plan, rig.probe.interval_s, rig.way)

@@ -11,8 +11,9 @@ from typing import Any
 import numpy as np
 
 from kelvarn.model.bodies import DrawOff
-from kelvarn.model.candidate import Controller, Hand
+from kelvarn.model.candidate import Controller
 from kelvarn.model.events import DoorOpens, DrawOffRuns
+from kelvarn.model.fixed import Hand
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Trial
 from kelvarn.units import Quantity, show
@@ -89,7 +90,7 @@ class Summary:
     """
 
     rig: Rig
-    controller: Controller | Hand
+    controller: Controller
     trial: Trial
     duration_s: float
     energy_J: float
@@ -195,7 +196,7 @@ class Run(Summary):
 
 def compute(
     rig: Rig,
-    controller: Controller | Hand,
+    controller: Controller,
     trial: Trial,
     step_share: float = STEP_SHARE,
     tolerance_K: float = TOLERANCE_K,
@@ -226,7 +227,7 @@ class PreparedRun:
     """
 
     def __init__(
-        self, rig: Rig, controller: Controller | Hand, trial: Trial, step_share: float = STEP_SHARE,
+        self, rig: Rig, controller: Controller, trial: Trial, step_share: float = STEP_SHARE,
         tolerance_K: float = TOLERANCE_K, trace: Trace | None = None,
     ) -> None:  # fmt: skip
         self._of = (rig, controller, trial)

@@ -6,7 +6,12 @@ from typing import NamedTuple
 
 @dataclass(frozen=True)
 class Sample:
-    """What was read and decided at one sample; `direction` is 1 where it heats, −1 where it cools."""
+    """What was read and decided at one sample.
+
+    Attributes:
+        direction: 1 where it heats, −1 where all drives cool.
+        both: some drives heat and some cool.
+    """
 
     setpoint_degC: float
     measured_degC: float
@@ -18,6 +23,7 @@ class Sample:
     p: float = 0.0
     i: float = 0.0
     d: float = 0.0
+    both: bool = False
 
 
 class Term(NamedTuple):

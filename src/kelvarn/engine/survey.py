@@ -5,11 +5,13 @@ from dataclasses import dataclass
 from typing import NamedTuple
 
 from .compiled import part, subroutine
+from .laws.curve import Code as CurveCode
 from .laws.pid import FIRST_AT_LIMIT, LAST_AT_LIMIT
 from .plant import NONE, TIME_EPS, Plant, State
 from .records import Codes, Grid, Reals, Table
 
 _FIRST_AT_LIMIT, _LAST_AT_LIMIT = int(FIRST_AT_LIMIT), int(LAST_AT_LIMIT)
+_STEP_TAKEN, _STARTS = int(CurveCode.STEP_TAKEN), int(CurveCode.STARTS)
 
 
 class Trace(NamedTuple):
@@ -79,6 +81,10 @@ class RunFound:
     mean_drive: float
     travel: float
     samples_at_limit: int
+    steps_taken: int  # of a curve
+    worst_over_K: float  # NONE where the setpoint is never reached
+    worst_under_K: float
+    inside_share: float  # of the samples at which the goal is kept
 
 
 @dataclass(slots=True)
@@ -234,6 +240,23 @@ def _period(from_s: float, mean: float, last: int, h: float, y: Reals) -> float:
     return (last_up - first_up) / (ups - 1) if ups > 1 else NONE
 
 
+@part
+def _departures(band_K: float, y: Reals, trace: Trace, whole: RunFound) -> None:
+    """The largest distances from the setpoint once it is reached; a setpoint that jumps is to be reached anew."""
+    whole.worst_over_K = whole.worst_under_K = NONE
+    reached = False
+    for k in range(y.size):
+        r = trace.setpoint_degC[k]
+        if k > 0 and abs(r - trace.setpoint_degC[k - 1]) > band_K:
+            reached = False
+        if not reached and abs(y[k] - r) <= band_K:
+            reached = True
+            whole.worst_over_K, whole.worst_under_K = max(whole.worst_over_K, 0.0), max(whole.worst_under_K, 0.0)
+        if reached:
+            whole.worst_over_K = max(whole.worst_over_K, trace.highest_degC[k] - r)
+            whole.worst_under_K = max(whole.worst_under_K, r - trace.lowest_degC[k])
+
+
 @subroutine
 def survey(plant: Plant, state: State, trace: Trace, found: Found) -> None:
     """Read all of a run.
@@ -250,13 +273,18 @@ def survey(plant: Plant, state: State, trace: Trace, found: Found) -> None:
             _read(found.windows[w], rig.h, rig.band_K, y, trace.lowest_degC, trace.highest_degC, trace.setpoint_degC,
                   found.in_windows[w])  # fmt: skip
     total = travel = 0.0
+    taken = 0
     count, last = 0, trace.given.size - 1
     for k in range(last):
         total += trace.given[k]
         travel += abs(trace.given[k + 1] - trace.given[k])
         if _FIRST_AT_LIMIT <= trace.law_code[k] <= _LAST_AT_LIMIT:
             count += 1
+        if trace.law_code[k] == _STEP_TAKEN or trace.law_code[k] == _STARTS:
+            taken += 1
     whole = found.in_run[0]
+    whole.steps_taken, whole.inside_share = taken, state.loop[0].inside / last
+    _departures(rig.band_K, y, trace, whole)
     whole.mean_drive, whole.travel, whole.samples_at_limit = total / last, travel, count
     for i in range(found.bodies.size):
         found.bodies[i].lowest_degC = state.bodies[i].lowest_degC

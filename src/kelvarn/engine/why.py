@@ -28,6 +28,7 @@ def _sample(run: Run, index: int) -> Sample:
         delay_left_s=float(run.delay_left_s[index]),
         code=int(run.law_code[index]),
         direction=run.direction,
+        both=run.rig.way.both,
         p=float(run.p[index]),
         i=float(run.i[index]),
         d=float(run.d[index]),

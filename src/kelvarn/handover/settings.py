@@ -10,9 +10,12 @@ from typing import Any
 from pydantic import BaseModel
 
 from kelvarn.files.project_file import to_json
-from kelvarn.model.candidate import Candidate, OnOff, Pid
+from kelvarn.model.candidate import Candidate
+from kelvarn.model.curve import Curve
 from kelvarn.model.fields import words_of
 from kelvarn.model.gains import Parallel, proportional_band_K, to_parallel, to_series
+from kelvarn.model.on_off import OnOff
+from kelvarn.model.pid import Pid
 from kelvarn.model.project import Project
 from kelvarn.model.trial import Trial
 from kelvarn.units import Quantity, Scale, show, to_shown, usual_unit
@@ -95,8 +98,8 @@ def other_words(project: Project, candidate: Candidate, trial: Trial, scale: Sca
 
 def _of_on_off(project: Project, c: OnOff, trial: Trial, scale: Scale) -> list[Row]:
     setpoint = trial.plan.last_degC
-    on, off = (edge.degC for edge in c.edges(setpoint, 1 if project.rig.heats else -1))
-    width = c.below_K + c.above_K
+    on, off = c.on_off_degC(setpoint, project.rig.way)
+    width = abs(off - on)
     degrees = partial(show, quantity=Quantity.TEMPERATURE, scale=scale, exact=True)
     kelvins = partial(show, quantity=Quantity.DIFFERENCE, scale=scale, exact=True)
     return [
@@ -104,6 +107,20 @@ def _of_on_off(project: Project, c: OnOff, trial: Trial, scale: Scale) -> list[R
         Row("Symmetric band", f"{degrees((on + off) / 2)} ±{kelvins(width / 2)}"),
         Row("Cut-out and differential", f"{degrees(off)}, {kelvins(width)}"),
     ]
+
+
+def _of_curve(project: Project, c: Curve, trial: Trial, scale: Scale) -> list[Row]:
+    """The steps as a table; one line a step."""
+    del trial
+    if c.shape == "ramp":
+        return []
+    degrees = partial(show, quantity=Quantity.TEMPERATURE, scale=scale, exact=True)
+    sign = project.rig.way.sign
+    return [
+        Row(f"Step {k}", f"{show(step.drive, Quantity.DRIVE)} from {degrees(step.from_degC)}, "
+                         f"left at {degrees(step.from_degC + sign * step.back_off_K)}")
+        for k, step in enumerate(c.steps, start=1)
+    ]  # fmt: skip
 
 
 def _parallel(c: Pid) -> Parallel:
@@ -179,4 +196,8 @@ def _acting_of_pid(c: Pid) -> dict[str, float | None]:
 
 
 _ACTING: dict[type, Callable[[Any], dict[str, float | None]]] = {Pid: _acting_of_pid}
-_OTHER_WORDS: dict[type, Callable[[Project, Any, Trial, Scale], list[Row]]] = {OnOff: _of_on_off, Pid: _of_pid}
+_OTHER_WORDS: dict[type, Callable[[Project, Any, Trial, Scale], list[Row]]] = {
+    OnOff: _of_on_off,
+    Pid: _of_pid,
+    Curve: _of_curve,
+}

@@ -1,9 +1,11 @@
 """What a new project begins with: one body, a heater, a probe, and something to compare."""
 
 from .bodies import Body, Link
-from .candidate import Candidate, OnOff, Pid
+from .candidate import Candidate
 from .drives import Pwm
 from .fields import SURROUNDINGS
+from .on_off import OnOff
+from .pid import Pid
 from .probes import Probe
 from .project import Project
 from .rig import Rig

@@ -189,7 +189,10 @@ class Fan(DriveBase, FastSwitching):
     new_name = "Fan"
     moves = True
     limitation = "flow follows the fan's speed, whatever the filter or the wind"
-    shown = ("steps", "floor", "off_below", "top", "kick_start_s", "speed_lag_s", "stalls_below")
+    shown = (
+        "rated_V", "supply_V", "starts_from", "stalls_below", "pwm_Hz", "idle_flow", "supply_switch", "kick_start_s",
+        "speed_lag_s", "floor", "off_below", "top", "steps",
+    )  # fmt: skip
     kind: Literal["fan"] = "fan"
     name: Name = field("Fan", "Name", "What the drive is called.")
     acts: Literal["heats", "cools"] = field("cools", "Effect", "Whether more flow heats or cools what is controlled.")
@@ -200,6 +203,45 @@ class Fan(DriveBase, FastSwitching):
         1.0, Quantity.DURATION, 0.0, 600.0, "Speed lag", "Time constant with which its speed follows."
     )
     stalls_below: float = number(0.2, Quantity.DRIVE, 0.0, 0.95, "Stalls below", "Duty at which it stops turning.")
+    starts_from: float | None = number(
+        None, Quantity.DRIVE, 0.0, 1.0, "Starts from", "Duty that it needs to start from standstill.",
+        empty="its stall",
+    )  # fmt: skip
+    idle_flow: float = number(
+        0.0,
+        Quantity.DRIVE,
+        0.0,
+        0.95,
+        "At 0 % it turns",
+        "Share of full speed at which it turns when it is asked for none.",
+    )
+    supply_switch: bool = field(False, "Supply switch", "Whether its supply is switched off at 0 %, so that it stands.")
+    rated_V: float | None = number(
+        None, Quantity.VOLTAGE, 0.5, 1000.0, "Rated voltage", "At which it turns at full speed.", empty="not given"
+    )
+    supply_V: float | None = number(
+        None, Quantity.VOLTAGE, 0.5, 1000.0, "It gets", "Its speed goes with the voltage.", empty="as rated"
+    )
+    pwm_Hz: float | None = number(
+        None,
+        Quantity.NUMBER,
+        0.1,
+        1e7,
+        "PWM frequency, Hz",
+        "Between 20 Hz and 20 kHz it may be heard.",
+        empty="not given",
+    )
+
+    @property
+    def volts(self) -> float:
+        """Share of its rated voltage that it gets."""
+        return 1.0 if self.rated_V is None or self.supply_V is None else self.supply_V / self.rated_V
+
+    @model_validator(mode="after")
+    def _volts_in_range(self) -> "Fan":
+        if not 0.1 <= self.volts <= 2:
+            raise ValueError(f"a fan on {self.volts:.2g} times its rated voltage is not known; 0.1 to 2 times is")
+        return self
 
 
 class Valve(DriveBase):

@@ -47,8 +47,13 @@ MEASURES: dict[str, MeasureKind] = {
     "switch_ons_per_h": MeasureKind("Switching", Quantity.PER_HOUR, "run", "Switch-ons in an hour."),
     "shortest_on_s": MeasureKind("Shortest on", _T, "run", "Shortest complete on-time."),
     "shortest_off_s": MeasureKind("Shortest off", _T, "run", "Shortest complete off-time."),
+    "steps_per_h": MeasureKind("Starts of a step", Quantity.PER_HOUR, "run", "Steps of a curve taken in an hour."),
+    "worst_over_K": MeasureKind("Worst over", _D, "run", "Largest distance above the setpoint once it was reached."),
+    "worst_under_K": MeasureKind("Worst under", _D, "run", "Largest distance below the setpoint once it was reached."),
+    "inside_share": MeasureKind("Inside the goal", Quantity.DRIVE, "run", "Share of the time inside the goal."),
     "relay_life_years": MeasureKind("Relay life, years", _N, "run", "Rated operations over switch-ons in a year."),
     "hottest_degC": MeasureKind("Hottest", Quantity.TEMPERATURE, "body", "Highest temperature of a body."),
+    "coldest_degC": MeasureKind("Coldest", Quantity.TEMPERATURE, "body", "Lowest temperature of a body."),
     "limit_margin_K": MeasureKind("Margin to limit", _D, "body", "Rated limit of a body less its hottest."),
 }
 

@@ -50,6 +50,11 @@ class Project(ModelBase):
             raise ValueError(f"the chosen candidate “{self.chosen}” does not exist")
         for trial in self.trials:
             self._events_fit(trial)
+        for candidate in self.candidates:
+            try:
+                candidate.controller.check(self.rig.way)
+            except ValueError as error:
+                raise ValueError(f"candidate “{candidate.name}” {error}") from None
         return self
 
     def _events_fit(self, trial: Trial) -> None:

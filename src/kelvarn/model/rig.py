@@ -8,6 +8,8 @@ from pydantic import model_validator
 from .bodies import Body, DrawOff, Link, Surroundings, check_link
 from .drives import AnyDrive, Drive
 from .fields import SURROUNDINGS, ModelBase, field
+from .goal import Goal
+from .law import Way
 from .names import check_unique
 from .probes import Probe
 from .response import ResponseModel
@@ -38,6 +40,7 @@ class Rig(ModelBase):
         ..., "Probes", "What measures; one of them controls.", min_length=1, max_length=MAX_PROBES
     )
     surroundings: Surroundings = field(Surroundings(), "Surroundings", "What lies outside.")
+    goal: Goal | None = field(None, "Goal", "What must be kept where, and why.")
 
     @property
     def drive(self) -> AnyDrive:
@@ -78,6 +81,11 @@ class Rig(ModelBase):
     def cools(self) -> bool:
         """Whether some drive cools."""
         return any(drive.acts == "cools" for drive in self.drives)
+
+    @property
+    def way(self) -> Way:
+        """Which way its drives go."""
+        return Way(1 if self.heats else -1, self.heats and self.cools)
 
     def body_index(self, name: str) -> int:
         """Where the body of this name stands; the surroundings come after the last body."""
@@ -134,6 +142,8 @@ class Rig(ModelBase):
                 )
         if [probe.role for probe in self.probes].count("control") != 1:
             raise ValueError("exactly one probe must have the role control")
+        if self.goal is not None and self.goal.body not in names:
+            raise ValueError(f"the goal names the body “{self.goal.body}”, which does not exist")
         drives: list[tuple[Any, str | None, str]] = [(drive, drive.heated_body, "drive") for drive in self.drives]
         probes = [(probe, probe.body, "probe") for probe in self.probes]
         for part, body, title in drives + probes + [(found, found.body, "draw-off") for found in self.draw_offs]:

@@ -42,6 +42,7 @@ def rename_body(project: Project, old: str, new: str) -> Project:
         drives=tuple(follow(drive) for drive in rig.drives),
         probes=tuple(follow(probe) for probe in rig.probes),
         draw_offs=tuple(follow(draw_off) for draw_off in rig.draw_offs),
+        goal=follow(rig.goal),
     )
     trials = tuple(
         trial.model_copy(
@@ -99,6 +100,7 @@ def remove_body(project: Project, name: str) -> Project:
         rig,
         bodies=tuple(body for body in rig.bodies if body.name != name),
         links=tuple(link for link in rig.links if name not in (link.a, link.b)),
+        goal=None if rig.goal is not None and rig.goal.body == name else rig.goal,
     )
     return _drop_events(
         project,
@@ -266,7 +268,12 @@ def to_response(project: Project, response: ResponseModel) -> Project:
     rig, name = project.rig, response.name
     drives = tuple(with_fields(d, body=name) if hasattr(d, "body") else d for d in rig.drives)
     probes = tuple(with_fields(p, body=name) for p in rig.probes)
-    changed = with_fields(rig, bodies=(), links=(), draw_offs=(), response=response, drives=drives, probes=probes)
+    goal = (
+        rig.goal.model_copy(update={"body": name}) if rig.goal is not None and rig.goal.body == rig.probe.body else None
+    )
+    changed = with_fields(
+        rig, bodies=(), links=(), draw_offs=(), response=response, drives=drives, probes=probes, goal=goal
+    )
     gone = set(rig.body_names) - {rig.probe.body}
 
     def about(event: Event) -> bool:

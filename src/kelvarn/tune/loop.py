@@ -20,7 +20,7 @@ from kelvarn.engine.layout import Layout, lay_out, sharing_of
 from kelvarn.engine.output import flow_of, outputs_of
 from kelvarn.engine.plant import Drive
 from kelvarn.engine.steady import can_hold, rest_degC
-from kelvarn.model.candidate import Pid
+from kelvarn.model.pid import Pid
 from kelvarn.model.rig import Rig
 
 from .plant import PlantError

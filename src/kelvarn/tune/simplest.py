@@ -15,7 +15,9 @@ from scipy.optimize import minimize
 
 from kelvarn.engine.marks import Verdict
 from kelvarn.engine.run import Stopped
-from kelvarn.model.candidate import Controller, OnOff, Pid
+from kelvarn.model.candidate import Controller
+from kelvarn.model.on_off import OnOff
+from kelvarn.model.pid import Pid
 from kelvarn.model.project import Project
 from kelvarn.model.trial import Trial
 from kelvarn.studies.batch import Case, CaseResult, run_many

@@ -8,7 +8,8 @@ from pydantic import ValidationError
 from kelvarn.engine.prepare import RunError
 from kelvarn.engine.run import current_go_on
 from kelvarn.engine.step import open_loop, usual_drive
-from kelvarn.model.candidate import Candidate, Pid
+from kelvarn.model.candidate import Candidate
+from kelvarn.model.pid import Pid
 from kelvarn.model.project import Project
 from kelvarn.model.trial import Trial
 from kelvarn.studies.results import Result, Results

@@ -1,9 +1,16 @@
 """What can be done with candidates and trials: the same for buttons, menus and keys."""
 
+from collections.abc import Callable
+
+from pydantic import ValidationError
+
 from kelvarn.desktop.document import Document
+from kelvarn.desktop.fields.binding import first_sentence
 from kelvarn.desktop.view import View
 from kelvarn.model.candidate import STRATEGIES, Candidate
+from kelvarn.model.curve import Curve
 from kelvarn.model.edit import (
+    EditError,
     add_candidate,
     add_trial,
     put,
@@ -12,6 +19,8 @@ from kelvarn.model.edit import (
     rename_candidate,
     with_fields,
 )
+from kelvarn.model.law import Near
+from kelvarn.model.on_off import NOTATIONS, Notation, OnOff
 from kelvarn.model.trial import Trial
 
 
@@ -19,6 +28,7 @@ class CandidateActions:
     """Acts on the selected candidate, or on one by name."""
 
     def __init__(self, document: Document, view: View) -> None:
+        self.document, self.view = document, view
         self._document, self._view = document, view
 
     @property
@@ -26,9 +36,15 @@ class CandidateActions:
         """The selected candidate."""
         return self._view.candidate(self._document.project)
 
+    @property
+    def near(self) -> Near:
+        """What new laws are laid round."""
+        project = self._document.project
+        return Near(self._view.trial(project).plan.last_degC, project.rig.way)
+
     def add(self, strategy: str) -> None:
         """Add a candidate with the starting settings of a strategy, and select it."""
-        controller = STRATEGIES[strategy].begins_as(strategy)
+        controller = STRATEGIES[strategy].begins_as(strategy, self.near)
         self._add(Candidate(name=strategy, controller=controller), f"add {strategy}")
 
     def add_candidate(self, candidate: Candidate) -> None:
@@ -84,9 +100,41 @@ class CandidateActions:
         index = self._view.candidate_index(project)
         controller = project.candidates[index].controller
         same_law = strategy in controller.strategies
-        wanted = controller.as_strategy(strategy) if same_law else STRATEGIES[strategy].begins_as(strategy)
+        wanted = controller.as_strategy(strategy) if same_law else STRATEGIES[strategy].begins_as(strategy, self.near)
         changed = put(project, ("candidates", index, "controller"), wanted)
         self._document.apply(changed, f"{project.candidates[index].name}: {strategy}")
+
+    def add_step(self) -> None:
+        """Add a step to the selected candidate's curve."""
+        self._change_curve(lambda law: law.with_step_added(), "add a step")
+
+    def remove_step(self, index: int) -> None:
+        """Remove a step from it."""
+        self._change_curve(lambda law: law.with_step_removed(index), f"remove step {index + 1}")
+
+    def _change_curve(self, change: Callable[[Curve], Curve], name: str) -> None:
+        project = self._document.project
+        index = self._view.candidate_index(project)
+        law = project.candidates[index].controller
+        if isinstance(law, Curve):
+            self._document.apply(put(project, ("candidates", index, "controller"), change(law)), name)
+
+    def set_notation(self, notation: Notation) -> None:
+        """Write the selected on/off law in another notation; it stays the same law.
+
+        Raises:
+            EditError: it cannot be written so.
+        """
+        project = self._document.project
+        index = self._view.candidate_index(project)
+        law = project.candidates[index].controller
+        if not isinstance(law, OnOff) or law.notation == notation:
+            return
+        try:
+            changed = put(project, ("candidates", index, "controller"), law.written_as(notation, self.near))
+        except ValueError as error:
+            raise EditError(first_sentence(error) if isinstance(error, ValidationError) else str(error)) from error
+        self._document.apply(changed, f"{project.candidates[index].name}: {NOTATIONS[notation]}")
 
 
 class TrialActions:

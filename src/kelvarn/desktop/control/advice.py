@@ -2,7 +2,8 @@
 
 from kelvarn.engine.prepare import RunError
 from kelvarn.engine.run import current_go_on
-from kelvarn.model.candidate import Candidate, LawBase
+from kelvarn.model.candidate import Candidate
+from kelvarn.model.law import LawBase
 from kelvarn.model.project import Project
 from kelvarn.model.trial import Trial
 from kelvarn.tune.plant import FirstOrder, Plant, PlantError

@@ -3,7 +3,8 @@
 from PySide6.QtCore import QObject, Signal
 
 from kelvarn.desktop.jobs import Jobs
-from kelvarn.model.candidate import Controller, Pid
+from kelvarn.model.candidate import Controller
+from kelvarn.model.pid import Pid
 from kelvarn.model.rig import Rig
 from kelvarn.tune.loop import Reserve, loop_of, reserve
 from kelvarn.tune.plant import PlantError

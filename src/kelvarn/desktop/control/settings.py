@@ -4,7 +4,7 @@ from collections.abc import Callable, Hashable
 from functools import partial
 
 from PySide6.QtCore import QPoint, Qt
-from PySide6.QtWidgets import QButtonGroup, QFrame, QHBoxLayout, QMenu, QPushButton, QWidget
+from PySide6.QtWidgets import QButtonGroup, QFrame, QGridLayout, QHBoxLayout, QMenu, QPushButton, QWidget
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.document import Document
@@ -12,22 +12,27 @@ from kelvarn.desktop.fields.any import field_for
 from kelvarn.desktop.fields.binding import Binding
 from kelvarn.desktop.fields.notes import NotesField
 from kelvarn.desktop.fields.number import NumberField
-from kelvarn.desktop.fields.plain import Choice, NameEdit, heading
+from kelvarn.desktop.fields.plain import Choice, ChoiceField, NameEdit, heading
 from kelvarn.desktop.fields.ruler import RulerField
 from kelvarn.desktop.panel import Note, Panel
 from kelvarn.desktop.plain import menu_text, plain_tip
 from kelvarn.desktop.station import Context
 from kelvarn.model.candidate import STRATEGIES
+from kelvarn.model.curve import Curve
 from kelvarn.model.edit import Path, add_event, remove_event, rename_event
 from kelvarn.model.events import EVENT_KINDS, Event
+from kelvarn.model.on_off import NOTATIONS, Notation, OnOff
 from kelvarn.model.project import Project
 from kelvarn.model.trial import Trial
-from kelvarn.units import Scale
+from kelvarn.units import Quantity, Scale, show
 
 from .actions import CandidateActions, TrialActions
 from .advice import SIMPLEST_COLUMNS, START_COLUMNS, simplest, starting_points
 from .reserve import ReserveWords
 from .result_list import Column, Found, ResultList
+from .steps_field import StepsField
+
+_CHIPS = 4  # strategies in a row
 
 
 class Settings(Panel):
@@ -54,6 +59,7 @@ class Settings(Panel):
             candidate.name,
             candidate.strategy,
             candidate.controller.rulers + candidate.controller.more,
+            len(candidate.controller.steps) if isinstance(candidate.controller, Curve) else 0,
             self._more,
             bool(candidate.notes),
             tuple(each.name for each in project.trials),
@@ -79,8 +85,14 @@ class Settings(Panel):
         self.add(name)
         self.add(_Strategies(self._actions, candidate.strategy))
         controller = candidate.controller
+        if isinstance(controller, OnOff):
+            self.add(self._notation(path), 6)
+        if isinstance(controller, Curve) and controller.shape == "steps":
+            self.add(StepsField(self._actions, (*path, "steps")), 6)
         for k, field in enumerate(controller.rulers):
-            self.add(RulerField(self._bind(path, field)), 6 if k == 0 else 0)
+            binding = self._bind(path, field)
+            self.add(RulerField(binding) if "ruler" in binding.extra else NumberField(binding), 6 if k == 0 else 0)
+        self.add(Note(self._edges_text))
         self.add(self._fold(controller.more_words))
         self.add(Note(lambda: self._reserve.text))
         self.start_from = QPushButton("start from …")
@@ -105,6 +117,27 @@ class Settings(Panel):
         if empty is not None:
             binding.extra["empty"] = empty
         return binding
+
+    def _notation(self, path: Path) -> ChoiceField:
+        """How the edges are written; another notation is the same law."""
+        choices = [(word, said) for word, said in NOTATIONS.items()]
+
+        def put(word: Notation) -> None:
+            self._guarded(lambda: self._actions.set_notation(word))()
+
+        return ChoiceField(self._bind(path, "notation"), list(choices), put)
+
+    def _edges_text(self) -> str:
+        """The edges in degrees, where the settings say something else."""
+        project = self._document.project
+        law = self._view.candidate(project).controller
+        if not isinstance(law, OnOff) or law.notation == "cuts":
+            return ""
+        setpoint, scale = self._view.trial(project).plan.last_degC, self._view.scale
+        on, off = (show(degC, Quantity.TEMPERATURE, scale) for degC in law.on_off_degC(setpoint, project.rig.way))
+        if law.once:
+            off = show(setpoint, Quantity.TEMPERATURE, scale)
+        return f"on at {on}, off at {off}"
 
     def _fold(self, more: str) -> QPushButton:
         button = QPushButton("– fewer settings" if self._more else f"+ more: {more}, notes")
@@ -219,22 +252,22 @@ class Settings(Panel):
 
 
 class _Strategies(QWidget):
-    """On/off, P, PI, PID."""
+    """A button for each strategy, in rows."""
 
     def __init__(self, actions: CandidateActions, strategy: str) -> None:
         super().__init__()
-        layout = QHBoxLayout(self)
+        layout = QGridLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(4)
         group = QButtonGroup(self)
-        for name in STRATEGIES:
+        for k, name in enumerate(STRATEGIES):
             button = QPushButton(name)
             button.setCheckable(True)
             button.setProperty("chip", True)
             button.setChecked(name.lower() == strategy.lower())
             button.clicked.connect(lambda _=False, n=name: actions.set_strategy(n))
             group.addButton(button)
-            layout.addWidget(button, 1)
+            layout.addWidget(button, k // _CHIPS, k % _CHIPS)
 
 
 class _EventHead(QWidget):

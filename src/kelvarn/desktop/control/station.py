@@ -1,9 +1,11 @@
 """Puts the Control station together."""
 
+import importlib
 from functools import partial
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QPoint, Qt
-from PySide6.QtWidgets import QMenu, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QMenu, QSplitter, QVBoxLayout, QWidget
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.columns import Columns
@@ -17,18 +19,23 @@ from kelvarn.desktop.strip.strip import Strip
 from kelvarn.desktop.texts import MOST_OF_A_NAME
 from kelvarn.engine.why import why
 from kelvarn.model.candidate import STRATEGIES
+from kelvarn.model.curve import Curve
 from kelvarn.model.edit import append, remove
 from kelvarn.model.mark import Mark
 from kelvarn.units import counted, shortened
 
 from .actions import CandidateActions, TrialActions
 from .cards import Cards
+from .folding import Folding
 from .lanes_button import LanesButton
 from .mark_editor import MarkEditor
 from .marks import MarksFoot
 from .reserve import ReserveWords
 from .settings import Settings
 from .terms import Terms
+
+if TYPE_CHECKING:
+    from .curve_picture import CurvePicture
 
 
 class ControlStation(Station):
@@ -40,6 +47,7 @@ class ControlStation(Station):
         super().__init__(context)
         self._document, self._view, self._runner = context.document, context.view, context.runner
         self._drags = Drags(self._document, self._view)
+        self._curve_wanted: bool | None = None
         self.candidate_actions = CandidateActions(self._document, self._view)
         self.trial_actions = TrialActions(self._document, self._view)
         self.cards = Cards(self.candidate_actions)
@@ -67,11 +75,19 @@ class ControlStation(Station):
         column.addWidget(self.cards)
         column.addWidget(self.terms)
         column.addStretch(1)
+        self.beside = Folding(self._make_curve)
+        charts = QSplitter(Qt.Orientation.Horizontal)
+        charts.setHandleWidth(theme.GAP)
+        charts.addWidget(self.strip)
+        charts.addWidget(self.beside)
+        charts.setStretchFactor(0, 3)
+        charts.setStretchFactor(1, 2)
+        charts.setCollapsible(0, False)
         middle = QWidget()
         column = QVBoxLayout(middle)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(2)
-        column.addWidget(self.strip, 1)
+        column.addWidget(charts, 1)
         column.addWidget(self.why_line)
         self.columns = Columns(left, middle, self.settings)
         layout = QVBoxLayout(self)
@@ -91,6 +107,7 @@ class ControlStation(Station):
             *add,
             Command(menu, "Start from a tuning rule…", "", self.shown(self.settings.ask_start)),
             Command(menu, "Which is the simplest that does?", "", self.shown(self.settings.ask_simplest)),
+            Command(menu, "Curve picture", "Ctrl+E", self.shown(self._toggle_curve)),
             Command(menu),
             *self._of_candidate(),
             Command(menu),
@@ -152,9 +169,34 @@ class ControlStation(Station):
         found = shown if shown is not None else entries(self._document, self._runner)
         scene = scene_of(project, trial, self._view.scale, found, selected.name, self._drags)
         self.strip.show_lanes(chosen_lanes(scene, self.strip.height()))
+        law = selected.controller
+        if self.beside.unfold(isinstance(law, Curve) if self._curve_wanted is None else self._curve_wanted):
+            self.curve.show_scene(scene)
+            self.curve.show_cursor(self._view.cursor_s)
+
+    @property
+    def curve(self) -> "CurvePicture":
+        """The curve picture."""
+        made: CurvePicture = self.beside.made()
+        return made
+
+    def _make_curve(self) -> QWidget:
+        picture = importlib.import_module("kelvarn.desktop.control.curve_picture")
+        made: QWidget = picture.CurvePicture(self._document, self._drags)
+        return made
+
+    def _toggle_curve(self) -> None:
+        """Fold the curve picture out or in; until then it is there where a curve is selected."""
+        self._curve_wanted = not self.beside.isVisible()
+        self._show_lanes()
+
+    def new_look(self) -> None:
+        self._show_lanes()
 
     def show_cursor(self) -> None:
         self.strip.set_cursor(self._view.cursor_s, self._view.pinned)
+        if self.beside.isVisible():
+            self.curve.show_cursor(self._view.cursor_s)
         selected = self._view.candidate(self._document.project)
         result = self._runner.result_of(selected.name)
         self.terms.show_at(None if result is None else result.run, self._view.scale, self._view.cursor_s)

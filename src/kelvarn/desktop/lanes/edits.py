@@ -1,14 +1,16 @@
 """What dragging does to the project."""
 
 from contextlib import suppress
+from typing import Any, cast
 
 from pydantic import ValidationError
 
 from kelvarn.desktop.document import Document
 from kelvarn.desktop.strip.axis import nice_time
 from kelvarn.desktop.view import View
-from kelvarn.model.candidate import Edge
+from kelvarn.engine.static_curve import Corner
 from kelvarn.model.edit import Path, value_at, with_fields
+from kelvarn.model.law import Edge
 from kelvarn.model.trial import SetpointChange
 from kelvarn.units import Quantity, from_shown, show, to_shown
 
@@ -56,20 +58,39 @@ class Drags:
         )
 
     def edge(self, edge: Edge, place: int, setpoint_degC: float, degC: float) -> str:
-        """An edge of a law goes to another temperature; it stays on its side of the setpoint."""
+        """An edge of a law goes to another temperature."""
         if not self._document.in_stroke:  # something else has ended it
             return ""
         project = self._document.project
-        side = 1 if self._side(edge.field) else -1
-        distance = max(0.0, side * (degC - setpoint_degC))
-        step = _FINE_K if distance < _FINE_TO_K else _COARSE_K
-        path: Path = ("candidates", place, "controller", edge.field)
-        title = type(project.candidates[place].controller).model_fields[edge.field].title or edge.field
-        return self._put(path, round(round(distance / step) * step, 3), Quantity.DIFFERENCE, title)
+        law = project.candidates[place].controller
+        value = law.edge_value(edge.path, degC, setpoint_degC, project.rig.way)
+        path: Path = ("candidates", place, "controller", *edge.path)
+        info = type(value_at(law, edge.path[:-1])).model_fields[str(edge.path[-1])]
+        quantity = Quantity(cast(dict[str, Any], info.json_schema_extra)["quantity"])
+        if quantity is Quantity.TEMPERATURE:
+            value = self._snap_degC(value, _COARSE_K)
+        elif quantity is Quantity.GAIN:
+            value = float(f"{value:.2g}")
+        else:
+            step = 0.001 if quantity is Quantity.DRIVE else (_FINE_K if value < _FINE_TO_K else _COARSE_K)
+            value = round(round(value / step) * step, 3)
+        return self._put(path, value, quantity, info.title or str(edge.path[-1]))
 
-    def _side(self, field: str) -> bool:
-        """Whether an edge lies above the setpoint: for a cooling drive they are mirrored."""
-        return (field == "above_K") == self._document.project.rig.heats
+    def curve_corner(
+        self, corner: Corner, place: int, setpoint_degC: float, degC: float, drive: float, *, back: bool
+    ) -> None:
+        """A corner of a law's curve goes to another temperature and drive, or the edge at which it is left does."""
+        law_path: Path = ("candidates", place, "controller")
+        way = self._document.project.rig.way
+        if back:
+            if corner.back is not None:
+                behind = max(way.sign * (degC - corner.degC), 0.0)
+                self._put((*law_path, *corner.back), round(behind, 1), Quantity.DIFFERENCE, "Back off by")
+            return
+        if corner.temperature is not None:
+            self.edge(Edge(corner.temperature, 0.0, "", up=True), place, setpoint_degC, degC)
+        if corner.level is not None:
+            self._put((*law_path, *corner.level), round(min(max(drive, 0.0), 1.0), 2), Quantity.DRIVE, "Drive")
 
     def event_at(self, index: int, time_s: float) -> str:
         """An event begins at another instant."""
@@ -92,10 +113,10 @@ class Drags:
             self._document.set(path, value, f"{title} {start} → {show(value, quantity, scale)}", dragged=True)
         return show(self._document.get(path), quantity, scale)
 
-    def _snap_degC(self, value: float) -> float:
+    def _snap_degC(self, value: float, step: float = 0.5) -> float:
         scale = self._view.scale
         shown = to_shown(value, Quantity.TEMPERATURE, scale)
-        return from_shown(round(shown / 0.5) * 0.5, Quantity.TEMPERATURE, scale)
+        return from_shown(round(round(shown / step) * step, 6), Quantity.TEMPERATURE, scale)
 
     @property
     def _latest_s(self) -> float:

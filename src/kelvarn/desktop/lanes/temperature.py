@@ -88,17 +88,17 @@ def _edges(scene: Scene) -> tuple[list[Handle], list[Level]]:
     """The temperatures at which the selected law does something at once."""
     if scene.selected is None:
         return [], []
-    rig = scene.project.rig
+    way = scene.project.rig.way
     setpoint, place = scene.trial.plan.last_degC, scene.selected.index
     handles, levels = [], []
-    for edge in scene.selected.candidate.controller.edges(setpoint, 1 if rig.heats else -1):
+    for edge in scene.selected.candidate.controller.edges(setpoint, way):
         levels.append(Level(edge.degC, index=place))
         if scene.drags is not None:
             put = partial(scene.drags.edge, edge, place, setpoint)
             handles.append(
                 Handle(
                     f"the edge at which it {edge.does}", "grip", "value", partial(_value_only, put), value=edge.degC,
-                    text=show(edge.degC, _T, scene.scale), up=edge.field == "below_K", index=place, step=0.05,
+                    text=show(edge.degC, _T, scene.scale), up=edge.up, index=place, step=0.05,
                 )
             )  # fmt: skip
     return handles, levels

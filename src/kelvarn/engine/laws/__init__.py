@@ -11,12 +11,17 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any, NamedTuple
 
-from kelvarn.model.candidate import Controller, Hand
+from kelvarn.model.candidate import Controller
+from kelvarn.model.curve import Curve
+from kelvarn.model.fixed import Fixed
+from kelvarn.model.law import Way
+from kelvarn.model.on_off import OnOff
+from kelvarn.model.pid import Pid
 
 from ..compiled import part
 from ..decision import Decision
 from ..records import Table, table
-from . import by_hand, on_off, pid
+from . import by_hand, curve, on_off, pid
 
 
 @dataclass(slots=True)
@@ -32,13 +37,17 @@ class Laws(NamedTuple):
     law: Table[Law]
     on_off: Table[on_off.OnOff]
     on_off_state: Table[on_off.State]
+    curve: Table[curve.Curve]
+    curve_steps: Table[curve.Step]
+    curve_state: Table[curve.State]
     pid: Table[pid.Pid]
     pid_state: Table[pid.State]
     by_hand: Table[by_hand.ByHand]
 
 
-LAWS: tuple[Any, ...] = (on_off, pid, by_hand)
-_ON_OFF, _PID, _BY_HAND = range(3)
+LAWS: tuple[Any, ...] = (on_off, curve, pid, by_hand)
+_ON_OFF, _CURVE, _PID, _BY_HAND = range(4)
+_USUAL_ON_OFF, _USUAL_CURVE, _USUAL_PID, _USUAL_FIXED = OnOff(), Curve(), Pid(), Fixed()
 
 
 @part
@@ -55,6 +64,8 @@ def ask(laws: Laws, r: float, y: float, h: float, out: Decision) -> None:
         pid.ask(laws.pid[0], laws.pid_state[0], r, y, h, out)
     elif laws.law[0].kind == _ON_OFF:
         on_off.ask(laws.on_off[0], laws.on_off_state[0], r, y, out)
+    elif laws.law[0].kind == _CURVE:
+        curve.ask(laws.curve[0], laws.curve_steps, laws.curve_state[0], y, h, out)
     else:
         by_hand.ask(laws.by_hand[0], out)
 
@@ -66,24 +77,34 @@ def took(laws: Laws, given: float, h: float, out: Decision) -> None:
         pid.took(laws.pid[0], laws.pid_state[0], given, h, out)
     elif laws.law[0].kind == _ON_OFF:
         on_off.took(laws.on_off[0], laws.on_off_state[0], given, h)
+    elif laws.law[0].kind == _CURVE:
+        curve.took(laws.curve_state[0], given)
 
 
-def laws_of(controller: Controller | Hand, make: Callable[[type[Any], Sequence[Any]], Any] = table) -> Laws:
+def laws_of(controller: Controller, way: Way, make: Callable[[type[Any], Sequence[Any]], Any] = table) -> Laws:
     """Settings of a controller, and its state before the first sample.
 
     Args:
         controller: its model.
+        way: which way the drives go.
         make: makes a table of a record type and rows of it; `rows` for use without a compiler.
     """
-    kind = next(place for place, law in enumerate(LAWS) if isinstance(controller, law.MODEL))
-    found: list[Any] = [make(Law, [Law(kind)])]
-    for law in LAWS:
-        found.append(
-            make(law.SETTINGS, [law.settings_of(controller if isinstance(controller, law.MODEL) else law.USUAL)])
-        )
-        if law.STATE is not None:
-            found.append(make(law.STATE, [law.STATE()]))
-    return Laws(*found)
+    of_curve = controller if isinstance(controller, Curve) else _USUAL_CURVE
+    of_on_off = controller if isinstance(controller, OnOff) else _USUAL_ON_OFF
+    of_pid = controller if isinstance(controller, Pid) else _USUAL_PID
+    fixed = controller if isinstance(controller, Fixed) else _USUAL_FIXED
+    kind = LAWS.index(law_module(controller))
+    return Laws(
+        law=make(Law, [Law(kind)]),
+        on_off=make(on_off.OnOff, [on_off.settings_of(of_on_off, way)]),
+        on_off_state=make(on_off.State, [on_off.State()]),
+        curve=make(curve.Curve, [curve.settings_of(of_curve, way)]),
+        curve_steps=make(curve.Step, curve.steps_of(of_curve, way)),
+        curve_state=make(curve.State, [curve.State()]),
+        pid=make(pid.Pid, [pid.settings_of(of_pid, way)]),
+        pid_state=make(pid.State, [pid.State()]),
+        by_hand=make(by_hand.ByHand, [by_hand.settings_of(fixed, way)]),
+    )
 
 
 def rows(_record: type[Any], those: Sequence[Any]) -> list[Any]:
@@ -91,6 +112,6 @@ def rows(_record: type[Any], those: Sequence[Any]) -> list[Any]:
     return list(those)
 
 
-def law_module(controller: Controller | Hand) -> Any:
+def law_module(controller: Controller) -> Any:
     """The module of a controller's law."""
     return next(law for law in LAWS if isinstance(controller, law.MODEL))

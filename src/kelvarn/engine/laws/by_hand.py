@@ -3,7 +3,8 @@
 from dataclasses import dataclass
 from enum import IntEnum
 
-from kelvarn.model.candidate import Hand
+from kelvarn.model.fixed import Fixed
+from kelvarn.model.law import Way
 from kelvarn.units import Quantity, Scale, show
 
 from ..compiled import part
@@ -24,10 +25,10 @@ class ByHand:
     drive: float
 
 
-MODEL, SETTINGS, STATE, USUAL = Hand, ByHand, None, Hand(drive=0.0)
+MODEL = Fixed
 
 
-def settings_of(model: Hand) -> ByHand:
+def settings_of(model: Fixed, _way: Way) -> ByHand:
     """Settings of its model."""
     return ByHand(model.drive)
 
@@ -40,12 +41,12 @@ def ask(law: ByHand, out: Decision) -> None:
     out.law_code = Code.BY_HAND
 
 
-def terms(model: Hand, at: Sample) -> list[Term]:
+def terms(model: Fixed, at: Sample) -> list[Term]:
     """It has none."""
     del model, at
     return []
 
 
-def why(model: Hand, _at: Sample, _scale: Scale) -> str:
+def why(model: Fixed, _at: Sample, _scale: Scale) -> str:
     """What it did at a sample, in words."""
     return f"set to {show(model.drive, Quantity.DRIVE)} by hand"

@@ -7,7 +7,8 @@ those of devices: shortest on, restart delay (also after power-up), confirm dela
 from dataclasses import dataclass
 from enum import IntEnum
 
-from kelvarn.model import candidate
+from kelvarn.model import on_off as model
+from kelvarn.model.law import Way
 from kelvarn.units import Quantity, Scale, show
 
 from ..compiled import part
@@ -36,8 +37,14 @@ class Code(IntEnum):
 class OnOff:
     """Settings."""
 
+    follows: bool  # the setpoint; else its edges stand where they are
     below_K: float
     above_K: float
+    share: float  # of the setpoint that its edges lie away besides
+    on_degC: float  # of edges that stand; negated where the law is mirrored
+    off_degC: float
+    cools_too: bool
+    dead_band_K: float  # from heating to cooling
     shortest_on_s: float
     shortest_off_s: float
     confirm_s: float
@@ -49,64 +56,94 @@ class OnOff:
 class State:
     """At power-up: off, and the restart delay starts now."""
 
-    on: bool = False
+    way: int = 0  # 1: on; −1: on and cooling
     since_s: float = 0.0  # since the last switching
     passed_s: float = NONE  # for how long an edge has been passed; NONE: it is not
     decided_s: float = NONE  # since the last decision; NONE: there was none
     done: bool = False
-    wants: bool = False  # what it asked for at this sample
 
 
-MODEL, SETTINGS, STATE, USUAL = candidate.OnOff, OnOff, State, candidate.OnOff()
+MODEL = model.OnOff
 
 
-def settings_of(model: candidate.OnOff) -> OnOff:
+def settings_of(law: model.OnOff, way: Way) -> OnOff:
     """Settings of its model."""
+    below, above = {
+        "edges": (law.below_K, law.above_K), "band": (law.band_K, law.band_K), "cuts": (0.0, 0.0), "share": (0.0, 0.0),
+    }[law.notation]  # fmt: skip
     return OnOff(
-        model.below_K, model.above_K, model.shortest_on_s, model.shortest_off_s, model.confirm_s, model.decide_every_s,
-        model.once,
-    )  # fmt: skip
+        follows=law.notation != "cuts",
+        below_K=below,
+        above_K=above,
+        share=law.band_share if law.notation == "share" else 0.0,
+        on_degC=way.sign * law.cut_in_degC,
+        off_degC=way.sign * law.cut_out_degC,
+        cools_too=way.both,
+        dead_band_K=law.dead_band_K,
+        shortest_on_s=law.shortest_on_s,
+        shortest_off_s=law.shortest_off_s,
+        confirm_s=law.confirm_s,
+        decide_every_s=law.decide_every_s,
+        once=law.once,
+    )
+
+
+@part
+def _wanted(law: OnOff, way: int, r: float, y: float) -> tuple[int, bool]:
+    """What it would do at a sample were there no delays: 1 on, 0 off, −1 cool; and whether it is beyond an edge."""
+    on_at, off_at = law.on_degC, law.off_degC
+    if law.follows:
+        away = law.share * abs(r)
+        on_at, off_at = r - law.below_K - away, r + law.above_K + away
+        if law.once:
+            off_at = r
+    if y <= on_at:
+        return 1 if way >= 0 else 0, True
+    if law.cools_too and y >= r + r - on_at + law.dead_band_K:
+        return -1 if way <= 0 else 0, True
+    if way < 0:
+        return (0, True) if y <= r + r - off_at + law.dead_band_K else (way, False)
+    if y >= off_at:
+        return 0, True
+    return way, False
 
 
 @part
 def ask(law: OnOff, state: State, r: float, y: float, out: Decision) -> None:
     """Read a sample; arguments as for `laws.ask`."""
-    on = state.on
-    off_edge = r if law.once else r + law.above_K
-    too_low, too_high = y <= r - law.below_K, y >= off_edge
-    want = True if too_low else (False if too_high else on)
-    wants, left = on, 0.0
+    way = state.way
+    want, beyond = _wanted(law, way, r, y)
+    wants, left = way, 0.0
     if state.done:
         code = Code.DONE_ONCE
-        wants = False
+        wants = 0
     elif state.decided_s >= 0.0 and state.decided_s + TIME_EPS < law.decide_every_s:
         code = Code.NOT_DECIDING
         left = law.decide_every_s - state.decided_s
     else:
         state.decided_s = 0.0
-        if want == on:
+        if want == way:
             state.passed_s = NONE
-            if on:
-                code = Code.STAYS_ON if too_low or too_high else Code.KEEPS_ON
+            if way != 0:
+                code = Code.STAYS_ON if beyond else Code.KEEPS_ON
             else:
-                code = Code.STAYS_OFF if too_low or too_high else Code.KEEPS_OFF
+                code = Code.STAYS_OFF if beyond else Code.KEEPS_OFF
         else:
             if state.passed_s < 0.0:
                 state.passed_s = 0.0
-            shortest = law.shortest_on_s if on else law.shortest_off_s
+            shortest = law.shortest_on_s if way != 0 else law.shortest_off_s
             if state.passed_s + TIME_EPS < law.confirm_s:
                 code = Code.CONFIRMING
                 left = law.confirm_s - state.passed_s
             elif state.since_s + TIME_EPS < shortest:
-                code = Code.SHORTEST_ON if on else Code.RESTART_DELAY
+                code = Code.SHORTEST_ON if way != 0 else Code.RESTART_DELAY
                 left = shortest - state.since_s
             else:
-                code = Code.SWITCHES_OFF if on else Code.SWITCHES_ON
+                code = Code.SWITCHES_OFF if way != 0 else Code.SWITCHES_ON
                 wants = want
                 state.passed_s = NONE
-                state.done = on and law.once
-    state.wants = wants
-    out.asked = out.proposed = 1.0 if wants else 0.0
+                state.done = way > 0 and law.once
+    out.asked = out.proposed = float(wants)
     out.p = out.i = out.d = 0.0
     out.delay_left_s, out.law_code = left, code
 
@@ -114,9 +151,9 @@ def ask(law: OnOff, state: State, r: float, y: float, out: Decision) -> None:
 @part
 def took(law: OnOff, state: State, given: float, h: float) -> None:
     """Learn what was given: delays count from when it was really switched. Arguments as for `laws.took`."""
-    on = given >= 0.5
-    if on != state.on:
-        state.on = on
+    way = 1 if given >= 0.5 else (-1 if given <= -0.5 else 0)
+    if way != state.way:
+        state.way = way
         state.since_s = 0.0
     state.since_s += h
     if state.passed_s >= 0.0:
@@ -125,32 +162,31 @@ def took(law: OnOff, state: State, given: float, h: float) -> None:
         state.decided_s += h
 
 
-def terms(model: candidate.OnOff, at: Sample) -> list[Term]:
+def terms(law: model.OnOff, at: Sample) -> list[Term]:
     """It has none."""
-    del model, at
+    del law, at
     return []
 
 
-def why(model: candidate.OnOff, at: Sample, scale: Scale) -> str:
+def why(law: model.OnOff, at: Sample, scale: Scale) -> str:
     """What it did at a sample, in words."""
-    sign = at.direction
-    y, r = _degrees(at.measured_degC, scale), at.setpoint_degC
-    on_edge = _degrees(r - sign * model.below_K, scale)
-    off_edge = _degrees(r + (0.0 if model.once else sign * model.above_K), scale)
+    y = _degrees(at.measured_degC, scale)
+    on_degC, off_degC, sign, verb = _acting_edges(law, at)
+    on_edge, off_edge = _degrees(on_degC, scale), _degrees(off_degC, scale)
     short, past = ("below", "above") if sign > 0 else ("above", "below")
     left = show(at.delay_left_s, Quantity.DURATION)
     match Code(at.code):
         case Code.KEEPS_OFF | Code.KEEPS_ON:
             low, high = (on_edge, off_edge) if sign > 0 else (off_edge, on_edge)
-            return f"{y} is inside {low} … {high}: keeps {'on' if at.code == Code.KEEPS_ON else 'off'}"
+            return f"{y} is inside {low} … {high}: keeps {verb}{'on' if at.code == Code.KEEPS_ON else 'off'}"
         case Code.SWITCHES_ON:
-            return f"{y} has reached {on_edge}: switches on"
+            return f"{y} has reached {on_edge}: switches {verb}on"
         case Code.SWITCHES_OFF:
-            return f"{y} has reached {off_edge}: switches off"
+            return f"{y} has reached {off_edge}: switches {verb}off"
         case Code.STAYS_ON:
-            return f"{y} is {short} {on_edge}: stays on"
+            return f"{y} is {short} {on_edge}: {verb}stays on"
         case Code.STAYS_OFF:
-            return f"{y} is {past} {off_edge}: stays off"
+            return f"{y} is {past} {off_edge}: {verb}stays off"
         case Code.SHORTEST_ON:
             return f"shortest on, {left} left: stays on at {y}"
         case Code.RESTART_DELAY:
@@ -158,9 +194,22 @@ def why(model: candidate.OnOff, at: Sample, scale: Scale) -> str:
         case Code.CONFIRMING:
             return f"{y} has passed an edge; counts if it stays so {left} longer"
         case Code.NOT_DECIDING:
-            return f"decides again in {left}: stays {'on' if at.given > 0.5 else 'off'}"
+            return f"decides again in {left}: stays {'on' if at.given else 'off'}"
         case Code.DONE_ONCE:
             return "reached the setpoint once: stays off until reset"
+
+
+def _acting_edges(law: model.OnOff, at: Sample) -> tuple[float, float, int, str]:
+    """Where it switches on and off, which way is more, and what a sentence says besides."""
+    sign, r = at.direction, at.setpoint_degC
+    on_degC, off_degC = law.on_off_degC(r, Way(sign))
+    if law.once and law.notation != "cuts":
+        off_degC = r
+    # Beside a drive that heats, one that cools: which of them it is about is told by the side of the setpoint.
+    apart = sign * law.dead_band_K
+    if at.both and (at.given < 0 or (at.given == 0 and sign * (at.measured_degC - r - apart / 2) > 0)):
+        return 2 * r - on_degC + apart, 2 * r - off_degC + apart, -sign, "cooling "
+    return on_degC, off_degC, sign, ""
 
 
 def _degrees(value: float, scale: Scale) -> str:

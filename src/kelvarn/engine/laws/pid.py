@@ -7,7 +7,8 @@ anti-windup) and ch. 13 (backward difference for the derivative, forward differe
 from dataclasses import dataclass
 from enum import IntEnum
 
-from kelvarn.model import candidate
+from kelvarn.model import pid as model
+from kelvarn.model.law import Way
 from kelvarn.units import Quantity, Scale, show
 
 from ..compiled import part
@@ -58,6 +59,14 @@ class Pid:
     windup: int  # Windup
     tracking_s: float
     integrates: bool
+    zone_K: float  # further away the memory holds still; 0: it acts everywhere
+    memory_low: float
+    memory_high: float
+    setpoint_rate_K_per_s: float  # 0: at once
+    feed_per_K: float
+    feed_from_degC: float  # negated where the law is mirrored
+    dead_band: float
+    cooling_ratio: float
 
 
 @dataclass(slots=True)
@@ -70,33 +79,43 @@ class State:
     last_input: float = 0.0  # of the speed term
     last_drive: float = 0.0
     error_K: float = 0.0  # at this sample
+    r: float = 0.0  # setpoint that it follows, on its way to the one that is set
 
 
-MODEL, SETTINGS, STATE, USUAL = candidate.Pid, Pid, State, candidate.Pid()
+MODEL = model.Pid
 _WINDUP = {"none": Windup.NONE, "hold": Windup.HOLD, "back_calculation": Windup.BACK}
 
 
-def settings_of(model: candidate.Pid) -> Pid:
+def settings_of(law: model.Pid, way: Way) -> Pid:
     """Settings of its model."""
+    no_limit = 1e9
     return Pid(
-        kp_per_K=model.kp_per_K,
-        ki_per_Ks=model.kp_per_K / model.ti_s if model.integrates else 0.0,
-        kd_s_per_K=model.kp_per_K * model.acting_td_s,
-        filter_s=model.acting_td_s / model.filter_n,
-        weight=model.acting_weight,
-        speed_weight=model.derivative_weight,
-        bias=model.bias,
-        low=model.low,
-        high=model.high,
-        rate_per_s=model.rate_per_s or 0.0,
-        windup=_WINDUP[model.anti_windup],
-        tracking_s=model.acting_tracking_s,
-        integrates=model.integrates,
+        kp_per_K=law.kp_per_K,
+        ki_per_Ks=law.kp_per_K / law.ti_s if law.integrates else 0.0,
+        kd_s_per_K=law.kp_per_K * law.acting_td_s,
+        filter_s=law.acting_td_s / law.filter_n,
+        weight=law.acting_weight,
+        speed_weight=law.derivative_weight,
+        bias=law.bias,
+        low=law.low,
+        high=law.high,
+        rate_per_s=law.rate_per_s or 0.0,
+        windup=_WINDUP[law.anti_windup],
+        tracking_s=law.acting_tracking_s,
+        integrates=law.integrates,
+        zone_K=law.zone_K or 0.0,
+        memory_low=-no_limit if law.memory_low is None else law.memory_low,
+        memory_high=no_limit if law.memory_high is None else law.memory_high,
+        setpoint_rate_K_per_s=law.setpoint_rate_K_per_s or 0.0,
+        feed_per_K=law.feed_per_K or 0.0,
+        feed_from_degC=way.sign * law.feed_from_degC,
+        dead_band=law.dead_band if law.low < 0 else 0.0,
+        cooling_ratio=law.cooling_ratio if law.low < 0 else 1.0,
     )
 
 
 @part
-def _start(law: Pid, state: State, y: float, speed_input: float) -> None:
+def _start(law: Pid, state: State, r: float, y: float) -> None:
     """State at the start, with the drive at its bias.
 
     The memory starts at Kp (1 − b) y, which makes the first output what a loop at rest at y would give. Without
@@ -104,23 +123,46 @@ def _start(law: Pid, state: State, y: float, speed_input: float) -> None:
     """
     state.started = True
     state.memory = law.kp_per_K * (1.0 - law.weight) * y if law.integrates else 0.0
-    state.last_input = speed_input
+    state.r = y if law.setpoint_rate_K_per_s > 0.0 else r
+    state.last_input = law.speed_weight * state.r - y
     state.last_drive = min(max(law.bias, law.low), law.high)
+
+
+@part
+def _split(law: Pid, v: float) -> float:
+    """The drive of what the terms add up to: nothing in the dead band, and by the cooling gain below it."""
+    half = 0.5 * law.dead_band
+    if v > half:
+        return v - half
+    return law.cooling_ratio * (v + half) if v < -half else 0.0
+
+
+@part
+def _slope(law: Pid, asked: float) -> float:
+    """By how much the drive moves for what the terms add up to."""
+    return law.cooling_ratio if asked < 0.0 else 1.0
 
 
 @part
 def ask(law: Pid, state: State, r: float, y: float, h: float, out: Decision) -> None:
     """Read a sample; arguments as for `laws.ask`."""
-    speed_input = law.speed_weight * r - y
     if not state.started:
-        _start(law, state, y, speed_input)
+        _start(law, state, r, y)
+    elif law.setpoint_rate_K_per_s > 0.0:
+        most = law.setpoint_rate_K_per_s * h
+        state.r += min(max(r - state.r, -most), most)
+    else:
+        state.r = r
+    speed_input = law.speed_weight * state.r - y
     # Backward difference of Kp Td s / (1 + s Td/N).
     change = speed_input - state.last_input
     state.speed = (law.filter_s * state.speed + law.kd_s_per_K * change) / (law.filter_s + h)
     state.last_input = speed_input
-    state.error_K = r - y
-    p = law.kp_per_K * (law.weight * r - y)
-    asked = law.bias + p + state.memory + state.speed
+    state.error_K = state.r - y
+    p = law.kp_per_K * (law.weight * state.r - y)
+    asked = law.bias + law.feed_per_K * (state.r - law.feed_from_degC) + p + state.memory + state.speed
+    if law.dead_band > 0.0 or law.cooling_ratio != 1.0:
+        asked = _split(law, asked)
     proposed, code = min(max(asked, law.low), law.high), Code.FREE
     if law.rate_per_s > 0.0:
         step = law.rate_per_s * h
@@ -161,32 +203,54 @@ def took(law: Pid, state: State, given: float, h: float, out: Decision) -> None:
     state.last_drive = given
     if not law.integrates:
         return
-    if not _frozen(law, state, out.asked, given):
+    inside = law.zone_K == 0.0 or abs(state.error_K) <= law.zone_K
+    if inside and not _frozen(law, state, out.asked, given):
         state.memory += law.ki_per_Ks * h * state.error_K
     if law.windup == Windup.BACK:
-        state.memory += min(h / law.tracking_s, 1.0) * (given - out.asked)
+        state.memory += min(h / law.tracking_s, 1.0) * (given - out.asked) / _slope(law, out.asked)
+    # Of the memory, what makes up for the setpoint weight is no part that its limits speak of.
+    lead = law.kp_per_K * (1.0 - law.weight) * state.r
+    state.memory = min(max(state.memory, law.memory_low + lead), law.memory_high + lead)
 
 
-def terms(model: candidate.Pid, at: Sample) -> list[Term]:
+def terms(law: model.Pid, at: Sample) -> list[Term]:
     """Its terms at a sample.
 
     Kp (b r − y) taken apart: distance is Kp (r − y), and what the weight takes off goes with the memory.
     """
-    lead = model.kp_per_K * (1 - model.acting_weight) * at.setpoint_degC * at.direction
+    followed = _followed(law, at)
+    lead = law.kp_per_K * (1 - law.acting_weight) * followed
     found = [Term("P distance", at.p + lead, "glacier")]
-    if model.integrates:
+    if law.integrates:
         found.append(Term("I memory", at.i - lead, "moss"))
-    if model.acting_td_s:
+    if law.acting_td_s:
         found.append(Term("D speed", at.d, "gold"))
+    if law.feed_per_K:
+        ahead = law.feed_per_K * (followed - at.direction * law.feed_from_degC)
+        found.append(Term("feed-forward", ahead, "muted"))
     return found
 
 
-def why(model: candidate.Pid, at: Sample, scale: Scale) -> str:
+def _followed(law: model.Pid, at: Sample) -> float:
+    """The setpoint that it follows, negated where it cools: as its first term tells."""
+    if law.setpoint_rate_K_per_s and law.acting_weight > 0:
+        return (at.p / law.kp_per_K + at.direction * at.measured_degC) / law.acting_weight
+    return at.direction * at.setpoint_degC
+
+
+def why(law: model.Pid, at: Sample, scale: Scale) -> str:
     """What it did at a sample, in words."""
     asked, given = show(at.asked, Quantity.DRIVE), show(at.given, Quantity.DRIVE)
-    gap = at.setpoint_degC - at.measured_degC
+    followed = at.direction * _followed(law, at)
+    gap = followed - at.measured_degC
     side = "below" if gap > 0 else "above"
     where = f"{show(abs(gap), Quantity.DIFFERENCE, scale)} {side} the setpoint" if gap else "right at the setpoint"
+    if abs(followed - at.setpoint_degC) > 1e-6:
+        where += f", which is at {show(followed, Quantity.TEMPERATURE, scale)} on its ramp"
+    if law.integrates and law.zone_K is not None and abs(gap) > law.zone_K:
+        where += ", too far for the memory to act"
+    if law.low < 0 and law.dead_band and at.asked == 0:
+        return f"{where}: what it asks for lies in the dead band, and gives nothing"
     match Code(at.code):
         case Code.FREE:
             return f"{where}: gives the {asked} it asks for"
@@ -197,5 +261,5 @@ def why(model: candidate.Pid, at: Sample, scale: Scale) -> str:
         case Code.PULLED_HIGH | Code.PULLED_LOW:
             memory = "memory pulled back"
         case _:
-            memory = "memory runs on" if model.integrates else "no memory to wind up"
+            memory = "memory runs on" if law.integrates else "no memory to wind up"
     return f"{where}: wants {asked}, gives {given}: {memory}"

@@ -1,0 +1,75 @@
+"""The steps of a curve as a small table: from which temperature, which drive, left how far back."""
+
+from PySide6.QtWidgets import QGridLayout, QPushButton, QWidget
+
+from kelvarn.desktop import theme
+from kelvarn.desktop.fields.binding import Binding
+from kelvarn.desktop.fields.number import NumberEdit
+from kelvarn.desktop.plain import Label
+from kelvarn.model.curve import MOST_STEPS
+from kelvarn.model.edit import Path
+
+from .actions import CandidateActions
+
+_COLUMNS = (("from", "from_degC", 74), ("drive", "drive", 58), ("back off by", "back_off_K", 66))
+
+
+class StepsField(QWidget):
+    """A row of numbers a step, with what is wrong below.
+
+    Args:
+        actions: adds and removes steps.
+        path: the steps in the project.
+    """
+
+    def __init__(self, actions: CandidateActions, path: Path) -> None:
+        super().__init__()
+        self._fault = Label()
+        self._fault.setProperty("role", "wrong")
+        self._fault.setFont(theme.font("small"))
+        self._fault.setWordWrap(True)
+        self._fault.hide()
+        grid = QGridLayout(self)
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setVerticalSpacing(3)
+        for column, (title, _, _) in enumerate(_COLUMNS):
+            head = Label(title)
+            head.setProperty("role", "muted")
+            head.setFont(theme.font("small"))
+            grid.addWidget(head, 0, column)
+        self.edits: list[NumberEdit] = []
+        steps = actions.document.get(path)
+        for row in range(len(steps)):
+            for column, (title, field, width) in enumerate(_COLUMNS):
+                edit = NumberEdit(Binding(actions.document, actions.view, (*path, row, field)))
+                edit.setAccessibleName(f"Step {row + 1}: {title}")
+                edit.setFixedWidth(width)
+                edit.complaint.connect(self._show_fault)
+                self.edits.append(edit)
+                grid.addWidget(edit, row + 1, column)
+            remove = _link("remove", f"Remove step {row + 1}")
+            remove.clicked.connect(lambda _=False, k=row: actions.remove_step(k))
+            remove.setVisible(len(steps) > 1)
+            grid.addWidget(remove, row + 1, len(_COLUMNS))
+        grid.addWidget(self._fault, len(steps) + 1, 0, 1, len(_COLUMNS) + 1)
+        self.add_step = _link("+ step", "Add a step")
+        self.add_step.clicked.connect(lambda: actions.add_step())
+        self.add_step.setVisible(len(steps) < MOST_STEPS)
+        grid.addWidget(self.add_step, len(steps) + 2, 0)
+        grid.setColumnStretch(len(_COLUMNS), 1)
+
+    def refresh(self) -> None:
+        """Show what the project has."""
+        for edit in self.edits:
+            edit.refresh()
+
+    def _show_fault(self, sentence: str) -> None:
+        self._fault.setText(sentence)
+        self._fault.setVisible(bool(sentence))
+
+
+def _link(text: str, name: str) -> QPushButton:
+    button = QPushButton(text)
+    button.setProperty("link", True)
+    button.setAccessibleName(name)
+    return button

@@ -1,0 +1,214 @@
+"""A curve of drive over temperature: steps with a hysteresis each, or a ramp from a floor.
+
+The temperature alone decides; the setpoint does not. Written for heating like the other laws, so that more drive
+belongs to lower temperatures; for a cooling drive all temperatures come negated.
+"""
+
+from dataclasses import dataclass
+from enum import IntEnum
+
+from kelvarn.model import curve as model
+from kelvarn.model.law import Way
+from kelvarn.units import Quantity, Scale, show
+
+from ..compiled import part
+from ..decision import Decision
+from ..records import Table
+from ..sample import Sample, Term
+
+
+class Code(IntEnum):
+    """What it did at a sample."""
+
+    OFF = 60  # before the first step, or before the start
+    STEP_TAKEN = 61
+    STEP_LEFT = 62
+    ON_STEP = 63
+    STEP_KEPT = 64  # back from its temperature, but within its hysteresis
+    STARTS = 65  # of a ramp
+    STOPS = 66
+    AT_FLOOR = 67  # back from the start, but within the hysteresis
+    ON_RAMP = 68
+    FULL = 69
+    SLEW_UP = 70  # the curve asks for more, sooner than it may change
+    SLEW_DOWN = 71
+
+
+@dataclass(slots=True)
+class Step:
+    """A step; its temperature is negated where the law is mirrored."""
+
+    from_degC: float
+    drive: float
+    back_off_K: float
+
+
+@dataclass(slots=True)
+class Curve:
+    """Settings; temperatures as for a step."""
+
+    by_steps: bool
+    start_degC: float
+    full_degC: float
+    floor: float
+    back_off_K: float
+    rate_per_s: float  # 0: none
+    levels: float  # 0: any
+
+
+@dataclass(slots=True)
+class State:
+    """Before the first sample: off."""
+
+    started: bool = False
+    place: int = 0  # how many steps are taken; of a ramp, 1 while it runs
+    last_drive: float = 0.0
+
+
+MODEL = model.Curve
+
+
+def settings_of(law: model.Curve, way: Way) -> Curve:
+    """Settings of its model."""
+    return Curve(
+        by_steps=law.shape == "steps",
+        start_degC=way.sign * law.start_degC,
+        full_degC=way.sign * law.full_degC,
+        floor=law.floor,
+        back_off_K=law.back_off_K,
+        rate_per_s=law.rate_per_s or 0.0,
+        levels=float(law.levels or 0),
+    )
+
+
+def steps_of(law: model.Curve, way: Way) -> list[Step]:
+    """Its steps, the first one first."""
+    return [Step(way.sign * step.from_degC, step.drive, step.back_off_K) for step in law.steps]
+
+
+@part
+def _by_steps(steps: Table[Step], state: State, y: float, out: Decision) -> float:
+    """Drive of the step that the temperature is on."""
+    before = state.place
+    while state.place < len(steps) and y <= steps[state.place].from_degC:
+        state.place += 1
+    if state.place == before:
+        while state.place > 0 and y > steps[state.place - 1].from_degC + steps[state.place - 1].back_off_K:
+            state.place -= 1
+    if state.place > before:
+        out.law_code = Code.STEP_TAKEN
+    elif state.place < before:
+        out.law_code = Code.STEP_LEFT
+    elif state.place == 0:
+        out.law_code = Code.OFF
+    else:
+        out.law_code = Code.ON_STEP if y <= steps[state.place - 1].from_degC else Code.STEP_KEPT
+    return steps[state.place - 1].drive if state.place > 0 else 0.0
+
+
+@part
+def _by_ramp(law: Curve, state: State, y: float, out: Decision) -> float:
+    """Drive of the ramp where the temperature is."""
+    if state.place == 0 and y <= law.start_degC:
+        state.place = 1
+        out.law_code = Code.STARTS
+    elif state.place == 1 and y > law.start_degC + law.back_off_K:
+        state.place = 0
+        out.law_code = Code.STOPS
+    elif state.place == 0:
+        out.law_code = Code.OFF
+    elif y > law.start_degC:
+        out.law_code = Code.AT_FLOOR
+    else:
+        out.law_code = Code.FULL if y <= law.full_degC else Code.ON_RAMP
+    if state.place == 0:
+        return 0.0
+    way = min(max((law.start_degC - y) / (law.start_degC - law.full_degC), 0.0), 1.0)
+    return law.floor + (1.0 - law.floor) * way
+
+
+@part
+def ask(law: Curve, steps: Table[Step], state: State, y: float, h: float, out: Decision) -> None:
+    """Read a sample; arguments as for `laws.ask`."""
+    drive = _by_steps(steps, state, y, out) if law.by_steps else _by_ramp(law, state, y, out)
+    if law.levels > 0.0:
+        drive = round(drive * law.levels) / law.levels
+    proposed = drive
+    if law.rate_per_s > 0.0 and state.started:
+        most = law.rate_per_s * h
+        if drive > state.last_drive + most:
+            proposed = state.last_drive + most
+            out.law_code = Code.SLEW_UP
+        elif drive < state.last_drive - most:
+            proposed = state.last_drive - most
+            out.law_code = Code.SLEW_DOWN
+    state.started = True
+    out.asked, out.proposed = drive, proposed
+    out.p = out.i = out.d = out.delay_left_s = 0.0
+
+
+@part
+def took(state: State, given: float) -> None:
+    """Learn what was given: the slew goes on from there. Arguments as for `laws.took`."""
+    state.last_drive = given
+
+
+def terms(law: model.Curve, at: Sample) -> list[Term]:
+    """It has none."""
+    del law, at
+    return []
+
+
+def why(law: model.Curve, at: Sample, scale: Scale) -> str:
+    """What it did at a sample, in words."""
+    y, drive = show(at.measured_degC, Quantity.TEMPERATURE, scale), show(at.asked, Quantity.DRIVE)
+    short, past = ("above", "below") if at.direction > 0 else ("below", "above")
+    code = Code(at.code)
+    if code in (Code.SLEW_UP, Code.SLEW_DOWN):
+        return f"{y}: the curve asks for {drive}, the slew limit gives {show(at.given, Quantity.DRIVE)}"
+    if law.shape == "ramp":
+        return f"{y} {_on_ramp(law, at, code, scale, short, past)}"
+    return f"{y} {_on_steps(law, at, code, scale, short, past)}"
+
+
+def _on_ramp(law: model.Curve, at: Sample, code: Code, scale: Scale, short: str, past: str) -> str:
+    start, full = (show(x, Quantity.TEMPERATURE, scale) for x in (law.start_degC, law.full_degC))
+    drive = show(at.asked, Quantity.DRIVE)
+    off = show(law.start_degC + at.direction * law.back_off_K, Quantity.TEMPERATURE, scale)
+    match code:
+        case Code.STARTS:
+            return f"has reached {start}: starts at {drive}"
+        case Code.STOPS:
+            return f"is {short} {off}: stops"
+        case Code.AT_FLOOR:
+            return f"is {short} the start at {start}, but not yet {short} {off}: stays at its floor, {drive}"
+        case Code.FULL:
+            return f"is {past} {full}: gives all of it"
+        case Code.ON_RAMP:
+            return f"lies between {start} and {full}: gives {drive}"
+        case _:
+            return f"is {short} the start at {start}: stays off"
+
+
+def _on_steps(law: model.Curve, at: Sample, code: Code, scale: Scale, short: str, past: str) -> str:
+    drive = show(at.asked, Quantity.DRIVE)
+    # Which step it is on follows from its drive; one that is rounded to levels is the nearest.
+    place = min(range(len(law.steps)), key=lambda k: abs(law.steps[k].drive - at.asked))
+    step = law.steps[place]
+    edge = show(step.from_degC, Quantity.TEMPERATURE, scale)
+    back = show(step.from_degC + at.direction * step.back_off_K, Quantity.TEMPERATURE, scale)
+    match code:
+        case Code.STEP_TAKEN:
+            hunts = f"; no hysteresis here, so just {short} {edge} takes it back" if step.back_off_K == 0 else ""
+            return f"has passed {edge}: goes to {drive}{hunts}"
+        case Code.STEP_LEFT:
+            left = law.steps[0] if at.asked == 0 else law.steps[min(place + 1, len(law.steps) - 1)]
+            gone = show(left.from_degC + at.direction * left.back_off_K, Quantity.TEMPERATURE, scale)
+            return f"is {short} {gone}: goes back to {drive}" if at.asked else f"is {short} {gone}: switches off"
+        case Code.ON_STEP:
+            return f"is {past} {edge}: gives {drive}"
+        case Code.STEP_KEPT:
+            return f"is {short} {edge}, but not yet {short} {back}: keeps {drive}"
+        case _:
+            first = show(law.steps[0].from_degC, Quantity.TEMPERATURE, scale)
+            return f"is {short} {first}: stays off"

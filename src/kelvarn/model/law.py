@@ -1,0 +1,108 @@
+"""What every law says of itself: its strategies, which settings are shown where, and the temperatures it acts at."""
+
+from typing import ClassVar, NamedTuple, Self
+
+from .fields import ModelBase
+
+
+class Way(NamedTuple):
+    """Which way the drives of a rig go.
+
+    Attributes:
+        sign: 1 where a drive heats, −1 where all cool.
+        both: some heat and some cool.
+    """
+
+    sign: int
+    both: bool = False
+
+
+class Near(NamedTuple):
+    """What a new law is laid round: the setpoint of the trial shown, and which way the drives go."""
+
+    setpoint_degC: float
+    way: Way
+
+
+class Edge(NamedTuple):
+    """A temperature at which a law does something.
+
+    Attributes:
+        path: the setting behind it, inside the law.
+        degC: where it is.
+        does: what the law does there.
+        up: its grip points to where the drive is more.
+    """
+
+    path: tuple[str | int, ...]
+    degC: float
+    does: str
+    up: bool
+
+
+class LawBase(ModelBase):
+    """What every law says of itself.
+
+    Attributes:
+        strategies: what people call it, as on the buttons; one law may be several.
+        switches: it is either on or off.
+    """
+
+    strategies: ClassVar[tuple[str, ...]] = ()
+    switches: ClassVar[bool] = False
+
+    @property
+    def strategy(self) -> str:
+        """What people call it as it is set."""
+        return self.strategies[0]
+
+    @classmethod
+    def begins_as(cls, strategy: str, near: Near) -> Self:
+        """The law as a new candidate of a strategy has it."""
+        raise NotImplementedError
+
+    def as_strategy(self, strategy: str) -> Self:
+        """The law by another of its strategies; its settings stay."""
+        raise NotImplementedError
+
+    @property
+    def choices(self) -> tuple[str, ...]:
+        """Settings that say how the others are written; they stand above the rulers."""
+        return ()
+
+    @property
+    def rulers(self) -> tuple[str, ...]:
+        """Settings shown on rulers."""
+        return ()
+
+    @property
+    def more(self) -> tuple[str, ...]:
+        """Settings behind the fold."""
+        return ()
+
+    @property
+    def more_words(self) -> str:
+        """What stands behind the fold, in a few words."""
+        return ""
+
+    def edges(self, setpoint_degC: float, way: Way) -> tuple[Edge, ...]:
+        """Where it does something at once."""
+        del setpoint_degC, way
+        return ()
+
+    def edge_value(self, path: tuple[str | int, ...], degC: float, setpoint_degC: float, way: Way) -> float:
+        """What the setting behind an edge is when the edge is put at a temperature."""
+        raise NotImplementedError
+
+    def check(self, way: Way) -> None:
+        """Raise ValueError, a clause about the law, where its settings are the wrong way round for the drives."""
+
+    def empty_words(self, name: str) -> str | None:
+        """What an empty field stands for; None where its declaration says it."""
+        del name
+        return None
+
+    @property
+    def idle(self) -> frozenset[str]:
+        """Settings that do not act as it is set."""
+        return frozenset()
