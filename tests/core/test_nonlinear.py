@@ -132,7 +132,7 @@ def test_radiation_alone_rests_where_it_balances() -> None:
 
 def fan_rig(**fan: object) -> Rig:
     """A heatsink under a steady load, cooled by a fan."""
-    made = Fan(power_W=3, steps=1000, speed_lag_s=5, **fan)  # type: ignore[arg-type]
+    made = Fan(**{"power_W": 3, "steps": 1000, "speed_lag_s": 5, **fan})  # type: ignore[arg-type]
     link = Link(a="Sink", b=SURROUNDINGS, conductance_W_per_K=0.5, driven_by="Fan", full_W_per_K=4.0)
     return Rig(bodies=(Body(name="Sink", capacity_J_per_K=300, start_degC=90),), links=(link,), drives=(made,),
                probes=(Probe(body="Sink"),))  # fmt: skip
@@ -159,6 +159,37 @@ def test_a_fan_below_its_stall_stands_still_and_a_kick_start_sets_it_off() -> No
     assert kicked.flow[0, -1] == pytest.approx(0.3, abs=1e-6)
     off = compute(fan_rig(floor=0.3, off_below=0.1), Hand(drive=0.05), trial(50))
     assert np.abs(off.flow).max() < 1e-12
+
+
+def test_a_fan_as_bought_starts_later_than_it_stalls_and_turns_with_its_voltage() -> None:
+    needs = fan_rig(stalls_below=0.2, starts_from=0.5)
+    assert np.abs(compute(needs, Hand(drive=0.4), trial(60)).flow).max() < 1e-12
+    assert compute(needs, Hand(drive=0.4, before=0.6), trial(60)).flow[0, -1] == pytest.approx(0.4, abs=1e-4)
+    kicked = compute(fan_rig(stalls_below=0.2, starts_from=0.5, kick_start_s=2), Hand(drive=0.4), trial(60))
+    assert kicked.flow[0, -1] == pytest.approx(0.4, abs=1e-4)
+    weak = fan_rig(stalls_below=0.2, rated_V=24, supply_V=18)
+    assert compute(weak, Hand(drive=0.8), trial(60)).flow[0, -1] == pytest.approx(0.6, abs=1e-4)
+    assert np.abs(compute(weak, Hand(drive=0.25), trial(60)).flow).max() < 1e-12  # 0.19 of full speed: it stalls
+    sag = trial(90, events=(SupplyChange(name="Sag", at_s=30.5, lasts_s=30, to=0.5),))
+    run = compute(fan_rig(speed_lag_s=0), Hand(drive=0.8), sag)
+    assert run.flow[0, [30, 31, 60, 61]] == pytest.approx([0.8, 0.4, 0.4, 0.8])
+    lost = compute(fan_rig(speed_lag_s=0, stalls_below=0.5), Hand(drive=0.8), sag)
+    assert lost.flow[0, [30, 31]] == pytest.approx([0.8, 0.0])
+
+
+def test_a_fan_that_turns_at_nothing_stands_still_by_its_supply_switch() -> None:
+    idles = fan_rig(idle_flow=0.2, stalls_below=0.1)
+    assert compute(idles, Hand(drive=0.0), trial(60)).flow[0, -1] == pytest.approx(0.2, abs=1e-5)
+    assert compute(idles, Hand(drive=0.15), trial(60)).flow[0, -1] == pytest.approx(0.2, abs=1e-5)
+    rest = rest_degC(idles, 0.0)
+    switched = put(idles, ("drives", 0, "supply_switch"), True)
+    assert np.abs(compute(switched, Hand(drive=0.0), trial(60)).flow).max() < 1e-12
+    assert rest is not None
+    assert rest[0] == pytest.approx(20)
+    verdict = can_hold(put(idles, ("bodies", 0, "own_heat_W"), 30.0), 30.0)
+    assert verdict is not None
+    flow = (((30 / 10) - 0.5) / 4.0) ** (1 / 0.8)
+    assert verdict.holding_drive == pytest.approx(flow, abs=2e-3)
 
 
 def test_a_valve_takes_its_time_and_its_play() -> None:

@@ -8,6 +8,7 @@ from kelvarn.model.project import Project
 from .cure_cabinet import cure_cabinet
 from .enamelling_kiln import enamelling_kiln
 from .heatsink_fan import heatsink_fan
+from .tempering_bowl import tempering_bowl
 from .wax_pot import wax_pot
 
 
@@ -28,10 +29,19 @@ class Demo:
 DEMOS = (
     Demo(
         "cure-cabinet",
-        "a resin cure cabinet: on/off against PID, through a cold start, a door and a cold night",
+        "a resin cure cabinet: on/off, P, PI and PID, through a cold start, a door and a cold night",
         cure_cabinet,
     ),
-    Demo("heatsink-fan", "an amplifier's heatsink: a fan that stalls, on/off against PI, a guard probe", heatsink_fan),
+    Demo(
+        "heatsink-fan",
+        "an amplifier's heatsink: two fan curves against PI, a guard probe",
+        heatsink_fan,
+    ),
+    Demo(
+        "tempering-bowl",
+        "a chocolate bowl: heats and cools through a plan",
+        tempering_bowl,
+    ),
     Demo("wax-pot", "a candle-wax pot: stored heat, a melting plateau, a relay and its life", wax_pot),
     Demo("enamelling-kiln", "a kiln at 820 °C: radiation, a thermocouple, the door while it is hot", enamelling_kiln),
 )

@@ -17,7 +17,7 @@ _MINUTE, _HOUR = 60.0, 3600.0
 
 
 def cure_cabinet() -> Project:
-    """The project: two candidates on one trial."""
+    """The project: on/off, P, PI and PID on one trial; two of them off the strip at first."""
     rig = Rig(
         bodies=(
             Body(name="Heater mat", capacity_J_per_K=500, limit_degC=110),
@@ -57,6 +57,13 @@ def cure_cabinet() -> Project:
         rig=rig,
         candidates=(
             Candidate(name="On/off ±1", controller=OnOff(below_K=1, above_K=1)),
+            Candidate(name="P", controller=Pid(terms="P", kp_per_K=0.12), hidden=True),
+            Candidate(
+                name="Eager PI",
+                controller=Pid(terms="PI", kp_per_K=0.12, ti_s=22 * _MINUTE, anti_windup="none"),
+                hidden=True,
+                notes="Nothing holds its memory back while the mat is flat out: ask why it overshoots.",
+            ),
             Candidate(
                 name="Careful PID",
                 controller=Pid(kp_per_K=0.16, ti_s=11.7 * _MINUTE, td_s=1 * _MINUTE, setpoint_weight=0.6),

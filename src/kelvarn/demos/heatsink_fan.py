@@ -2,11 +2,11 @@
 
 from kelvarn.model.bodies import Body, Link, Surroundings
 from kelvarn.model.candidate import Candidate
+from kelvarn.model.curve import Curve, CurveStep
 from kelvarn.model.drives import Fan
 from kelvarn.model.events import Load, SurroundingsChange
 from kelvarn.model.fields import SURROUNDINGS
 from kelvarn.model.mark import Mark
-from kelvarn.model.on_off import OnOff
 from kelvarn.model.origins import Stream
 from kelvarn.model.pid import Pid
 from kelvarn.model.probes import Converter, Probe
@@ -18,7 +18,7 @@ _MINUTE = 60.0
 
 
 def heatsink_fan() -> Project:
-    """The project: an evening of music, on/off against PI."""
+    """The project: an evening of music, two fan curves against PI."""
     rig = Rig(
         bodies=(
             Body(name="Transistors", capacity_J_per_K=25, own_heat_W=30, limit_degC=125, limit_why="data sheet"),
@@ -39,7 +39,8 @@ def heatsink_fan() -> Project:
             ),
         ),
         drives=(
-            Fan(power_W=3.6, steps=255, floor=0.25, off_below=0.1, stalls_below=0.2, kick_start_s=1, speed_lag_s=1.5),
+            Fan(power_W=3.6, steps=255, floor=0.25, off_below=0.1, stalls_below=0.2, starts_from=0.28, kick_start_s=1.4,
+                speed_lag_s=1.5, rated_V=24, supply_V=21.5, pwm_Hz=400),
         ),
         probes=(
             Probe(name="NTC", body="Sink", lag_s=8, noise_K=0.05, interval_s=1, lowest_degC=-20, highest_degC=140,
@@ -51,7 +52,7 @@ def heatsink_fan() -> Project:
     trial = Trial(
         name="Quiet, loud, warm room",
         duration_s=60 * _MINUTE,
-        plan=Plan(changes=(SetpointChange(at_s=0, to_degC=55),)),
+        plan=Plan(changes=(SetpointChange(at_s=0, to_degC=52),)),
         events=(
             Load(name="Loud", at_s=10 * _MINUTE, lasts_s=25 * _MINUTE, body="Transistors", power_W=48),
             SurroundingsChange(name="Warm room", at_s=45 * _MINUTE, change_K=8),
@@ -60,15 +61,32 @@ def heatsink_fan() -> Project:
         marks=(
             Mark(measure="hottest_degC", body="Sink", limit=62),
             Mark(measure="hottest_degC", body="Transistors", limit=95),
-            Mark(measure="travel", limit=40),
+            Mark(measure="travel", limit=12),
+            Mark(measure="switch_ons_per_h", limit=4),
         ),
     )
     return Project(
         name="Heatsink fan",
         rig=rig,
         candidates=(
-            Candidate(name="On/off ±3", controller=OnOff(below_K=3, above_K=3)),
-            Candidate(name="Quiet PI", controller=Pid(terms="PI", kp_per_K=0.06, ti_s=90, td_s=0, rate_per_s=0.05)),
+            Candidate(
+                name="Three steps",
+                controller=Curve(
+                    steps=(
+                        CurveStep(from_degC=47, drive=0.3, back_off_K=2.5),
+                        CurveStep(from_degC=53, drive=0.5, back_off_K=0),
+                        CurveStep(from_degC=61, drive=1.0, back_off_K=2.5),
+                    )
+                ),
+                notes="Its second step has no hysteresis: look at it in the curve picture, and give it one.",
+            ),
+            Candidate(
+                name="Quiet ramp",
+                controller=Curve(shape="ramp", start_degC=45, full_degC=66, floor=0.28, back_off_K=3, rate_per_s=0.02),
+            ),
+            Candidate(
+                name="Quiet PI", controller=Pid(terms="PI", kp_per_K=0.06, ti_s=90, td_s=0, low=0.28, rate_per_s=0.05)
+            ),
         ),
         trials=(trial,),
         chosen="Quiet PI",

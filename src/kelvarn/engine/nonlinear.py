@@ -303,13 +303,15 @@ def advance_adaptive(t: float, span: float, plant: Plant, state: State, adaptive
             adaptive.into_W[i] = state.bodies[i].into_W
         for d in range(plant.drives.size):
             settings, drive, line = plant.drives[d], state.drives[d], state.lines[d]
+            changed = False
             while drive.head != drive.tail and line[drive.head].at_s <= t + TIME_EPS:
                 drive.acting, drive.ramp_per_s = line[drive.head].level, line[drive.head].slope_per_s
-                if settings.moves:
-                    drive.target = flow_at(settings, drive.acting, drive.supply, drive.target > 0.0)
-                    if settings.speed_lag_s == 0.0:
-                        adaptive.x[flow_slot + d] = drive.target
                 drive.head = drive.head + 1 if drive.head + 1 < line.size else 0
+                changed = True
+            if changed and settings.moves:  # of changes at one instant only the last one counts
+                drive.target = flow_at(settings, drive.acting, drive.supply, drive.target > 0.0)
+                if settings.speed_lag_s == 0.0:
+                    adaptive.x[flow_slot + d] = drive.target
             if drive.head != drive.tail and line[drive.head].at_s < until - TIME_EPS:
                 until = line[drive.head].at_s
             if not settings.moves and settings.acts_on >= 0:

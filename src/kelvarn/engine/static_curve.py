@@ -45,11 +45,13 @@ class StaticCurve:
         rising: the line while more and more drive is called for.
         falling: the line back; empty where it is the same.
         corners: what can be set.
+        follows: the setpoint; else it stands where it is.
     """
 
     rising: Line
     falling: Line
     corners: tuple[Corner, ...]
+    follows: bool = False
 
 
 def static_curve(
@@ -75,7 +77,7 @@ def _of_curve(law: Curve, _setpoint_degC: float, way: Way, ends: tuple[float, fl
         off = law.start_degC + way.sign * law.back_off_K
         top = ((law.full_degC, 1.0), (most, 1.0))
         rising = ((least, 0.0), (law.start_degC, 0.0), (law.start_degC, law.floor), *top)
-        falling = ((least, 0.0), (off, 0.0), (off, law.floor), (law.start_degC, law.floor))
+        falling = ((least, 0.0), (off, 0.0), (off, law.floor), (law.start_degC, law.floor), *top)
         corners = (
             Corner("the start", law.start_degC, law.floor, ("start_degC",), ("floor",), ("back_off_K",)),
             Corner("full", law.full_degC, 1.0, ("full_degC",)),
@@ -105,15 +107,17 @@ def _of_on_off(law: OnOff, setpoint_degC: float, way: Way, ends: tuple[float, fl
     on = edges[0].degC
     off = setpoint_degC if law.once and law.notation != "cuts" else edges[1].degC
     start: Line = ((least, 0.0),)
+    end = start
     if way.both:  # cooling mirrors heating, a dead band above it
-        apart = way.sign * law.dead_band_K
-        start = ((least, -1.0), (2 * setpoint_degC - off + apart, -1.0), (2 * setpoint_degC - off + apart, 0.0))
+        mirror = 2 * setpoint_degC + way.sign * law.dead_band_K
+        start = ((least, -1.0), (mirror - off, -1.0), (mirror - off, 0.0))
+        end = ((mirror - on, 0.0), (mirror - on, -1.0), (least, -1.0))
     found = [Corner("the edge at which it switches on", on, 1.0, edges[0].path)]
     if len(edges) > 1:
         found.append(Corner("the edge at which it switches off", off, 0.0, edges[1].path))
     rising = (*start, (on, 0.0), (on, 1.0), (most, 1.0))
-    falling = ((most, 1.0), (off, 1.0), (off, 0.0), (least if not way.both else start[-1][0], 0.0))
-    return StaticCurve(rising, falling, tuple(found))
+    falling = ((most, 1.0), (off, 1.0), (off, 0.0), *end)
+    return StaticCurve(rising, falling, tuple(found), law.notation != "cuts")
 
 
 def _of_p(law: Pid, setpoint_degC: float, way: Way, ends: tuple[float, float]) -> StaticCurve | None:
@@ -132,7 +136,7 @@ def _of_p(law: Pid, setpoint_degC: float, way: Way, ends: tuple[float, float]) -
     between = ((where(-half), 0.0), (where(half), 0.0)) if half else ()
     full = where(highest)
     line = ((least, law.low), (where(lowest), law.low), *between, (full, law.high), (most, law.high))
-    return StaticCurve(line, (), (Corner("where it gives all", full, law.high, ("kp_per_K",)),))
+    return StaticCurve(line, (), (Corner("where it gives all", full, law.high, ("kp_per_K",)),), follows=True)
 
 
 def _of_fixed(law: Fixed, _setpoint_degC: float, _way: Way, ends: tuple[float, float]) -> StaticCurve:

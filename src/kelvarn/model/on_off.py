@@ -10,10 +10,10 @@ from .law import Edge, LawBase, Near, Way
 
 Notation = Literal["edges", "band", "cuts", "share"]
 NOTATIONS: dict[Notation, str] = {
-    "edges": "edges from the setpoint",
+    "edges": "each edge alone",
     "band": "± band",
-    "cuts": "cut-in and cut-out",
-    "share": "± % of the setpoint",
+    "cuts": "cut-in, cut-out",
+    "share": "± % of setpoint",
 }
 _SAME_K = 1e-9
 

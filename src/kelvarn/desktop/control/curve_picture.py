@@ -21,6 +21,7 @@ from kelvarn.units import Quantity, Scale, from_shown, show, to_shown
 
 _T = Quantity.TEMPERATURE
 _MOST_POINTS = 6000
+_LEAST_K = 10.0  # width of what is shown
 _ROOM = 0.08  # of the width, left beside what is shown
 _STEP_K, _STEP_DRIVE = 0.1, 1.0  # of arrow keys: in the unit shown, and in per cent
 _MANY_STARTS_PER_H = 12.0
@@ -49,6 +50,7 @@ class CurvePicture(QWidget):
         self._scene: Scene | None = None
         self._span: _Span | None = None
         self._held = False
+        self._followed: float | None = None
         self.handles: list[Handle] = []
         self.plot = Plot("Curve picture: drive over temperature")
         self.title = Label()
@@ -87,8 +89,9 @@ class CurvePicture(QWidget):
         self.plot.clear()
         self.plot.dress()
         self._grounds(scene, span)
+        self._followed = setpoint if found is not None and found.follows else None
         if run is not None:
-            self._draw_run(run, scene.scale)
+            self._draw_run(run, self._followed, scene.scale)
         if found is None:
             self.says.setText(f"{scene.selected.candidate.strategy} has no curve of its own: its memory moves it.")
             self.says.show()
@@ -109,7 +112,7 @@ class CurvePicture(QWidget):
             return
         run = result.run
         k = run.sample_at(time_s)
-        degC = to_shown(float(run.measured_degC[k]), _T, self._scene.scale)
+        degC = to_shown(float(_seen(run, self._followed)[k]), _T, self._scene.scale)
         self._dot.setData(
             [degC], [100 * float(run.drive[k])], pen=line("ink", 1.4), brush=theme.current().color("panel")
         )
@@ -140,10 +143,11 @@ class CurvePicture(QWidget):
         item.setPos(x, y)
         self.plot.addItem(item)
 
-    def _draw_run(self, run: Run, scale: Scale) -> None:
+    def _draw_run(self, run: Run, setpoint_degC: float | None, scale: Scale) -> None:
+        """The run; of a law that follows the setpoint by its distance from it, as if it had always been this one."""
         every = max(1, run.time_s.size // _MOST_POINTS)
         degrees = np.array([to_shown(0.0, _T, scale), to_shown(1.0, _T, scale)])
-        shown = degrees[0] + (degrees[1] - degrees[0]) * run.measured_degC[::every]
+        shown = degrees[0] + (degrees[1] - degrees[0]) * _seen(run, setpoint_degC)[::every]
         self.plot.plot(shown, 100 * run.drive[::every], pen=line("ink", 1.0, alpha=0.55), stepMode=None)
 
     def _draw_curve(self, found: StaticCurve, scene: Scene) -> None:
@@ -205,6 +209,11 @@ class CurvePicture(QWidget):
             self._document.abort_stroke()
 
 
+def _seen(run: Run, setpoint_degC: float | None) -> Any:
+    """What was read at each sample, in degC; with a setpoint as far from it as it was from the one of its time."""
+    return run.measured_degC if setpoint_degC is None else run.measured_degC - run.setpoint_degC + setpoint_degC
+
+
 def _shown(corners: Line, scale: Scale) -> tuple[list[float], list[float]]:
     return [to_shown(degC, _T, scale) for degC, _ in corners], [100 * drive for _, drive in corners]
 
@@ -217,12 +226,17 @@ def _span_of(scene: Scene, run: Run | None) -> _Span:
     marks = [setpoint]
     found = static_curve(law, setpoint, way, setpoint - 1.0, setpoint + 1.0)
     if found is not None:
-        marks += [degC for corner in (*found.rising, *found.falling) if abs((degC := corner[0]) - setpoint) < 300.0]
-    if run is not None:
-        marks += [float(run.measured_degC.min()), float(run.measured_degC.max())]
+        marks += [corner.degC for corner in found.corners]
+        marks += [degC for degC, _ in (*found.rising[1:-1], *found.falling[1:-1])]
+    # Of a cold start no more is shown than the curve is wide.
     low, high = min(marks), max(marks)
+    width = max(high - low, _LEAST_K)
+    if run is not None:
+        seen = _seen(run, setpoint if found is not None and found.follows else None)
+        low = min(low, max(float(seen.min()), low - width))
+        high = max(high, min(float(seen.max()), high + width))
     body = scene.project.rig.all_bodies[scene.project.rig.body_index(scene.project.rig.probe.body)]
-    if body.limit_degC is not None and body.limit_degC - high < high - low:
+    if body.limit_degC is not None and body.limit_degC - high < width / 2:
         high = max(high, body.limit_degC)
     room = max(_ROOM * (high - low), 2.0)
     lowest: Any = getattr(law, "low", 0.0)

@@ -32,7 +32,8 @@ from .reserve import ReserveWords
 from .result_list import Column, Found, ResultList
 from .steps_field import StepsField
 
-_CHIPS = 4  # strategies in a row
+_USUAL = ("On/off", "P", "PI", "PID")  # strategies of the first row of buttons
+_WIDTH = 12  # of a row, in columns
 
 
 class Settings(Panel):
@@ -49,6 +50,7 @@ class Settings(Panel):
         self.start_from = QPushButton()
         self.ask = QPushButton()
         self.opened: ResultList | None = None
+        self.steps: StepsField | None = None
         self.trial_box = Choice()
 
     def subject(self) -> Hashable:
@@ -88,7 +90,8 @@ class Settings(Panel):
         if isinstance(controller, OnOff):
             self.add(self._notation(path), 6)
         if isinstance(controller, Curve) and controller.shape == "steps":
-            self.add(StepsField(self._actions, (*path, "steps")), 6)
+            self.steps = StepsField(self._actions, (*path, "steps"))
+            self.add(self.steps, 6)
         for k, field in enumerate(controller.rulers):
             binding = self._bind(path, field)
             self.add(RulerField(binding) if "ruler" in binding.extra else NumberField(binding), 6 if k == 0 else 0)
@@ -260,14 +263,16 @@ class _Strategies(QWidget):
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(4)
         group = QButtonGroup(self)
-        for k, name in enumerate(STRATEGIES):
+        rows = [[name for name in STRATEGIES if (name in _USUAL) == first] for first in (True, False)]
+        for row, k, name in ((row, k, name) for row, names in enumerate(rows) for k, name in enumerate(names)):
             button = QPushButton(name)
             button.setCheckable(True)
             button.setProperty("chip", True)
             button.setChecked(name.lower() == strategy.lower())
             button.clicked.connect(lambda _=False, n=name: actions.set_strategy(n))
             group.addButton(button)
-            layout.addWidget(button, k // _CHIPS, k % _CHIPS)
+            width = _WIDTH // len(rows[row])
+            layout.addWidget(button, row, k * width, 1, width)
 
 
 class _EventHead(QWidget):

@@ -63,6 +63,11 @@ class StepsField(QWidget):
         for edit in self.edits:
             edit.refresh()
 
+    @property
+    def fault(self) -> str:
+        """What is wrong with what was typed."""
+        return self._fault.text()
+
     def _show_fault(self, sentence: str) -> None:
         self._fault.setText(sentence)
         self._fault.setVisible(bool(sentence))
