@@ -36,10 +36,16 @@ def _own_home(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setenv("XDG_CONFIG_HOME", str(tmp_path / "config"))
 
 
+def two_candidates() -> Project:
+    """The cure cabinet with on/off and PID alone, both shown."""
+    demo = cure_cabinet()
+    return demo.model_copy(update={"candidates": (demo.candidates[0], demo.candidates[-1])})
+
+
 @pytest.fixture
 def cabinet() -> Project:
-    """The demo project."""
-    return cure_cabinet()
+    """The cure cabinet with on/off and PID."""
+    return two_candidates()
 
 
 def one_lag(gain_K: float = 100.0, lag_s: float = 200.0, dead_time_s: float = 0.0, interval_s: float = 1.0) -> Rig:

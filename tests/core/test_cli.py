@@ -48,7 +48,7 @@ def test_demo_without_a_window_writes_results_traces_and_pictures(tmp_path: Path
     assert done.returncode == 0, done.stderr
     assert "Careful PID ★: 5 of 6 marks met" in done.stdout
     results = json.loads((tmp_path / "out" / "results.json").read_text())
-    assert [run["candidate"] for run in results["runs"]] == ["On/off ±1", "Careful PID"]
+    assert [run["candidate"] for run in results["runs"]] == ["On/off ±1", "P", "Eager PI", "Careful PID"]
     assert (tmp_path / "out" / "cold-start-door-cold-night.png").read_bytes().startswith(b"\x89PNG")
     with (tmp_path / "out" / "cold-start-door-cold-night--careful-pid.csv").open() as stream:
         rows = list(csv.DictReader(stream))

@@ -12,6 +12,7 @@ from kelvarn.engine.control import Stepper
 from kelvarn.handover.settings import fingerprint, other_words, settings_text
 from kelvarn.handover.sheet import sheet_html
 from kelvarn.model.edit import put, rename_candidate, with_fields
+from kelvarn.model.on_off import OnOff
 from kelvarn.model.pid import Pid
 from kelvarn.model.project import Project
 from kelvarn.model.trial import Plan, SetpointChange
@@ -83,7 +84,7 @@ def test_on_off_in_other_words_is_mirrored_where_it_cools(cabinet: Project) -> N
         "Symmetric band": "59.25 °C ±1.75 K",
         "Cut-out and differential": "61 °C, 3.5 K",
     }
-    fan = find_demo("heatsink-fan").build()
+    fan = put(find_demo("heatsink-fan").build(), ("candidates", 0, "controller"), OnOff())
     on, off = next(iter(said(fan, 0).values())).split(", ")
     assert float(on.split()[0]) > float(off.split()[0])
 

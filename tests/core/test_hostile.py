@@ -21,6 +21,7 @@ from kelvarn.files.project_file import from_json, load, save, schema, to_json
 from kelvarn.model.edit import put, with_fields
 from kelvarn.model.project import Project
 from kelvarn.studies.results import Result, Results
+from tests.conftest import two_candidates
 
 from .test_cli import kelvarn
 
@@ -191,7 +192,7 @@ def test_an_interrupt_while_it_loads_is_no_traceback() -> None:
 
 
 def test_names_that_differ_little_get_files_of_their_own(tmp_path: Path) -> None:
-    project = cure_cabinet()
+    project = two_candidates()
     short = put(project, ("trials", 0), with_fields(project.first_trial, events=(), marks=(), duration_s=3600.0))
     made = short.model_copy(
         update={

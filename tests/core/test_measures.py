@@ -244,7 +244,7 @@ def test_on_off_has_no_limit_to_be_at(cabinet: Project) -> None:
 
 def test_starts_are_counted_of_every_kind_of_drive() -> None:
     fan = find_demo("heatsink-fan").build()
-    found = measure(compute(fan.rig, fan.candidates[0].controller, fan.first_trial))
+    found = measure(compute(fan.rig, OnOff(below_K=3, above_K=3), fan.first_trial))
     assert (found.values["switch_ons_per_h"] or 0) > 0
     assert found.values["shortest_on_s"] is not None
 

@@ -178,7 +178,7 @@ def test_demo_rigs_stand_their_reserve_and_no_more(demo: str, candidate: str) ->
 def test_where_there_is_no_reserve_it_is_said_why() -> None:
     fan = find_demo("heatsink-fan").build()
     with pytest.raises(PlantError, match="changes nothing"):
-        loop_of(fan.rig, Pid(terms="PI"), fan.first_trial.plan.last_degC)
+        loop_of(fan.rig, Pid(terms="PI"), 150)
     pot = find_demo("wax-pot").build()
     with pytest.raises(PlantError, match="either on or off"):
         loop_of(pot.rig, Pid(), 75.0)

@@ -9,12 +9,13 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QWidget
 from pytestqt.qtbot import QtBot
 
-from kelvarn.demos.cure_cabinet import cure_cabinet
 from kelvarn.desktop import theme
 from kelvarn.desktop.document import Document
 from kelvarn.desktop.runner import Runner
 from kelvarn.desktop.window import MainWindow
 from kelvarn.model.project import Project
+
+from ..conftest import two_candidates
 
 
 def open_window(qtbot: QtBot, project: Project | None = None) -> MainWindow:
@@ -22,7 +23,7 @@ def open_window(qtbot: QtBot, project: Project | None = None) -> MainWindow:
     theme.use(theme.PAPER)
     runner = Runner(most_seconds_at_once=math.inf)
     runner.prepare()
-    made = MainWindow(Document(project or cure_cabinet()), runner)
+    made = MainWindow(Document(project or two_candidates()), runner)
     made.show()
     qtbot.waitUntil(lambda: not runner.preparing, timeout=120_000)
     return made
@@ -41,7 +42,7 @@ def close_window(made: MainWindow) -> None:
 
 @pytest.fixture
 def window(qtbot: QtBot) -> Iterator[MainWindow]:
-    """The demo in a window, at Control."""
+    """The cure cabinet with on/off and PID in a window, at Control."""
     made = open_window(qtbot)
     yield made
     close_window(made)

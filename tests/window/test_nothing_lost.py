@@ -18,6 +18,7 @@ from kelvarn.files.faults import FileError
 from kelvarn.files.journal import Journal, left_behind
 from kelvarn.files.project_file import load, save
 from kelvarn.model.edit import put, with_fields
+from kelvarn.model.on_off import OnOff
 from kelvarn.model.project import Project
 from kelvarn.model.rig_edit import rename_body, rename_drive, rename_probe
 
@@ -250,9 +251,10 @@ def test_an_open_mark_does_not_bring_an_old_project_back(window: MainWindow, qtb
 
 
 def test_edges_of_a_cooling_drive_are_dragged_to_their_own_side(qtbot: QtBot) -> None:
-    window = open_window(qtbot, find_demo("heatsink-fan").build())
+    fan = find_demo("heatsink-fan").build()
+    place = len(fan.candidates) - 1
+    window = open_window(qtbot, put(fan, ("candidates", place, "controller"), OnOff(below_K=3, above_K=3)))
     try:
-        place = next(k for k, c in enumerate(window.document.project.candidates) if c.controller.switches)
         name = window.document.project.candidates[place].name
         window.view.select(name)
         strip = window.control.strip

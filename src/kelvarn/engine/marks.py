@@ -24,7 +24,7 @@ def judge(trial: Trial, measures: Measures) -> tuple[Verdict, ...]:
 
 
 def _judge_one(mark: Mark, measures: Measures) -> Verdict:
-    value, reason = _look_up(mark, measures)
+    value, reason = value_of(mark, measures)
     if value is None:
         return Verdict(mark, None, False, reason)
     match mark.direction:
@@ -37,7 +37,8 @@ def _judge_one(mark: Mark, measures: Measures) -> Verdict:
     return Verdict(mark, value, met, "")
 
 
-def _look_up(mark: Mark, measures: Measures) -> tuple[float | None, str]:
+def value_of(mark: Mark, measures: Measures) -> tuple[float | None, str]:
+    """The measure that a mark is on, or why there is none; its limit plays no part."""
     match mark.kind.scope:
         case "window":
             source = measures.main

@@ -149,10 +149,11 @@ def _output_change(rig: Rig, before: float, after: float) -> float:
 def _averaged(rig: Rig) -> Rig:
     """A rig whose probes are read exactly and whose drives give a demand as it is, in place of pulses of it."""
     probes = tuple(with_fields(p, noise_K=0, resolution_K=0, converter=None) for p in rig.probes)
-    return with_fields(rig, probes=probes, drives=tuple(_averaged_drive(drive) for drive in rig.drives))
+    return with_fields(rig, probes=probes, drives=tuple(averaged_drive(drive) for drive in rig.drives))
 
 
-def _averaged_drive(drive: AnyDrive) -> AnyDrive:
+def averaged_drive(drive: AnyDrive) -> AnyDrive:
+    """A drive that gives a demand as it is, in place of one that switches to give it in the mean."""
     if not (drive.kind == "relay" or drive.kind == "slow_window"):
         return drive
     return Pwm(

@@ -21,6 +21,7 @@ from kelvarn.model.pid import Pid
 from kelvarn.model.project import Project
 from kelvarn.model.trial import Trial
 from kelvarn.studies.batch import Case, CaseResult, run_many
+from kelvarn.studies.room import margin
 
 from .loop import loop_of, reserve
 from .plant import PlantError
@@ -30,7 +31,6 @@ from .ultimate import Ultimate
 LEAST_RESERVE = 1.7
 """Gain factor from which on a proposal is sound."""
 _STEPS = 45  # runs of the refinement
-_NEVER = 3.0  # what a measure that does not exist counts as, in limits
 _USUAL = Ultimate(0.5, 600.0)  # where a rig has no ultimate point
 Point = tuple[float, ...]
 
@@ -185,22 +185,6 @@ def _simplex(first: Point, axes: Sequence[np.ndarray]) -> np.ndarray:
         moved[k] += step if moved[k] + step <= math.log(axis[-1]) else -step
         rows.append(moved)
     return np.array(rows)
-
-
-def margin(verdict: Verdict) -> float:
-    """What is left to a mark's limit, in limits; below 0 where it is missed."""
-    mark = verdict.mark
-    size = max(abs(mark.limit), 1e-9)
-    if verdict.value is None:
-        return -_NEVER
-    match mark.direction:
-        case "at_most":
-            left = mark.limit - verdict.value
-        case "at_least":
-            left = verdict.value - mark.limit
-        case "within":
-            left = mark.limit - abs(verdict.value)
-    return max(left / size, -_NEVER)
 
 
 def score(result: CaseResult) -> float:

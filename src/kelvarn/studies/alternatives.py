@@ -1,0 +1,229 @@
+"""Rigs and laws that differ from a project's in one thing: what "why" takes away, and what might help."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Any
+
+from pydantic import ValidationError
+
+from kelvarn.engine.step import averaged_drive
+from kelvarn.model.candidate import Controller
+from kelvarn.model.curve import Curve
+from kelvarn.model.edit import with_fields
+from kelvarn.model.fields import SURROUNDINGS
+from kelvarn.model.on_off import OnOff
+from kelvarn.model.pid import Pid
+from kelvarn.model.rig import Rig
+from kelvarn.units import Quantity, show
+
+_ENDLESS = 20.0  # times the power stands for a drive without a limit
+_LIGHT = 0.02  # of its heat capacity stands for a body that stores none
+_HUNTS_K = 2.0  # hysteresis of a step that does not hunt
+_LEAST_GAIN = 1e-6  # of the model
+_SHORTEST_S = 0.02  # an interval that can be halved
+_OF_ALL = 0.02  # share of the rig's heat capacity below which a body's is not looked at
+
+
+@dataclass(frozen=True)
+class Alternative:
+    """A rig and a law that differ in one thing.
+
+    Attributes:
+        words: what differs.
+        rig, law: to run.
+        of_rig: whether it is the rig that differs.
+    """
+
+    words: str
+    rig: Rig
+    law: Controller
+    of_rig: bool = False
+
+
+def _law_with(law: Controller, **fields: Any) -> Controller:
+    return with_fields(law, **fields)
+
+
+def _probe_with(rig: Rig, **fields: Any) -> Rig:
+    probes = tuple(with_fields(p, **fields) if p.role == "control" else p for p in rig.probes)
+    return with_fields(rig, probes=probes)
+
+
+def _drives_with(rig: Rig, **fields: Any) -> Rig:
+    drives = tuple(with_fields(d, **{k: v for k, v in fields.items() if hasattr(d, k)}) for d in rig.drives)
+    return with_fields(rig, drives=drives)
+
+
+def _scaled(rig: Rig, factor: float) -> Rig:
+    """The rig with drives of another power; of fans and valves that only move something, nothing changes."""
+    if rig.response is not None:
+        response = with_fields(
+            rig.response, gain_K=rig.response.gain_K * factor, rise_K_per_s=rig.response.rise_K_per_s * factor
+        )
+        return with_fields(rig, response=response)
+    drives = tuple(with_fields(d, power_W=d.power_W * factor) if d.heated_body is not None else d for d in rig.drives)
+    return with_fields(rig, drives=drives)
+
+
+def _capacity(rig: Rig, name: str, factor: float) -> Rig:
+    bodies = tuple(
+        with_fields(b, capacity_J_per_K=max(b.capacity_J_per_K * factor, 0.01)) if b.name == name else b
+        for b in rig.bodies
+    )
+    return with_fields(rig, bodies=bodies)
+
+
+def taken_away(rig: Rig, law: Controller) -> Iterator[Alternative]:
+    """The rig and law with one thing taken away at a time, of what there is."""
+    if isinstance(law, Pid):
+        yield from _without_of_pid(rig, law)
+    elif isinstance(law, OnOff):
+        bare = _law_with(law, notation="edges", below_K=0.0, above_K=0.0)
+        yield Alternative("its own band", rig, bare)
+        if law.shortest_on_s or law.shortest_off_s or law.confirm_s or law.decide_every_s:
+            prompt = _law_with(law, shortest_on_s=0.0, shortest_off_s=0.0, confirm_s=0.0, decide_every_s=0.0)
+            yield Alternative("its delays", rig, prompt)
+    elif isinstance(law, Curve) and law.shape == "steps" and any(step.back_off_K < _HUNTS_K for step in law.steps):
+        wide = tuple(with_fields(step, back_off_K=max(step.back_off_K, _HUNTS_K)) for step in law.steps)
+        yield Alternative("steps with little or no hysteresis", rig, _law_with(law, steps=wide))
+    yield from _without_delays(rig, law)
+    total = sum(body.capacity_J_per_K for body in rig.bodies)
+    for body in rig.bodies:
+        if body.name != rig.probe.body and body.capacity_J_per_K > _OF_ALL * total:
+            light = _capacity(rig, body.name, _LIGHT)
+            yield Alternative(f"heat stored in {body.name}", light, law, of_rig=True)
+    probe = rig.probe
+    if probe.noise_K > 0 or probe.resolution_K > 0 or probe.converter is not None:
+        clear = _probe_with(rig, noise_K=0.0, resolution_K=0.0, converter=None)
+        yield Alternative("noise and steps of the probe", clear, law, of_rig=True)
+    smooth = tuple(averaged_drive(drive) for drive in rig.drives)
+    if not law.switches and smooth != rig.drives:
+        yield Alternative("the drive's switching", with_fields(rig, drives=smooth), law, of_rig=True)
+
+
+def _without_of_pid(rig: Rig, law: Pid) -> Iterator[Alternative]:
+    if law.integrates:
+        other = "hold" if law.anti_windup != "hold" else "back_calculation"
+        yield Alternative("memory wound up while at its limit", rig, _law_with(law, anti_windup=other))
+        if law.acting_weight > 0:
+            calm = _law_with(law, setpoint_weight=0.0, derivative_weight=0.0)
+            yield Alternative("setpoint step seen by the gain", rig, calm)
+    else:
+        yield Alternative("having no memory", rig, _law_with(law, terms="PI"))
+    if law.rate_per_s is not None:
+        yield Alternative("the rate limit", rig, _law_with(law, rate_per_s=None))
+    elif law.kp_per_K > _ENDLESS * _LEAST_GAIN and any(drive.heated_body is not None for drive in rig.drives):
+        # A drive of so many times the power, asked for so much less: the same loop, but for the limit.
+        weaker = {name: getattr(law, name) / _ENDLESS for name in ("kp_per_K", "bias", "low")}
+        if law.feed_per_K is not None:
+            weaker["feed_per_K"] = law.feed_per_K / _ENDLESS
+        yield Alternative("the drive's limit", _scaled(rig, _ENDLESS), _law_with(law, **weaker), of_rig=True)
+
+
+def _without_delays(rig: Rig, law: Controller) -> Iterator[Alternative]:
+    probe, response = rig.probe, rig.response
+    dead_s = sum(drive.dead_time_s + getattr(drive, "operate_s", 0.0) for drive in rig.drives) + probe.dead_time_s
+    dead_s += response.dead_time_s if response is not None else 0.0
+    if dead_s > 0:
+        without = _probe_with(_drives_with(rig, dead_time_s=0.0, operate_s=0.0), dead_time_s=0.0)
+        if response is not None:
+            without = with_fields(without, response=with_fields(response, dead_time_s=0.0))
+        yield Alternative(f"dead time {show(dead_s, Quantity.DURATION)}", without, law, of_rig=True)
+    if probe.lag_s > 0:
+        words = f"probe lag {show(probe.lag_s, Quantity.DURATION)}"
+        yield Alternative(words, _probe_with(rig, lag_s=0.0), law, of_rig=True)
+    if probe.interval_s > _SHORTEST_S:
+        words = f"reading only every {show(probe.interval_s, Quantity.DURATION)}"
+        yield Alternative(words, _probe_with(rig, interval_s=probe.interval_s / 2), law, of_rig=True)
+
+
+def remedies(rig: Rig, law: Controller, holding: tuple[float, float] | None) -> Iterator[Alternative]:
+    """What might help, of control and of the rig.
+
+    Args:
+        rig, law: as they are.
+        holding: drive for each kelvin that holds a setpoint, and where the rig rests; None where that is not known.
+    """
+    yield from (each for each in _of_law(rig, law, holding) if each.law != law)
+    yield from _of_rig(rig, law)
+
+
+def _of_law(rig: Rig, law: Controller, holding: tuple[float, float] | None) -> Iterator[Alternative]:
+    changes: list[tuple[str, dict[str, Any]]] = []
+    if isinstance(law, OnOff) and law.notation == "edges":
+        for factor, word in ((0.5, "half"), (0.25, "a quarter of"), (2.0, "twice")):
+            edges = {"below_K": law.below_K * factor, "above_K": law.above_K * factor}
+            changes.append((f"{word} the band", edges))
+        middle = (law.below_K + law.above_K) / 2
+        changes.append(("switch off earlier", {"above_K": 0.0, "below_K": max(middle, law.below_K)}))
+        if law.shortest_on_s or law.shortest_off_s:
+            changes.append(("no shortest times", {"shortest_on_s": 0.0, "shortest_off_s": 0.0}))
+    if isinstance(law, Curve):
+        if law.shape == "steps":
+            wide = tuple(with_fields(step, back_off_K=max(2 * step.back_off_K, 2.0)) for step in law.steps)
+            changes.append(("more hysteresis at each step", {"steps": wide}))
+        changes.append(("change slowly: 2 % per s", {"rate_per_s": 0.02}))
+    if isinstance(law, Pid):
+        changes += _of_pid(law, holding)
+    for words, fields in changes:
+        try:
+            yield Alternative(words, rig, _law_with(law, **fields))
+        except ValidationError:
+            continue  # out of range: no remedy
+
+
+def _of_pid(law: Pid, holding: tuple[float, float] | None) -> list[tuple[str, dict[str, Any]]]:
+    found: list[tuple[str, dict[str, Any]]] = []
+    for factor, word in ((0.5, "half the gain"), (0.7, "gain ×0.7"), (1.5, "gain ×1.5"), (2.0, "twice the gain")):
+        found.append((word, {"kp_per_K": law.kp_per_K * factor}))
+    if law.integrates:
+        for kind, word in (("hold", "hold the memory while limited"), ("back_calculation", "pull the memory back")):
+            found.append((word, {"anti_windup": kind, "tracking_s": None}))
+        for factor, word in ((0.5, "half the integral time"), (0.7, "integral time ×0.7"), (1.5, "integral time ×1.5"),
+                             (2.0, "twice the integral time")):  # fmt: skip
+            found.append((word, {"ti_s": law.ti_s * factor}))
+        found += [
+            (f"setpoint weight {law.setpoint_weight:g} → {weight:g}", {"setpoint_weight": weight})
+            for weight in (0.6, 0.3)
+            if weight < law.setpoint_weight
+        ]
+    if law.terms == "PI":
+        found.append(("add a derivative time", {"terms": "PID", "td_s": law.ti_s / 8}))
+    if law.terms == "P":
+        found.append(("add a memory", {"terms": "PI"}))
+    if holding is not None and law.feed_per_K is None:
+        per_K, rest_degC = holding
+        words = "feed-forward of what holds the setpoint"
+        found.append((words, {"feed_per_K": float(f"{per_K:.3g}"), "feed_from_degC": round(rest_degC, 1)}))
+    return found
+
+
+def _of_rig(rig: Rig, law: Controller) -> Iterator[Alternative]:
+    probe = rig.probe
+    for body in rig.bodies:
+        if body.name != probe.body:
+            moved = _probe_with(rig, body=body.name)
+            yield Alternative(f"probe from {probe.body} to {body.name}", moved, law, of_rig=True)
+    outer = [link for link in rig.links if SURROUNDINGS in (link.a, link.b) and link.driven_by is None]
+    if outer:
+        links = tuple(
+            with_fields(link, conductance_W_per_K=link.conductance_W_per_K / 2) if link in outer else link
+            for link in rig.links
+        )
+        yield Alternative("insulation ×2", with_fields(rig, links=links), law, of_rig=True)
+    heated = {drive.heated_body for drive in rig.drives if drive.heated_body is not None}
+    if heated:
+        yield Alternative("half the power", _scaled(rig, 0.5), law, of_rig=True)
+        yield Alternative("twice the power", _scaled(rig, 2.0), law, of_rig=True)
+    for body in rig.bodies:
+        if body.name in heated and body.name != probe.body:
+            yield Alternative(f"{body.name} half as heavy", _capacity(rig, body.name, 0.5), law, of_rig=True)
+    if probe.lag_s > 0:
+        quicker = max(probe.lag_s * 0.4, 0.1)
+        words = f"quicker probe, lag {probe.lag_s:g} → {quicker:.3g} s"
+        yield Alternative(words, _probe_with(rig, lag_s=float(f"{quicker:.3g}")), law, of_rig=True)
+    if any(drive.dead_time_s > 0 for drive in rig.drives):
+        drives = tuple(with_fields(d, dead_time_s=d.dead_time_s / 2) for d in rig.drives)
+        yield Alternative("half the dead time", with_fields(rig, drives=drives), law, of_rig=True)
+    if probe.interval_s > _SHORTEST_S:
+        yield Alternative("read twice as often", _probe_with(rig, interval_s=probe.interval_s / 2), law, of_rig=True)

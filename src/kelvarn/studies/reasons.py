@@ -1,0 +1,199 @@
+"""Why a measure of a run is what it is, and what would help: by runs that differ in one thing.
+
+The part of a thing is what the measure changes by when it is taken away. Parts that act only together are in none of
+them, and what two parts share is in both: the difference to the whole is said as "together".
+"""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from kelvarn.engine.marks import value_of
+from kelvarn.engine.measures import Measures, measure
+from kelvarn.engine.run import Stopped, compute
+from kelvarn.engine.steady import can_hold, rest_degC
+from kelvarn.model.candidate import Candidate
+from kelvarn.model.mark import Mark
+from kelvarn.model.project import Project
+from kelvarn.model.rig import Rig
+from kelvarn.model.trial import Trial
+
+from .alternatives import Alternative, remedies, taken_away
+from .batch import Case, CaseResult, run_many
+from .room import missed
+
+EXPLAINED = (
+    "overshoot_K",
+    "swing_K",
+    "steady_error_K",
+    "settling_s",
+    "sag_K",
+    "recovery_s",
+    "worst_over_K",
+    "worst_under_K",
+)
+"""Measures that can be asked about."""
+_MOST_REMEDIES = 8
+_LEAST = 0.02  # share of the whole below which a part is not told
+
+
+class ReasonError(ValueError):
+    """There is nothing to explain. The message is one sentence."""
+
+
+@dataclass(frozen=True)
+class Part:
+    """What a thing adds to a measure.
+
+    Attributes:
+        alternative: the rig and law without it.
+        value: the measure without it; None where it then has none.
+        part: the whole less that; None likewise.
+    """
+
+    alternative: Alternative
+    value: float | None
+    part: float | None
+
+
+@dataclass(frozen=True)
+class Remedy:
+    """What a change brings.
+
+    Attributes:
+        alternative: the rig and law with it.
+        value: the measure then; None where it then has none.
+        met: marks that are met then.
+        missed: by how much marks are missed then, in limits.
+    """
+
+    alternative: Alternative
+    value: float | None
+    met: int
+    missed: float
+
+
+@dataclass(frozen=True)
+class Reasons:
+    """What a measure is made of.
+
+    Attributes:
+        ref: the measure, as a mark whose limit plays no part.
+        whole: its value in the run as it is.
+        parts: the largest first.
+        together: what is left of the whole; below 0 where parts overlap.
+        remedies: the most helpful first.
+        asked, met: marks of the trial, and those met as it is.
+        runs: how many were computed.
+    """
+
+    ref: Mark
+    whole: float
+    parts: tuple[Part, ...]
+    together: float
+    remedies: tuple[Remedy, ...]
+    asked: int
+    met: int
+    runs: int
+
+
+def subject(trial: Trial, measures: Measures) -> Mark:
+    """What is most worth asking about: a mark that is missed, else the overshoot, else the swing.
+
+    Raises:
+        ReasonError: nothing of the run can be asked about.
+    """
+    asked = [mark for mark in trial.marks if mark.measure in EXPLAINED]
+    candidates = sorted(asked, key=lambda mark: _met(mark, measures))
+    candidates += [Mark(measure=name, limit=0) for name in ("overshoot_K", "swing_K", "steady_error_K")]
+    for mark in candidates:
+        value, _ = value_of(mark, measures)
+        if value is not None and abs(value) > 1e-6:
+            return mark
+    raise ReasonError("Nothing of this run needs a reason: it neither overshoots nor swings nor is off.")
+
+
+def _met(mark: Mark, measures: Measures) -> bool:
+    value, _ = value_of(mark, measures)
+    if value is None:
+        return False
+    return abs(value) <= mark.limit if mark.direction == "within" else value <= mark.limit
+
+
+def reasons(
+    project: Project, candidate: Candidate, trial: Trial, ref: Mark | None = None,
+    tell: Callable[[float], bool] = lambda _: True,
+) -> Reasons:  # fmt: skip
+    """What a measure of a candidate's run is made of, and what would help.
+
+    Args:
+        project, candidate, trial: the run.
+        ref: which measure; None for what is most worth it.
+        tell: told the share that is done; False ends it.
+
+    Raises:
+        ReasonError: it has no such measure.
+        RunError: the run itself cannot be computed.
+        Stopped: `tell` ended it.
+    """
+    rig, law = project.rig, candidate.controller
+    as_it_is = measure(compute(rig, law, trial))
+    ref = ref or subject(trial, as_it_is)
+    whole, why_not = value_of(ref, as_it_is)
+    if whole is None:
+        raise ReasonError(f"{ref.title} of “{candidate.name}” has no value here: {why_not}.")
+    without = list(taken_away(rig, law))
+    helps = list(remedies(rig, law, _holding(rig, trial)))
+    found: list[CaseResult] = []
+    cases = [Case(k, each.rig, each.law, trial) for k, each in enumerate([Alternative("", rig, law), *without, *helps])]
+    for result in run_many(cases):
+        found.append(result)
+        if not tell(len(found) / len(cases)):
+            raise Stopped
+    now, away, helped = found[0], found[1 : 1 + len(without)], found[1 + len(without) :]
+    parts = sorted(
+        (_part(each, result, ref, whole) for each, result in zip(without, away, strict=True)),
+        key=lambda part: -abs(part.part or 0.0),
+    )
+    told = [part for part in parts if part.part is None or abs(part.part) >= _LEAST * abs(whole)]
+    ranked = sorted(
+        (_remedy(each, result, ref) for each, result in zip(helps, helped, strict=True) if result.measures is not None),
+        key=lambda remedy: (remedy.missed, -remedy.met, _size(remedy.value)),
+    )
+    better = [remedy for remedy in ranked if _brings(remedy, now, whole)]
+    left = abs(whole) - sum(part.part for part in told if part.part is not None)
+    return Reasons(
+        ref, whole, tuple(told), left, tuple(better[:_MOST_REMEDIES]), len(trial.marks),
+        sum(verdict.met for verdict in now.verdicts), len(cases) + 1,
+    )  # fmt: skip
+
+
+def _part(alternative: Alternative, result: CaseResult, ref: Mark, whole: float) -> Part:
+    value = None if result.measures is None else value_of(ref, result.measures)[0]
+    return Part(alternative, value, None if value is None else abs(whole) - abs(value))
+
+
+def _remedy(alternative: Alternative, result: CaseResult, ref: Mark) -> Remedy:
+    assert result.measures is not None
+    met = sum(verdict.met for verdict in result.verdicts)
+    return Remedy(alternative, value_of(ref, result.measures)[0], met, missed(result))
+
+
+def _brings(remedy: Remedy, now: CaseResult, whole: float) -> bool:
+    """Whether a remedy misses the marks by less; where none is missed, whether it makes the measure less."""
+    if now.verdicts and missed(now) > 0:
+        return remedy.missed < missed(now) - 1e-9
+    return remedy.missed == 0 and _size(remedy.value) < abs(whole) * (1 - _LEAST)
+
+
+def _size(value: float | None) -> float:
+    return float("inf") if value is None else abs(value)
+
+
+def _holding(rig: Rig, trial: Trial) -> tuple[float, float] | None:
+    """Drive for each kelvin that holds the last setpoint, and where the probed body rests."""
+    rest, verdict = rest_degC(rig, 0.0), can_hold(rig, trial.plan.last_degC)
+    if rest is None or verdict is None or verdict.holding_drive is None:
+        return None
+    at = float(rest[rig.body_index(rig.probe.body)])
+    gap = abs(trial.plan.last_degC - at)
+    return None if gap < 1.0 or verdict.holding_drive <= 0 else (verdict.holding_drive / gap, at)
