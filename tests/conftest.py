@@ -37,9 +37,10 @@ def _own_home(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
 
 
 def two_candidates() -> Project:
-    """The cure cabinet with on/off and PID alone, both shown."""
+    """The cure cabinet with on/off and PID alone, both shown, and no goal."""
     demo = cure_cabinet()
-    return demo.model_copy(update={"candidates": (demo.candidates[0], demo.candidates[-1])})
+    rig = demo.rig.model_copy(update={"goal": None})
+    return demo.model_copy(update={"rig": rig, "candidates": (demo.candidates[0], demo.candidates[-1])})
 
 
 @pytest.fixture

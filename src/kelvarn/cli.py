@@ -29,10 +29,8 @@ from kelvarn.model.project import Project
 from kelvarn.studies.results import Result, ResultKey, Results
 from kelvarn.units import Quantity, Scale, counted, show
 
-
-class CommandError(Exception):
-    """Wrong use or bad input: one line for stderr, exit code 2."""
-
+from . import cli_advice
+from .cli_common import CommandError, File, check_known, trial_named
 
 app = typer.Typer(
     help="Tune closed-loop temperature control before power is applied. "
@@ -42,8 +40,10 @@ app = typer.Typer(
     pretty_exceptions_enable=False,
 )
 
-File = Annotated[Path, typer.Argument(help="A project, *.kelvarn.")]
 Out = Annotated[Path | None, typer.Option(help="Write results, traces and pictures into this folder.")]
+
+
+app.registered_commands += cli_advice.app.registered_commands
 
 
 @app.callback(invoke_without_command=True)
@@ -135,8 +135,7 @@ def step(
 
     project = load(file)
     rig = project.rig
-    _check_known((trial,) if trial is not None else (), [t.name for t in project.trials], "trial")
-    setpoint = (project.first_trial if trial is None else project.trial(trial)).plan.last_degC
+    setpoint = trial_named(project, trial).plan.last_degC
     if start not in ("cold", "warm"):
         raise CommandError(f"--from must be cold or warm, not “{printable(start)}”.")
     if drive is not None and not 0 < abs(drive) <= 100:
@@ -154,49 +153,6 @@ def step(
     for name, course in zip(found.run.rig.body_names, found.run.bodies_degC, strict=True):
         first, last = (show(float(course[k]), Quantity.TEMPERATURE, scale) for k in (0, -1))
         print(f"  {name}: {first} → {last} after {show(float(found.run.time_s[-1]), Quantity.DURATION)}")
-
-
-@app.command()
-def tune(
-    file: Annotated[Path | None, typer.Argument(help="A project, *.kelvarn; its open-loop step is read.")] = None,
-    gain: Annotated[float | None, typer.Option(help="K at full drive, in place of a project.")] = None,
-    lag: Annotated[float | None, typer.Option(help="Lag in s.")] = None,
-    delay: Annotated[float | None, typer.Option(help="Dead time in s.")] = None,
-    as_json: Annotated[bool, typer.Option("--json", help="Print one JSON object.")] = False,
-) -> None:
-    """Print every tuning rule's settings for a rig, or why a rule does not apply."""
-    from kelvarn import cli_tune
-    from kelvarn.tune.plant import PlantError
-
-    try:
-        if file is None:
-            plant, of_file = cli_tune.plant_given(gain, lag, delay), None
-        elif any(figure is not None for figure in (gain, lag, delay)):
-            raise CommandError("Give a project or --gain, --lag and --delay, not both.")
-        else:
-            plant, of_file = cli_tune.plant_of_file(file)
-        print(cli_tune.tune_json_text(plant, of_file) if as_json else cli_tune.tune_text(plant, of_file))
-    except PlantError as error:
-        raise CommandError(str(error)) from error
-
-
-@app.command()
-def suggest(
-    file: File,
-    trial: Annotated[str | None, typer.Option(help="The trial whose marks are to be met; else the first.")] = None,
-    as_json: Annotated[bool, typer.Option("--json", help="Print one JSON object.")] = False,
-) -> None:
-    """Find the simplest strategy that meets the marks: each at its best, by runs."""
-    from kelvarn import cli_tune
-    from kelvarn.tune.plant import PlantError
-
-    project = load(file)
-    _check_known((trial,) if trial is not None else (), [t.name for t in project.trials], "trial")
-    chosen = project.first_trial if trial is None else project.trial(trial)
-    try:
-        print(cli_tune.suggest_text(project, chosen, as_json=as_json))
-    except PlantError as error:
-        raise CommandError(str(error)) from error
 
 
 @app.command()
@@ -230,16 +186,10 @@ class Told:
 Found = dict[ResultKey, Told]
 
 
-def _check_known(wanted: Sequence[str], known: Sequence[str], what: str) -> None:
-    for name in wanted:
-        if name not in known:
-            raise CommandError(f"There is no {what} “{printable(name)}”; there are: {', '.join(known)}.")
-
-
 def _keys(project: Project, candidates: Sequence[str], trials: Sequence[str]) -> list[ResultKey]:
     """Which results are asked for; empty selections mean all."""
-    _check_known(candidates, [c.name for c in project.candidates], "candidate")
-    _check_known(trials, [t.name for t in project.trials], "trial")
+    check_known(candidates, [c.name for c in project.candidates], "candidate")
+    check_known(trials, [t.name for t in project.trials], "trial")
     return [
         ResultKey(candidate.name, trial.name)
         for trial in project.trials
@@ -336,7 +286,7 @@ def main() -> None:
         if isinstance(stream, io.TextIOWrapper):
             stream.reconfigure(errors="replace")  # a terminal without “ or ★ shows ? rather than nothing
     arguments = sys.argv[1:]
-    commands = {command.name or command.callback.__name__ for command in app.registered_commands if command.callback}
+    commands = {each.name or each.callback.__name__ for each in app.registered_commands if each.callback}
     if arguments and not arguments[0].startswith("-") and arguments[0] not in commands:
         arguments = ["open", *arguments]  # a first argument that is no command is a file for the window
     try:

@@ -1,18 +1,22 @@
 """The commands `tune` and `suggest`: rules for a rig or for a gain, a lag and a dead time; the simplest that does."""
 
 import json
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
+from kelvarn.engine.prepare import RunError
 from kelvarn.files.project_file import load
+from kelvarn.model.law_words import settings_text
 from kelvarn.model.pid import Pid
 from kelvarn.model.project import Project
 from kelvarn.model.trial import Trial
 from kelvarn.tune.loop import loop_of, reserve
 from kelvarn.tune.plant import FirstOrder, Integrating, Plant, PlantError, check
+from kelvarn.tune.relay_test import relay_test
 from kelvarn.tune.rules import Starting, starting_points
 from kelvarn.tune.simplest import Best, suggest
-from kelvarn.tune.starts import candidate_of, plant_of_project, ultimate_of_project
+from kelvarn.tune.starts import candidate_of, plant_of_project, ultimate_of_rig
 from kelvarn.tune.ultimate import Ultimate, ultimate
 from kelvarn.units import Quantity, Scale, show
 
@@ -44,9 +48,11 @@ def tune_json(plant: Plant, project: Project | None) -> dict[str, Any]:
         if isinstance(plant, FirstOrder)
         else {"kind": "integrating", "rise_K_per_s": plant.rise_K_per_s, "dead_time_s": plant.dead_time_s}
     )
+    relay = None if project is None else _relay(project, plant)
     return {
         "model": model,
         "ultimate": None if at is None else {"gain_per_K": at.gain_per_K, "period_s": at.period_s},
+        "relay_test": None if relay is None else {"gain_per_K": relay.gain_per_K, "period_s": relay.period_s},
         "rules": [_rule_json(each, project) for each in starting_points(plant, at)],
     }
 
@@ -78,9 +84,17 @@ def _reserve_json(each: Starting, project: Project) -> dict[str, Any] | None:
     return {"gain_factor": found.gain_factor, "delay_s": found.delay_s, "phase_deg": found.phase_deg, "ms": found.ms}
 
 
+def _relay(project: Project, plant: Plant) -> Ultimate | None:
+    """What a relay test on the rig tells; None where it tells nothing."""
+    try:
+        return relay_test(project.rig, project.first_trial.plan.last_degC, plant).found
+    except (PlantError, RunError):
+        return None
+
+
 def _ultimate(plant: Plant, project: Project | None) -> Ultimate | None:
     """That of the rig itself where there is one, else of its reading."""
-    of_rig = None if project is None else ultimate_of_project(project, project.first_trial)
+    of_rig = None if project is None else ultimate_of_rig(project.rig, project.first_trial)
     return of_rig or ultimate(plant)
 
 
@@ -97,6 +111,10 @@ def tune_text(plant: Plant, project: Project | None) -> str:
     if at is not None:
         gain, period = show(at.gain_per_K, Quantity.GAIN, scale), show(at.period_s, Quantity.DURATION)
         lines.append(f"rings at {gain}, every {period}")
+    relay = None if project is None else _relay(project, plant)
+    if relay is not None:
+        gain, period = show(relay.gain_per_K, Quantity.GAIN, scale), show(relay.period_s, Quantity.DURATION)
+        lines.append(f"a relay test tells {gain}, every {period}")
     for each in starting_points(plant, at):
         if each.gains is None:
             lines.append(f"  {each.rule}, {each.terms}: not applicable: {each.reason}")
@@ -114,20 +132,23 @@ def tune_json_text(plant: Plant, project: Project | None) -> str:
     return json.dumps(tune_json(plant, project), indent=2, ensure_ascii=False)
 
 
-def suggest_text(project: Project, trial: Trial, *, as_json: bool) -> str:
-    """The best of each strategy for a trial's marks, and the one proposed.
+def suggest_text(project: Project, trials: Sequence[Trial], *, as_json: bool) -> str:
+    """The best of each strategy for the marks of trials, and the one proposed.
 
     Raises:
-        PlantError: the trial has no marks.
+        PlantError: the trials have no marks.
     """
     scale = project.scale or Scale.CELSIUS
-    found = suggest(project, trial)
+    found = suggest(project, trials)
     if as_json:
         best = [_best_json(each) for each in found.best]
         proposed = None if found.proposed is None else found.proposed.strategy
-        made = {"trial": trial.name, "proposed": proposed, "best": best, "runs": found.runs}
+        names = [trial.name for trial in trials]
+        one = names[0] if len(names) == 1 else None
+        made = {"trial": one, "trials": names, "proposed": proposed, "best": best, "runs": found.runs}
         return json.dumps(made, indent=2, ensure_ascii=False)
-    lines = [f"For the marks of “{trial.name}”, by {found.runs} runs:"]
+    of = f"“{trials[0].name}”" if len(trials) == 1 else "all trials"
+    lines = [f"For the marks of {of}, by {found.runs} runs:"]
     lines += [f"{'★ ' if each is found.proposed else '  '}{_best_text(each, scale)}" for each in found.best]
     if found.proposed is None:
         lines.append("None meets all marks with a reserve to speak of.")
@@ -149,15 +170,10 @@ def _best_json(each: Best) -> dict[str, Any]:
 
 def _best_text(each: Best, scale: Scale) -> str:
     law = each.controller
-    infos = type(law).model_fields
-    settings = ", ".join(
-        f"{infos[name].title} {show(getattr(law, name), Quantity(infos[name].json_schema_extra['quantity']), scale)}"  # type: ignore[index,arg-type]
-        for name in law.rulers
-    )
     binds = (
         ""
         if each.binds is None
         else f"; {'binds' if each.met == each.asked else 'misses most'}: {each.binds.mark.title}"
     )
     spare = "" if each.gain_factor is None else f"; gain ×{each.gain_factor:.3g}"
-    return f"{each.strategy}: {each.met} of {each.asked} marks met, {settings}{binds}{spare}"
+    return f"{each.strategy}: {each.met} of {each.asked} marks met, {settings_text(law, scale)}{binds}{spare}"

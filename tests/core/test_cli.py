@@ -10,7 +10,10 @@ from pathlib import Path
 import pytest
 
 from kelvarn.demos.cure_cabinet import cure_cabinet
-from kelvarn.files.project_file import save
+from kelvarn.engine.measures import measure
+from kelvarn.engine.run import compute
+from kelvarn.files.project_file import load, save
+from kelvarn.model.edit import put, with_fields
 
 ROOT = Path(__file__).parents[2]
 
@@ -173,3 +176,52 @@ def test_no_file_is_too_long_to_read() -> None:
     files = [path for folder in ("src", "tests", "benchmarks") for path in (ROOT / folder).rglob("*.py")]
     lines = {path.name: len(path.read_text(encoding="utf-8").splitlines()) for path in files}
     assert {name: count for name, count in lines.items() if count >= 400} == {}
+
+
+def test_why_says_what_a_measure_is_made_of(saved: Path) -> None:
+    done = kelvarn("why", str(saved), "--candidate", "On/off ±1", "--json")
+    assert (done.returncode, done.stderr) == (0, "")
+    found = json.loads(done.stdout)
+    assert found["measure"] == "overshoot_K"
+    parts = sum(part["part"] or 0 for part in found["parts"])
+    assert parts + found["together"] == pytest.approx(found["value"])
+    assert {remedy["of"] for remedy in found["remedies"]} == {"control", "rig"}
+    text = kelvarn("why", str(saved), "--candidate", "On/off ±1", "--measure", "recovery_s:Door")
+    assert text.returncode == 2
+    assert "has no value here" in text.stderr
+    for more, said in (
+        (("--candidate", "Nobody"), "no candidate"),
+        (("--candidate", "Careful PID", "--measure", "banana"), "not a measure"),
+        (("--candidate", "Careful PID", "--measure", "recovery_s"), "recovery_s:Door"),
+        (("--candidate", "Careful PID", "--measure", "recovery_s:Window"), "no event"),
+        (("--candidate", "Careful PID", "--measure", "swing_K:Door"), "whole trial"),
+        (("--candidate", "Careful PID", "--measure", "iae_Ks"), "can be asked about"),
+    ):
+        done = kelvarn("why", str(saved), *more)
+        assert (done.returncode, done.stderr.count("\n")) == (2, 1), more
+        assert said in done.stderr
+
+
+def test_a_gain_map_is_printed_and_drawn(saved: Path, tmp_path: Path) -> None:
+    quick = put(load(saved), ("trials", 0), with_fields(load(saved).first_trial, events=(), marks=(), duration_s=900.0))
+    save(quick, tmp_path / "quick.kelvarn")
+    of = ("map", str(tmp_path / "quick.kelvarn"), "--candidate", "Careful PID", "--x", "kp_per_K", "--measure")
+    picture = tmp_path / "map.png"
+    done = kelvarn(*of, "hottest_degC:Air", "--y", "ti_s", "--json", "--out", str(picture))
+    assert (done.returncode, done.stderr) == (0, "")
+    found = json.loads(done.stdout)
+    assert (len(found["values"]), len(found["values"][0])) == (len(found["y"]["values"]), len(found["x"]["values"]))
+    assert found["x"]["setting"] == "kp_per_K"
+    law = with_fields(quick.candidates[-1].controller, kp_per_K=found["x"]["values"][5], ti_s=found["y"]["values"][40])
+    measured = measure(compute(quick.rig, law, quick.first_trial))
+    assert found["values"][40][5] == pytest.approx(measured.hottest_degC["Air"])
+    assert picture.read_bytes().startswith(b"\x89PNG")
+    for more, said in (
+        (("overshoot_K", "--y", "kp_per_K"), "two different settings"),
+        (("overshoot_K", "--y", "below_K"), "no setting of PID"),
+        (("hottest_degC", "--y", "ti_s"), "hottest_degC:Heater mat"),
+        (("recovery_s", "--y", "ti_s"), "has none"),
+    ):
+        done = kelvarn(*of, *more)
+        assert (done.returncode, done.stderr.count("\n")) == (2, 1), more
+        assert said in done.stderr

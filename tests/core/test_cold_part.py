@@ -47,7 +47,7 @@ def test_two_bodies_that_touch_share_their_heat(melts: bool) -> None:
     end = (C * 60 + CP * 10) / (C + CP)
     t = np.maximum(run.time_s - 100.5, 0.0)
     expected = end + (60 - end) * np.exp(-rate * t)
-    assert run.controlled_degC == pytest.approx(expected, abs=1e-4 if melts else 1e-9)
+    assert run.judged_degC == pytest.approx(expected, abs=1e-4 if melts else 1e-9)
     window = measure(run).event("P")
     began = (60 + expected[101]) / 2  # between two readings
     assert window.values["sag_K"] == pytest.approx(began - expected[-1], abs=1e-3)
@@ -58,10 +58,10 @@ def test_a_part_taken_out_takes_its_heat_along_and_comes_back_with_it() -> None:
     run = run_with(first)
     rate, end = G * (1 / C + 1 / CP), (C * 60 + CP * 10) / (C + CP)
     left = end + (60 - end) * math.exp(-rate * 100)
-    assert run.controlled_degC[150:] == pytest.approx(np.full(451, left), abs=1e-9)
+    assert run.judged_degC[150:] == pytest.approx(np.full(451, left), abs=1e-9)
     both = run_with(first, first.model_copy(update={"name": "B", "at_s": 300.0, "part_degC": 100.0}))
-    assert both.controlled_degC[:300] == pytest.approx(run.controlled_degC[:300], abs=1e-12)
-    assert both.controlled_degC[-1] > left + 5
+    assert both.judged_degC[:300] == pytest.approx(run.judged_degC[:300], abs=1e-12)
+    assert both.judged_degC[-1] > left + 5
 
 
 def test_it_is_added_saved_renamed_and_goes_with_its_body(cabinet: Project, tmp_path: Path) -> None:

@@ -32,7 +32,7 @@ def small(*marks: Mark) -> Project:
 
 
 def test_the_cabinet_needs_a_memory_and_no_more(cabinet: Project) -> None:
-    found = suggest(cabinet, cabinet.first_trial)
+    found = suggest(cabinet, cabinet.trials)
     assert [each.strategy for each in found.best] == ["On/off", "P", "PI", "PID"]
     assert found.proposed is not None
     assert found.proposed.strategy == "PI"
@@ -53,7 +53,7 @@ def test_it_finds_what_ten_thousand_settings_find() -> None:
     grid = itertools.product(np.geomspace(1e-3, 0.3, 50), np.geomspace(30, 3000, 50))
     settings = [Pid(terms="PI", kp_per_K=float(k), ti_s=float(t)) for k, t in grid]
     does = any(result.met for result in run_many(Case(k, project.rig, law, asked) for k, law in enumerate(settings)))
-    found = {each.strategy: each for each in suggest(project, asked).best}
+    found = {each.strategy: each for each in suggest(project, [asked]).best}
     assert found["P"].met < found["P"].asked
     assert (found["PI"].met == 2) == does
     assert found["PID"].met == 2
@@ -61,7 +61,7 @@ def test_it_finds_what_ten_thousand_settings_find() -> None:
 
 def test_marks_that_nothing_meets_are_said_with_how_far() -> None:
     project = small(Mark(measure="settling_s", limit=5.0), Mark(measure="overshoot_K", limit=50.0))
-    found = suggest(project, project.first_trial)
+    found = suggest(project, project.trials)
     assert found.proposed is None
     assert all(each.met == 1 and each.miss > 1 for each in found.best)
     assert {each.binds.mark.measure for each in found.best if each.binds} == {"settling_s"}
@@ -75,11 +75,11 @@ def test_it_is_stopped_told_and_refused(cabinet: Project, tmp_path: Path) -> Non
         return len(told) < 20
 
     with pytest.raises(Stopped):
-        suggest(cabinet, cabinet.first_trial, go_on)
+        suggest(cabinet, cabinet.trials, go_on)
     assert len(told) == 20
     bare = with_fields(cabinet.first_trial, marks=())
     with pytest.raises(PlantError, match="has no marks"):
-        suggest(cabinet, bare)
+        suggest(cabinet, [bare])
     project = small(Mark(measure="overshoot_K", limit=5.0))
     save(project, tmp_path / "x.kelvarn")
     done = kelvarn("suggest", str(tmp_path / "x.kelvarn"), "--json")

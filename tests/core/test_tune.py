@@ -15,7 +15,7 @@ from kelvarn.model.pid import Pid
 from kelvarn.model.rig import Rig
 from kelvarn.tune.loop import loop_of, reserve
 from kelvarn.tune.plant import FirstOrder, Integrating, PlantError, plant_of
-from kelvarn.tune.rules import Gains, starting_points
+from kelvarn.tune.rules import Gains, Starting, starting_points
 from kelvarn.tune.starts import candidate_of, plant_of_project, try_all
 from kelvarn.tune.ultimate import ultimate
 
@@ -107,7 +107,7 @@ def growth(rig: Rig, law: Pid, setpoint_degC: float) -> float:
     """How much the swing grows from one half of a run to the next, begun a little beside the setpoint."""
     lasts = 1600 * rig.probe.interval_s
     run = compute(rig, law, trial(lasts, setpoint_degC, start_degC=setpoint_degC + 0.01))
-    gap = run.controlled_degC - setpoint_degC
+    gap = run.judged_degC - setpoint_degC
     first, last = gap[400:1000], gap[1000:1600]  # before a swing that grows is held by the drive's limits
     return float(np.ptp(last - last.mean()) / np.ptp(first - first.mean()))
 
@@ -151,7 +151,7 @@ def ringing(rig: Rig, law: Pid, setpoint_degC: float) -> float:
     run = compute(
         there, with_fields(law, bias=verdict.holding_drive), trial(1500 * rig.probe.interval_s, setpoint_degC + 0.05)
     )
-    change = np.diff(run.controlled_degC, 2)  # what drifts slowly is no ringing
+    change = np.diff(run.judged_degC, 2)  # what drifts slowly is no ringing
     return float(np.ptp(change[1000:]) / np.ptp(change[500:1000]))
 
 
@@ -207,7 +207,7 @@ def test_rules_are_tried_on_every_demo(demo: object) -> None:
     assert met == sorted(met, reverse=True)
     for each in tried:
         assert each.reason or each.result is not None
-        made = candidate_of(each.start)
+        made = candidate_of(each.start) if isinstance(each.start, Starting) else each.start.controller
         assert (made is None) == (each.candidate is None)
 
 

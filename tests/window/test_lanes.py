@@ -58,7 +58,7 @@ def test_the_step_from_warm_is_read_where_it_is_drawn(qtbot: QtBot) -> None:
         assert at is not None
         found = re.search(r"Wax from warm ([\d.]+) °C", window.rig.strip.accessibleDescription())
         assert found is not None
-        assert float(found[1]) == pytest.approx(float(np.interp(at, warm.time_s, warm.controlled_degC)), abs=0.2)
+        assert float(found[1]) == pytest.approx(float(np.interp(at, warm.time_s, warm.judged_degC)), abs=0.2)
     finally:
         close_window(window)
 
@@ -295,7 +295,7 @@ def test_curves_are_of_what_is_controlled_and_only_the_trial_shown_is_held(windo
         result = window.runner.result_of(name)
         assert result is not None
         assert trace.name.startswith(name)
-        assert trace.value is result.run.controlled_degC  # not what the probe reads
+        assert trace.value is result.run.judged_degC  # not what the probe reads
     for _ in range(3):
         window.menus.actions["Copy the trial"].trigger()
     assert {key.trial for key in window.runner.results} == {window.view.trial(window.document.project).name}

@@ -289,7 +289,7 @@ def test_too_warm_is_hatched_and_too_cold_is_plain(window: MainWindow) -> None:
         found = []
         for x in range(int(frame.rect.left()) + 8, int(frame.rect.left()) + 300):
             k = run.sample_at(frame.time.from_px(x))
-            gap = float(run.setpoint_degC[k] - run.controlled_degC[k])
+            gap = float(run.setpoint_degC[k] - run.judged_degC[k])
             if (gap > 3) if below_setpoint else (gap < -3):
                 middle = frame.value.to_px(float(run.setpoint_degC[k]) - gap / 2)
                 pixel = picture.pixelColor((QPointF(x, middle) * ratio).toPoint())

@@ -304,7 +304,9 @@ def test_events_of_every_kind_are_added_where_the_trial_is_set(rig: MainWindow) 
     box = next(f.box for f in rig.control.settings.findChildren(ChoiceField) if f.box.accessibleName() == "Fault")
     box.setCurrentIndex(box.findText("drift"))
     box.activated.emit(box.currentIndex())
-    assert rig.document.project.trials[0].events[-1].fault == "drift"
+    assert (
+        next(event for event in rig.document.project.trials[0].events if event.kind == "probe_fault").fault == "drift"
+    )
     assert not rig.grab().isNull()
 
 

@@ -48,7 +48,7 @@ def test_the_list_closed_early_and_rigs_without_a_reading(qtbot: QtBot) -> None:
         window.view.select("P")
         qtbot.waitUntil(lambda: "either on or off" in window.control.reserve.text, timeout=60_000)
         window.view.select("On/off ±1")
-        assert window.control.reserve.text == ""
+        qtbot.waitUntil(lambda: "Reserve" not in window.control.reserve.text, timeout=60_000)
     finally:
         close_window(window)
 

@@ -5,6 +5,7 @@ from kelvarn.model.candidate import Candidate
 from kelvarn.model.drives import SlowWindow
 from kelvarn.model.events import DoorOpens, SurroundingsChange
 from kelvarn.model.fields import SURROUNDINGS
+from kelvarn.model.goal import Goal
 from kelvarn.model.mark import Mark
 from kelvarn.model.on_off import OnOff
 from kelvarn.model.pid import Pid
@@ -34,6 +35,7 @@ def cure_cabinet() -> Project:
         drives=(SlowWindow(name="Mat", body="Heater mat", power_W=250, window_s=2, dead_time_s=8),),
         probes=(Probe(body="Air", lag_s=20, noise_K=0.03, resolution_K=0.0625, interval_s=2),),
         surroundings=Surroundings(temperature_degC=19),
+        goal=Goal(body="Part", low_degC=58, high_degC=62, why="the resin stays soft", source="the resin's data sheet"),
     )
     trial = Trial(
         name="Cold start, door, cold night",

@@ -40,6 +40,15 @@ class Note(Label):
         self.setVisible(bool(text))
 
 
+def put_content(area: QScrollArea, content: QWidget) -> None:
+    """Scroll something else. What was there goes later: it may be a part of it that is at work right now."""
+    old = area.takeWidget()
+    if old is not None:
+        old.hide()
+        old.deleteLater()
+    area.setWidget(content)
+
+
 class Panel(QScrollArea):
     """Scrolls a column of widgets. Subclasses say what it is about and fill it."""
 
@@ -71,11 +80,6 @@ class Panel(QScrollArea):
             return
         self._subject = subject
         place = self.verticalScrollBar().value()
-        # The old column goes later: it may be one of its own fields that made the edit and is still at work.
-        old = self.takeWidget()
-        if old is not None:
-            old.hide()
-            old.deleteLater()
         content = QWidget()
         self._column = QVBoxLayout(content)
         self._column.setContentsMargins(2, 2, 12, 8)
@@ -83,7 +87,7 @@ class Panel(QScrollArea):
         self._parts = []
         self.fill()
         self._column.addStretch(1)
-        self.setWidget(content)
+        put_content(self, content)
         self.verticalScrollBar().setValue(place)
 
     def add(self, widget: QWidget, space: int = 0) -> None:

@@ -7,7 +7,12 @@ from PySide6.QtCore import QSize
 from PySide6.QtWidgets import QApplication
 
 from kelvarn.desktop import theme
+from kelvarn.files.faults import FileError, printable
+from kelvarn.files.writing import write_whole
+from kelvarn.model.mark import Mark
 from kelvarn.model.project import Project
+from kelvarn.model.trial import Trial
+from kelvarn.studies.gain_map import GainMap
 from kelvarn.studies.results import Result
 from kelvarn.units import Scale
 
@@ -15,7 +20,7 @@ from .lanes.choice import chosen_lanes
 from .lanes.scene import Entry, scene_of
 from .strip.strip import Strip
 
-_SIZE = QSize(1000, 640)
+_SIZE, _MAP_SIZE = QSize(1000, 640), QSize(640, 560)
 
 
 def draw_trial(project: Project, trial: str, results: dict[str, Result], path: Path) -> None:
@@ -28,11 +33,7 @@ def draw_trial(project: Project, trial: str, results: dict[str, Result], path: P
     Raises:
         FileError: it cannot be written.
     """
-    if QApplication.instance() is None:
-        if not os.environ.get("DISPLAY") and not os.environ.get("WAYLAND_DISPLAY"):
-            os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
-        _keep.append(QApplication(["kelvarn"]))
-        theme.use(theme.PAPER)
+    _begin()
     found = [
         Entry(candidate, results[candidate.name], index, candidate.name == project.chosen, stale=False)
         for index, candidate in enumerate(project.candidates)
@@ -44,6 +45,43 @@ def draw_trial(project: Project, trial: str, results: dict[str, Result], path: P
     scene = scene_of(project, project.trial(trial), project.scale or Scale.CELSIUS, found, selected)
     strip.show_lanes(chosen_lanes(scene, _SIZE.height()))
     strip.save_picture(path)
+
+
+def draw_map(project: Project, trial: Trial, known: GainMap, ref: Mark, path: Path) -> None:
+    """Draw a gain map as PNG.
+
+    Args:
+        project, trial: of what.
+        known: the map.
+        ref: the measure shown as colour.
+        path: written.
+
+    Raises:
+        FileError: it cannot be written.
+    """
+    _begin()
+    from .charts.map_plot import MapPlot  # the library takes a second to import
+
+    drawing = MapPlot()
+    drawing.resize(_MAP_SIZE)
+    drawing.draw(known, ref, project.scale or Scale.CELSIUS, marks=bool(trial.marks))
+    drawing.name_axes(known)
+    drawing.grab()  # lays it out
+
+    def write(part: Path) -> None:
+        if not drawing.grab().save(str(part), "PNG"):
+            raise FileError(f"{printable(path)} cannot be written.")
+
+    write_whole(path, write)
+
+
+def _begin() -> None:
+    """See that there is an application to draw with."""
+    if QApplication.instance() is None:
+        if not os.environ.get("DISPLAY") and not os.environ.get("WAYLAND_DISPLAY"):
+            os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+        _keep.append(QApplication(["kelvarn"]))
+        theme.use(theme.PAPER)
 
 
 _keep: list[QApplication] = []

@@ -2,7 +2,7 @@
 
 from functools import partial
 
-from PySide6.QtCore import QSettings, QSize, QTimer
+from PySide6.QtCore import QSettings, QSize, QTimer, Slot
 from PySide6.QtGui import QCloseEvent
 from PySide6.QtWidgets import QInputDialog, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
@@ -79,7 +79,7 @@ class MainWindow(QMainWindow):
         self.view.cursor_moved.connect(lambda: self.station.show_cursor())
         self.runner.updated.connect(self.refresh)
         self.runner.prepared.connect(lambda: self.station.request())
-        self.runner.jobs.progressed.connect(lambda *_: self._show_state())
+        self.runner.jobs.progressed.connect(self._progressed)
         for index, station in enumerate(self.stations):
             station.wanted.connect(partial(self.go_to, index))
             station.stands_elsewhere.connect(self._show_state)
@@ -147,6 +147,11 @@ class MainWindow(QMainWindow):
         self.station.request()
         if self.runner.results is before:
             self.refresh()  # nothing new was computed at once
+
+    @Slot(str, float)
+    def _progressed(self, _channel: str, _share: float) -> None:
+        # A method of the window's own: what is still under way when it goes does not reach it.
+        self._show_state()
 
     def _show_state(self) -> None:
         project = self.document.project

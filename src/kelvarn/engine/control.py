@@ -4,17 +4,21 @@ The setpoint is an output of the plan's state; the law asks for a drive; what is
 does the law learn what was really given.
 """
 
+import math
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Any, NamedTuple
 
 from kelvarn.model.candidate import Controller
+from kelvarn.model.events import ByHand, Event, SettingsChange
 from kelvarn.model.law import Way
 from kelvarn.model.trial import Plan
 
 from .compiled import part
 from .decision import Decision
-from .guards import rule
-from .laws import Laws, ask, laws_of, rows, took
+from .guards import Override, rule
+from .laws import Laws, ask, laws_of, retune, rows, took
+from .laws.pid import Retuning
 from .plan import PlanState, SetpointChange, changes_of, setpoint_step
 from .records import Table, table
 
@@ -34,6 +38,8 @@ class Control(NamedTuple):
     plan: Table[SetpointChange]
     plan_state: Table[PlanState]
     laws: Laws
+    retunings: Table[Retuning]
+    overrides: Table[Override]
     decision: Table[Decision]
 
 
@@ -48,12 +54,15 @@ def control_step(control: Control, t: float, y: float) -> None:
     """
     out, timing = control.decision[0], control.timing[0]
     out.setpoint_degC = setpoint_step(control.plan, control.plan_state[0], t, y)
+    retune(control.laws, control.retunings, t, timing.mirror * y)
     ask(control.laws, timing.mirror * out.setpoint_degC, timing.mirror * y, timing.h, out)
-    rule(out)
+    rule(out, control.overrides, t)
     took(control.laws, out.given, timing.h, out)
 
 
-def control_of(controller: Controller, plan: Plan, interval_s: float, way: Way, make: Any = table) -> Control:
+def control_of(
+    controller: Controller, plan: Plan, interval_s: float, way: Way, make: Any = table, events: Sequence[Event] = ()
+) -> Control:
     """A controller before its first sample.
 
     Args:
@@ -61,14 +70,36 @@ def control_of(controller: Controller, plan: Plan, interval_s: float, way: Way, 
         interval_s: time between samples.
         way: which way the drives go.
         make: makes a table, as for `laws_of`.
+        events: of a trial; those that are about control count.
     """
     return Control(
         timing=make(Timing, [Timing(interval_s, float(way.sign))]),
         plan=make(SetpointChange, changes_of(plan)),
         plan_state=make(PlanState, [PlanState()]),
         laws=laws_of(controller, way, make),
+        retunings=make(Retuning, retunings_of(events)),
+        overrides=make(Override, overrides_of(events)),
         decision=make(Decision, [Decision()]),
     )
+
+
+def overrides_of(events: Sequence[Event]) -> list[Override]:
+    """When the drive is held by hand; one that is never at the end, since a table is never empty."""
+    held = sorted((event for event in events if isinstance(event, ByHand)), key=lambda event: event.at_s)
+    found = [Override(e.at_s, e.at_s + (math.inf if e.lasts_s is None else e.lasts_s), e.drive) for e in held]
+    return [*found, Override(math.inf, math.inf, 0.0)]
+
+
+def retunings_of(events: Sequence[Event]) -> list[Retuning]:
+    """When settings change, and change back, in order of time; one that is never at the end."""
+    found = []
+    for event in events:
+        if isinstance(event, SettingsChange):
+            factors = event.gain_factor, event.ti_factor, event.td_factor
+            found.append(Retuning(event.at_s, *factors))
+            if event.lasts_s is not None:
+                found.append(Retuning(event.at_s + event.lasts_s, *(1 / factor for factor in factors)))
+    return [*sorted(found, key=lambda each: each.at_s), Retuning(math.inf, 1.0, 1.0, 1.0)]
 
 
 _HEATS = Way(1)
@@ -81,10 +112,13 @@ class Stepper:
         controller, plan: what it does.
         interval_s: time between samples.
         way: which way the drives go.
+        events: as for `control_of`.
     """
 
-    def __init__(self, controller: Controller, plan: Plan, interval_s: float, way: Way = _HEATS) -> None:
-        self._control = control_of(controller, plan, interval_s, way, rows)
+    def __init__(
+        self, controller: Controller, plan: Plan, interval_s: float, way: Way = _HEATS, events: Sequence[Event] = ()
+    ) -> None:
+        self._control = control_of(controller, plan, interval_s, way, rows, events)
         self._interval_s, self._sample = interval_s, 0
 
     def step(self, measured_degC: float) -> Decision:

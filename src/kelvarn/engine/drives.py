@@ -201,6 +201,15 @@ def _pulse_window(t: float, h: float, drive: Drive, state: DriveState, line: Tab
 
 
 @part
+def _pulsed(end: float, h: float, state: DriveState) -> float:
+    """Mean output of a slow window in the sample that ends at an instant; a pulse may last into the next ones."""
+    before = min(state.pulse_s, h)
+    beyond = max(state.counted_s - end, 0.0)  # of the pulse that was begun last
+    state.pulse_s += beyond - before
+    return (before + state.output_s - beyond + state.level * max(end - state.counted_s, 0.0)) / h
+
+
+@part
 def drive_step(t: float, h: float, drive: Drive, state: DriveState, line: Table[Delayed]) -> float:
     """Turn the demand at sample t into output changes until t + h.
 
@@ -216,4 +225,6 @@ def drive_step(t: float, h: float, drive: Drive, state: DriveState, line: Table[
         _switch_relay(t, drive, state, line)
     else:
         _move_valve(t, h, drive, state, line)
+    if drive.kind == DriveKind.SLOW_WINDOW:
+        return _pulsed(t + h, h, state)
     return (state.output_s + state.level * (t + h - state.counted_s)) / h

@@ -127,7 +127,7 @@ def _sensed_degC(p: int, plant: Plant, heat: Heat) -> float:
 @part
 def _look(k: int, plant: Plant, state: State, heat: Heat, trace: Trace) -> Outcome:
     """Record the bodies, and see that they are where bodies can be."""
-    loop, controlled = state.loop[0], plant.probes[plant.rig[0].control_probe].sits_in
+    loop, judged = state.loop[0], plant.rig[0].judged_body
     loop.failed_s = k * plant.rig[0].h
     if loop.steps >= plant.rig[0].most_steps:
         return Outcome.GIVEN_UP
@@ -140,7 +140,7 @@ def _look(k: int, plant: Plant, state: State, heat: Heat, trace: Trace) -> Outco
             trace.bodies_degC[i, k] = degC
         if i == plant.rig[0].goal_body and k < plant.rig[0].samples - 1:
             loop.inside += 1 if plant.rig[0].goal_low_degC <= degC <= plant.rig[0].goal_high_degC else 0
-        if i == controlled:
+        if i == judged:
             loop.lowest_degC = loop.highest_degC = degC
     for d in range(plant.drives.size):
         if plant.drives[d].moves:
@@ -288,7 +288,7 @@ def _record_heat(k: int, plant: Plant, state: State, trace: Trace) -> None:
         drive = state.drives[d]
         if last:
             trace.drives_W[d, k] = drive.acting * drive.full_W
-            trace.put_out[d, k] = drive.level
+            trace.put_out[d, k] = 1.0 if drive.pulse_s > TIME_EPS else drive.level
         else:
             trace.drives_W[d, k] = (drive.moved_J - trace.drives_W[d, k]) / plant.rig[0].h
 

@@ -97,7 +97,7 @@ def advance(
 def _follow(span: float, plant: Plant, state: State, linear: Linear) -> None:
     """Note how far each body went in a span, also between its ends, from its rates there."""
     switched, loop = linear.switched[0] > 0, state.loop[0]
-    controlled = plant.probes[plant.rig[0].control_probe].sits_in
+    judged = plant.rig[0].judged_body
     for i in range(plant.bodies.size):
         before, after, by_drive = slot_of(linear.z, i), slot_of(linear.after, i), slot_of(linear.by_drive, i)
         low, high = min(before, after), max(before, after)
@@ -112,7 +112,7 @@ def _follow(span: float, plant: Plant, state: State, linear: Linear) -> None:
             body.lowest_degC = low
         if high > body.highest_degC:
             body.highest_degC = high
-        if i == controlled:
+        if i == judged:
             loop.lowest_degC, loop.highest_degC = min(loop.lowest_degC, low), max(loop.highest_degC, high)
 
 

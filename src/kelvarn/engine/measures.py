@@ -16,6 +16,7 @@ from kelvarn.model.mark import MEASURES
 from kelvarn.model.rig import Rig
 
 from .changes import openings
+from .guards import Ruler
 from .laws.pid import FIRST_AT_LIMIT, LAST_AT_LIMIT
 from .plan import setpoint_at
 from .plant import NONE
@@ -224,7 +225,7 @@ def worst_after(run: Run, measures: Measures) -> tuple[float, str] | None:
         first, last = run.sample_at(window.from_s), run.sample_at(window.to_s)
         here = slice(first, max(last, first + 1))
         setpoint = run.setpoint_degC[here]
-        if abs(float(run.controlled_degC[first] - setpoint[0])) > run.trial.band_K:
+        if abs(float(run.judged_degC[first] - setpoint[0])) > run.trial.band_K:
             continue
         away = max(float((run.highest_degC[here] - setpoint).max()), float((setpoint - run.lowest_degC[here]).max()))
         if away > max(over, run.trial.band_K) and (found is None or away > found[0]):
@@ -234,4 +235,5 @@ def worst_after(run: Run, measures: Measures) -> tuple[float, str] | None:
 
 def at_limit(run: Run) -> np.typing.NDArray[np.bool_]:
     """Samples at which more or less was asked than the drive could give."""
-    return (run.law_code >= FIRST_AT_LIMIT) & (run.law_code <= LAST_AT_LIMIT)
+    at_limit: np.typing.NDArray[np.bool_] = (run.law_code >= FIRST_AT_LIMIT) & (run.law_code <= LAST_AT_LIMIT)
+    return at_limit & (run.guard_code == Ruler.LAW)

@@ -232,7 +232,7 @@ def _follow(step: float, plant: Plant, state: State, adaptive: Adaptive) -> None
     """Note how far each body goes in a step from x to row _AT of the work, also between its ends."""
     x, work = adaptive.x, adaptive.work
     slopes(work[_AT], False, adaptive.squares[0], plant, state, adaptive, work[_RATE_AFTER])
-    controlled = plant.probes[plant.rig[0].control_probe].sits_in
+    judged = plant.rig[0].judged_body
     for i in range(plant.bodies.size):
         low, high = min(x[i], work[_AT, i]), max(x[i], work[_AT, i])
         if work[_RATE_BEFORE, i] * work[_RATE_AFTER, i] < 0.0:
@@ -241,7 +241,7 @@ def _follow(step: float, plant: Plant, state: State, adaptive: Adaptive) -> None
         low, high = temperature(low, plant.bodies[i])[0], temperature(high, plant.bodies[i])[0]
         body = state.bodies[i]
         body.lowest_degC, body.highest_degC = min(body.lowest_degC, low), max(body.highest_degC, high)
-        if i == controlled:
+        if i == judged:
             loop = state.loop[0]
             loop.lowest_degC, loop.highest_degC = min(loop.lowest_degC, low), max(loop.highest_degC, high)
 

@@ -75,6 +75,7 @@ class RigData:
     most_steps: int  # of the adaptive one, after which it is given up
     sharing: int  # Sharing
     control_probe: int
+    judged_body: int  # whose temperature measures are of
     peeks: bool  # whether some probe is read between samples
     outside_degC: float  # surroundings at the start
     band_K: float  # half width of the band in which it counts as settled
@@ -225,6 +226,7 @@ class DriveState:
     motor: float = 0.0  # place of a valve's motor
     counted_s: float = 0.0  # up to when the output is counted
     output_s: float = 0.0  # output times seconds since the sample
+    pulse_s: float = 0.0  # of a pulse begun, what lies beyond the sample
     acting: float = 0.0  # level that acts
     ramp_per_s: float = 0.0  # of a valve under way
     target: float = 0.0  # flow that it tends to
@@ -286,7 +288,7 @@ class LoopState:
     lost_J: float
     failed_body: int
     failed_s: float
-    lowest_degC: float  # of the controlled body in this sample
+    lowest_degC: float  # of the judged body in this sample
     highest_degC: float
     inside: int  # samples so far at which the goal was kept
 

@@ -115,10 +115,11 @@ def prepare(rig: Rig, trial: Trial, step_share: float = STEP_SHARE, tolerance_K:
         most_steps=MOST_STEPS + 4 * samples * (len(segments) + switchings * len(rig.drives)),
         sharing=sharing_of(rig),
         control_probe=rig.control_index,
+        judged_body=rig.body_index(rig.judged_body),
         peeks=any(probe.peek_segment >= 0 for probe in probes),
         outside_degC=layout.outside_degC,
         band_K=trial.band_K,
-        **_goal(rig, layout),
+        **_goal(rig),
     )
     plant = Plant(
         rig=table(RigData, [data]),
@@ -326,14 +327,14 @@ def fresh_trace(prepared: Prepared, named: int) -> Trace:
     )
 
 
-def _goal(rig: Rig, layout: Layout) -> dict[str, Any]:
+def _goal(rig: Rig) -> dict[str, Any]:
     """The goal as fields of the rig's record."""
     goal = rig.goal
     if goal is None:
         return {"goal_body": -1, "goal_low_degC": 0.0, "goal_high_degC": 0.0}
     low, high = goal.low_degC, goal.high_degC
     return {
-        "goal_body": layout.entry[goal.body],
+        "goal_body": rig.body_index(goal.body),
         "goal_low_degC": -math.inf if low is None else low,
         "goal_high_degC": math.inf if high is None else high,
     }
@@ -351,4 +352,4 @@ def fresh_found(prepared: Prepared) -> Found:
 
 def control_for(rig: Rig, controller: Controller, trial: Trial) -> Control:
     """A controller for the kernel, before its first sample."""
-    return control_of(controller, trial.plan, rig.probe.interval_s, rig.way)
+    return control_of(controller, trial.plan, rig.probe.interval_s, rig.way, events=trial.events)

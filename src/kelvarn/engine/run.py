@@ -118,7 +118,7 @@ class Run(Summary):
         flow: relative flow of each fan and position of each valve, 0…1, shape (drives, m).
         probes_degC: what each probe reads, shape (probes, m).
         bodies_degC: shape (bodies, m).
-        lowest_degC, highest_degC: of the controlled body from here to the next sample, shape (m,).
+        lowest_degC, highest_degC: of the judged body from here to the next sample, shape (m,).
     """
 
     time_s: Floats
@@ -143,9 +143,9 @@ class Run(Summary):
     highest_degC: Floats
 
     @cached_property
-    def controlled_degC(self) -> Floats:
-        """Temperature of the body that the control probe sits in."""
-        row: Floats = self.bodies_degC[self.rig.body_index(self.rig.probe.body)]
+    def judged_degC(self) -> Floats:
+        """Temperature of the body that measures are of."""
+        row: Floats = self.bodies_degC[self.rig.body_index(self.rig.judged_body)]
         return row
 
     @cached_property

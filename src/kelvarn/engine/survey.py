@@ -28,7 +28,7 @@ class Trace(NamedTuple):
     guard_code: Codes
     alarm_code: Codes
     bodies_degC: Grid  # of each body that has a name
-    lowest_degC: Reals  # of the controlled body until the next sample
+    lowest_degC: Reals  # of the judged body until the next sample
     highest_degC: Reals
     readings_degC: Grid  # of each probe
     put_out: Grid  # output of each drive until the next sample, before its dead time
@@ -266,8 +266,8 @@ def survey(plant: Plant, state: State, trace: Trace, found: Found) -> None:
         found: `windows` says what to read; the rest is written.
     """
     rig = plant.rig[0]
-    # A response model of two lags has a body that is not shown; the controlled one always is.
-    y = trace.bodies_degC[plant.probes[rig.control_probe].sits_in]
+    # A response model of two lags has a body that is not shown; the judged one always is.
+    y = trace.bodies_degC[rig.judged_body]
     for w in range(found.windows.size):
         if found.windows[w].last > found.windows[w].first:
             _read(found.windows[w], rig.h, rig.band_K, y, trace.lowest_degC, trace.highest_degC, trace.setpoint_degC,
@@ -278,7 +278,7 @@ def survey(plant: Plant, state: State, trace: Trace, found: Found) -> None:
     for k in range(last):
         total += trace.given[k]
         travel += abs(trace.given[k + 1] - trace.given[k])
-        if _FIRST_AT_LIMIT <= trace.law_code[k] <= _LAST_AT_LIMIT:
+        if _FIRST_AT_LIMIT <= trace.law_code[k] <= _LAST_AT_LIMIT and trace.guard_code[k] == 0:
             count += 1
         if trace.law_code[k] == _STEP_TAKEN or trace.law_code[k] == _STARTS:
             taken += 1

@@ -1,22 +1,42 @@
 """A controller's decision at one sample, in words and numbers: the sentences stand with the laws."""
 
-from kelvarn.units import Scale
+from kelvarn.model.candidate import Controller
+from kelvarn.model.pid import Pid
+from kelvarn.units import Quantity, Scale, show
 
+from .control import retunings_of
+from .guards import Ruler
 from .laws import law_module
+from .plant import TIME_EPS
 from .run import Run
 from .sample import Sample, Term
 
 
 def why(run: Run, index: int, scale: Scale = Scale.CELSIUS) -> str:
     """One sentence on what the controller decided at a sample, and why."""
-    said: str = law_module(run.controller).why(run.controller, _sample(run, index), scale)
+    said: str = law_module(run.controller).why(_law_at(run, index), _sample(run, index), scale)
+    if run.guard_code[index] == Ruler.OVERRIDE:
+        return f"held at {show(float(run.drive[index]), Quantity.DRIVE)} by hand; without: {said}"
     return said
 
 
 def terms(run: Run, index: int) -> list[Term]:
     """The terms of the run's law at a sample; none where it has none."""
-    found: list[Term] = law_module(run.controller).terms(run.controller, _sample(run, index))
+    found: list[Term] = law_module(run.controller).terms(_law_at(run, index), _sample(run, index))
     return found
+
+
+def _law_at(run: Run, index: int) -> Controller:
+    """The law with the settings that it has at a sample: events may have changed them."""
+    law = run.controller
+    if not isinstance(law, Pid):
+        return law
+    gain = ti = td = 1.0
+    for change in retunings_of(run.trial.events):
+        if change.at_s <= run.time_s[index] + TIME_EPS:
+            gain, ti, td = gain * change.gain, ti * change.ti, td * change.td
+    changed = {"kp_per_K": law.kp_per_K * gain, "ti_s": law.ti_s * ti, "td_s": law.td_s * td}
+    return law.model_copy(update=changed) if (gain, ti, td) != (1.0, 1.0, 1.0) else law
 
 
 def _sample(run: Run, index: int) -> Sample:

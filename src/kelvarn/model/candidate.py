@@ -9,6 +9,7 @@ from .fields import ModelBase, Name, Notes, field
 from .fixed import Fixed
 from .on_off import OnOff
 from .pid import Pid
+from .set_aside import SetAside
 
 _Law = OnOff | Curve | Pid | Fixed
 Controller = Annotated[_Law, Field(discriminator="law")]
@@ -23,6 +24,7 @@ class Candidate(ModelBase):
     controller: Controller = field(..., "Controller", "How it controls.")
     hidden: bool = field(False, "Hidden", "Whether it is left off the strip.")
     notes: Notes = field("", "Notes", "What is worth knowing of this candidate.")
+    set_aside: tuple[SetAside, ...] = field((), "Set aside", "Remarks that do not count here.", max_length=60)
 
     @property
     def strategy(self) -> str:

@@ -4,8 +4,10 @@ A path names a field from the project down, such as ("rig", "bodies", 1, "capaci
 `pydantic.ValidationError` (or `EditError`) where the result would be no valid project; the old one is untouched.
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import Any, TypeVar
+
+from pydantic import ValidationError
 
 from .candidate import Candidate
 from .events import EVENT_KINDS
@@ -117,6 +119,17 @@ def add_candidate(project: Project, candidate: Candidate) -> tuple[Project, str]
     name = free_name(candidate.name, [c.name for c in project.candidates])
     added = with_fields(candidate, name=name, hidden=False)
     return with_fields(project, candidates=(*project.candidates, added)), name
+
+
+def add_candidates(project: Project, candidates: Sequence[Candidate]) -> Project:
+    """Add candidates of another project. Raises EditError where there is no room for them, or one does not fit."""
+    for candidate in candidates:
+        try:
+            project, _ = add_candidate(project, candidate)
+        except ValidationError as error:
+            said = str(error.errors()[0]["msg"]).removeprefix("Value error, ")
+            raise EditError(f"“{candidate.name}” does not fit this project: {said}.") from error
+    return project
 
 
 def remove_candidate(project: Project, name: str) -> Project:

@@ -218,7 +218,56 @@ class ProbeFault(EventBase):
         return {"name": "Probe fails", "probe": rig.probe.name}
 
 
-_Any = DoorOpens | SurroundingsChange | Load | ColdPart | DrawOffRuns | SupplyChange | ProbeFault
+class ByHand(EventBase):
+    """The drive is held by hand; at its end the law goes on from there."""
+
+    what = "the drive is held by hand"
+    color, faint = "gold", True
+    kind: Literal["by_hand"] = "by_hand"
+    drive: float = number(
+        0.3,
+        Quantity.DRIVE,
+        -1.0,
+        1.0,
+        "Drive",
+        "What is given while it lasts; below 0 it cools, in a rig that does both.",
+    )
+
+    def text(self, scale: Scale) -> str:
+        return f"{self.name} {show(self.drive, Quantity.DRIVE)}"
+
+    @classmethod
+    def begins_as(cls, rig: "Rig") -> dict[str, Any]:
+        del rig
+        return {"name": "By hand", "drive": 0.3}
+
+    def check(self, rig: "Rig") -> None:
+        if self.drive < 0 and not rig.way.both:
+            raise ValueError("holds the drive below 0 %, which is for rigs that both heat and cool")
+
+
+class SettingsChange(EventBase):
+    """Gain and times of P, PI and PID change while it runs; other laws stay as they are."""
+
+    what = "settings change (P, PI, PID)"
+    color, faint = "gold", True
+    kind: Literal["settings"] = "settings"
+    gain_factor: float = number(2.0, Quantity.NUMBER, 0.01, 100.0, "Gain ×", "How many times the gain is then.")
+    ti_factor: float = number(1.0, Quantity.NUMBER, 0.01, 100.0, "Integral time ×", "Likewise.")
+    td_factor: float = number(1.0, Quantity.NUMBER, 0.01, 100.0, "Derivative time ×", "Likewise.")
+
+    def text(self, scale: Scale) -> str:
+        return f"{self.name}, gain ×{self.gain_factor:g}"
+
+    @classmethod
+    def begins_as(cls, rig: "Rig") -> dict[str, Any]:
+        del rig
+        return {"name": "Other settings"}
+
+
+_Any = (
+    DoorOpens | SurroundingsChange | Load | ColdPart | DrawOffRuns | SupplyChange | ProbeFault | ByHand | SettingsChange
+)
 Event = Annotated[_Any, Field(discriminator="kind")]
 EVENT_KINDS: dict[str, type[EventBase]] = {kind.model_fields["kind"].default: kind for kind in get_args(_Any)}
 """Every kind of event by the word that files have for it, in the order of the menu."""

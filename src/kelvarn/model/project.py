@@ -8,11 +8,14 @@ from kelvarn.units import Scale
 
 from .candidate import Candidate
 from .fields import ModelBase, Name, Notes, field
+from .kept_run import MOST_KEPT, KeptRun
 from .names import check_unique
 from .rig import Rig
 from .trial import Trial
 
-LaneName = Literal["temperature", "bodies", "probes", "drive", "output", "terms", "flow", "switching", "events"]
+LaneName = Literal[
+    "temperature", "bodies", "probes", "counts", "drive", "output", "terms", "flow", "switching", "pulses", "events"
+]  # fmt: skip
 CheckName = Literal["cut_off", "outputs_alone"]
 CHECKS: dict[CheckName, tuple[str, str]] = {
     "cut_off": ("Independent cut-off", "one that needs no software is fitted and was seen to act"),
@@ -38,14 +41,16 @@ class Project(ModelBase):
     chosen: Name | None = field(None, "Chosen", "The candidate that goes to the device.")
     notes: Notes = field("", "Notes", "Whatever is worth keeping.")
     lanes: tuple[LaneName, ...] = field(
-        ("temperature", "drive", "switching", "events"), "Lanes", "What the strip shows.", min_length=1, max_length=9
+        ("temperature", "drive", "switching", "events"), "Lanes", "What the strip shows.", min_length=1, max_length=11
     )
+    kept: tuple[KeptRun, ...] = field((), "Kept runs", "Runs that are kept for good.", max_length=MOST_KEPT)
     checked: tuple[CheckName, ...] = field((), "Seen to", "What was seen to before the handover.", max_length=2)
 
     @model_validator(mode="after")
     def _names_fit(self) -> "Project":
         check_unique([candidate.name for candidate in self.candidates], "candidate")
         check_unique([trial.name for trial in self.trials], "trial")
+        check_unique([run.name for run in self.kept], "kept run")
         if self.chosen is not None and self.chosen not in [c.name for c in self.candidates]:
             raise ValueError(f"the chosen candidate “{self.chosen}” does not exist")
         for trial in self.trials:

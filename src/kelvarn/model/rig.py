@@ -7,12 +7,13 @@ from pydantic import model_validator
 
 from .bodies import Body, DrawOff, Link, Surroundings, check_link
 from .drives import AnyDrive, Drive
-from .fields import SURROUNDINGS, ModelBase, field
+from .fields import SURROUNDINGS, ModelBase, Name, field
 from .goal import Goal
 from .law import Way
 from .names import check_unique
 from .probes import Probe
 from .response import ResponseModel
+from .set_aside import SetAside
 
 MAX_BODIES = 16
 MAX_DRIVES = 4
@@ -41,6 +42,10 @@ class Rig(ModelBase):
     )
     surroundings: Surroundings = field(Surroundings(), "Surroundings", "What lies outside.")
     goal: Goal | None = field(None, "Goal", "What must be kept where, and why.")
+    judged: Name | None = field(
+        None, "Marks speak of", "The body whose temperature is judged; else the one that the control probe sits in."
+    )
+    set_aside: tuple[SetAside, ...] = field((), "Set aside", "Remarks that do not count here.", max_length=60)
 
     @property
     def drive(self) -> AnyDrive:
@@ -56,6 +61,11 @@ class Rig(ModelBase):
     def control_index(self) -> int:
         """Where the control probe stands."""
         return [probe.role for probe in self.probes].index("control")
+
+    @property
+    def judged_body(self) -> str:
+        """The body that measures speak of."""
+        return self.judged or self.probe.body
 
     @cached_property
     def all_bodies(self) -> tuple[Body, ...]:
@@ -144,6 +154,8 @@ class Rig(ModelBase):
             raise ValueError("exactly one probe must have the role control")
         if self.goal is not None and self.goal.body not in names:
             raise ValueError(f"the goal names the body “{self.goal.body}”, which does not exist")
+        if self.judged is not None and self.judged not in names:
+            raise ValueError(f"the body judged is “{self.judged}”, which does not exist")
         drives: list[tuple[Any, str | None, str]] = [(drive, drive.heated_body, "drive") for drive in self.drives]
         probes = [(probe, probe.body, "probe") for probe in self.probes]
         for part, body, title in drives + probes + [(found, found.body, "draw-off") for found in self.draw_offs]:

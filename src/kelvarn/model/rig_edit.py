@@ -43,6 +43,7 @@ def rename_body(project: Project, old: str, new: str) -> Project:
         probes=tuple(follow(probe) for probe in rig.probes),
         draw_offs=tuple(follow(draw_off) for draw_off in rig.draw_offs),
         goal=follow(rig.goal),
+        judged=new if rig.judged == old else rig.judged,
     )
     trials = tuple(
         trial.model_copy(
@@ -101,6 +102,7 @@ def remove_body(project: Project, name: str) -> Project:
         bodies=tuple(body for body in rig.bodies if body.name != name),
         links=tuple(link for link in rig.links if name not in (link.a, link.b)),
         goal=None if rig.goal is not None and rig.goal.body == name else rig.goal,
+        judged=None if rig.judged == name else rig.judged,
     )
     return _drop_events(
         project,
@@ -272,7 +274,7 @@ def to_response(project: Project, response: ResponseModel) -> Project:
         rig.goal.model_copy(update={"body": name}) if rig.goal is not None and rig.goal.body == rig.probe.body else None
     )
     changed = with_fields(
-        rig, bodies=(), links=(), draw_offs=(), response=response, drives=drives, probes=probes, goal=goal
+        rig, bodies=(), links=(), draw_offs=(), response=response, drives=drives, probes=probes, goal=goal, judged=None
     )
     gone = set(rig.body_names) - {rig.probe.body}
 

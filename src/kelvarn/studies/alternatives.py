@@ -202,7 +202,8 @@ def _of_rig(rig: Rig, law: Controller) -> Iterator[Alternative]:
     probe = rig.probe
     for body in rig.bodies:
         if body.name != probe.body:
-            moved = _probe_with(rig, body=body.name)
+            # What is judged stays where it was.
+            moved = with_fields(_probe_with(rig, body=body.name), judged=rig.judged_body)
             yield Alternative(f"probe from {probe.body} to {body.name}", moved, law, of_rig=True)
     outer = [link for link in rig.links if SURROUNDINGS in (link.a, link.b) and link.driven_by is None]
     if outer:

@@ -122,17 +122,15 @@ def axis_of(law: Controller, path: Path) -> Axis:
     Raises:
         MapError: the law has no such setting, or it has no range.
     """
-    try:
-        value = value_at(law, path)
-        info = type(value_at(law, path[:-1])).model_fields[str(path[-1])]
-    except (AttributeError, KeyError, IndexError, TypeError):
-        value, info = None, None
-    extra: Any = info.json_schema_extra if info is not None else None
-    if not isinstance(extra, dict) or "quantity" not in extra or isinstance(value, bool):
-        known = ", ".join(".".join(map(str, each)) for each in settings_of(law))
-        raise MapError(f"“{'.'.join(map(str, path))}” is no setting of {law.strategy} to map; there are {known}.")
-    if value is None:
-        raise MapError(f"“{'.'.join(map(str, path))}” is not set in this candidate; give it a value first.")
+    known, name = settings_of(law), ".".join(map(str, path))
+    if path not in known:
+        if len(path) == 1 and path[0] in (*law.rulers, *law.more) and path[0] not in law.idle:
+            raise MapError(f"“{name}” is no number, or not set in this candidate; give it a value first.")
+        there = ", ".join(".".join(map(str, each)) for each in known)
+        raise MapError(f"“{name}” is no setting of {law.strategy} to map; there are {there}.")
+    value = value_at(law, path)
+    info = type(value_at(law, path[:-1])).model_fields[str(path[-1])]
+    extra: Any = info.json_schema_extra
     quantity = Quantity(extra["quantity"])
     low, high = (_limit(info, name) for name in ("ge", "le"))
     log = quantity not in _LINEAR and value > 0 and extra.get("log", True)
@@ -147,9 +145,9 @@ def axis_of(law: Controller, path: Path) -> Axis:
         ends = max(begin, low), min(end, high)
         values = np.linspace(*ends, SIZE)
     if not ends[0] < ends[1]:
-        raise MapError(f"“{'.'.join(map(str, path))}” has no range to map.")
+        raise MapError(f"“{name}” has no range to map.")
     steps = f"Step {int(path[1]) + 1}: " if len(path) > 1 else ""
-    title = f"{steps}{info.title if info is not None else path[-1]}"
+    title = f"{steps}{info.title or path[-1]}"
     return Axis(path, title, quantity, tuple(map(float, values)), bool(log))
 
 

@@ -7,12 +7,12 @@ them, and what two parts share is in both: the difference to the whole is said a
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from kelvarn.engine.marks import value_of
+from kelvarn.engine.marks import judge, value_of
 from kelvarn.engine.measures import Measures, measure
 from kelvarn.engine.run import Stopped, compute
 from kelvarn.engine.steady import can_hold, rest_degC
 from kelvarn.model.candidate import Candidate
-from kelvarn.model.mark import Mark
+from kelvarn.model.mark import MEASURES, Mark
 from kelvarn.model.project import Project
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Trial
@@ -34,6 +34,17 @@ EXPLAINED = (
 """Measures that can be asked about."""
 _MOST_REMEDIES = 8
 _LEAST = 0.02  # share of the whole below which a part is not told
+
+
+def can_be_asked(trial: Trial) -> tuple[Mark, ...]:
+    """Every measure of a trial's runs that can be asked about, as marks whose limit plays no part."""
+    found: list[Mark] = []
+    for name in EXPLAINED:
+        if MEASURES[name].scope == "event":
+            found += [Mark(measure=name, limit=0, event=event.name) for event in trial.events]
+        else:
+            found.append(Mark(measure=name, limit=0))
+    return tuple(found)
 
 
 class ReasonError(ValueError):
@@ -102,21 +113,14 @@ def subject(trial: Trial, measures: Measures) -> Mark:
     Raises:
         ReasonError: nothing of the run can be asked about.
     """
-    asked = [mark for mark in trial.marks if mark.measure in EXPLAINED]
-    candidates = sorted(asked, key=lambda mark: _met(mark, measures))
+    asked = [verdict for verdict in judge(trial, measures) if verdict.mark.measure in EXPLAINED]
+    candidates = [verdict.mark for verdict in sorted(asked, key=lambda verdict: verdict.met)]
     candidates += [Mark(measure=name, limit=0) for name in ("overshoot_K", "swing_K", "steady_error_K")]
     for mark in candidates:
         value, _ = value_of(mark, measures)
         if value is not None and abs(value) > 1e-6:
             return mark
     raise ReasonError("Nothing of this run needs a reason: it neither overshoots nor swings nor is off.")
-
-
-def _met(mark: Mark, measures: Measures) -> bool:
-    value, _ = value_of(mark, measures)
-    if value is None:
-        return False
-    return abs(value) <= mark.limit if mark.direction == "within" else value <= mark.limit
 
 
 def reasons(
@@ -138,6 +142,8 @@ def reasons(
     rig, law = project.rig, candidate.controller
     as_it_is = measure(compute(rig, law, trial))
     ref = ref or subject(trial, as_it_is)
+    if ref.measure not in EXPLAINED:
+        raise ReasonError(f"{ref.title} is made of too much; {', '.join(EXPLAINED)} can be asked about.")
     whole, why_not = value_of(ref, as_it_is)
     if whole is None:
         raise ReasonError(f"{ref.title} of “{candidate.name}” has no value here: {why_not}.")

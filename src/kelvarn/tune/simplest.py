@@ -1,4 +1,4 @@
-"""The simplest that does: every strategy at its best for a trial's marks, and the first of them that meets all.
+"""The simplest that does: every strategy at its best for the marks of trials, and the first of them that meets all.
 
 Each strategy is tried on a grid of its settings on log scales, laid round the ultimate point of the rig, and its best
 point is refined by a bounded search (Nelder and Mead, by SciPy). All by runs of the engine; the same project gives the
@@ -16,16 +16,19 @@ from scipy.optimize import minimize
 from kelvarn.engine.marks import Verdict
 from kelvarn.engine.run import Stopped
 from kelvarn.model.candidate import Controller
+from kelvarn.model.curve import Curve, CurveStep
+from kelvarn.model.drives import Fan
 from kelvarn.model.on_off import OnOff
 from kelvarn.model.pid import Pid
 from kelvarn.model.project import Project
+from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Trial
 from kelvarn.studies.batch import Case, CaseResult, run_many
 from kelvarn.studies.room import margin
 
 from .loop import loop_of, reserve
 from .plant import PlantError
-from .starts import ultimate_of_project
+from .starts import ultimate_of_rig
 from .ultimate import Ultimate
 
 LEAST_RESERVE = 1.7
@@ -82,13 +85,15 @@ class _Space:
     law: Callable[[Point], Controller]
 
 
-def _spaces(at: Ultimate) -> tuple[_Space, ...]:
-    """Strategies from the simplest on."""
-    ku, pu = at.gain_per_K, at.period_s
+def _spaces(rig: Rig, trial: Trial) -> tuple[_Space, ...]:
+    """Strategies that fit the rig, from the simplest on."""
+    ku, pu = ultimate_of_rig(rig, trial) or _USUAL
     gain = (max(0.01 * ku, 1e-5), min(0.9 * ku, 1e3))
+    fan = next((drive for drive in rig.drives if isinstance(drive, Fan) and drive.acts == "cools"), None)
     return (
         _Space("On/off", ((0.05, 20.0), (0.02, 20.0)), (9, 9),
                lambda x: OnOff(below_K=_round(x[0]), above_K=_round(x[1]))),
+        *(_curves(fan, trial.plan.last_degC) if fan is not None else ()),
         _Space("P", (gain,), (24,), lambda x: Pid(terms="P", kp_per_K=_round(x[0]))),
         _Space("PI", (gain, (0.2 * pu, 40 * pu), (0.3, 1.0)), (8, 7, 2),
                lambda x: Pid(terms="PI", kp_per_K=_round(x[0]), ti_s=_round(x[1]), setpoint_weight=_round(x[2]))),
@@ -98,27 +103,50 @@ def _spaces(at: Ultimate) -> tuple[_Space, ...]:
     )  # fmt: skip
 
 
+def _curves(fan: Fan, setpoint: float) -> tuple[_Space, ...]:
+    """Fan curves that begin so many kelvins before the setpoint, and are full so many after that."""
+    floor = round(min(max(fan.stalls_below, fan.starts_from or 0.0, fan.floor) + 0.02, 1.0), 2)
+
+    def steps(x: Point) -> Curve:
+        begin, width, back = setpoint - x[0], x[1], _round(x[2])
+        return Curve(steps=tuple(
+            CurveStep(from_degC=round(begin + share * width, 2), drive=round(floor + share * (1 - floor), 2),
+                      back_off_K=back)
+            for share in (0.0, 0.5, 1.0)
+        ))  # fmt: skip
+
+    def ramp(x: Point) -> Curve:
+        begin = round(setpoint - x[0], 2)
+        return Curve(shape="ramp", start_degC=begin, full_degC=round(begin + x[1], 2), floor=floor,
+                     back_off_K=_round(x[2]))  # fmt: skip
+
+    ranges = ((0.5, 12.0), (2.0, 60.0), (0.5, 10.0))
+    return _Space("Fan steps", ranges, (5, 6, 3), steps), _Space("Fan ramp", ranges, (5, 6, 2), ramp)
+
+
 def _round(value: float) -> float:
     """Three figures: more nobody sets."""
     return float(f"{value:.3g}")
 
 
-def suggest(project: Project, trial: Trial, tell: Callable[[float], bool] = lambda _: True) -> Suggestion:
-    """Every strategy at its best for a trial.
+def suggest(project: Project, trials: Sequence[Trial], tell: Callable[[float], bool] = lambda _: True) -> Suggestion:
+    """Every strategy at its best for one trial, or for several at once.
 
     Args:
-        project, trial: the rig, and the marks.
+        project, trials: the rig, and the marks; of several trials those that have some.
         tell: told the share that is done; False ends the search.
 
     Raises:
-        PlantError: the trial has no marks, so that nothing tells what is better.
+        PlantError: no trial has marks, so that nothing tells what is better.
         Stopped: `tell` ended it.
     """
-    if not trial.marks:
-        raise PlantError(f"The trial “{trial.name}” has no marks; say first what is asked of the candidates.")
-    spaces = _spaces(ultimate_of_project(project, trial) or _USUAL)
-    total = sum(math.prod(space.counts) + _STEPS for space in spaces)
-    search = _Search(project, trial, total, tell)
+    asked = [trial for trial in trials if trial.marks]
+    if not asked:
+        named = f"The trial “{trials[0].name}” has" if len(trials) == 1 else "The trials have"
+        raise PlantError(f"{named} no marks; say first what is asked of the candidates.")
+    spaces = _spaces(project.rig, asked[0])
+    total = len(asked) * sum(math.prod(space.counts) + _STEPS for space in spaces)
+    search = _Search(project, asked, total, tell)
     best = tuple(search.best(space) for space in spaces)
     return Suggestion(best, next((each for each in best if each.does), None), search.runs)
 
@@ -126,8 +154,8 @@ def suggest(project: Project, trial: Trial, tell: Callable[[float], bool] = lamb
 class _Search:
     """Runs points of strategies, and counts them."""
 
-    def __init__(self, project: Project, trial: Trial, total: int, tell: Callable[[float], bool]) -> None:
-        self._project, self._trial, self._total, self._tell = project, trial, total, tell
+    def __init__(self, project: Project, trials: list[Trial], total: int, tell: Callable[[float], bool]) -> None:
+        self._project, self._trials, self._total, self._tell = project, trials, total, tell
         self.runs = 0
 
     def best(self, space: _Space) -> Best:
@@ -151,11 +179,16 @@ class _Search:
         return self._judged(space, space.law(point), result)
 
     def _run(self, space: _Space, points: Sequence[Point]) -> list[CaseResult]:
-        rig, trial = self._project.rig, self._trial
-        cases = (Case(k, rig, space.law(point), trial) for k, point in enumerate(points))
-        found = []
-        for result in run_many(cases):
-            found.append(result)
+        """Of each point the verdicts of all trials."""
+        cases = (
+            Case(k, self._project.rig, space.law(point), trial)
+            for k, point in enumerate(points)
+            for trial in self._trials
+        )
+        found: list[CaseResult] = []
+        for count, result in enumerate(run_many(cases)):
+            first = count % len(self._trials) == 0
+            found.append(result) if first else found.append(_both(found.pop(), result))
             self.runs += 1
             if not self._tell(min(self.runs / self._total, 1.0)):
                 raise Stopped
@@ -165,14 +198,21 @@ class _Search:
         factor = None
         if isinstance(law, Pid):
             try:
-                factor = reserve(loop_of(self._project.rig, law, self._trial.plan.last_degC)).gain_factor
+                factor = reserve(loop_of(self._project.rig, law, self._trials[0].plan.last_degC)).gain_factor
             except PlantError:
                 factor = None
         margins = [(margin(verdict), verdict) for verdict in result.verdicts]
         worst, binds = min(margins, key=lambda each: each[0], default=(0.0, None))
         met = sum(verdict.met for verdict in result.verdicts)
         miss = sum(-each for each, verdict in margins if not verdict.met)
-        return Best(space.strategy, law, met, len(self._trial.marks), miss, max(worst, 0.0), binds, factor)
+        asked = sum(len(trial.marks) for trial in self._trials)
+        return Best(space.strategy, law, met, asked, miss, max(worst, 0.0), binds, factor)
+
+
+def _both(one: CaseResult, other: CaseResult) -> CaseResult:
+    """A point on one trial and on the next: one that cannot be run there cannot be at all."""
+    measures = None if other.measures is None else one.measures
+    return CaseResult(one.key, measures, one.verdicts + other.verdicts, one.fault or other.fault)
 
 
 def _simplex(first: Point, axes: Sequence[np.ndarray]) -> np.ndarray:

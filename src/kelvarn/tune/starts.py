@@ -11,9 +11,11 @@ from kelvarn.engine.step import open_loop, usual_drive
 from kelvarn.model.candidate import Candidate
 from kelvarn.model.pid import Pid
 from kelvarn.model.project import Project
+from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Trial
 from kelvarn.studies.results import Result, Results
 
+from .first_tries import FirstTry, first_tries
 from .loop import ultimate_of
 from .plant import Plant, PlantError, plant_of
 from .rules import Starting, starting_points
@@ -25,13 +27,13 @@ class Tried:
     """A starting point that was run.
 
     Attributes:
-        start: the rule and what it gives.
+        start: the rule and what it gives, or what else it goes by.
         candidate: its settings as a candidate; None where the rule does not apply or its settings are out of range.
         result: how it does on the trial; None where it cannot be run.
         reason: why there is no candidate or no result; empty where there are both.
     """
 
-    start: Starting
+    start: Starting | FirstTry
     candidate: Candidate | None
     result: Result | None
     reason: str
@@ -48,10 +50,10 @@ def plant_of_project(project: Project, trial: Trial) -> Plant:
     return plant_of(open_loop(project.rig, drive, "cold").reading)
 
 
-def ultimate_of_project(project: Project, trial: Trial) -> Ultimate | None:
-    """The ultimate point of a project's rig near a trial's setpoint; None where it has none."""
+def ultimate_of_rig(rig: Rig, trial: Trial) -> Ultimate | None:
+    """The ultimate point of a rig near a trial's setpoint; None where it has none."""
     try:
-        return ultimate_of(project.rig, trial.plan.last_degC)
+        return ultimate_of(rig, trial.plan.last_degC)
     except PlantError:
         return None
 
@@ -69,7 +71,7 @@ def candidate_of(start: Starting) -> Candidate | None:
 
 
 def try_all(project: Project, trial: Trial, plant: Plant, tell: Callable[[float], object] | None = None) -> list[Tried]:
-    """Every rule on a trial, those that meet most marks first, then those that overshoot least; the others last.
+    """Every rule and first try on a trial; those that meet most marks first, then those that overshoot least.
 
     Args:
         project, trial: what is tuned for.
@@ -80,7 +82,8 @@ def try_all(project: Project, trial: Trial, plant: Plant, tell: Callable[[float]
         Stopped: it was stopped.
     """
     results, found = Results(most_bytes=0), list[Tried]()
-    starts = starting_points(plant, ultimate_of_project(project, trial))
+    starts: list[Starting | FirstTry] = [*starting_points(plant, ultimate_of_rig(project.rig, trial))]
+    starts += first_tries(project, trial, plant)
     for k, start in enumerate(starts):
         found.append(_try(project, trial, start, results))
         results.clear()  # of each only what is told of it is kept
@@ -89,8 +92,13 @@ def try_all(project: Project, trial: Trial, plant: Plant, tell: Callable[[float]
     return sorted(found, key=_order)
 
 
-def _try(project: Project, trial: Trial, start: Starting, results: Results) -> Tried:
-    candidate = candidate_of(start)
+def _candidate(start: FirstTry) -> Candidate | None:
+    made = start.controller
+    return None if made is None else Candidate(name=f"{start.strategy}: {start.rule.lower()}"[:60], controller=made)
+
+
+def _try(project: Project, trial: Trial, start: Starting | FirstTry, results: Results) -> Tried:
+    candidate = candidate_of(start) if isinstance(start, Starting) else _candidate(start)
     if candidate is None:
         return Tried(start, None, None, start.reason or "its settings are out of range")
     try:

@@ -20,8 +20,10 @@ from kelvarn.model.edit import (
     with_fields,
 )
 from kelvarn.model.law import Near
+from kelvarn.model.names import MOST_CHARACTERS
 from kelvarn.model.on_off import NOTATIONS, Notation, OnOff
 from kelvarn.model.trial import Trial
+from kelvarn.studies.alternatives import Alternative
 
 
 class CandidateActions:
@@ -50,6 +52,14 @@ class CandidateActions:
     def add_candidate(self, candidate: Candidate) -> None:
         """Add a candidate as it is, and select it."""
         self._add(candidate, f"add {candidate.name}")
+
+    def take(self, alternative: Alternative) -> None:
+        """Have an alternative to the selected candidate's run: its law as a candidate, or its rig in place of this."""
+        if alternative.of_rig:
+            self._document.set(("rig",), alternative.rig, alternative.words)
+        else:
+            name = f"{self.selected.name}: {alternative.words}"[:MOST_CHARACTERS]
+            self.add_candidate(Candidate(name=name, controller=alternative.law))
 
     def duplicate(self) -> None:
         """Add a copy of the selected candidate, and select it."""

@@ -1,21 +1,26 @@
 """What the lists of Control show: starting points by rules, and the simplest strategy that does."""
 
+from collections.abc import Sequence
+
 from kelvarn.engine.prepare import RunError
 from kelvarn.engine.run import current_go_on
 from kelvarn.model.candidate import Candidate
-from kelvarn.model.law import LawBase
+from kelvarn.model.law_words import settings_text
 from kelvarn.model.project import Project
 from kelvarn.model.trial import Trial
 from kelvarn.tune.plant import FirstOrder, Plant, PlantError
+from kelvarn.tune.relay_test import relay_test
+from kelvarn.tune.rules import Starting
 from kelvarn.tune.simplest import Best, suggest
 from kelvarn.tune.starts import Tried as TriedRule
-from kelvarn.tune.starts import plant_of_project, try_all
+from kelvarn.tune.starts import plant_of_project, try_all, ultimate_of_rig
+from kelvarn.tune.ultimate import Ultimate
 from kelvarn.units import Quantity, Scale, minutes, show, three_figures
 
 from .result_list import Column, Found, Tried
 
 START_COLUMNS = (
-    Column("rule", 325), Column("terms", 52), Column("settings", 275), Column("over", 70), Column("settles", 76),
+    Column("rule", 325), Column("terms", 66), Column("settings", 290), Column("over", 70), Column("settles", 76),
     Column("marks", 70),
 )  # fmt: skip
 SIMPLEST_COLUMNS = (
@@ -31,21 +36,23 @@ def starting_points(project: Project, trial: Trial, scale: Scale) -> Found:
         tried = try_all(project, trial, plant)
     except (RunError, PlantError) as error:
         return Found(str(error))
-    said = f"{_plant_text(plant, scale)} A click makes a candidate. Each was run on this trial."
+    said = f"{_plant_text(plant, scale)} {_rings_text(project, trial, plant, scale)}"
+    said += "Each was run on this trial; a click makes a candidate."
     return Found(said, tuple(Tried(_rule_cells(each, scale), each.candidate, each.start.source) for each in tried))
 
 
-def simplest(project: Project, trial: Trial, scale: Scale) -> Found:
-    """Every strategy at its best for a trial's marks. For another thread."""
+def simplest(project: Project, trials: Sequence[Trial], scale: Scale) -> Found:
+    """Every strategy at its best for the marks of trials. For another thread."""
     try:
-        found = suggest(project, trial, current_go_on() or (lambda _: True))
+        found = suggest(project, trials, current_go_on() or (lambda _: True))
     except PlantError as error:
         return Found(str(error))
     rows = tuple(_best_row(each, proposed=each is found.proposed, scale=scale) for each in found.best)
     end = "None of them meets all marks with a reserve to speak of."
     if found.proposed is not None:
         end = f"The simplest that does is {found.proposed.strategy} ★. A click makes a candidate."
-    return Found(f"Each strategy at its best for the marks of “{trial.name}”, by {found.runs} runs. {end}", rows)
+    of = f"“{trials[0].name}”" if len(trials) == 1 else "all trials"
+    return Found(f"Each strategy at its best for the marks of {of}, by {found.runs} runs. {end}", rows)
 
 
 def _best_row(each: Best, *, proposed: bool, scale: Scale) -> Tried:
@@ -60,18 +67,6 @@ def _best_row(each: Best, *, proposed: bool, scale: Scale) -> Tried:
     return Tried(cells, Candidate(name=name, controller=each.controller))
 
 
-def settings_text(law: LawBase, scale: Scale) -> str:
-    """The settings of a law that stand on rulers, in a few words."""
-    parts = []
-    for name in law.rulers:
-        info = type(law).model_fields[name]
-        extra = info.json_schema_extra
-        assert isinstance(extra, dict)
-        title = (info.title or name).replace("Gain ", "").replace("Integral time ", "").replace("Derivative time ", "")
-        parts.append(f"{title} {show(getattr(law, name), Quantity(str(extra['quantity'])), scale)}")
-    return ", ".join(parts)
-
-
 def _plant_text(plant: Plant, scale: Scale) -> str:
     delay = show(plant.dead_time_s, Quantity.DURATION)
     if isinstance(plant, FirstOrder):
@@ -82,20 +77,35 @@ def _plant_text(plant: Plant, scale: Scale) -> str:
     return f"Read off the open-loop step: rises {show(plant.rise_K_per_s, Quantity.RAMP, scale)}, dead time {delay}."
 
 
+def _rings_text(project: Project, trial: Trial, plant: Plant, scale: Scale) -> str:
+    """The ultimate point of the rig, worked out and by a relay test."""
+    parts = []
+    exact = ultimate_of_rig(project.rig, trial)
+    if exact is not None:
+        parts.append(f"rings at {_point_text(exact, scale)}")
+    try:
+        told = relay_test(project.rig, trial.plan.last_degC, plant).found
+    except (PlantError, RunError) as error:
+        parts.append(str(error).rstrip(".").replace("No drive", "no drive", 1).replace("Under", "under", 1))
+    else:
+        parts.append(f"a relay test tells {_point_text(told, scale)}")
+    said = "; ".join(parts)
+    return f"{said[0].upper()}{said[1:]}. "
+
+
+def _point_text(at: Ultimate, scale: Scale) -> str:
+    return f"{show(at.gain_per_K, Quantity.GAIN, scale)} every {show(at.period_s, Quantity.DURATION)}"
+
+
 def _rule_cells(tried: TriedRule, scale: Scale) -> tuple[str, ...]:
-    start = tried.start
-    if tried.result is None or tried.candidate is None:
-        return start.rule, start.terms, f"not applicable: {tried.reason}"
+    start, made = tried.start, tried.candidate
+    kind = start.terms if isinstance(start, Starting) else start.strategy
+    if tried.result is None or made is None:
+        return start.rule, kind, f"not applicable: {tried.reason}"
     values = tried.result.measures.main.values
     over, settled = values.get("overshoot_K"), values.get("settling_s")
-    gains = start.gains
-    assert gains is not None
-    parts = [show(gains.kp_per_K, Quantity.GAIN, scale)]
-    for name, value in (("Ti", gains.ti_s), ("Td", gains.td_s)):
-        if value is not None:
-            parts.append(f"{name} {show(value, Quantity.DURATION)}")
     return (
-        start.rule, start.terms, ", ".join(parts),
+        start.rule, kind, settings_text(made.controller, scale),
         "–" if over is None else show(over, Quantity.DIFFERENCE, scale),
         "never" if settled is None else minutes(settled),
         f"{tried.result.met} of {len(tried.result.verdicts)}",

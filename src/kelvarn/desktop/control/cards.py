@@ -12,12 +12,14 @@ from kelvarn.desktop.focus import FocusRing
 from kelvarn.desktop.lanes.scene import Entry
 from kelvarn.desktop.plain import plain_tip
 from kelvarn.model.candidate import STRATEGIES
+from kelvarn.model.rig import Rig
 from kelvarn.studies.results import Result
 from kelvarn.units import Quantity, Scale, minutes, show
 
 from .actions import CandidateActions
 
 _HEIGHT, _LINE = 74, 16  # px, and of a line more
+MANY_STARTS_PER_H = 12.0  # of a fan or a step of its curve: more is heard as hunting
 
 
 class Card(FocusRing):
@@ -197,7 +199,13 @@ class Card(FocusRing):
 
 
 def figures_of(result: Result, scale: Scale) -> list[tuple[str, str, str]]:
-    """Overshoot, settling (or swing, where it never settles) and marks met: caption, text, colour name."""
+    """Three figures that matter: caption, text, colour name.
+
+    Overshoot, settling (or swing, where it never settles) and marks met; of a fan that cools, over the whole trial,
+    how hot it gets, how often it starts and how hard it works.
+    """
+    if is_fan_job(result.run.rig):
+        return _fan_figures(result, scale)
     values = result.measures.main.values
     over, settled, swing = (values.get(key) for key in ("overshoot_K", "settling_s", "swing_K"))
     found = [("over", "–" if over is None else show(over, Quantity.DIFFERENCE, scale), "ink")]
@@ -212,8 +220,30 @@ def figures_of(result: Result, scale: Scale) -> list[tuple[str, str, str]]:
     return found
 
 
+def is_fan_job(rig: Rig) -> bool:
+    """Whether the rig only cools, by something that moves air or liquid."""
+    return not rig.heats and rig.drive.moves
+
+
+def _fan_figures(result: Result, scale: Scale) -> list[tuple[str, str, str]]:
+    whole, rig = result.measures.values, result.run.rig
+    body = rig.all_bodies[rig.body_index(rig.judged_body)]
+    hottest = result.measures.hottest_degC[body.name]
+    over = body.limit_degC is not None and hottest > body.limit_degC
+    starts = max(whole.get("steps_per_h") or 0.0, whole.get("switch_ons_per_h") or 0.0)
+    mean = whole.get("mean_drive")
+    return [
+        ("hottest", show(hottest, Quantity.TEMPERATURE, scale), "ember" if over else "ink"),
+        ("starts", show(starts, Quantity.PER_HOUR), "ember" if starts > MANY_STARTS_PER_H else "ink"),
+        ("mean drive", "–" if mean is None else show(mean, Quantity.DRIVE), "ink"),
+    ]
+
+
 def beyond_text(result: Result, scale: Scale) -> str:
-    """Where the run departs further than the figures say, such as "7.0 K after Loud"; empty where it does not."""
+    """What the figures do not say: where the run departs further, such as "7.0 K after Loud"; of a fan its marks."""
+    if is_fan_job(result.run.rig):
+        count = len(result.verdicts)
+        return f"{result.met} of {count} marks met" if count else ""
     worst = result.worst_after
     return "" if worst is None else f"{show(worst[0], Quantity.DIFFERENCE, scale)} away after {worst[1]}"
 

@@ -19,12 +19,13 @@ from kelvarn.engine.static_curve import Corner, Line, StaticCurve, static_curve
 from kelvarn.model.drives import Fan
 from kelvarn.units import Quantity, Scale, from_shown, show, to_shown
 
+from .cards import MANY_STARTS_PER_H
+
 _T = Quantity.TEMPERATURE
 _MOST_POINTS = 6000
 _LEAST_K = 10.0  # width of what is shown
 _ROOM = 0.08  # of the width, left beside what is shown
 _STEP_K, _STEP_DRIVE = 0.1, 1.0  # of arrow keys: in the unit shown, and in per cent
-_MANY_STARTS_PER_H = 12.0
 
 
 @dataclass(frozen=True)
@@ -163,7 +164,7 @@ class CurvePicture(QWidget):
 
     def _say(self, scene: Scene) -> None:
         starts = None if scene.result is None else scene.result.measures.values["steps_per_h"]
-        hunts = starts is not None and starts > _MANY_STARTS_PER_H
+        hunts = starts is not None and starts > MANY_STARTS_PER_H
         self.says.setText(f"hunts: {starts:.0f} starts of a step /h" if hunts else "")
         self.says.setVisible(hunts)
 

@@ -3,11 +3,14 @@
 from PySide6.QtCore import QObject, Signal
 
 from kelvarn.desktop.jobs import Jobs
+from kelvarn.engine.prepare import RunError
 from kelvarn.model.candidate import Controller
+from kelvarn.model.on_off import OnOff
 from kelvarn.model.pid import Pid
 from kelvarn.model.rig import Rig
 from kelvarn.tune.loop import Reserve, loop_of, reserve
 from kelvarn.tune.plant import PlantError
+from kelvarn.tune.swing import swing_of
 from kelvarn.units import Quantity, show, three_figures
 
 _CHANNEL = "reserve"
@@ -15,7 +18,7 @@ _Wanted = tuple[Rig, Controller, float]
 
 
 class ReserveWords(QObject):
-    """Says how much more gain or delay the selected candidate stands before it rings.
+    """Says how much more gain or delay the selected candidate stands before it rings; of on/off, how far it swings.
 
     Signals:
         updated: the words are other ones.
@@ -40,6 +43,8 @@ class ReserveWords(QObject):
         self._wanted = wanted
         if isinstance(controller, Pid):
             self._jobs.start(_CHANNEL, lambda: _words(rig, controller, setpoint_degC), self._take)
+        elif isinstance(controller, OnOff):
+            self._jobs.start(_CHANNEL, lambda: _swing_words(rig, controller, setpoint_degC), self._take)
         else:
             self._jobs.stop(_CHANNEL)
             self._take("")
@@ -55,6 +60,17 @@ def _words(rig: Rig, law: Pid, setpoint_degC: float) -> str:
         return reserve_text(reserve(loop_of(rig, law, setpoint_degC)))
     except PlantError as error:
         return f"Reserve: {error}"
+
+
+def _swing_words(rig: Rig, law: OnOff, setpoint_degC: float) -> str:
+    try:
+        found = swing_of(rig, law, setpoint_degC)
+    except (PlantError, RunError):
+        return ""
+    over, under = (show(abs(value), Quantity.DIFFERENCE) for value in (found.high_K, found.low_K))
+    far, often = show(found.swing_K, Quantity.DIFFERENCE), show(found.period_s, Quantity.DURATION)
+    up, down = ("over", "under") if rig.way.sign > 0 else ("under", "over")
+    return f"By one lag and dead time it swings {far} every {often}: {over} {up}, {under} {down}"
 
 
 def reserve_text(found: Reserve) -> str:

@@ -22,12 +22,16 @@ from kelvarn.model.curve import Curve
 from kelvarn.model.edit import Path, add_event, remove_event, rename_event
 from kelvarn.model.events import EVENT_KINDS, Event
 from kelvarn.model.on_off import NOTATIONS, Notation, OnOff
+from kelvarn.model.pid import Pid
 from kelvarn.model.project import Project
 from kelvarn.model.trial import Trial
+from kelvarn.tune.remarks import Remark
 from kelvarn.units import Quantity, Scale, show
 
 from .actions import CandidateActions, TrialActions
 from .advice import SIMPLEST_COLUMNS, START_COLUMNS, simplest, starting_points
+from .forms_field import FormsField
+from .remarks import Flag, Remarks
 from .reserve import ReserveWords
 from .result_list import Column, Found, ResultList
 from .steps_field import StepsField
@@ -40,12 +44,16 @@ class Settings(Panel):
     """The right column of Control."""
 
     def __init__(
-        self, context: Context, actions: CandidateActions, trials: TrialActions, reserve: ReserveWords
+        self, context: Context, actions: CandidateActions, trials: TrialActions, reserve: ReserveWords,
+        remarks: Remarks, mend: Callable[[Remark], object],
     ) -> None:  # fmt: skip
         super().__init__(theme.RIGHT_WIDTH - 40)
         self._document, self._view, self._guarded = context.document, context.view, context.guarded
         self._actions, self._trials, self._jobs, self._reserve = actions, trials, context.runner.jobs, reserve
+        self._remarks, self._mend = remarks, mend
         self._more = False
+        self._form = "standard"
+        self.forms: FormsField | None = None
         self.add_event = QPushButton()
         self.start_from = QPushButton()
         self.ask = QPushButton()
@@ -92,9 +100,13 @@ class Settings(Panel):
         if isinstance(controller, Curve) and controller.shape == "steps":
             self.steps = StepsField(self._actions, (*path, "steps"))
             self.add(self.steps, 6)
+            for k in range(len(controller.steps)):
+                for field in ("drive", "back_off_K"):
+                    self._flag((*path, "steps", k, field))
         for k, field in enumerate(controller.rulers):
             binding = self._bind(path, field)
             self.add(RulerField(binding) if "ruler" in binding.extra else NumberField(binding), 6 if k == 0 else 0)
+            self._flag((*path, field))
         self.add(Note(self._edges_text))
         self.add(self._fold(controller.more_words))
         self.add(Note(lambda: self._reserve.text))
@@ -111,9 +123,32 @@ class Settings(Panel):
         if self._more:
             for field in controller.more:
                 self.add(field_for(self._bind(path, field, controller.empty_words(field)), project.rig))
+                self._flag((*path, field))
+        if self._more and isinstance(controller, Pid):
+            self.add(Note(lambda: "In the form of another device, to be read and typed:"), 6)
+            read, take = partial(self._law_read, index, candidate.name), partial(self._take_law, index)
+            self.forms = FormsField(self._form, read, take, self._keep_form)
+            self.add(self.forms)
         if self._more or candidate.notes:
             self.add(NotesField(self._bind(("candidates", index), "notes")), 4)
         self._fill_trial()
+
+    def _flag(self, path: Path) -> None:
+        self.add(Flag(self._remarks, path, self._mend))
+
+    def _law_read(self, index: int, name: str) -> tuple[Pid, float, Scale] | None:
+        """The law of a candidate, how often it is read, and the scale; None where it is another one by now."""
+        project = self._document.project
+        found = project.candidates[index] if index < len(project.candidates) else None
+        if found is None or found.name != name or not isinstance(found.controller, Pid):
+            return None
+        return found.controller, project.rig.probe.interval_s, self._view.scale
+
+    def _take_law(self, index: int, law: Pid, name: str) -> None:
+        self._document.set(("candidates", index, "controller"), law, name)
+
+    def _keep_form(self, form: str) -> None:
+        self._form = form
 
     def _bind(self, path: Path, field: str, empty: str | None = None) -> Binding:
         binding = Binding(self._document, self._view, (*path, field))
@@ -154,7 +189,15 @@ class Settings(Panel):
 
     def ask_simplest(self) -> None:
         """Open the list of strategies at their best."""
-        self._open_list("Which is the simplest that does?", SIMPLEST_COLUMNS, simplest)
+        self._ask_simplest(self._view.trial(self._document.project))
+
+    def ask_simplest_of_all(self) -> None:
+        """Open it for the marks of all trials."""
+        self._ask_simplest(*self._document.project.trials)
+
+    def _ask_simplest(self, *trials: Trial) -> None:
+        title = "Which is the simplest that does?"
+        self._open_list(title, SIMPLEST_COLUMNS, lambda project, _, scale: simplest(project, trials, scale))
 
     def _open_list(
         self, title: str, columns: tuple[Column, ...], work: Callable[[Project, Trial, Scale], Found]

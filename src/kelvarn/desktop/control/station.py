@@ -5,7 +5,7 @@ from functools import partial
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QPoint, Qt
-from PySide6.QtWidgets import QMenu, QSplitter, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QSplitter, QVBoxLayout, QWidget
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.columns import Columns
@@ -22,17 +22,23 @@ from kelvarn.model.candidate import STRATEGIES
 from kelvarn.model.curve import Curve
 from kelvarn.model.edit import append, remove
 from kelvarn.model.mark import Mark
+from kelvarn.studies.alternatives import Alternative
 from kelvarn.units import counted, shortened
 
 from .actions import CandidateActions, TrialActions
 from .cards import Cards
+from .charts import Charts
 from .folding import Folding
 from .lanes_button import LanesButton
+from .lists import Lists
 from .mark_editor import MarkEditor
 from .marks import MarksFoot
+from .overlays import Overlays
+from .remarks import Remarks
 from .reserve import ReserveWords
 from .settings import Settings
 from .terms import Terms
+from .why_panel import WhyPanel
 
 if TYPE_CHECKING:
     from .curve_picture import CurvePicture
@@ -62,8 +68,28 @@ class ControlStation(Station):
         self.lanes = LanesButton(self._document, self.strip)
         self.why_line = ElidedLine("body", indent=50)
         self.why_line.setAccessibleName("Why: the controller's decision at the cursor")
+        self.why_button = QPushButton("why so, and what would help?")
+        self.why_button.setProperty("link", True)
+        self.why_button.setToolTip("What the overshoot, swing or delay is made of, by runs (Ctrl+I)")
+        self.why_button.clicked.connect(self._toggle_why)
+        self.why_panel = WhyPanel(self._runner.jobs)
+        self.why_panel.hide()
+        self.why_panel.closed.connect(self._toggle_why)
+        self.why_panel.show_wanted.connect(self._lay_over)
+        self.why_panel.taken.connect(lambda found: context.guarded(partial(self.candidate_actions.take, found))())
+        self.overlays = Overlays(self._runner.jobs)
+        self.overlays.changed.connect(self._show_lanes)
+        for changed in (self._document.changed, self._view.changed):
+            changed.connect(self.overlays.clear)  # they are of a state that is no more
+        self.charts = Charts(context, self._drags, context.guarded(self._toggle_ringing))
         self.reserve = ReserveWords(self._runner.jobs)
-        self.settings = Settings(context, self.candidate_actions, self.trial_actions, self.reserve)
+        self.remarks = Remarks(self._document, self._view, self._runner)
+        self.lists = Lists(context, self.candidate_actions, self.remarks, self)
+        self.settings = Settings(
+            context, self.candidate_actions, self.trial_actions, self.reserve, self.remarks, self.lists.mend
+        )
+        self.remarks.updated.connect(self._remarked)
+        self._runner.updated.connect(self.remarks.request)
         self.reserve.updated.connect(self.settings.refresh)
         self.marks = MarksFoot()
         self.marks.edit_wanted.connect(self._edit_mark)
@@ -88,8 +114,18 @@ class ControlStation(Station):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(2)
         column.addWidget(charts, 1)
-        column.addWidget(self.why_line)
-        self.columns = Columns(left, middle, self.settings)
+        line = QHBoxLayout()
+        line.addWidget(self.why_line, 1)
+        line.addWidget(self.why_button)
+        column.addLayout(line)
+        column.addWidget(self.why_panel)
+        right = QWidget()
+        column = QVBoxLayout(right)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(4)
+        column.addWidget(self.settings, 1)
+        column.addWidget(self.charts)
+        self.columns = Columns(left, middle, right)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, theme.GAP, 0, 0)
         layout.setSpacing(6)
@@ -107,6 +143,21 @@ class ControlStation(Station):
             *add,
             Command(menu, "Start from a tuning rule…", "", self.shown(self.settings.ask_start)),
             Command(menu, "Which is the simplest that does?", "", self.shown(self.settings.ask_simplest)),
+            Command(
+                menu,
+                "Which is the simplest that does, on all trials?",
+                "",
+                self.shown(self.settings.ask_simplest_of_all),
+            ),
+            Command(menu, "Why so, and what would help?", "Ctrl+I", self.shown(self._toggle_why)),
+            Command(menu, "Gain map", "Ctrl+G", self.shown(self.charts.toggle_map)),
+            Command(menu, "Loop gain and sensitivity", "", self.shown(self.charts.toggle_loop)),
+            Command(menu, "Turn it up until it rings", "", self.shown(self._toggle_ringing)),
+            Command(menu, "What differs between two…", "Ctrl+M", self.shown(self.lists.compare_two)),
+            Command(menu, "Keep this run", "Ctrl+R", self.shown(self.lists.keep_run)),
+            Command(menu, "Kept runs…", "", self.shown(self.lists.show_kept)),
+            Command(menu, "Take candidates from a project…", "", self.shown(self.lists.ask_take_from)),
+            Command(menu, "Remarks", "F8", self.shown(self.lists.show_remarks)),
             Command(menu, "Curve picture", "Ctrl+E", self.shown(self._toggle_curve)),
             Command(menu),
             *self._of_candidate(),
@@ -149,7 +200,12 @@ class ControlStation(Station):
         if not self._runner.preparing:
             project = self._document.project
             setpoint = self._view.trial(project).plan.last_degC
-            self.reserve.request(project.rig, self._view.candidate(project).controller, setpoint)
+            candidate, trial = self._view.candidate(project), self._view.trial(project)
+            self.reserve.request(project.rig, candidate.controller, setpoint)
+            self.charts.request()
+            self.remarks.request()
+            if self.why_panel.isVisible():
+                self.why_panel.ask(project, candidate, trial, self._view.scale)
 
     def refresh(self) -> None:
         project = self._document.project
@@ -158,6 +214,7 @@ class ControlStation(Station):
         self.cards.show_entries(shown, selected.name, self._view.scale, self._runner.faults)
         self._show_lanes(shown)
         self.settings.refresh()
+        self.charts.refresh()
         result = self._runner.result_of(selected.name)
         caption = f"for “{selected.name}” on “{trial.name}”"
         self.marks.show_marks(trial.marks, result, self._view.scale, caption)
@@ -167,12 +224,35 @@ class ControlStation(Station):
         project = self._document.project
         trial, selected = self._view.trial(project), self._view.candidate(project)
         found = shown if shown is not None else entries(self._document, self._runner)
-        scene = scene_of(project, trial, self._view.scale, found, selected.name, self._drags)
+        scene = scene_of(project, trial, self._view.scale, found, selected.name, self._drags, self.overlays.shown)
         self.strip.show_lanes(chosen_lanes(scene, self.strip.height()))
         law = selected.controller
         if self.beside.unfold(isinstance(law, Curve) if self._curve_wanted is None else self._curve_wanted):
             self.curve.show_scene(scene)
             self.curve.show_cursor(self._view.cursor_s)
+
+    def _toggle_ringing(self) -> None:
+        project = self._document.project
+        law = self._view.candidate(project).controller
+        self.overlays.toggle_ringing(project.rig, law, self._view.trial(project), len(project.candidates))
+
+    def _remarked(self) -> None:
+        self.settings.refresh()
+        self.stands_elsewhere.emit()
+
+    def _toggle_why(self) -> None:
+        """Fold out or in what the run is made of."""
+        wanted = not self.why_panel.isVisible()
+        self.why_panel.setVisible(wanted)
+        if wanted:
+            self.request()
+        else:
+            self.why_panel.stop()
+            self.overlays.clear()
+
+    def _lay_over(self, found: Alternative, words: str) -> None:
+        project = self._document.project
+        self.overlays.toggle_alternative(found, words, self._view.trial(project), len(project.candidates))
 
     @property
     def curve(self) -> "CurvePicture":
@@ -192,6 +272,7 @@ class ControlStation(Station):
 
     def new_look(self) -> None:
         self._show_lanes()
+        self.charts.new_look()
 
     def show_cursor(self) -> None:
         self.strip.set_cursor(self._view.cursor_s, self._view.pinned)

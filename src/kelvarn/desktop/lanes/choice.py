@@ -7,10 +7,10 @@ import numpy as np
 
 from kelvarn.desktop.strip.lane import Lane, Shown
 
-from .drive import drive_lane, flow_lane, output_lane, switching_lanes, terms_lane
+from .drive import drive_lane, flow_lane, output_lane, pulses_lanes, switching_lanes, terms_lane
 from .events import events_lane
 from .scene import Scene
-from .temperature import bodies_lane, controlled_lane, probes_lane
+from .temperature import bodies_lane, controlled_lane, counts_lane, probes_lane
 
 _MOST_ON_TIMES, _CURVES_NEED, _ON_TIMES_NEED = 3, 380, 46  # lanes of on-times; px for the others, and for each of them
 
@@ -31,11 +31,13 @@ LANES: dict[str, Choosable] = {
     "bodies": Choosable("temperature of every body",
                         lambda scene, _: [bodies_lane(scene, scene.project.rig.probe.body, first=False)]),
     "probes": Choosable("probes as read", lambda scene, _: [probes_lane(scene)]),
+    "counts": Choosable("raw counts of converters", lambda scene, _: [counts_lane(scene)]),
     "drive": Choosable("drive given", lambda scene, _: [drive_lane(scene)]),
     "output": Choosable("drive asked, given, put out", lambda scene, _: [output_lane(scene)]),
     "terms": Choosable("terms of the law", lambda scene, _: [terms_lane(scene)]),
     "flow": Choosable("flow of fans and valves", lambda scene, _: [flow_lane(scene)]),
     "switching": Choosable("on-times", _on_times),
+    "pulses": Choosable("pulses of windows and relays", lambda scene, _: pulses_lanes(scene, _MOST_ON_TIMES)),
     "events": Choosable("events", lambda scene, _: [events_lane(scene)]),
 }  # fmt: skip
 """By the words that the project keeps."""

@@ -5,6 +5,7 @@ import numpy.typing as npt
 
 from kelvarn.desktop.strip.lane import Bars, Lane, LaneSpan, Trace, ValueAxis
 from kelvarn.engine.measures import at_limit
+from kelvarn.engine.pulses import pulses_of
 from kelvarn.engine.run import Run
 from kelvarn.units import Quantity, minutes, show
 
@@ -122,3 +123,19 @@ def bars_of(run: Run, index: int) -> Bars:
     edges = np.flatnonzero(on[1:] != on[:-1])
     ends = np.append(run.time_s, run.time_s[-1])
     return Bars(ends[edges[0::2]], ends[edges[1::2]], index)
+
+
+def pulses_lanes(scene: Scene, most: int) -> list[Lane]:
+    """The real wave of each switched drive in the selected candidate's run."""
+    if scene.result is None:
+        return [Lane("pulses", "Pulses", None, height=30, nothing="nothing computed yet")]
+    run = scene.result.run
+    found = []
+    for k, drive in enumerate(run.rig.drives):
+        pulses = pulses_of(run, k)
+        if pulses is not None:
+            title = f"Pulses: {drive.name}"
+            bars = Bars(pulses.on_s, pulses.off_s, k)
+            found.append(Lane(f"pulses {k}", title, None, _BARCODE_HEIGHT, index=k, bars=bars))
+    quick = "no drive here is switched slowly enough to show its pulses"
+    return found[:most] or [Lane("pulses", "Pulses", None, height=30, nothing=quick)]

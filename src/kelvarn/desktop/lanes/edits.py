@@ -92,6 +92,10 @@ class Drags:
         if corner.level is not None:
             self._put((*law_path, *corner.level), round(min(max(drive, 0.0), 1.0), 2), Quantity.DRIVE, "Drive")
 
+    def setting(self, place: int, path: Path, value: float, quantity: Quantity, title: str) -> None:
+        """A setting of a candidate's law takes another value, to three figures."""
+        self._put(("candidates", place, "controller", *path), float(f"{value:.3g}"), quantity, title)
+
     def event_at(self, index: int, time_s: float) -> str:
         """An event begins at another instant."""
         return self._put((*self._trial, "events", index, "at_s"), self._snap_s(time_s), Quantity.DURATION, "Event at")

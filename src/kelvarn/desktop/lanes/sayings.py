@@ -20,7 +20,7 @@ def sayings(scene: Scene) -> tuple[Label, ...]:
     if settled is not None:
         if over and span.peak_s is not None:
             text = f"{show(over, Quantity.DIFFERENCE, scale, sign=True)} over at {minutes(span.peak_s)}"
-            sampled = float(result.run.controlled_degC[result.run.sample_at(span.peak_s)])
+            sampled = float(result.run.judged_degC[result.run.sample_at(span.peak_s)])
             peak_degC = r + math.copysign(over, sampled - r)
             found.append(Label(text, span.peak_s, peak_degC, "ember" if over > band else "muted", "peak"))
         found.append(Label(f"settled {minutes(settled)}", span.from_s + settled, r, "moss", "since"))

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from kelvarn.desktop.document import Document
 from kelvarn.desktop.runner import Runner
 from kelvarn.desktop.strip.lane import ValueAxis
+from kelvarn.engine.run import Run
 from kelvarn.model.candidate import Candidate
 from kelvarn.model.project import Project
 from kelvarn.model.rig import Rig
@@ -44,6 +45,15 @@ def entries(document: Document, runner: Runner) -> list[Entry]:
 
 
 @dataclass(frozen=True, eq=False)
+class LaidOver:
+    """A run that is no candidate's, with what it is called and the place in the list whose look it has."""
+
+    name: str
+    run: Run
+    index: int
+
+
+@dataclass(frozen=True, eq=False)
 class Scene:
     """What lanes are made of.
 
@@ -52,6 +62,7 @@ class Scene:
         shown: candidates that are not hidden.
         selected: the one that labels, error fill and drive lanes are about; None where there is none.
         drags: makes edits of drags; None where nothing can be dragged.
+        laid_over: runs to be seen beside the candidates'.
     """
 
     project: Project
@@ -60,6 +71,7 @@ class Scene:
     shown: tuple[Entry, ...]
     selected: Entry | None
     drags: Drags | None = None
+    laid_over: tuple[LaidOver, ...] = ()
 
     @property
     def result(self) -> Result | None:
@@ -73,11 +85,13 @@ class Scene:
 
 
 def scene_of(
-    project: Project, trial: Trial, scale: Scale, found: list[Entry], selected: str, drags: Drags | None = None
-) -> Scene:
-    """The scene of a project's candidates; hidden ones are left out, but for the selected one."""
-    shown = tuple(e for e in found if not e.candidate.hidden or e.candidate.name == selected)
-    return Scene(project, trial, scale, shown, next((e for e in shown if e.candidate.name == selected), None), drags)
+    project: Project, trial: Trial, scale: Scale, found: list[Entry], selected: str, drags: Drags | None = None,
+    laid_over: tuple[LaidOver, ...] = (),
+) -> Scene:  # fmt: skip
+    """The scene of a project's candidates; hidden ones are left out, and all others where runs are laid over one."""
+    shown = tuple(e for e in found if e.candidate.name == selected or not (e.candidate.hidden or laid_over))
+    chosen = next((e for e in shown if e.candidate.name == selected), None)
+    return Scene(project, trial, scale, shown, chosen, drags, laid_over)
 
 
 def quantity_name(rig: Rig, scale: Scale, temperature: str) -> str:

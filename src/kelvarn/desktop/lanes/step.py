@@ -5,7 +5,7 @@ from kelvarn.engine.step import StepResponse
 from kelvarn.units import Quantity, Scale
 
 from .scene import quantity_name
-from .temperature import body_traces, limit_levels
+from .temperature import body_traces, goal_levels, limit_levels
 
 
 def step_lanes(cold: StepResponse, warm: StepResponse | None, scale: Scale, selected: str) -> Shown:
@@ -31,7 +31,12 @@ def step_lanes(cold: StepResponse, warm: StepResponse | None, scale: Scale, sele
         place = rig.body_index(selected)
         levels = limit_levels(rig.all_bodies[place], float(run.bodies_degC[place].max()), scale)
     temperature = Lane(
-        "bodies", quantity_name(rig, scale, "Open-loop step"), axis, weight=5.0, traces=tuple(traces), levels=levels
+        "bodies",
+        quantity_name(rig, scale, "Open-loop step"),
+        axis,
+        weight=5.0,
+        traces=tuple(traces),
+        levels=(*levels, *goal_levels(rig, scale)),
     )
     given = Trace("drive", run.time_s, run.drive, 0, filled=True)
     return Shown((temperature, Lane("drive", "Drive, %", _drive_axis(run.drive.min()), weight=1.45, traces=(given,))),

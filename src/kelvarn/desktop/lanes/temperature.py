@@ -7,8 +7,10 @@ import numpy as np
 
 from kelvarn.desktop.strip.lane import Band, Handle, Lane, Level, Trace, ValueAxis
 from kelvarn.engine.plan import corners
+from kelvarn.engine.pulses import counts_of
 from kelvarn.engine.run import Run
 from kelvarn.model.bodies import Body
+from kelvarn.model.rig import Rig
 from kelvarn.units import Quantity, Scale, show
 
 from .sayings import sayings
@@ -26,17 +28,17 @@ def controlled_lane(scene: Scene) -> Lane:
     levels: tuple[Level, ...] = ()
     if scene.selected is not None and scene.selected.result is not None:
         run = scene.selected.result.run
-        body = run.rig.all_bodies[run.rig.body_index(run.rig.probe.body)]
-        levels = limit_levels(body, float(run.controlled_degC.max()), scene.scale)
+        body = run.rig.all_bodies[run.rig.body_index(run.rig.judged_body)]
+        levels = limit_levels(body, float(run.judged_degC.max()), scene.scale)
     edges, edge_levels = _edges(scene)
     return Lane(
         key="temperature",
         title=quantity_name(scene.project.rig, scene.scale, "Temperature"),
         axis=scene.axis,
         weight=_WEIGHT,
-        traces=(*traces, *_read_only(scene)),
+        traces=(*_kept(scene), *_goal_trace(scene), *_laid_over(scene), *traces, *_read_only(scene)),
         bands=(band,),
-        levels=(*levels, *edge_levels),
+        levels=(*levels, *goal_levels(scene.project.rig, scene.scale), *edge_levels),
         labels=sayings(scene),
         handles=(*edges, *_plan_handles(scene)),
         also=tuple(change.to_degC for change in scene.trial.plan.changes),
@@ -47,7 +49,41 @@ def _controlled(entry: Entry, *, strong: bool) -> Trace:
     assert entry.result is not None
     run = entry.result.run
     name = f"{entry.candidate.name} ★" if entry.chosen else entry.candidate.name
-    return Trace(name, run.time_s, run.controlled_degC, entry.index, strong=strong, faded=entry.stale)
+    return Trace(name, run.time_s, run.judged_degC, entry.index, strong=strong, faded=entry.stale)
+
+
+def _goal_trace(scene: Scene) -> tuple[Trace, ...]:
+    """What the goal is about, where that is another body than the one that is judged."""
+    goal = scene.project.rig.goal
+    if goal is None or scene.result is None or goal.body == scene.project.rig.judged_body:
+        return ()
+    run = scene.result.run
+    if goal.body not in run.rig.body_names:  # the run is of an earlier state
+        return ()
+    return (Trace(goal.body, run.time_s, run.bodies_degC[run.rig.body_index(goal.body)], faded=True, named=True),)
+
+
+def _kept(scene: Scene) -> tuple[Trace, ...]:
+    """Kept runs, under all others; with the setpoint that they followed, where it is another one."""
+    found = []
+    for place, kept in enumerate(scene.project.kept):
+        if not kept.shown or scene.laid_over:
+            continue
+        time_s, index = (
+            kept.every_s * np.arange(len(kept.degC), dtype=np.float64),
+            len(scene.project.candidates) + place,
+        )
+        if kept.trial.plan != scene.trial.plan:
+            found.append(Trace(f"{kept.name}: setpoint", time_s, np.array(kept.setpoint_degC), faded=True))
+        found.append(Trace(kept.name, time_s, np.array(kept.degC), index, faded=True, named=True))
+    return tuple(found)
+
+
+def _laid_over(scene: Scene) -> tuple[Trace, ...]:
+    """Runs beside the candidates', each with its name at its curve."""
+    return tuple(
+        Trace(each.name, each.run.time_s, each.run.judged_degC, each.index, named=True) for each in scene.laid_over
+    )
 
 
 def _read_only(scene: Scene) -> tuple[Trace, ...]:
@@ -82,6 +118,22 @@ def limit_levels(body: Body, hottest_degC: float, scale: Scale) -> tuple[Level, 
     why = f": {body.limit_why}" if body.limit_why else ""
     text = f"{show(abs(margin), Quantity.DIFFERENCE, scale)} {side} its limit{why}"
     return (Level(body.limit_degC, hatched=True, text=text, text_color="muted" if margin >= 0 else "ember"),)
+
+
+def goal_levels(rig: Rig, scale: Scale) -> tuple[Level, ...]:
+    """What the rig's goal forbids, as ground."""
+    goal = rig.goal
+    if goal is None:
+        return ()
+    why = f", or {goal.why}" if goal.why else ""
+    found = []
+    if goal.high_degC is not None:
+        text = f"{goal.body} at most {show(goal.high_degC, _T, scale)}{why}"
+        found.append(Level(goal.high_degC, "gold", tinted=True, text=text))
+    if goal.low_degC is not None:
+        text = f"{goal.body} at least {show(goal.low_degC, _T, scale)}{why if not found else ''}"
+        found.append(Level(goal.low_degC, "gold", tinted=True, below=True, text=text))
+    return tuple(found)
 
 
 def _edges(scene: Scene) -> tuple[list[Handle], list[Level]]:
@@ -170,9 +222,11 @@ def bodies_lane(scene: Scene, selected: str, *, first: bool = True) -> Lane:
     if selected in run.rig.body_names:
         place = run.rig.body_index(selected)
         levels = limit_levels(run.rig.all_bodies[place], float(run.bodies_degC[place].max()), scene.scale)
+    traces += _read_only(scene)[:1] if first else ()
+    levels += goal_levels(run.rig, scene.scale)
     return Lane(
-        "bodies", title, scene.axis, weight=weight, traces=(*traces, *(_read_only(scene)[:1] if first else ())),
-        bands=bands, levels=levels, handles=tuple(_plan_handles(scene)[:1]) if first else (), also=plan,
+        "bodies", title, scene.axis, weight=weight, traces=tuple(traces), bands=bands, levels=levels,
+        handles=tuple(_plan_handles(scene)[:1]) if first else (), also=plan,
     )  # fmt: skip
 
 
@@ -192,3 +246,18 @@ def probes_lane(scene: Scene) -> Lane:
 
 
 _ROLES = {"control": "controls", "guard": "guards", "watch": "is recorded"}
+
+
+def counts_lane(scene: Scene) -> Lane:
+    """Raw counts of the probes that have a converter, in the selected candidate's run."""
+    title, axis = "Raw counts", ValueAxis(Quantity.NUMBER, scene.scale)
+    traces = []
+    if scene.result is not None:
+        run = scene.result.run
+        for k, probe in enumerate(run.rig.probes):
+            counts = counts_of(probe, run.probes_degC[k])
+            if counts is not None:
+                traces.append(Trace(probe.name, run.time_s, counts, k, strong=probe.role == "control"))
+    if not traces:
+        return Lane("counts", title, None, height=30, nothing="no probe here has a converter")
+    return Lane("counts", title, axis, weight=1.45, traces=tuple(traces))

@@ -7,10 +7,11 @@ from kelvarn.engine.step import Reading
 from kelvarn.model import rig_edit
 from kelvarn.model.edit import EditError
 from kelvarn.model.fields import SURROUNDINGS
+from kelvarn.model.goal import Goal
 from kelvarn.model.project import Project
 from kelvarn.model.response import ResponseModel
 
-from .keys import key_of, known_keys, parse_key
+from .keys import GOAL, key_of, known_keys, parse_key
 
 
 class RigActions:
@@ -31,7 +32,7 @@ class RigActions:
     def selected(self) -> str:
         """The part selected, by its key; where it has gone the body that is controlled."""
         rig = self._project.rig
-        return self._selected if self._selected in known_keys(rig) else rig.probe.body
+        return self._selected if self._selected in (*known_keys(rig), GOAL) else rig.probe.body
 
     @selected.setter
     def selected(self, key: str) -> None:
@@ -116,6 +117,15 @@ class RigActions:
         changed, name = rig_edit.add_probe(self._project, self.beside)
         self._document.apply(changed, f"add {name}")
         self._select(key_of("probe", len(changed.rig.probes) - 1), True)
+
+    def set_goal(self) -> None:
+        """Show the goal; where there is none, begin with 2 K to either side of where the first plan ends."""
+        project, rig = self._project, self._project.rig
+        if rig.goal is None:
+            wanted = project.first_trial.plan.last_degC
+            goal = Goal(body=rig.judged_body, low_degC=wanted - 2, high_degC=wanted + 2)
+            self._document.set(("rig", "goal"), goal, "set a goal")
+        self._select(GOAL, False)
 
     def remove(self) -> None:
         """Remove the selected part. Raises EditError where something depends on it."""

@@ -7,6 +7,8 @@ from kelvarn.model.rig import Rig
 
 _MARK = "\n"
 SURROUNDINGS = f"{_MARK}surroundings"
+GOAL = f"{_MARK}goal"
+"""No part of the heat path, but something whose fields are shown."""
 
 
 def key_of(kind: str, index: int) -> str:
@@ -15,8 +17,8 @@ def key_of(kind: str, index: int) -> str:
 
 
 def parse_key(key: str) -> tuple[str, int] | None:
-    """Kind and place of a part; None for a body and the surroundings."""
-    if not key.startswith(_MARK) or key == SURROUNDINGS:
+    """Kind and place of a part; None for a body, the surroundings and the goal."""
+    if not key.startswith(_MARK) or key in (SURROUNDINGS, GOAL):
         return None
     kind, _, index = key[1:].partition(" ")
     return kind, int(index)

@@ -7,7 +7,7 @@ from kelvarn.desktop.fields.plain import heading
 from kelvarn.model.fields import ModelBase
 
 from . import sections
-from .keys import parse_key
+from .keys import GOAL, parse_key
 from .part_panel import PartPanel
 
 
@@ -34,6 +34,8 @@ class RigPanel(PartPanel):
         found = parse_key(self.edits.selected)
         if self.edits.selected in rig.body_names:
             sections.fill_body(self, rig.body_index(self.edits.selected))
+        elif self.edits.selected == GOAL:
+            sections.fill_goal(self)
         elif found is not None:
             sections.FILL[found[0]](self, found[1])
         if found != ("drive", 0):

@@ -223,6 +223,8 @@ def fill_probe(panel: PartPanel, index: int) -> None:
     panel.fields(path, ("lag_s", "noise_K", "resolution_K"))
     if probe.role == "control":
         panel.field(path, "interval_s")
+        if len(panel.document.project.rig.body_names) > 1:
+            panel.choice(("rig",), "judged", [(None, "the body it sits in"), *_bodies(panel)])
     if not chosen:
         return
     panel.fields(path, ("dead_time_s", "offset_K", "slope", "lowest_degC", "highest_degC"))
@@ -277,6 +279,19 @@ def fill_draw_off(panel: PartPanel, index: int) -> None:
     panel.switch(path, "always")
     panel.note(lambda: "" if panel.at(path).always else "It runs while an event of the trial says so.")
     panel.button("Remove this draw-off", panel.edits.remove)
+
+
+def fill_goal(panel: PartPanel) -> None:
+    """What must be kept where, and why."""
+    path: Path = ("rig", "goal")
+    if panel.at(path) is None:
+        panel.button("+ goal", panel.edits.set_goal, "What must be kept where, and why")
+        return
+    panel.titled("What must be kept", lambda: panel.document.set(path, None, "remove the goal"))
+    panel.choice(path, "body", _bodies(panel))
+    panel.fields(path, ("low_degC", "high_degC"))
+    panel.text(path, "why")
+    panel.text(path, "source")
 
 
 FILL: dict[str, Callable[[PartPanel, int], None]] = {

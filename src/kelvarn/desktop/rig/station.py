@@ -16,6 +16,7 @@ from kelvarn.desktop.lanes.scene import entries, scene_of
 from kelvarn.desktop.lanes.step import step_lanes
 from kelvarn.desktop.lanes.temperature import bodies_lane
 from kelvarn.desktop.menus import Command
+from kelvarn.desktop.plain import menu_text, plain_tip
 from kelvarn.desktop.station import Context, Phrase, Station
 from kelvarn.desktop.strip.axis import clock
 from kelvarn.desktop.strip.lane import Shown
@@ -64,6 +65,10 @@ class RigStation(Station):
         self._step_drive: float | None = None
         self._step_cursor_s = self._step_last_s = 0.0
         self._caption = ElidedLine("small", "muted")
+        self.goal = QPushButton()
+        self.goal.setProperty("link", True)
+        self.goal.setToolTip("What must be kept where, and why: a click shows its fields")
+        self.goal.clicked.connect(guarded(self.edits.set_goal))
         self.reading = ElidedLine("small", bold=True, indent=50)
         self.reading.setAccessibleName("Open-loop step, read as one lag and a dead time")
         self.warm_reading = ElidedLine("small", "muted", indent=50)
@@ -86,6 +91,7 @@ class RigStation(Station):
         top = QWidget()
         column = QVBoxLayout(top)
         column.setContentsMargins(0, 0, 0, 0)
+        column.addWidget(self.goal, 0, Qt.AlignmentFlag.AlignLeft)
         column.addLayout(head)
         column.addWidget(frame, 1)
         below = QWidget()
@@ -163,6 +169,7 @@ class RigStation(Station):
             Command(menu, "Add a draw-off", "", self.shown(do.add_draw_off)),
             Command(menu, "Add a probe", "", self.shown(do.add_probe)),
             *drives,
+            Command(menu, "What must be kept (goal)", "", self.shown(do.set_goal)),
             Command(menu, "Remove the part", "", self.in_sight(do.remove)),
             Command(menu),
             Command(menu, "Known only by its answer (response model)", "", self.shown(self._to_response)),
@@ -236,6 +243,7 @@ class RigStation(Station):
         self.panel.relay_life_years = result.measures.values["relay_life_years"] if result is not None else None
         self.panel.refresh()
         self.parts.refresh()
+        self._say_goal()
         self.heat_path.show_rig(rig, self.edits.selected, self._view.scale)
         self.step_button.setChecked(self._step_shown)
         self.trial_button.setChecked(not self._step_shown)
@@ -247,6 +255,16 @@ class RigStation(Station):
         self.foot.show_rig(rig, setpoint, self._view.scale, flat_out, held)
         self._say_reading(current)
         self.show_cursor()
+
+    def _say_goal(self) -> None:
+        goal = self._document.project.rig.goal
+        said = "Goal: what must be kept where, and why?  + goal"
+        if goal is not None:
+            said = f"Goal: {goal.text(self._view.scale)}" + (f"; from {goal.source}" if goal.source else "")
+        room = max(self.width() - theme.RIGHT_WIDTH - 80, 300)
+        shown = QFontMetrics(self.goal.font()).elidedText(said, Qt.TextElideMode.ElideRight, room)
+        self.goal.setText(menu_text(shown))
+        self.goal.setToolTip(plain_tip(said))
 
     def _lanes(self) -> Shown:
         project, scale, selected = self._document.project, self._view.scale, self.edits.selected

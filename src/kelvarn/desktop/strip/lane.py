@@ -96,7 +96,7 @@ class Level:
     """A value that stands over all the time, as a line in a colour role or a candidate's colour.
 
     Attributes:
-        hatched: the ground beyond it.
+        hatched, tinted: the ground beyond it, which is above it, or under it where `below`.
         text: said about it.
         text_color: role of that.
     """
@@ -105,6 +105,8 @@ class Level:
     color: str = "ember"
     index: int = INK
     hatched: bool = False
+    tinted: bool = False
+    below: bool = False
     text: str = ""
     text_color: str = "muted"
 

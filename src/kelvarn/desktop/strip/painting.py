@@ -155,12 +155,13 @@ def _shade(painter: QPainter, trace: Trace, band: Band, frame: Frame) -> None:
 def _paint_level(painter: QPainter, level: Level, frame: Frame) -> None:
     look, rect, y = theme.current(), frame.rect, frame.value.to_px(level.value)
     color = look.color(level.color) if level.index == INK else look.candidate(level.index)
-    if level.hatched:
-        if y <= rect.top():
+    if level.hatched or level.tinted:
+        if y >= rect.bottom() if level.below else y <= rect.top():
             return
-        y = min(y, rect.bottom())
-        sides, top = np.array([rect.left(), rect.right()]), np.array([rect.top()])
-        fill_between(painter, rect, sides, np.full(2, y), top, Filling(faint(color, 0.35), hatched=True))
+        y = min(max(y, rect.top()), rect.bottom())
+        sides, end = np.array([rect.left(), rect.right()]), np.array([rect.bottom() if level.below else rect.top()])
+        ground = Filling(faint(color, 0.35 if level.hatched else 0.09), hatched=level.hatched)
+        fill_between(painter, rect, sides, np.full(2, y), end, ground)
         painter.setPen(QPen(color, 1))
     elif not rect.top() <= y <= rect.bottom():
         return
@@ -189,7 +190,8 @@ def _name_traces(
         at = min(at, line.x.size - 1)
         name = texts.elided(trace.name, _MOST_NAME, "small", bold=True)
         anchor = QPointF(float(line.x[at]), float(line.y[at]))
-        rect, color = obstacles.place(anchor, name), look.candidate(trace.index)
+        rect = obstacles.place(anchor, name)
+        color = look.color("muted") if trace.index == INK else look.candidate(trace.index)
         end = _nearest(rect, anchor)
         if (end - anchor).manhattanLength() > _FAR:
             painter.setPen(QPen(color, 1))

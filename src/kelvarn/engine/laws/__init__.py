@@ -20,6 +20,7 @@ from kelvarn.model.pid import Pid
 
 from ..compiled import part
 from ..decision import Decision
+from ..plant import TIME_EPS
 from ..records import Table, table
 from . import by_hand, curve, on_off, pid
 
@@ -68,6 +69,23 @@ def ask(laws: Laws, r: float, y: float, h: float, out: Decision) -> None:
         curve.ask(laws.curve[0], laws.curve_steps, laws.curve_state[0], y, h, out)
     else:
         by_hand.ask(laws.by_hand[0], out)
+
+
+@part
+def retune(laws: Laws, retunings: Table[pid.Retuning], t: float, y: float) -> None:
+    """Change settings of the law in use that change by an instant, without a jump of the drive.
+
+    Args:
+        laws: settings and state; both are written.
+        retunings: when they change, in order of time; the last one is never.
+        t: instant of the sample, s.
+        y: measured temperature, degC (negated for a cooling drive).
+    """
+    if laws.law[0].kind == _PID:
+        state = laws.pid_state[0]
+        while retunings[state.retuned].at_s <= t + TIME_EPS:
+            pid.retune(laws.pid[0], state, retunings[state.retuned], y)
+            state.retuned += 1
 
 
 @part

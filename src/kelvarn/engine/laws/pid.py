@@ -80,6 +80,17 @@ class State:
     last_drive: float = 0.0
     error_K: float = 0.0  # at this sample
     r: float = 0.0  # setpoint that it follows, on its way to the one that is set
+    retuned: int = 0  # changes of settings so far
+
+
+@dataclass(slots=True)
+class Retuning:
+    """From an instant on gain, integral and derivative time are so many times what they were."""
+
+    at_s: float
+    gain: float
+    ti: float
+    td: float
 
 
 MODEL = model.Pid
@@ -198,16 +209,43 @@ def _code_at_limit(law: Pid, state: State, asked: float, given: float) -> Code:
 
 
 @part
+def retune(law: Pid, state: State, change: Retuning, y: float) -> None:
+    """Take other settings; the memory takes up what proportional and speed term jump by. y as for `laws.ask`."""
+    before = law.kp_per_K * (law.weight * state.r - y) + state.speed
+    law.kp_per_K *= change.gain
+    law.ki_per_Ks *= change.gain / change.ti
+    law.kd_s_per_K *= change.gain * change.td
+    law.filter_s *= change.td
+    state.speed *= change.gain
+    if law.integrates and state.started:
+        state.memory += before - law.kp_per_K * (law.weight * state.r - y) - state.speed
+
+
+@part
+def _joined(law: Pid, drive: float) -> float:
+    """What the terms add up to where the drive is this: the inverse of `_split`."""
+    half = 0.5 * law.dead_band
+    if drive > 0.0:
+        return drive + half
+    return drive / law.cooling_ratio - half if drive < 0.0 else 0.0
+
+
+@part
 def took(law: Pid, state: State, given: float, h: float, out: Decision) -> None:
     """Learn what was given: the memory runs on, freezes or is pulled back. Arguments as for `laws.took`."""
     state.last_drive = given
     if not law.integrates:
         return
-    inside = law.zone_K == 0.0 or abs(state.error_K) <= law.zone_K
-    if inside and not _frozen(law, state, out.asked, given):
-        state.memory += law.ki_per_Ks * h * state.error_K
-    if law.windup == Windup.BACK:
-        state.memory += min(h / law.tracking_s, 1.0) * (given - out.asked) / _slope(law, out.asked)
+    if out.guard_code != 0:
+        # Something stronger holds the drive: the memory goes along, so that it goes on from there without a jump.
+        ahead = law.bias + law.feed_per_K * (state.r - law.feed_from_degC)
+        state.memory = _joined(law, given) - ahead - out.p - out.d
+    else:
+        inside = law.zone_K == 0.0 or abs(state.error_K) <= law.zone_K
+        if inside and not _frozen(law, state, out.asked, given):
+            state.memory += law.ki_per_Ks * h * state.error_K
+        if law.windup == Windup.BACK:
+            state.memory += min(h / law.tracking_s, 1.0) * (given - out.asked) / _slope(law, out.asked)
     # Of the memory, what makes up for the setpoint weight is no part that its limits speak of.
     lead = law.kp_per_K * (1.0 - law.weight) * state.r
     state.memory = min(max(state.memory, law.memory_low + lead), law.memory_high + lead)

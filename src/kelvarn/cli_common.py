@@ -1,0 +1,33 @@
+"""What all commands share: wrong use in one line, the file they take, candidates and trials by name."""
+
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from kelvarn.files.faults import printable
+from kelvarn.model.project import Project
+from kelvarn.model.trial import Trial
+
+
+class CommandError(Exception):
+    """Wrong use or bad input: one line for stderr, exit code 2."""
+
+
+File = Annotated[Path, typer.Argument(help="A project, *.kelvarn.")]
+
+
+def check_known(wanted: Sequence[str], known: Sequence[str], what: str) -> None:
+    """Raise CommandError where something wanted is not among what is known."""
+    for name in wanted:
+        if name not in known:
+            raise CommandError(f"There is no {what} “{printable(name)}”; there are: {', '.join(known)}.")
+
+
+def trial_named(project: Project, name: str | None) -> Trial:
+    """A trial by its name; the first where none is given. Raises CommandError."""
+    if name is None:
+        return project.first_trial
+    check_known((name,), [trial.name for trial in project.trials], "trial")
+    return project.trial(name)

@@ -1,0 +1,144 @@
+"""What the commands `why` and `map` print."""
+
+import json
+import math
+from typing import Any
+
+from kelvarn.files.faults import printable
+from kelvarn.model.candidate import Candidate
+from kelvarn.model.mark import MEASURES, Mark
+from kelvarn.model.project import Project
+from kelvarn.model.trial import Trial
+from kelvarn.studies.gain_map import Axis, GainMap, axis_of, begun, measures_of, refine
+from kelvarn.studies.reasons import Part, Reasons, Remedy, reasons
+from kelvarn.units import Quantity, Scale, show
+
+from .cli_common import CommandError, check_known
+
+
+def measure_named(text: str, project: Project, trial: Trial) -> Mark:
+    """A measure as the command line writes it: its key, and where it is of a body or an event, ":" and that name.
+
+    Raises:
+        CommandError: there is none.
+    """
+    name, _, of = text.partition(":")
+    if name not in MEASURES:
+        raise CommandError(f"“{printable(name)}” is not a measure; known are {', '.join(MEASURES)}.")
+    scope = MEASURES[name].scope
+    if scope in ("event", "body"):
+        known = project.rig.body_names if scope == "body" else [event.name for event in trial.events]
+        if not known:
+            raise CommandError(f"{name} is of an event, and “{trial.name}” has none.")
+        if not of:
+            raise CommandError(f"{name} is of {'an event' if scope == 'event' else 'a body'}: write {name}:{known[0]}.")
+        check_known((of,), known, scope)
+        return Mark(measure=name, limit=0, **{scope: of})
+    if of:
+        raise CommandError(f"{name} is of the whole trial: leave out “:{printable(of)}”.")
+    return Mark(measure=name, limit=0)
+
+
+def _key(ref: Mark) -> str:
+    of = ref.event or ref.body
+    return ref.measure if of is None else f"{ref.measure}:{of}"
+
+
+def why_text(project: Project, candidate: Candidate, trial: Trial, ref: Mark | None, *, as_json: bool) -> str:
+    """What a measure is made of and what would help, as lines or as JSON. Raises ReasonError, RunError."""
+    found = reasons(project, candidate, trial, ref)
+    if as_json:
+        return json.dumps(_why_json(candidate, trial, found), indent=2, ensure_ascii=False)
+    scale = project.scale or Scale.CELSIUS
+    quantity = found.ref.kind.quantity
+
+    def said(value: float | None) -> str:
+        return "none" if value is None else show(value, quantity, scale)
+
+    lines = [f"{found.ref.title} {said(found.whole)}, by {found.runs} runs. Without one thing at a time:"]
+    for part in found.parts:
+        if part.part is None:
+            change = "has none without"
+        elif part.part >= 0:
+            change = f"{said(part.part)} of it ({said(part.value)} without)"
+        else:
+            change = f"makes it {said(-part.part)} less ({said(part.value)} without)"
+        lines.append(f"  {part.alternative.words}: {change}")
+    word = "together" if found.together >= 0 else "counted more than once"
+    lines.append(f"  {word}: {said(abs(found.together))}")
+    lines.append("What would help:" if found.remedies else "Nothing that was tried helps.")
+    for remedy in found.remedies:
+        where = "rig" if remedy.alternative.of_rig else "control"
+        marks = f", {remedy.met} of {found.asked} marks met" if found.asked else ""
+        lines.append(f"  {remedy.alternative.words} ({where}): {said(remedy.value)}{marks}")
+    return "\n".join(lines)
+
+
+def _why_json(candidate: Candidate, trial: Trial, found: Reasons) -> dict[str, Any]:
+    def part_json(part: Part) -> dict[str, Any]:
+        return {"without": part.alternative.words, "value": part.value, "part": part.part}
+
+    def remedy_json(remedy: Remedy) -> dict[str, Any]:
+        of = "rig" if remedy.alternative.of_rig else "control"
+        return {
+            "change": remedy.alternative.words,
+            "of": of,
+            "value": remedy.value,
+            "marks_met": remedy.met,
+            "missed_by": remedy.missed,
+        }
+
+    return {
+        "candidate": candidate.name,
+        "trial": trial.name,
+        "measure": _key(found.ref),
+        "value": found.whole,
+        "parts": [part_json(part) for part in found.parts],
+        "together": found.together,
+        "remedies": [remedy_json(remedy) for remedy in found.remedies],
+        "marks": found.asked,
+        "marks_met": found.met,
+        "runs": found.runs,
+    }
+
+
+def map_of(project: Project, candidate: Candidate, trial: Trial, x: str, y: str) -> GainMap:
+    """The whole map over two settings, such as "kp_per_K" or "steps.0.from_degC". Raises MapError."""
+    law = candidate.controller
+
+    def axis(name: str) -> Axis:
+        return axis_of(law, tuple(int(part) if part.isdecimal() else part for part in name.split(".")))
+
+    made = begun(project.rig, trial, axis(x), axis(y))
+    while not made.complete:
+        made = refine(made, project.rig, law, trial)
+    return made
+
+
+def map_text(project: Project, candidate: str, trial: Trial, made: GainMap, ref: Mark, *, as_json: bool) -> str:
+    """A measure over the map, as lines or as JSON."""
+    values = made.filled(measures_of(project.rig, trial).index(ref))
+    if as_json:
+        axes = {
+            key: {"setting": axis.name, "values": list(axis.values)} for key, axis in (("x", made.x), ("y", made.y))
+        }
+        rows = [[None if math.isnan(value) else float(value) for value in row] for row in values]
+        found = {"candidate": candidate, "trial": trial.name, "measure": _key(ref), **axes, "values": rows,
+                 "met": made.met.tolist()}  # fmt: skip
+        return json.dumps(found, indent=2, ensure_ascii=False)
+    scale = project.scale or Scale.CELSIUS
+    share = show(float(made.met.mean()), Quantity.DRIVE, scale)
+    lines = [f"{ref.title} of “{candidate}” on “{trial.name}”, {values.size} runs:"]
+    for axis in (made.x, made.y):
+        first, last = (show(axis.values[k], axis.quantity, scale) for k in (0, -1))
+        lines.append(f"  {axis.title}: {first} to {last}")
+    there = values[~_nan(values)]
+    if there.size:
+        low, high = (show(float(v), ref.kind.quantity, scale) for v in (there.min(), there.max()))
+        lines.append(f"  {ref.title}: {low} to {high}")
+    lines.append(f"  all marks met at {share} of the points" if trial.marks else "  the trial has no marks")
+    return "\n".join(lines)
+
+
+def _nan(values: Any) -> Any:
+    return values != values

@@ -1,0 +1,26 @@
+"""Turn it up until it rings: a law at ever higher gain, to the edge and beyond."""
+
+from kelvarn.model.edit import with_fields
+from kelvarn.model.pid import Pid
+from kelvarn.model.rig import Rig
+
+from .loop import loop_of, reserve
+from .plant import PlantError
+
+_SHARES = (0.5, 0.8)  # of the way to the edge, by factors
+_AT_EDGE = (0.97, 1.03, 1.4)  # times it: it just settles, it just does not, it rings for all to see
+
+
+def turned_up(rig: Rig, law: Pid, setpoint_degC: float) -> list[tuple[str, Pid]]:
+    """Laws with more and more gain, each with what it is called; the last ones ring ever more.
+
+    Raises:
+        PlantError: no gain makes it ring, or it rings as it is.
+    """
+    edge = reserve(loop_of(rig, law, setpoint_degC)).gain_factor
+    if edge is None:
+        raise PlantError("No gain makes this loop ring.")
+    if edge <= 1:
+        raise PlantError(f"It rings as it is: gain ×{edge:.3g} is all that it stands.")
+    factors = [edge**share for share in _SHARES] + [share * edge for share in _AT_EDGE]
+    return [(f"gain ×{factor:.3g}", with_fields(law, kp_per_K=law.kp_per_K * factor)) for factor in factors]
