@@ -39,7 +39,7 @@ class Matrices:
     """Start, transition, push and series as the kernel makes them, for one block of eight."""
 
     def __init__(self, project: Project, test: Trial) -> None:
-        run = PreparedRun(project.rig, project.candidates[1].controller, test)
+        run = PreparedRun(project.rig, project.candidates[-1].controller, test)
         assert run_loop(*run.arguments(0, 1)) == 0  # one sample: all is made, nothing has changed yet
         linear = run._heat.linear
         self.m = np.ascontiguousarray(linear.transition[0].reshape(8, 8))
@@ -56,7 +56,7 @@ class Matrices:
             n,
             layout.drives[0],
             probe,
-            settings_of(project.candidates[1].controller),
+            settings_of(project.candidates[-1].controller),
         )  # type: ignore[arg-type]
         self.line_size = run._state.lines.shape[1]
         self.noise, self.h = prepare(project.rig, test).plant.noise, project.rig.probe.interval_s
@@ -102,7 +102,7 @@ def prepared_seconds(project: Project, test: Trial, kept: Trace | None = None, *
     `kept` is room for its course that was written before, as for the C loop and in studies: pages of memory that are
     new cost as much as computing does.
     """
-    run = PreparedRun(project.rig, project.candidates[1].controller, test, trace=kept)
+    run = PreparedRun(project.rig, project.candidates[-1].controller, test, trace=kept)
     arguments = run.arguments(0, prepare(project.rig, test).plant.noise.shape[1] - (0 if measured else 1))
     return seconds(lambda: run_loop(*arguments))
 
@@ -117,7 +117,7 @@ def compare(rounds: int = 200) -> dict[str, float]:
               "extremes": np.zeros(2 * of.n)}  # fmt: skip
     in_c = c_loop(of, theirs)
     assert in_c() == -1
-    ours = compute(project.rig, project.candidates[1].controller, test)
+    ours = compute(project.rig, project.candidates[-1].controller, test)
     difference = np.abs(ours.bodies_degC - theirs["bodies"]).max()
     assert difference < 1e-9, difference
     assert np.array_equal(ours.law_code, theirs["reasons"])
@@ -160,7 +160,7 @@ def error_study() -> list[tuple[float, float, float, float]]:
     project = cure_cabinet()
     quick = put(project.rig, ("bodies", 0, "capacity_J_per_K"), 2.0)
     pid, test = (
-        project.candidates[1].controller,
+        project.candidates[-1].controller,
         with_fields(project.first_trial, duration_s=11000, events=project.first_trial.events[:1]),
     )
     best = compute(project.rig, pid, test, 1 / 8), compute(quick, pid, test, 1 / 8)

@@ -19,7 +19,7 @@ from kelvarn.studies.batch import Case, run_many
 
 def gain_map(project: Project, side: int = 48) -> Iterator[Case]:
     """Gain and integral time on log scales."""
-    base = project.candidates[1].controller
+    base = project.candidates[-1].controller
     assert isinstance(base, Pid)
     for k, kp in enumerate(np.geomspace(0.02, 1.0, side)):
         for j, ti in enumerate(np.geomspace(100, 5000, side)):
@@ -42,7 +42,7 @@ def variants(project: Project, count: int = 500) -> Iterator[Case]:
         other = rig.model_copy(update={"bodies": bodies, "links": links})
         for name in ("all_bodies", "all_links", "body_names"):
             other.__dict__.pop(name, None)  # what the model keeps once worked out
-        yield Case(k, other, project.candidates[1].controller, with_fields(project.first_trial, seed=k))
+        yield Case(k, other, project.candidates[-1].controller, with_fields(project.first_trial, seed=k))
 
 
 def timed(cases: Iterator[Case], threads: int) -> tuple[float, float]:
@@ -128,7 +128,7 @@ def fortnight_run() -> float:
     took = 0.0
     for _ in range(2):
         begin = time.perf_counter()
-        run = compute(rig, project.candidates[1].controller, test)
+        run = compute(rig, project.candidates[-1].controller, test)
         took = time.perf_counter() - begin
         del run
     return took

@@ -29,7 +29,7 @@ from kelvarn.units import Quantity
 def open_window() -> MainWindow:
     """The demo with a third candidate, 1280×800."""
     theme.use(theme.PAPER)
-    project, _ = add_candidate(cure_cabinet(), cure_cabinet().candidates[1])
+    project, _ = add_candidate(cure_cabinet(), cure_cabinet().candidates[-1])
     project = put(project, ("candidates", 2, "controller", "kp_per_K"), 0.3)
     runner = Runner()
     runner.prepare()

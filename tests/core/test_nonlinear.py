@@ -177,6 +177,16 @@ def test_a_fan_as_bought_starts_later_than_it_stalls_and_turns_with_its_voltage(
     assert lost.flow[0, [30, 31]] == pytest.approx([0.8, 0.0])
 
 
+def test_a_fan_moves_what_its_table_says() -> None:
+    bent = fan_rig(speed_lag_s=0, flow_at_25=0.1, flow_at_50=0.45, flow_at_75=0.8, stalls_below=0.05)
+    for drive, flow in ((0.125, 0.05), (0.25, 0.1), (0.4, 0.31), (0.5, 0.45), (0.75, 0.8), (0.9, 0.92), (1.0, 1.0)):
+        assert compute(bent, Hand(drive=drive), trial(60)).flow[0, -1] == pytest.approx(flow), drive
+    quick = put(put(bent, ("drives", 0, "rated_V"), 12.0), ("drives", 0, "supply_V"), 13.2)
+    assert compute(quick, Hand(drive=1.0), trial(60)).flow[0, -1] == pytest.approx(1.08)
+    with pytest.raises(ValueError, match="must not fall"):
+        fan_rig(flow_at_25=0.6, flow_at_50=0.5)
+
+
 def test_a_fan_that_turns_at_nothing_stands_still_by_its_supply_switch() -> None:
     idles = fan_rig(idle_flow=0.2, stalls_below=0.1)
     assert compute(idles, Hand(drive=0.0), trial(60)).flow[0, -1] == pytest.approx(0.2, abs=1e-5)

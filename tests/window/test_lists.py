@@ -56,7 +56,7 @@ def test_a_kept_run_outlives_its_candidate_and_is_saved(window: MainWindow, qtbo
         put(window.document.project, ("candidates", 1, "controller", "kp_per_K"), 1.0), "another gain"
     )
     names = [trace.name for trace in window.control.strip.lane("temperature")[0].traces]
-    assert names[:2] == ["Careful PID", "Careful PID 2"]
+    assert names[:2] == ["Careful PID (kept)", "Careful PID 2 (kept)"]
     save(window.document.project, tmp_path / "x.kelvarn")
     assert load(tmp_path / "x.kelvarn").kept == (first, second)
     window.menus.actions["Kept runs…"].trigger()
@@ -65,7 +65,7 @@ def test_a_kept_run_outlives_its_candidate_and_is_saved(window: MainWindow, qtbo
     click(shown.boxes[1])
     assert not window.document.project.kept[1].shown
     names = [trace.name for trace in window.control.strip.lane("temperature")[0].traces]
-    assert "Careful PID 2" not in names
+    assert "Careful PID 2 (kept)" not in names
     click(shown.takes[0])
     assert window.document.project.candidates[-1].controller == first.controller
     click(shown.deletes[0])

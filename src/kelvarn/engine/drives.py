@@ -75,7 +75,21 @@ def flow_at(drive: Drive, level: float, supply: float, turning: bool) -> float:
     idle = drive.idle_flow * volts
     least = drive.stalls_below if turning else max(drive.stalls_below, drive.starts_from)
     speed = level * volts
-    return max(speed, idle) if level > 0.0 and speed >= least else idle
+    return max(_of_table(drive, speed), idle) if level > 0.0 and speed >= least else idle
+
+
+@part
+def _of_table(drive: Drive, speed: float) -> float:
+    """Flow of a fan by its table, straight between its figures; beyond full speed as between the last two."""
+    if drive.flow_at_25 == 0.25 and drive.flow_at_50 == 0.5 and drive.flow_at_75 == 0.75:
+        return speed
+    if speed <= 0.25:
+        return 4.0 * speed * drive.flow_at_25
+    if speed <= 0.5:
+        return drive.flow_at_25 + (4.0 * speed - 1.0) * (drive.flow_at_50 - drive.flow_at_25)
+    if speed <= 0.75:
+        return drive.flow_at_50 + (4.0 * speed - 2.0) * (drive.flow_at_75 - drive.flow_at_50)
+    return drive.flow_at_75 + (4.0 * speed - 3.0) * (1.0 - drive.flow_at_75)
 
 
 @part

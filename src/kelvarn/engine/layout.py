@@ -27,7 +27,7 @@ _KINDS = {
     "valve": DriveKind.VALVE,
 }
 _OWN = (
-    "speed_lag_s", "stalls_below", "starts_from", "idle_flow",
+    "speed_lag_s", "stalls_below", "starts_from", "idle_flow", "flow_at_25", "flow_at_50", "flow_at_75",
     "shortest_on_s", "shortest_off_s", "window_s", "shortest_pulse_s", "resolution_s",
     "steps", "floor", "top", "off_below", "kick_start_s", "travel_s", "backlash", "lowest", "highest",
 )  # fmt: skip

@@ -126,6 +126,9 @@ class Drive:
     starts_from: float  # standstill: duty that it needs
     idle_flow: float  # at a duty of 0
     volts: float  # share of its rated voltage
+    flow_at_25: float  # at a quarter of full speed by duty and voltage
+    flow_at_50: float
+    flow_at_75: float
     shortest_on_s: float
     shortest_off_s: float
     window_s: float

@@ -190,7 +190,8 @@ class Fan(DriveBase, FastSwitching):
     moves = True
     limitation = "flow follows the fan's speed, whatever the filter or the wind"
     shown = (
-        "rated_V", "supply_V", "starts_from", "stalls_below", "pwm_Hz", "idle_flow", "supply_switch", "kick_start_s",
+        "rated_V", "supply_V", "starts_from", "stalls_below", "flow_at_25", "flow_at_50", "flow_at_75", "pwm_Hz",
+        "idle_flow", "supply_switch", "kick_start_s",
         "speed_lag_s", "floor", "off_below", "top", "steps",
     )  # fmt: skip
     kind: Literal["fan"] = "fan"
@@ -232,10 +233,28 @@ class Fan(DriveBase, FastSwitching):
         empty="not given",
     )
 
+    flow_at_25: float = number(
+        0.25,
+        Quantity.DRIVE,
+        0.0,
+        1.0,
+        "Flow at 25 %",
+        "Of what it moves at 100 %; the duty itself if not known.",
+    )
+    flow_at_50: float = number(0.5, Quantity.DRIVE, 0.0, 1.0, "Flow at 50 %", "Likewise.")
+    flow_at_75: float = number(0.75, Quantity.DRIVE, 0.0, 1.0, "Flow at 75 %", "Likewise.")
+
     @property
     def volts(self) -> float:
         """Share of its rated voltage that it gets."""
         return 1.0 if self.rated_V is None or self.supply_V is None else self.supply_V / self.rated_V
+
+    @model_validator(mode="after")
+    def _more_moves_more(self) -> "Fan":
+        if not self.flow_at_25 <= self.flow_at_50 <= self.flow_at_75:
+            flows = ", ".join(f"{100 * flow:.3g} %" for flow in (self.flow_at_25, self.flow_at_50, self.flow_at_75))
+            raise ValueError(f"a fan's flow must not fall as its duty rises, not go {flows}")
+        return self
 
     @model_validator(mode="after")
     def _volts_in_range(self) -> "Fan":

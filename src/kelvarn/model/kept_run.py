@@ -4,8 +4,10 @@ from typing import Annotated, Self
 
 from pydantic import Field, model_validator
 
+from kelvarn.units import Quantity
+
 from .candidate import Controller
-from .fields import ModelBase, Name, OneLine, field
+from .fields import ModelBase, Name, OneLine, field, number
 from .trial import Trial
 
 MOST_SAMPLES = 1000
@@ -17,7 +19,7 @@ class Figure(ModelBase):
     """A measure by its key; empty where the run had none."""
 
     measure: OneLine = field(..., "Measure", "Which one, as files write it.")
-    value: float | None = field(None, "Value", "In its base unit.", allow_inf_nan=False)
+    value: float | None = number(None, Quantity.NUMBER, -1e300, 1e300, "Value", "In its base unit; empty without one.")
 
 
 class KeptRun(ModelBase):
@@ -27,10 +29,16 @@ class KeptRun(ModelBase):
     controller: Controller = field(..., "Controller", "The settings it ran with.")
     trial: Trial = field(..., "Trial", "Its plan and events.")
     figures: tuple[Figure, ...] = field((), "Measures", "What was measured.", max_length=200)
-    every_s: float = field(..., "Every", "Time between the samples that were kept, in s.", gt=0, allow_inf_nan=False)
-    degC: tuple[_Value, ...] = Field(min_length=2, max_length=MOST_SAMPLES + 1)
-    setpoint_degC: tuple[_Value, ...] = Field(min_length=2, max_length=MOST_SAMPLES + 1)
-    drive: tuple[_Value, ...] = Field(min_length=2, max_length=MOST_SAMPLES + 1)
+    every_s: float = number(..., Quantity.DURATION, 1e-3, 1e9, "Every", "Time between the samples that were kept.")
+    degC: tuple[_Value, ...] = field(
+        ..., "Temperature", "What was controlled, at each sample.", min_length=2, max_length=MOST_SAMPLES + 1
+    )
+    setpoint_degC: tuple[_Value, ...] = field(
+        ..., "Setpoint", "At each sample.", min_length=2, max_length=MOST_SAMPLES + 1
+    )
+    drive: tuple[_Value, ...] = field(
+        ..., "Drive", "What was given, at each sample.", min_length=2, max_length=MOST_SAMPLES + 1
+    )
     shown: bool = field(True, "Shown", "Whether it lies under the strip.")
 
     @model_validator(mode="after")

@@ -148,7 +148,7 @@ def reasons(
     if whole is None:
         raise ReasonError(f"{ref.title} of “{candidate.name}” has no value here: {why_not}.")
     without = list(taken_away(rig, law))
-    helps = list(remedies(rig, law, _holding(rig, trial)))
+    helps = list(remedies(rig, law, holding(rig, trial)))
     found: list[CaseResult] = []
     cases = [Case(k, each.rig, each.law, trial) for k, each in enumerate([Alternative("", rig, law), *without, *helps])]
     for result in run_many(cases):
@@ -195,7 +195,7 @@ def _size(value: float | None) -> float:
     return float("inf") if value is None else abs(value)
 
 
-def _holding(rig: Rig, trial: Trial) -> tuple[float, float] | None:
+def holding(rig: Rig, trial: Trial) -> tuple[float, float] | None:
     """Drive for each kelvin that holds the last setpoint, and where the probed body rests."""
     rest, verdict = rest_degC(rig, 0.0), can_hold(rig, trial.plan.last_degC)
     if rest is None or verdict is None or verdict.holding_drive is None:

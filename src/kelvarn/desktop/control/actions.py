@@ -22,8 +22,10 @@ from kelvarn.model.edit import (
 from kelvarn.model.law import Near
 from kelvarn.model.names import MOST_CHARACTERS
 from kelvarn.model.on_off import NOTATIONS, Notation, OnOff
+from kelvarn.model.pid import Pid
 from kelvarn.model.trial import Trial
 from kelvarn.studies.alternatives import Alternative
+from kelvarn.studies.reasons import holding
 
 
 class CandidateActions:
@@ -60,6 +62,20 @@ class CandidateActions:
         else:
             name = f"{self.selected.name}: {alternative.words}"[:MOST_CHARACTERS]
             self.add_candidate(Candidate(name=name, controller=alternative.law))
+
+    def feed_forward(self) -> None:
+        """Give the selected law the drive that holds the setpoint, from the rig. Raises EditError where none does."""
+        project = self._document.project
+        trial, law = self._view.trial(project), self.selected.controller
+        found = holding(project.rig, trial)
+        if not isinstance(law, Pid):
+            return
+        if found is None:
+            raise EditError("The rig does not tell: nothing holds this setpoint, or it is where the rig rests anyway.")
+        per_K, rest_degC = found
+        made = with_fields(law, feed_per_K=float(f"{per_K:.3g}"), feed_from_degC=round(rest_degC, 1))
+        path = ("candidates", self._view.candidate_index(project), "controller")
+        self._document.set(path, made, f"{self.selected.name}: feed-forward")
 
     def duplicate(self) -> None:
         """Add a copy of the selected candidate, and select it."""

@@ -21,7 +21,7 @@ from kelvarn.handover.settings import settings_rows
 from kelvarn.model.candidate import Candidate
 from kelvarn.model.mark import MEASURES
 from kelvarn.model.project import Project
-from kelvarn.units import Scale, show
+from kelvarn.units import Scale, counted, show
 
 _SIZE = (640, 460)
 _COLUMNS = (("", 210), ("", 190), ("", 190))
@@ -148,6 +148,5 @@ class Compare(QFrame):
                     item.setForeground(theme.current().color("muted"))
                 self.table.setItem(row, column, item)
         settings = sum(not each.of_results for each in found)
-        self.says.setText(
-            f"{settings} settings and {len(found) - settings} results differ" if found else "They do not differ."
-        )
+        said = f"{counted(settings, 'setting')} and {counted(len(found) - settings, 'result')} differ"
+        self.says.setText(said if found else "They do not differ.")

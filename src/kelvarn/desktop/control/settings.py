@@ -125,6 +125,10 @@ class Settings(Panel):
                 self.add(field_for(self._bind(path, field, controller.empty_words(field)), project.rig))
                 self._flag((*path, field))
         if self._more and isinstance(controller, Pid):
+            ahead = QPushButton("feed-forward of what holds the setpoint, from the rig")
+            ahead.setProperty("link", True)
+            ahead.clicked.connect(lambda: self._guarded(self._actions.feed_forward)())
+            self.add(ahead)
             self.add(Note(lambda: "In the form of another device, to be read and typed:"), 6)
             read, take = partial(self._law_read, index, candidate.name), partial(self._take_law, index)
             self.forms = FormsField(self._form, read, take, self._keep_form)

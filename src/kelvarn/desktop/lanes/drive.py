@@ -12,6 +12,7 @@ from kelvarn.units import Quantity, minutes, show
 from .scene import Entry, Scene
 
 _LEAST_SAID_S = 20.0
+_NOTHING = 0.005  # of drive
 _BARCODE_HEIGHT = 40
 _OF_DRIVE = ValueAxis(Quantity.DRIVE, fixed=(0.0, 1.0), ticks=(0.0, 1.0))
 _BOTH_WAYS = ValueAxis(Quantity.DRIVE, fixed=(-1.0, 1.0), ticks=(-1.0, 0.0, 1.0))
@@ -41,8 +42,10 @@ def drive_lane(scene: Scene, *, others: bool = True) -> Lane:
 def _flat_out(run: Run) -> tuple[LaneSpan, ...]:
     found = []
     for start, end in long_spans(run):
-        full = abs(run.drive[run.sample_at(start)]) > 0.5
-        text = f"{'flat out' if full else 'shut off'} {minutes(end - start)}" if end - start >= _LEAST_SAID_S else ""
+        at = float(run.drive[run.sample_at(start)])
+        full = abs(at) > 0.5
+        held = "flat out" if full else "shut off" if abs(at) < _NOTHING else "at its least"
+        text = f"{held} {minutes(end - start)}" if end - start >= _LEAST_SAID_S else ""
         found.append(LaneSpan(start, end, text, hatched=True, worth=bool(full)))
     return tuple(found)
 

@@ -75,7 +75,7 @@ def _kept(scene: Scene) -> tuple[Trace, ...]:
         )
         if kept.trial.plan != scene.trial.plan:
             found.append(Trace(f"{kept.name}: setpoint", time_s, np.array(kept.setpoint_degC), faded=True))
-        found.append(Trace(kept.name, time_s, np.array(kept.degC), index, faded=True, named=True))
+        found.append(Trace(f"{kept.name} (kept)", time_s, np.array(kept.degC), index, faded=True, named=True))
     return tuple(found)
 
 
