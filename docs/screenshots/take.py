@@ -1,6 +1,7 @@
 """Takes pictures of each station from the demos, 1280×800, in both themes for Control and Rig."""
 
 import sys
+from collections.abc import Callable
 from pathlib import Path
 
 from PySide6.QtCore import QCoreApplication, QEventLoop
@@ -22,6 +23,10 @@ PICTURES = (
     ("rig-kiln-night", "enamelling-kiln", RIG, theme.NIGHT, key_of("probe", 0), False),
     ("control", _MAIN, CONTROL, theme.PAPER, "", True),
     ("control-night", _MAIN, CONTROL, theme.NIGHT, "", True),
+    ("control-map", _MAIN, CONTROL, theme.PAPER, "", True),
+    ("control-why", _MAIN, CONTROL, theme.PAPER, "", True),
+    ("control-curve", "heatsink-fan", CONTROL, theme.PAPER, "", True),
+    ("control-bowl-night", "tempering-bowl", CONTROL, theme.NIGHT, "", True),
     ("control-wax", "wax-pot", CONTROL, theme.PAPER, "", True),
     ("control-lanes", "heatsink-fan", CONTROL, theme.PAPER, "", True),
     ("handover", _MAIN, HANDOVER, theme.PAPER, "", True),
@@ -51,10 +56,50 @@ def look_after_the_door(window: MainWindow) -> None:
 
 def settle(window: MainWindow) -> None:
     """Until all that is asked for is computed and painted."""
-    steps = window.rig.steps
-    while window.runner.busy or (window.rig.isVisible() and steps.known_for != steps.wanted):
+    steps, jobs = window.rig.steps, window.runner.jobs
+    while (
+        window.runner.busy
+        or (window.rig.isVisible() and steps.known_for != steps.wanted)
+        or any(jobs.busy(channel) for channel in ("reserve", "remarks"))
+    ):
         QCoreApplication.processEvents(QEventLoop.ProcessEventsFlag.WaitForMoreEvents)
     QCoreApplication.processEvents()
+
+
+def open_beside(window: MainWindow, name: str) -> None:
+    """Fold out what a picture is of, and wait until it is known."""
+    control = window.control
+    if name == "control-map":
+        window.view.select("Careful PID")
+        control.charts.toggle_map()
+        wait(lambda: control.charts.map.map is not None and control.charts.map.map.complete)
+    elif name == "control-why":
+        window.view.select("Eager PI")
+        settle(window)
+        control.toggle_why()
+        wait(lambda: control.why_panel.found is not None)
+        next(button for button in control.why_panel.shows if "wound up" in button.property("words")).click()
+        wait(lambda: bool(control.overlays.shown))
+    elif name == "control-curve":
+        window.view.select("Three steps")
+        settle(window)
+
+
+def fold(window: MainWindow, name: str) -> None:
+    """Fold in again what was folded out."""
+    if name == "control-map":
+        window.control.charts.toggle_map()
+    elif name == "control-why":
+        window.control.toggle_why()
+        window.view.select("Careful PID")
+
+
+def wait(there: Callable[[], bool]) -> None:
+    """Until something is there."""
+    while not there():
+        QCoreApplication.processEvents(QEventLoop.ProcessEventsFlag.WaitForMoreEvents)
+    for _ in range(5):
+        QCoreApplication.processEvents()
 
 
 def main() -> None:
@@ -75,6 +120,7 @@ def main() -> None:
         if name == "control-lanes":
             window.document.set(("lanes",), _LANES, "lanes")
         settle(window)
+        open_beside(window, name)
         if station == RIG:
             window.rig.show_step(step)
             window.rig.select(part)
@@ -82,6 +128,7 @@ def main() -> None:
         app.processEvents()
         window.grab().save(str(folder / f"{name}.png"))
         print(folder / f"{name}.png")
+        fold(window, name)
     window.document.close()
     window.close()
 

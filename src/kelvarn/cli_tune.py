@@ -74,7 +74,7 @@ def _rule_json(each: Starting, project: Project | None) -> dict[str, Any]:
 
 def _reserve_json(each: Starting, project: Project) -> dict[str, Any] | None:
     """The reserve on the rig itself, near the first trial's setpoint; None where the rule or the loop gives none."""
-    made = candidate_of(each)
+    made = candidate_of(each, project.rig.way)
     if made is None or not isinstance(made.controller, Pid):
         return None
     try:

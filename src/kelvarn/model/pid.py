@@ -118,8 +118,7 @@ class Pid(LawBase):
 
     @classmethod
     def begins_as(cls, strategy: str, near: Near) -> Self:
-        del near
-        return cls.model_validate({"terms": strategy})
+        return cls.model_validate({"terms": strategy, "low": -1.0 if near.way.both else 0.0})
 
     def as_strategy(self, strategy: str) -> Self:
         kept = {name: getattr(self, name) for name in type(self).model_fields}

@@ -89,18 +89,28 @@ def _spaces(rig: Rig, trial: Trial) -> tuple[_Space, ...]:
     """Strategies that fit the rig, from the simplest on."""
     ku, pu = ultimate_of_rig(rig, trial) or _USUAL
     gain = (max(0.01 * ku, 1e-5), min(0.9 * ku, 1e3))
+    low = -1.0 if rig.way.both else 0.0
     fan = next((drive for drive in rig.drives if isinstance(drive, Fan) and drive.acts == "cools"), None)
     return (
-        _Space("On/off", ((0.05, 20.0), (0.02, 20.0)), (9, 9),
-               lambda x: OnOff(below_K=_round(x[0]), above_K=_round(x[1]))),
+        _on_off(both=rig.way.both),
         *(_curves(fan, trial.plan.last_degC) if fan is not None else ()),
-        _Space("P", (gain,), (24,), lambda x: Pid(terms="P", kp_per_K=_round(x[0]))),
+        _Space("P", (gain,), (24,), lambda x: Pid(terms="P", kp_per_K=_round(x[0]), low=low)),
         _Space("PI", (gain, (0.2 * pu, 40 * pu), (0.3, 1.0)), (8, 7, 2),
-               lambda x: Pid(terms="PI", kp_per_K=_round(x[0]), ti_s=_round(x[1]), setpoint_weight=_round(x[2]))),
+               lambda x: Pid(terms="PI", kp_per_K=_round(x[0]), ti_s=_round(x[1]), setpoint_weight=_round(x[2]),
+                             low=low)),
         _Space("PID", (gain, (0.2 * pu, 40 * pu), (0.02 * pu, 0.5 * pu), (0.3, 1.0)), (6, 5, 3, 2),
                lambda x: Pid(terms="PID", kp_per_K=_round(x[0]), ti_s=_round(x[1]), td_s=_round(x[2]),
-                             setpoint_weight=_round(x[3]))),
+                             setpoint_weight=_round(x[3]), low=low)),
     )  # fmt: skip
+
+
+def _on_off(*, both: bool) -> _Space:
+    """Its edges; where a rig heats and cools, the dead band between both as well."""
+    edges = ((0.05, 20.0), (0.02, 20.0))
+    if not both:
+        return _Space("On/off", edges, (9, 9), lambda x: OnOff(below_K=_round(x[0]), above_K=_round(x[1])))
+    return _Space("On/off", (*edges, (0.05, 8.0)), (6, 6, 4),
+                  lambda x: OnOff(below_K=_round(x[0]), above_K=_round(x[1]), dead_band_K=_round(x[2])))  # fmt: skip
 
 
 def _curves(fan: Fan, setpoint: float) -> tuple[_Space, ...]:

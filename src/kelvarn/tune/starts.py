@@ -9,6 +9,7 @@ from kelvarn.engine.prepare import RunError
 from kelvarn.engine.run import current_go_on
 from kelvarn.engine.step import open_loop, usual_drive
 from kelvarn.model.candidate import Candidate
+from kelvarn.model.law import Way
 from kelvarn.model.pid import Pid
 from kelvarn.model.project import Project
 from kelvarn.model.rig import Rig
@@ -20,6 +21,8 @@ from .loop import ultimate_of
 from .plant import Plant, PlantError, plant_of
 from .rules import Starting, starting_points
 from .ultimate import Ultimate
+
+_HEATS = Way(1)
 
 
 @dataclass(frozen=True, eq=False)
@@ -58,13 +61,18 @@ def ultimate_of_rig(rig: Rig, trial: Trial) -> Ultimate | None:
         return None
 
 
-def candidate_of(start: Starting) -> Candidate | None:
-    """A rule's settings as a candidate, rounded to four figures; None where they are out of range or there are none."""
+def candidate_of(start: Starting, way: Way = _HEATS) -> Candidate | None:
+    """A rule's settings as a candidate, rounded to four figures; None where they are out of range or there are none.
+
+    Args:
+        start: what a rule gives.
+        way: which way the drives of its rig go.
+    """
     if start.gains is None:
         return None
     found = {name: float(f"{value:.4g}") for name, value in start.gains._asdict().items() if value is not None}
     try:
-        controller = Pid.model_validate({**found, "terms": start.terms})
+        controller = Pid.model_validate({**found, "terms": start.terms, "low": -1.0 if way.both else 0.0})
         return Candidate(name=f"{start.terms}, {start.rule}"[:60], controller=controller)
     except ValidationError:
         return None
@@ -98,7 +106,7 @@ def _candidate(start: FirstTry) -> Candidate | None:
 
 
 def _try(project: Project, trial: Trial, start: Starting | FirstTry, results: Results) -> Tried:
-    candidate = candidate_of(start) if isinstance(start, Starting) else _candidate(start)
+    candidate = candidate_of(start, project.rig.way) if isinstance(start, Starting) else _candidate(start)
     if candidate is None:
         return Tried(start, None, None, start.reason or "its settings are out of range")
     try:

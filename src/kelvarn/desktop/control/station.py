@@ -71,10 +71,10 @@ class ControlStation(Station):
         self.why_button = QPushButton("why so, and what would help?")
         self.why_button.setProperty("link", True)
         self.why_button.setToolTip("What the overshoot, swing or delay is made of, by runs (Ctrl+I)")
-        self.why_button.clicked.connect(self._toggle_why)
+        self.why_button.clicked.connect(self.toggle_why)
         self.why_panel = WhyPanel(self._runner.jobs)
         self.why_panel.hide()
-        self.why_panel.closed.connect(self._toggle_why)
+        self.why_panel.closed.connect(self.toggle_why)
         self.why_panel.show_wanted.connect(self._lay_over)
         self.why_panel.taken.connect(lambda found: context.guarded(partial(self.candidate_actions.take, found))())
         self.overlays = Overlays(self._runner.jobs)
@@ -149,7 +149,7 @@ class ControlStation(Station):
                 "",
                 self.shown(self.settings.ask_simplest_of_all),
             ),
-            Command(menu, "Why so, and what would help?", "Ctrl+I", self.shown(self._toggle_why)),
+            Command(menu, "Why so, and what would help?", "Ctrl+I", self.shown(self.toggle_why)),
             Command(menu, "Gain map", "Ctrl+G", self.shown(self.charts.toggle_map)),
             Command(menu, "Loop gain and sensitivity", "", self.shown(self.charts.toggle_loop)),
             Command(menu, "Turn it up until it rings", "", self.shown(self._toggle_ringing)),
@@ -240,7 +240,7 @@ class ControlStation(Station):
         self.settings.refresh()
         self.stands_elsewhere.emit()
 
-    def _toggle_why(self) -> None:
+    def toggle_why(self) -> None:
         """Fold out or in what the run is made of."""
         wanted = not self.why_panel.isVisible()
         self.why_panel.setVisible(wanted)
