@@ -60,7 +60,7 @@ def settle(window: MainWindow) -> None:
     while (
         window.runner.busy
         or (window.rig.isVisible() and steps.known_for != steps.wanted)
-        or any(jobs.busy(channel) for channel in ("reserve", "remarks"))
+        or any(jobs.busy(channel) for channel in ("reserve",))
     ):
         QCoreApplication.processEvents(QEventLoop.ProcessEventsFlag.WaitForMoreEvents)
     QCoreApplication.processEvents()

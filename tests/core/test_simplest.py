@@ -7,6 +7,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from kelvarn.demos import find_demo
 from kelvarn.engine.run import Stopped
 from kelvarn.files.project_file import save
 from kelvarn.model.candidate import Candidate
@@ -14,10 +15,11 @@ from kelvarn.model.edit import with_fields
 from kelvarn.model.mark import Mark
 from kelvarn.model.pid import Pid
 from kelvarn.model.project import Project
+from kelvarn.model.trial import Plan, SetpointChange
 from kelvarn.studies.batch import Case, run_many
 from kelvarn.studies.results import Results
 from kelvarn.tune.plant import PlantError
-from kelvarn.tune.simplest import suggest
+from kelvarn.tune.simplest import _spaces, suggest
 
 from ..conftest import one_lag, trial
 from .test_cli import kelvarn
@@ -87,3 +89,45 @@ def test_it_is_stopped_told_and_refused(cabinet: Project, tmp_path: Path) -> Non
     assert json.loads(done.stdout)["proposed"] is not None
     save(with_fields(project, trials=(with_fields(project.first_trial, marks=()),)), tmp_path / "y.kelvarn")
     assert kelvarn("suggest", str(tmp_path / "y.kelvarn")).returncode == 2
+
+
+def test_marks_of_all_trials_are_met_at_once() -> None:
+    near = small(Mark(measure="overshoot_K", limit=2.0), Mark(measure="settling_s", limit=450))
+    far = with_fields(
+        near.first_trial, name="Far", marks=(Mark(measure="steady_error_K", limit=0.2, direction="within"),),
+        plan=Plan(changes=(SetpointChange(at_s=0, to_degC=95.0),)),
+    )  # fmt: skip
+    project = with_fields(near, trials=(near.first_trial, far, with_fields(far, name="Bare", marks=())))
+    found = suggest(project, project.trials)
+    assert {each.asked for each in found.best} == {3}
+    for each in found.best:
+        results = [
+            Results().of(project.rig, Candidate(name="x", controller=each.controller), t) for t in project.trials
+        ]
+        assert sum(result.met for result in results) == each.met
+        assert (each.miss == 0) == (each.met == 3)
+    assert found.proposed is not None
+
+
+def test_fan_curves_are_tried_where_a_fan_cools_and_both_ways_where_a_rig_does_both() -> None:
+    fan = find_demo("heatsink-fan").build()
+    told: list[float] = []
+
+    def a_little(share: float) -> bool:
+        told.append(share)
+        return share < 0.05
+
+    with pytest.raises(Stopped):
+        suggest(fan, fan.trials, a_little)
+    spaces = {space.strategy: space for space in _spaces(fan.rig, fan.first_trial)}
+    assert list(spaces) == ["On/off", "Fan steps", "Fan ramp", "P", "PI", "PID"]
+    for strategy in ("Fan steps", "Fan ramp"):
+        for corner in itertools.product(*spaces[strategy].ranges):
+            law = spaces[strategy].law(corner)
+            law.check(fan.rig.way)
+            assert law.strategy == strategy.lower()
+    bowl = find_demo("tempering-bowl").build()
+    for space in _spaces(bowl.rig, bowl.first_trial):
+        law = space.law(tuple(low for low, _ in space.ranges))
+        assert getattr(law, "low", -1.0) == -1.0
+        assert space.strategy != "On/off" or len(space.ranges) == 3

@@ -261,3 +261,26 @@ def test_remarks_are_flags_at_settings_and_a_list(qtbot: QtBot) -> None:
         assert window.document.project.rig.set_aside
     finally:
         close_window(window)
+
+
+def test_cards_of_a_fan_say_what_matters_for_a_fan(qtbot: QtBot) -> None:
+    window = open_window(qtbot, find_demo("heatsink-fan").build())
+    try:
+        qtbot.waitUntil(lambda: window.runner.result_of("Three steps") is not None, timeout=30_000)
+        figures = window.control.cards.card("Three steps").figures()
+        result = window.runner.result_of("Three steps")
+        assert result is not None
+        hottest, starts = result.measures.hottest_degC["Sink"], result.measures.values["steps_per_h"]
+        assert [caption for caption, _, _ in figures] == ["hottest", "starts", "mean drive"]
+        assert figures[0][1] == f"{hottest:.1f} °C"
+        assert figures[1][1:] == (f"{starts:.0f} /h", "ember")
+        assert "3 of 4 marks met" in window.control.cards.card("Three steps").accessibleDescription()
+        settings = window.control.settings
+        window.view.select("Quiet PI")
+        settings._toggle_more()
+        window.control.candidate_actions.feed_forward()
+        law = window.document.project.candidates[2].controller
+        assert isinstance(law, Pid)
+        assert (law.feed_per_K or 0) > 0
+    finally:
+        close_window(window)

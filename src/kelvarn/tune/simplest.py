@@ -83,6 +83,7 @@ class _Space:
     ranges: tuple[tuple[float, float], ...]
     counts: tuple[int, ...]
     law: Callable[[Point], Controller]
+    also: Callable[[dict[str, Point]], list[Point]] = lambda _: []  # points besides, of where others ended
 
 
 def _spaces(rig: Rig, trial: Trial) -> tuple[_Space, ...]:
@@ -100,7 +101,8 @@ def _spaces(rig: Rig, trial: Trial) -> tuple[_Space, ...]:
                              low=low)),
         _Space("PID", (gain, (0.2 * pu, 40 * pu), (0.02 * pu, 0.5 * pu), (0.3, 1.0)), (6, 5, 3, 2),
                lambda x: Pid(terms="PID", kp_per_K=_round(x[0]), ti_s=_round(x[1]), td_s=_round(x[2]),
-                             setpoint_weight=_round(x[3]), low=low)),
+                             setpoint_weight=_round(x[3]), low=low),
+               lambda ended: [(*ended["PI"][:2], td * pu, ended["PI"][2]) for td in (0.02, 0.06, 0.15)]),
     )  # fmt: skip
 
 
@@ -157,7 +159,7 @@ def suggest(project: Project, trials: Sequence[Trial], tell: Callable[[float], b
     spaces = _spaces(project.rig, asked[0])
     total = len(asked) * sum(math.prod(space.counts) + _STEPS for space in spaces)
     search = _Search(project, asked, total, tell)
-    best = tuple(search.best(space) for space in spaces)
+    best = tuple(search.best(space) for space in spaces)  # in this order: some begin where others ended
     return Suggestion(best, next((each for each in best if each.does), None), search.runs)
 
 
@@ -166,12 +168,14 @@ class _Search:
 
     def __init__(self, project: Project, trials: list[Trial], total: int, tell: Callable[[float], bool]) -> None:
         self._project, self._trials, self._total, self._tell = project, trials, total, tell
+        self._ended: dict[str, Point] = {}  # where the search of each strategy ended
         self.runs = 0
 
     def best(self, space: _Space) -> Best:
         """The best point of a strategy."""
         axes = [np.geomspace(low, high, count) for (low, high), count in zip(space.ranges, space.counts, strict=True)]
         points: list[Point] = [tuple(map(float, point)) for point in itertools.product(*axes)]
+        points += [point for point in space.also(self._ended) if len(point) == len(axes)]
         results = self._run(space, points)
         first = points[int(np.argmin([score(each) for each in results]))]
         bounds = [(math.log(low), math.log(high)) for low, high in space.ranges]
@@ -186,6 +190,7 @@ class _Search:
         minimize(tried, [math.log(x) for x in first], method="Nelder-Mead", bounds=bounds,
                  options={"maxfev": _STEPS, "initial_simplex": _simplex(first, axes)})  # fmt: skip
         _, point, result = min(found, key=lambda each: each[0])
+        self._ended[space.strategy] = point
         return self._judged(space, space.law(point), result)
 
     def _run(self, space: _Space, points: Sequence[Point]) -> list[CaseResult]:

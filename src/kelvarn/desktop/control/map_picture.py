@@ -61,6 +61,7 @@ class MapPicture(QWidget):
         self.map: GainMap | None = None
         self.handles: list[Handle] = []
         self._fault = ""
+        self._drawn: object = None
         self.drawing = MapPlot()
         self.across, self.up, self.measure = (_choice(name) for name in ("Across", "Up", "Colour: measure"))
         self.across.activated.connect(lambda _: self._choose())
@@ -196,9 +197,13 @@ class MapPicture(QWidget):
         known = self.map
         if known is None or self._trial is None or self._measure is None or known.level == 0:
             self._place_handles(())
+            self._drawn = None
             self.drawing.clear(self._fault or "computing …")
             return
-        self.drawing.draw(known, self._measure, self._scale, marks=bool(self._trial.marks))
+        drawn = (known, self._measure, self._scale, bool(self._trial.marks), theme.current())
+        if drawn != self._drawn:  # a drag moves the candidates alone
+            self._drawn = drawn
+            self.drawing.draw(known, self._measure, self._scale, marks=bool(self._trial.marks))
         self._place_handles(self._points(known))
 
     def _points(self, known: GainMap) -> tuple[tuple[int, float, float], ...]:

@@ -1,9 +1,9 @@
 """Remarks on the project: computed beside the window, shown as flags at their settings and in one list."""
 
-from collections.abc import Callable, Hashable
+from collections.abc import Callable
 from functools import partial
 
-from PySide6.QtCore import QObject, QPoint, Qt, Signal
+from PySide6.QtCore import QObject, QPoint, Qt, QTimer, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLineEdit, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
@@ -18,6 +18,7 @@ from kelvarn.model.edit import Path
 from kelvarn.tune.remarks import Remark, remarks, set_aside
 
 _CHANNEL = "remarks"
+_PAUSE_MS = 250
 _WIDTH, _HEIGHT = 560, 420
 
 
@@ -39,17 +40,27 @@ class Remarks(QObject):
     def __init__(self, document: Document, view: View, runner: Runner) -> None:
         super().__init__()
         self._document, self._view, self._runner = document, view, runner
-        self._wanted: Hashable = None
+        self._wanted: object = None
+        self._later = QTimer(self)
+        self._later.setSingleShot(True)
+        self._later.setInterval(_PAUSE_MS)
+        self._later.timeout.connect(self._start)
         self.found: list[Remark] = []
 
     def request(self) -> None:
-        """Ask for them, where the project, the trial or the results are others."""
-        if self._runner.preparing:
-            return
+        """Ask for them, once edits pause; where the project, the trial or the results are others."""
+        if not self._runner.preparing:
+            self._later.start()
+
+    def stop(self) -> None:
+        """Nothing is asked any more: the window closes."""
+        self._later.stop()
+
+    def _start(self) -> None:
         project, trial = self._document.project, self._view.trial(self._document.project)
         results = {c.name: self._runner.result_of(c.name) for c in project.candidates}
         measures = {name: result.measures for name, result in results.items() if result is not None}
-        wanted = (id(project), trial.name, tuple((name, id(found)) for name, found in measures.items()))
+        wanted = (project, trial.name, results)
         if wanted != self._wanted:
             self._wanted = wanted
             self._runner.jobs.start(_CHANNEL, lambda: remarks(project, trial, measures), self._take)

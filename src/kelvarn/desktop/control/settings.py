@@ -125,7 +125,8 @@ class Settings(Panel):
                 self.add(field_for(self._bind(path, field, controller.empty_words(field)), project.rig))
                 self._flag((*path, field))
         if self._more and isinstance(controller, Pid):
-            ahead = QPushButton("feed-forward of what holds the setpoint, from the rig")
+            ahead = QPushButton("feed-forward from the rig")
+            ahead.setToolTip("Give it the drive that holds the setpoint, as the rig says")
             ahead.setProperty("link", True)
             ahead.clicked.connect(lambda: self._guarded(self._actions.feed_forward)())
             self.add(ahead)

@@ -274,6 +274,9 @@ class ControlStation(Station):
         self._show_lanes()
         self.charts.new_look()
 
+    def finish(self) -> None:
+        self.remarks.stop()
+
     def show_cursor(self) -> None:
         self.strip.set_cursor(self._view.cursor_s, self._view.pinned)
         if self.beside.isVisible():
