@@ -16,7 +16,17 @@ TEXTS = (
     "", "0", "-1", "1e9", "12 bananas", "5 min", "2h30", "60", "100 °F", "nan", "1,5", "50 %", "0.2 K/W", "7" * 300,
     "Air", "<img src=x>", "a&b", "漢字", "=1+1", "../../x", "\u202eabc",
 )  # fmt: skip
-_ASK = ("Open…", "Save", "Save as…", "Quit", "Name of the project…", "Save the strip as a picture…", "About Kelvarn")
+_ASK = (
+    "Open…",
+    "Save",
+    "Save as…",
+    "Quit",
+    "Name of the project…",
+    "Save the strip as a picture…",
+    "About Kelvarn",
+    "Take candidates from a project…",
+)
+_LISTS = ("Remarks", "Kept runs…", "What differs between two…")
 _KEYS = (
     Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Up, Qt.Key.Key_Down, Qt.Key.Key_Escape, Qt.Key.Key_Return,
     Qt.Key.Key_Plus, Qt.Key.Key_Minus, Qt.Key.Key_Home, Qt.Key.Key_Backspace, Qt.Key.Key_Tab, Qt.Key.Key_Delete,
@@ -42,7 +52,7 @@ class Deeds:
         """Do something; gives what it was."""
         deeds: list[Callable[[], str]] = [
             self._command, self._station, self._type, self._type, self._pull, self._turn, self._choose, self._press,
-            self._tick, self._key, self._select, self._event,
+            self._tick, self._key, self._select, self._event, self._list, self._point,
         ]  # fmt: skip
         said = self._rng.choice(deeds)()
         QApplication.processEvents()
@@ -65,6 +75,35 @@ class Deeds:
         if action.isEnabled():
             action.trigger()
         return f"command {action.text()}"
+
+    def _list(self) -> str:
+        """Open a list, and press something in it."""
+        name = self._rng.choice(_LISTS)
+        self._window.menus.actions[name].trigger()
+        popup = QApplication.activePopupWidget()
+        if popup is None:
+            return f"no list {name}"
+        for line in popup.findChildren(QLineEdit):
+            line.setText(self._rng.choice(("", "known", "x" * 300)))
+        buttons = popup.findChildren(QPushButton) + popup.findChildren(QCheckBox)
+        if buttons:
+            self._rng.choice(buttons).click()
+        return f"list {name}"
+
+    def _point(self) -> str:
+        """Drag a point of a chart, or move it by keys."""
+        points = [each for each in self._window.findChildren(QWidget)
+                  if type(each).__name__ == "Handle" and each.isVisible()]  # fmt: skip
+        if not points:
+            return "no point"
+        point = self._rng.choice(points)
+        name = point.accessibleName()
+        if self._rng.random() < 0.5:
+            drag(point, QPointF(7, 7), QPointF(self._rng.randrange(-150, 150), self._rng.randrange(-150, 150)), 2)
+        else:
+            point.setFocus()
+            QTest.keyClick(point, self._rng.choice(_KEYS))
+        return f"point {name}"
 
     def _station(self) -> str:
         index = self._rng.randrange(len(self._window.stations))

@@ -55,6 +55,9 @@ def test_levels_cover_the_map_once_and_the_coarse_one_shows_its_nearest_point(le
     assert counts[-1] == SIZE * SIZE
     coarse = levels[1].filled(0)
     assert (coarse[8:16, 16:24] == levels[-1].values[0, 8, 16]).all()
+    finer, whole = levels[2].filled(0), levels[-1].values[0]
+    assert (finer[4:8, 20:24] == whole[4, 20]).all()
+    assert (levels[3].filled(0)[4:6, 22:24] == whole[4, 22]).all()
     for before, after in itertools.pairwise(levels):  # what was known stays
         same = np.array_equal(before.values[0][before.computed], after.values[0][before.computed], equal_nan=True)
         assert same

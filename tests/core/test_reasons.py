@@ -39,6 +39,7 @@ def test_each_part_is_reproduced_by_its_run_and_all_sum_to_the_whole(demo: str) 
             assert part.part is None or part.part == pytest.approx(abs(whole) - abs(part.value or 0.0))
             total += part.part or 0.0
         assert total == pytest.approx(abs(whole))
+        assert [r.missed for r in found.remedies] == sorted(r.missed for r in found.remedies)
         for remedy in found.remedies:
             measures = measure(compute(remedy.alternative.rig, remedy.alternative.law, trial))
             assert remedy.value == (value_of(found.ref, measures)[0])

@@ -60,7 +60,7 @@ CASES: dict[str, tuple[Project, Project]] = {
         project_of(CALM, with_fields(PLAIN, drives=(SlowWindow(body="Block", power_W=200, window_s=5),))),
     ),
     "band in the noise": (
-        project_of(OnOff(below_K=0.1, above_K=0.1), changed(PLAIN, "probes", noise_K=0.2)),
+        project_of(OnOff(below_K=0.35, above_K=0.35), changed(PLAIN, "probes", noise_K=0.2)),
         project_of(OnOff(below_K=0.5, above_K=0.5), changed(PLAIN, "probes", noise_K=0.2)),
     ),
     "swings beyond its band": (

@@ -148,6 +148,9 @@ def test_the_goal_is_asked_for_and_drawn_as_ground(window: MainWindow, qtbot: Qt
     assert goal is not None
     assert (goal.body, goal.low_degC, goal.high_degC) == ("Air", 58, 62)
     assert window.rig.goal.text().startswith("Goal: Air 58.0 °C … 62.0 °C")
+    window.control.wanted.emit()
+    grounds = {level.value: level.below for level in window.control.strip.lane("temperature")[0].levels if level.tinted}
+    assert grounds == {58: True, 62: False}
     window.document.apply(put(window.document.project, ("rig", "goal", "low_degC"), None), "no lowest")
     window.control.wanted.emit()
     levels = window.control.strip.lane("temperature")[0].levels

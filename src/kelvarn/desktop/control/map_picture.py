@@ -3,6 +3,7 @@
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import partial
+from typing import Any
 
 from PySide6.QtWidgets import QGridLayout, QVBoxLayout, QWidget
 
@@ -16,7 +17,7 @@ from kelvarn.desktop.lanes.edits import Drags
 from kelvarn.desktop.plain import Label
 from kelvarn.engine.run import current_go_on
 from kelvarn.model.candidate import Controller
-from kelvarn.model.edit import Path, put, value_at
+from kelvarn.model.edit import Path, value_at
 from kelvarn.model.mark import Mark
 from kelvarn.model.project import Project
 from kelvarn.model.rig import Rig
@@ -31,11 +32,27 @@ _KEY_STEP = 0.25  # points of the map that an arrow key moves a candidate
 
 @dataclass(frozen=True)
 class _Wanted:
-    """What a map is of: the law without the two settings that it runs through."""
+    """What a map is of: a law, of which the two settings that it runs through do not count."""
 
     rig: Rig
     trial: Trial
     law: Controller
+    paths: tuple[Path, Path]
+
+    def same_as(self, other: "_Wanted | None") -> bool:
+        """Whether a map of one is a map of the other."""
+        if other is None or (self.rig, self.trial, self.paths) != (other.rig, other.trial, other.paths):
+            return False
+        return self._fixed() == other._fixed()
+
+    def _fixed(self) -> dict[str, Any]:
+        found = self.law.model_dump()
+        for *way, last in self.paths:
+            part: Any = found
+            for step in way:
+                part = part[step]
+            part[last] = None
+        return found
 
 
 class MapPicture(QWidget):
@@ -102,16 +119,15 @@ class MapPicture(QWidget):
             return
         x, y = self._paths
         try:
-            if self.map is not None and (self.map.x.path, self.map.y.path) == (x, y):
-                wanted = _Wanted(project.rig, trial, self._without(law, self.map))
-                if wanted == self._wanted and self._inside(law, self.map):
-                    return
+            wanted = _Wanted(project.rig, trial, law, (x, y))
+            if self.map is not None and wanted.same_as(self._wanted) and self._inside(law, self.map):
+                return
             made = begun(project.rig, trial, axis_of(law, x), axis_of(law, y))
         except MapError as error:
             self._forget(str(error))
             return
         self.map, self._fault = made, ""
-        self._wanted = _Wanted(project.rig, trial, self._without(law, made))
+        self._wanted = wanted
         self._offer_measures(made)
         self._refine()
 
@@ -142,14 +158,6 @@ class MapPicture(QWidget):
         self.map = outcome
         self._draw()
         self._refine()
-
-    @staticmethod
-    def _without(law: Controller, known: GainMap) -> Controller:
-        """The law with the two settings at where the map begins."""
-        made = law
-        for axis in (known.x, known.y):
-            made = put(made, axis.path, axis.values[0])
-        return made
 
     @staticmethod
     def _inside(law: Controller, known: GainMap) -> bool:

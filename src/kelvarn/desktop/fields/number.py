@@ -28,6 +28,7 @@ class NumberEdit(TypedLine):
 
     def __init__(self, binding: Binding, parent: QWidget | None = None) -> None:
         super().__init__(parent)
+        assert binding.quantity is not None, f"{binding.path} is no number"
         self._binding = binding
         self._bare: str | None = None
         self._shown: object = object()  # the value in the line; a unit change makes a new line

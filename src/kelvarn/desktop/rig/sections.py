@@ -136,7 +136,8 @@ def fill_drive(panel: PartPanel, index: int) -> None:
     panel.choice(path, "acts", list(_ACTS))
     panel.field(path, "dead_time_s")
     for name in drive.shown:
-        panel.field(path, name)
+        show_it = panel.switch if has[name].annotation is bool else panel.field
+        show_it(path, name)
     if "rated_operations" in has:
         panel.note(lambda: _relay_life(panel))
     if panel.edits.selected != key_of("drive", index):
