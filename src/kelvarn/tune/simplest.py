@@ -1,8 +1,8 @@
 """The simplest that does: every strategy at its best for the marks of trials, and the first of them that meets all.
 
 Each strategy is tried on a grid of its settings on log scales, laid round the ultimate point of the rig, and its best
-point is refined by a bounded search (Nelder and Mead, by SciPy). All by runs of the engine; the same project gives the
-same answer.
+points are refined by a bounded search (differential evolution, Storn and Price 1997, by SciPy). All by runs of the
+engine; the same project gives the same answer.
 """
 
 import itertools
@@ -11,8 +11,9 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.optimize import minimize
+from scipy.optimize import differential_evolution
 
+from kelvarn.engine.layout import is_nonlinear
 from kelvarn.engine.marks import Verdict
 from kelvarn.engine.run import Stopped
 from kelvarn.model.candidate import Controller
@@ -33,7 +34,9 @@ from .ultimate import Ultimate
 
 LEAST_RESERVE = 1.7
 """Gain factor from which on a proposal is sound."""
-_STEPS = 45  # runs of the refinement
+_ROUNDS = 9  # of the refinement
+_KEPT = {1: 6, 2: 12, 3: 36, 4: 48}  # points of the grid that it begins with, by the number of settings
+_KEPT_SLOW = {1: 6, 2: 10, 3: 14, 4: 20}  # of rigs that take ten times as long for a run
 _USUAL = Ultimate(0.5, 600.0)  # where a rig has no ultimate point
 Point = tuple[float, ...]
 
@@ -90,16 +93,17 @@ def _spaces(rig: Rig, trial: Trial) -> tuple[_Space, ...]:
     """Strategies that fit the rig, from the simplest on."""
     ku, pu = ultimate_of_rig(rig, trial) or _USUAL
     gain = (max(0.01 * ku, 1e-5), min(0.9 * ku, 1e3))
-    low = -1.0 if rig.way.both else 0.0
+    low, slow = -1.0 if rig.way.both else 0.0, is_nonlinear(rig)
+    of_pi, of_pid = ((8, 7, 2), (6, 5, 3, 2)) if slow else ((14, 12, 2), (9, 8, 3, 2))
     fan = next((drive for drive in rig.drives if isinstance(drive, Fan) and drive.acts == "cools"), None)
     return (
         _on_off(both=rig.way.both),
         *(_curves(fan, trial.plan.last_degC) if fan is not None else ()),
         _Space("P", (gain,), (24,), lambda x: Pid(terms="P", kp_per_K=_round(x[0]), low=low)),
-        _Space("PI", (gain, (0.2 * pu, 40 * pu), (0.3, 1.0)), (8, 7, 2),
+        _Space("PI", (gain, (0.2 * pu, 40 * pu), (0.3, 1.0)), of_pi,
                lambda x: Pid(terms="PI", kp_per_K=_round(x[0]), ti_s=_round(x[1]), setpoint_weight=_round(x[2]),
                              low=low)),
-        _Space("PID", (gain, (0.2 * pu, 40 * pu), (0.02 * pu, 0.5 * pu), (0.3, 1.0)), (6, 5, 3, 2),
+        _Space("PID", (gain, (0.2 * pu, 40 * pu), (0.02 * pu, 0.5 * pu), (0.3, 1.0)), of_pid,
                lambda x: Pid(terms="PID", kp_per_K=_round(x[0]), ti_s=_round(x[1]), td_s=_round(x[2]),
                              setpoint_weight=_round(x[3]), low=low),
                lambda ended: [(*ended["PI"][:2], td * pu, ended["PI"][2]) for td in (0.02, 0.06, 0.15)]),
@@ -157,7 +161,9 @@ def suggest(project: Project, trials: Sequence[Trial], tell: Callable[[float], b
         named = f"The trial “{trials[0].name}” has" if len(trials) == 1 else "The trials have"
         raise PlantError(f"{named} no marks; say first what is asked of the candidates.")
     spaces = _spaces(project.rig, asked[0])
-    total = len(asked) * sum(math.prod(space.counts) + _STEPS for space in spaces)
+    kept = _KEPT_SLOW if is_nonlinear(project.rig) else _KEPT
+    refined = sum((1 + _ROUNDS) * kept[len(space.counts)] for space in spaces)
+    total = len(asked) * (refined + sum(math.prod(space.counts) for space in spaces))
     search = _Search(project, asked, total, tell)
     best = tuple(search.best(space) for space in spaces)  # in this order: some begin where others ended
     return Suggestion(best, next((each for each in best if each.does), None), search.runs)
@@ -168,6 +174,7 @@ class _Search:
 
     def __init__(self, project: Project, trials: list[Trial], total: int, tell: Callable[[float], bool]) -> None:
         self._project, self._trials, self._total, self._tell = project, trials, total, tell
+        self._kept = _KEPT_SLOW if is_nonlinear(project.rig) else _KEPT
         self._ended: dict[str, Point] = {}  # where the search of each strategy ended
         self.runs = 0
 
@@ -176,20 +183,22 @@ class _Search:
         axes = [np.geomspace(low, high, count) for (low, high), count in zip(space.ranges, space.counts, strict=True)]
         points: list[Point] = [tuple(map(float, point)) for point in itertools.product(*axes)]
         points += [point for point in space.also(self._ended) if len(point) == len(axes)]
-        results = self._run(space, points)
-        first = points[int(np.argmin([score(each) for each in results]))]
         bounds = [(math.log(low), math.log(high)) for low, high in space.ranges]
-        found: list[tuple[float, Point, CaseResult]] = []
+        found = list(zip(points, self._run(space, points), strict=True))
 
-        def tried(logs: Sequence[float]) -> float:
-            point = tuple(math.exp(min(max(x, low), high)) for x, (low, high) in zip(logs, bounds, strict=True))
-            (result,) = self._run(space, [point])
-            found.append((score(result), point, result))
-            return found[-1][0]
+        def tried(logs: np.ndarray) -> np.ndarray:
+            """Scores of points given by columns."""
+            asked = [tuple(map(float, np.exp(column))) for column in logs.T]
+            results = self._run(space, asked)
+            found.extend(zip(asked, results, strict=True))
+            return np.array([score(result) for result in results])
 
-        minimize(tried, [math.log(x) for x in first], method="Nelder-Mead", bounds=bounds,
-                 options={"maxfev": _STEPS, "initial_simplex": _simplex(first, axes)})  # fmt: skip
-        _, point, result = min(found, key=lambda each: each[0])
+        begun = sorted(found, key=lambda each: score(each[1]))[: self._kept[len(axes)]]
+        differential_evolution(
+            tried, bounds, init=np.log(np.array([point for point, _ in begun])), maxiter=_ROUNDS, tol=0.0, rng=1,
+            polish=False, updating="deferred", vectorized=True, mutation=(0.3, 0.8), recombination=0.8,
+        )  # fmt: skip
+        point, result = min(found, key=lambda each: score(each[1]))
         self._ended[space.strategy] = point
         return self._judged(space, space.law(point), result)
 
@@ -228,18 +237,6 @@ def _both(one: CaseResult, other: CaseResult) -> CaseResult:
     """A point on one trial and on the next: one that cannot be run there cannot be at all."""
     measures = None if other.measures is None else one.measures
     return CaseResult(one.key, measures, one.verdicts + other.verdicts, one.fault or other.fault)
-
-
-def _simplex(first: Point, axes: Sequence[np.ndarray]) -> np.ndarray:
-    """The point, and one half a step of the grid away along each setting, inside its range."""
-    logs = np.log(np.array(first))
-    rows = [logs]
-    for k, axis in enumerate(axes):
-        moved = logs.copy()
-        step = 0.5 * math.log(axis[1] / axis[0])
-        moved[k] += step if moved[k] + step <= math.log(axis[-1]) else -step
-        rows.append(moved)
-    return np.array(rows)
 
 
 def score(result: CaseResult) -> float:
