@@ -6,6 +6,9 @@ from PySide6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 
 from kelvarn.demos import find_demo
+from kelvarn.desktop.plain import Label
+from kelvarn.desktop.remarks import Flag
+from kelvarn.desktop.rig.keys import key_of
 from kelvarn.desktop.window import MainWindow
 from kelvarn.engine.marks import judge
 from kelvarn.engine.measures import measure
@@ -243,6 +246,12 @@ def test_remarks_are_flags_at_settings_and_a_list(qtbot: QtBot) -> None:
         window.view.select("Three steps")
         control = window.control
         qtbot.waitUntil(lambda: len(control.remarks.found) == 2, timeout=30_000)
+        window.rig.wanted.emit()
+        window.rig.select(key_of("drive", 0))
+        flags = [flag for flag in window.rig.panel.findChildren(Flag) if flag.isVisible()]
+        assert len(flags) == 1
+        assert "400 times a second" in flags[0].findChild(Label).text()
+        window.control.wanted.emit()
         window.menus.actions["Remarks"].trigger()
         shown = control.lists.remarks_list
         assert shown is not None

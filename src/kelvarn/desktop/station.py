@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QWidget
 from .boxes import Guarded
 from .document import Document
 from .menus import Command
+from .remarks import Remarks
 from .runner import Runner
 from .strip.strip import Strip
 from .view import View
@@ -23,6 +24,7 @@ class Context:
     view: View
     runner: Runner
     guarded: Guarded
+    remarks: Remarks
 
 
 @dataclass(frozen=True)

@@ -20,6 +20,7 @@ from .menus import Command, Menus
 from .phrases import saved_phrase
 from .plain import menu_text
 from .project_files import ProjectFiles
+from .remarks import Remarks
 from .rig.station import RigStation
 from .runner import Runner
 from .station import Context, Station
@@ -43,7 +44,8 @@ class MainWindow(QMainWindow):
         self.document, self.runner, self._settings = document, runner, settings
         self.view = View(document.project)
         self.boxes = Boxes(self)
-        context = Context(document, self.view, runner, self.boxes.guarded)
+        self.remarks = Remarks(document, self.view, runner, self.boxes.guarded)
+        context = Context(document, self.view, runner, self.boxes.guarded, self.remarks)
         self.line = StationLine()
         self.rig, self.control, self.handover = RigStation(context), ControlStation(context), HandoverStation(context)
         self.stations: list[Station] = [self.rig, self.control, self.handover]
@@ -78,6 +80,7 @@ class MainWindow(QMainWindow):
         self.view.changed.connect(self._view_changed)
         self.view.cursor_moved.connect(lambda: self.station.show_cursor())
         self.runner.updated.connect(self.refresh)
+        self.runner.updated.connect(self.remarks.request)
         self.runner.prepared.connect(lambda: self.station.request())
         self.runner.jobs.progressed.connect(self._progressed)
         for index, station in enumerate(self.stations):
@@ -145,6 +148,7 @@ class MainWindow(QMainWindow):
         before = self.runner.results
         self.runner.request(project, self.view.trial(project))
         self.station.request()
+        self.remarks.request()
         if self.runner.results is before:
             self.refresh()  # nothing new was computed at once
 
@@ -203,6 +207,7 @@ class MainWindow(QMainWindow):
             return
         self._clock.stop()
         self.document.close()
+        self.remarks.stop()
         self.runner.finish()
         for station in self.stations:
             station.finish()

@@ -11,24 +11,23 @@ from kelvarn.model.candidate import Candidate
 from kelvarn.model.edit import EditError, add_candidates, append
 from kelvarn.model.kept_run import MOST_KEPT
 from kelvarn.studies.keep import kept
-from kelvarn.tune.remarks import Remark
 
 from .actions import CandidateActions
 from .compare import Compare, sides_of
 from .kept_runs import KeptRuns
-from .remarks import Remarks, RemarksList, aside_of
+from .remarks_list import RemarksList
 
 
 class Lists:
     """Opens them, and does what is chosen in them.
 
     Args:
-        context, actions, remarks: what they are about.
+        context, actions: what they are about.
         station: over which they stand.
     """
 
-    def __init__(self, context: Context, actions: CandidateActions, remarks: Remarks, station: QWidget) -> None:
-        self._context, self._actions, self._remarks, self._station = context, actions, remarks, station
+    def __init__(self, context: Context, actions: CandidateActions, station: QWidget) -> None:
+        self._context, self._actions, self._remarks, self._station = context, actions, context.remarks, station
         self._document, self._view, self._runner = context.document, context.view, context.runner
         self.remarks_list: RemarksList | None = None
         self.compare: Compare | None = None
@@ -88,27 +87,10 @@ class Lists:
         if self.remarks_list is not None:
             self.remarks_list.step()
             return
-        made = RemarksList(self._remarks, self.mend, self._set_aside, self._station.window())
+        made = RemarksList(self._remarks, self._station.window())
         made.destroyed.connect(self._remarks_closed)
         self.remarks_list = made
         made.popup(self._at())
 
     def _remarks_closed(self) -> None:
         self.remarks_list = None
-
-    def mend(self, remark: Remark) -> None:
-        """Do what a remark proposes, where its setting still stands."""
-
-        def do() -> None:
-            if remark.mend is not None and remark in self._remarks.found:
-                self._document.apply(remark.mend(self._document.project), f"{remark.key}: {remark.remedy}")
-
-        self._context.guarded(do)()
-
-    def _set_aside(self, remark: Remark, reason: str) -> None:
-        def do() -> None:
-            if not reason:
-                raise EditError("Say why it does not count here; the reason is kept with the project.")
-            aside_of(self._document, remark, reason)
-
-        self._context.guarded(do)()

@@ -16,6 +16,7 @@ from kelvarn.desktop.fields.plain import Choice, ChoiceField, NameEdit, heading
 from kelvarn.desktop.fields.ruler import RulerField
 from kelvarn.desktop.panel import Note, Panel
 from kelvarn.desktop.plain import menu_text, plain_tip
+from kelvarn.desktop.remarks import Flag
 from kelvarn.desktop.station import Context
 from kelvarn.model.candidate import STRATEGIES
 from kelvarn.model.curve import Curve
@@ -25,13 +26,11 @@ from kelvarn.model.on_off import NOTATIONS, Notation, OnOff
 from kelvarn.model.pid import Pid
 from kelvarn.model.project import Project
 from kelvarn.model.trial import Trial
-from kelvarn.tune.remarks import Remark
 from kelvarn.units import Quantity, Scale, show
 
 from .actions import CandidateActions, TrialActions
 from .advice import SIMPLEST_COLUMNS, START_COLUMNS, simplest, starting_points
 from .forms_field import FormsField
-from .remarks import Flag, Remarks
 from .reserve import ReserveWords
 from .result_list import Column, Found, ResultList
 from .steps_field import StepsField
@@ -44,13 +43,12 @@ class Settings(Panel):
     """The right column of Control."""
 
     def __init__(
-        self, context: Context, actions: CandidateActions, trials: TrialActions, reserve: ReserveWords,
-        remarks: Remarks, mend: Callable[[Remark], object],
+        self, context: Context, actions: CandidateActions, trials: TrialActions, reserve: ReserveWords
     ) -> None:  # fmt: skip
         super().__init__(theme.RIGHT_WIDTH - 40)
         self._document, self._view, self._guarded = context.document, context.view, context.guarded
         self._actions, self._trials, self._jobs, self._reserve = actions, trials, context.runner.jobs, reserve
-        self._remarks, self._mend = remarks, mend
+        self._remarks = context.remarks
         self._more = False
         self._form = "standard"
         self.forms: FormsField | None = None
@@ -139,7 +137,7 @@ class Settings(Panel):
         self._fill_trial()
 
     def _flag(self, path: Path) -> None:
-        self.add(Flag(self._remarks, path, self._mend))
+        self.add(Flag(self._remarks, path))
 
     def _law_read(self, index: int, name: str) -> tuple[Pid, float, Scale] | None:
         """The law of a candidate, how often it is read, and the scale; None where it is another one by now."""

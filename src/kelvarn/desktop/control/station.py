@@ -34,7 +34,6 @@ from .lists import Lists
 from .mark_editor import MarkEditor
 from .marks import MarksFoot
 from .overlays import Overlays
-from .remarks import Remarks
 from .reserve import ReserveWords
 from .settings import Settings
 from .terms import Terms
@@ -83,13 +82,10 @@ class ControlStation(Station):
             changed.connect(self.overlays.clear)  # they are of a state that is no more
         self.charts = Charts(context, self._drags, context.guarded(self._toggle_ringing))
         self.reserve = ReserveWords(self._runner.jobs)
-        self.remarks = Remarks(self._document, self._view, self._runner)
-        self.lists = Lists(context, self.candidate_actions, self.remarks, self)
-        self.settings = Settings(
-            context, self.candidate_actions, self.trial_actions, self.reserve, self.remarks, self.lists.mend
-        )
+        self.remarks = context.remarks
+        self.lists = Lists(context, self.candidate_actions, self)
+        self.settings = Settings(context, self.candidate_actions, self.trial_actions, self.reserve)
         self.remarks.updated.connect(self._remarked)
-        self._runner.updated.connect(self.remarks.request)
         self.reserve.updated.connect(self.settings.refresh)
         self.marks = MarksFoot()
         self.marks.edit_wanted.connect(self._edit_mark)
@@ -203,7 +199,6 @@ class ControlStation(Station):
             candidate, trial = self._view.candidate(project), self._view.trial(project)
             self.reserve.request(project.rig, candidate.controller, setpoint)
             self.charts.request()
-            self.remarks.request()
             if self.why_panel.isVisible():
                 self.why_panel.ask(project, candidate, trial, self._view.scale)
 
@@ -273,9 +268,6 @@ class ControlStation(Station):
     def new_look(self) -> None:
         self._show_lanes()
         self.charts.new_look()
-
-    def finish(self) -> None:
-        self.remarks.stop()
 
     def show_cursor(self) -> None:
         self.strip.set_cursor(self._view.cursor_s, self._view.pinned)

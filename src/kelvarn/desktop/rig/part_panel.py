@@ -13,6 +13,7 @@ from kelvarn.desktop.fields.number import NumberField
 from kelvarn.desktop.fields.plain import ChoiceField, NameEdit, SwitchField, TextField, heading
 from kelvarn.desktop.panel import Note, Panel
 from kelvarn.desktop.plain import Label, plain_tip
+from kelvarn.desktop.remarks import Flag, Remarks
 from kelvarn.desktop.view import View
 from kelvarn.model.edit import Path, value_at
 from kelvarn.model.fields import ModelBase
@@ -41,17 +42,18 @@ class PartPanel(Panel):
 
     Args:
         guarded: runs work whose faults are said to the user.
+        remarks: are flagged below their settings.
 
     Attributes:
         relay_life_years: how long the relay lasts at the pace of the run shown; None where there is none.
     """
 
     def __init__(
-        self, document: Document, view: View, edits: RigActions,
-        guarded: Guarded,
+        self, document: Document, view: View, edits: RigActions, guarded: Guarded, remarks: Remarks
     ) -> None:  # fmt: skip
         super().__init__(theme.RIGHT_WIDTH - 40)
         self.document, self.view, self.edits, self._guarded = document, view, edits, guarded
+        self._remarks = remarks
         self._name: NameEdit | None = None
         self.relay_life_years: float | None = None
 
@@ -93,7 +95,12 @@ class PartPanel(Panel):
             binding.extra["empty"] = empty
         made = NumberField(binding)
         self.add(made)
+        self._flag(binding.path)
         return made
+
+    def _flag(self, path: Path) -> None:
+        """What is remarked on a setting, below it."""
+        self.add(Flag(self._remarks, path))
 
     def fields(self, path: Path, names: Sequence[str]) -> None:
         """Number fields one below the other."""
@@ -108,6 +115,7 @@ class PartPanel(Panel):
         binding = Binding(self.document, self.view, (*path, name), title)
         if put is None:
             self.add(ChoiceField(binding, choices))
+            self._flag(binding.path)
             return
 
         def take(value: Any) -> None:
@@ -122,6 +130,7 @@ class PartPanel(Panel):
     def switch(self, path: Path, name: str) -> None:
         """A yes or no."""
         self.add(SwitchField(Binding(self.document, self.view, (*path, name))))
+        self._flag((*path, name))
 
     def note(self, text: Callable[[], str], role: str = "muted") -> None:
         """A line worked out from the project."""

@@ -50,7 +50,8 @@ class RigStation(Station):
         guarded = context.guarded
         document, view, runner = self._document, self._view, self._runner
         self.edits = RigActions(document, self._select_new)
-        self.panel = RigPanel(document, view, self.edits, guarded)
+        self.panel = RigPanel(document, view, self.edits, guarded, context.remarks)
+        context.remarks.updated.connect(self._remarked)
         self.heat_path = HeatPath(self.select, guarded(self.edits.remove))
         self.parts = PartsBar(self.edits, guarded)
         self.steps = Steps(runner.jobs)
@@ -231,6 +232,10 @@ class RigStation(Station):
     def request(self) -> None:
         if not self._runner.preparing:
             self.steps.request(*self._wanted())
+
+    def _remarked(self) -> None:
+        if self.isVisible():
+            self.panel.refresh()
 
     def _step_known(self) -> None:
         if self.isVisible():

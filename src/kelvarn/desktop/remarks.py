@@ -1,0 +1,152 @@
+"""Remarks on the project: computed beside the window, shown as flags at their settings."""
+
+from collections.abc import Callable
+from functools import partial
+
+from PySide6.QtCore import QObject, Qt, QTimer, Signal
+from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
+
+from kelvarn.desktop import theme
+from kelvarn.model.edit import EditError, Path
+from kelvarn.tune.remarks import Remark, remarks, set_aside
+
+from .boxes import Guarded
+from .document import Document
+from .plain import Label, menu_text
+from .runner import Runner
+from .view import View
+
+_CHANNEL = "remarks"
+_PAUSE_MS = 250
+
+
+class Remarks(QObject):
+    """What is noticed in the project as it stands.
+
+    Args:
+        document, view, runner: whose project, trial and results.
+        guarded: runs work whose faults are said to the user.
+
+    Attributes:
+        found: all remarks, as far as they are known.
+
+    Signals:
+        updated: there are others.
+    """
+
+    updated = Signal()
+
+    def __init__(self, document: Document, view: View, runner: Runner, guarded: Guarded) -> None:
+        super().__init__()
+        self._document, self._view, self._runner, self._guarded = document, view, runner, guarded
+        self._wanted: object = None
+        self._later = QTimer(self)
+        self._later.setSingleShot(True)
+        self._later.setInterval(_PAUSE_MS)
+        self._later.timeout.connect(self._start)
+        self.found: list[Remark] = []
+
+    def request(self) -> None:
+        """Ask for them, once edits pause; where the project, the trial or the results are others."""
+        if not self._runner.preparing:
+            self._later.start()
+
+    def stop(self) -> None:
+        """Nothing is asked any more: the window closes."""
+        self._later.stop()
+
+    def _start(self) -> None:
+        project, trial = self._document.project, self._view.trial(self._document.project)
+        results = {c.name: self._runner.result_of(c.name) for c in project.candidates}
+        measures = {name: result.measures for name, result in results.items() if result is not None}
+        wanted = (project, trial.name, results)
+        if wanted != self._wanted:
+            self._wanted = wanted
+            self._runner.jobs.start(_CHANNEL, lambda: remarks(project, trial, measures), self._take)
+
+    def _take(self, outcome: object) -> None:
+        assert isinstance(outcome, list)
+        before = [(each.key, each.candidate, each.text) for each in self.found]
+        self.found = outcome
+        if [(each.key, each.candidate, each.text) for each in outcome] != before:
+            self.updated.emit()
+
+    def mend(self, remark: Remark) -> None:
+        """Do what a remark proposes, where its setting still stands."""
+
+        def do() -> None:
+            if remark.mend is not None and remark in self.found:
+                self._document.apply(remark.mend(self._document.project), f"{remark.key}: {remark.remedy}")
+
+        self._guarded(do)()
+
+    def put_aside(self, remark: Remark, reason: str) -> None:
+        """Set a remark aside; the reason is kept with the project."""
+
+        def do() -> None:
+            if not reason:
+                raise EditError("Say why it does not count here; the reason is kept with the project.")
+            self._document.apply(set_aside(self._document.project, remark, reason), f"set aside: {remark.key}")
+
+        self._guarded(do)()
+
+    def at(self, path: Path) -> list[Remark]:
+        """Those about a setting."""
+        return [each for each in self.found if each.path == path]
+
+
+class Flag(QWidget):
+    """The remarks on a setting, below it; nothing where there are none.
+
+    Args:
+        of: the remarks.
+        path: the setting.
+    """
+
+    def __init__(self, of: Remarks, path: Path) -> None:
+        super().__init__()
+        self._of, self._path = of, path
+        self._shown: tuple[str, ...] | None = None
+        self._column = QVBoxLayout(self)
+        self._column.setContentsMargins(0, 0, 0, 2)
+        self._column.setSpacing(0)
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Show what there is now."""
+        found = self._of.at(self._path)
+        shown = tuple(each.text for each in found)
+        if shown == self._shown:
+            return
+        self._shown = shown
+        while (item := self._column.takeAt(0)) is not None:
+            widget = item.widget()
+            if widget is not None:
+                widget.hide()
+                widget.deleteLater()
+        for each in found:
+            self._column.addWidget(remark_text(f"⚑ {each.text}"))
+            if each.mend is not None:
+                self._column.addWidget(
+                    remark_link(each.remedy, partial(self._of.mend, each)), 0, Qt.AlignmentFlag.AlignLeft
+                )
+        self.setVisible(bool(found))
+
+
+def remark_text(text: str) -> Label:
+    """A remark as it is shown."""
+    made = Label(text)
+    made.setFont(theme.font("small"))
+    made.setProperty("role", "gold")
+    made.setWordWrap(True)
+    made.setMinimumWidth(60)
+    return made
+
+
+def remark_link(text: str, work: Callable[[], object]) -> QPushButton:
+    """Something to click beside a remark."""
+    made = QPushButton(menu_text(text))
+    made.setProperty("link", True)
+    made.setFont(theme.font("small", bold=True))
+    made.clicked.connect(lambda: work())
+    return made
