@@ -3,15 +3,18 @@
 from pathlib import Path
 
 import pytest
+from PySide6.QtCore import QEvent, QObject
+from PySide6.QtWidgets import QApplication, QWidget
 from pytestqt.qtbot import QtBot
 
-from kelvarn.demos import find_demo
+from kelvarn.demos import DEMOS, find_demo
+from kelvarn.desktop.rig.keys import known_keys
 from kelvarn.desktop.window import MainWindow
 from kelvarn.files.project_file import load, save
 from kelvarn.model.edit import EditError, put
 from kelvarn.model.kept_run import MOST_KEPT
 
-from .conftest import click
+from .conftest import click, close_window, open_window
 
 
 def test_only_what_differs_is_listed(window: MainWindow, qtbot: QtBot) -> None:
@@ -105,3 +108,34 @@ def test_candidates_are_taken_from_another_project(window: MainWindow, tmp_path:
     with pytest.raises(EditError, match="does not fit this project"):
         window.control.lists.take_from(tmp_path / "fan.kelvarn")  # a curve that cools
     assert window.document.project == before
+
+
+def test_nothing_becomes_a_window_of_its_own(qtbot: QtBot) -> None:
+    shown: list[str] = []
+
+    class Watch(QObject):
+        def eventFilter(self, of: QObject, event: QEvent) -> bool:
+            if event.type() == QEvent.Type.Show and isinstance(of, QWidget) and of.isWindow():
+                shown.append(type(of).__name__)
+            return False
+
+    window = open_window(qtbot, find_demo("heatsink-fan").build())
+    watch = Watch()
+    app = QApplication.instance()
+    assert app is not None
+    app.installEventFilter(watch)
+    try:
+        qtbot.waitUntil(lambda: len(window.remarks.found) == 2, timeout=30_000)
+        window.control.settings._toggle_more()
+        for demo in DEMOS:
+            window.document.replace(demo.build(), None)
+            for candidate in window.document.project.candidates:
+                window.view.select(candidate.name)
+            window.rig.wanted.emit()
+            for key in known_keys(window.document.project.rig):
+                window.rig.select(key)
+            window.control.wanted.emit()
+        assert shown == []
+    finally:
+        app.removeEventFilter(watch)
+        close_window(window)

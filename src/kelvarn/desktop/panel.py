@@ -7,7 +7,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFrame, QScrollArea, QVBoxLayout, QWidget
 
 from kelvarn.desktop import theme
-from kelvarn.desktop.plain import Label
+from kelvarn.desktop.plain import Label, set_shown
 
 
 class Refreshable(Protocol):
@@ -37,7 +37,7 @@ class Note(Label):
         """Say it anew."""
         text = self._say()
         self.setText(text)
-        self.setVisible(bool(text))
+        set_shown(self, bool(text))
 
 
 def put_content(area: QScrollArea, content: QWidget) -> None:

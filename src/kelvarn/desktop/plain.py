@@ -29,3 +29,9 @@ def plain_tip(text: str) -> str:
 def menu_text(text: str) -> str:
     """A text for a menu, a button or a label with a buddy, in which & would mark a shortcut."""
     return text.replace("&", "&&")
+
+
+def set_shown(widget: QWidget, shown: bool) -> None:
+    """Show or hide a widget; one that has no place yet is left to be shown with it, not as a window of its own."""
+    if not shown or widget.parentWidget() is not None:
+        widget.setVisible(shown)

@@ -12,7 +12,7 @@ from kelvarn.tune.remarks import Remark, remarks, set_aside
 
 from .boxes import Guarded
 from .document import Document
-from .plain import Label, menu_text
+from .plain import Label, menu_text, set_shown
 from .runner import Runner
 from .view import View
 
@@ -130,7 +130,7 @@ class Flag(QWidget):
                 self._column.addWidget(
                     remark_link(each.remedy, partial(self._of.mend, each)), 0, Qt.AlignmentFlag.AlignLeft
                 )
-        self.setVisible(bool(found))
+        set_shown(self, bool(found))
 
 
 def remark_text(text: str) -> Label:

@@ -15,7 +15,7 @@ from kelvarn.desktop.fields.number import NumberField
 from kelvarn.desktop.fields.plain import Choice, ChoiceField, NameEdit, heading
 from kelvarn.desktop.fields.ruler import RulerField
 from kelvarn.desktop.panel import Note, Panel
-from kelvarn.desktop.plain import menu_text, plain_tip
+from kelvarn.desktop.plain import menu_text, plain_tip, set_shown
 from kelvarn.desktop.remarks import Flag
 from kelvarn.desktop.station import Context
 from kelvarn.model.candidate import STRATEGIES
@@ -258,7 +258,7 @@ class Settings(Panel):
             self.trial_box.addItem(trial.name, trial.name)
         self.trial_box.setCurrentIndex(self._view.trial_index(self._document.project))
         self.trial_box.activated.connect(lambda _: self._view.select_trial(self.trial_box.currentData()))
-        self.trial_box.setVisible(len(trials) > 1)
+        set_shown(self.trial_box, len(trials) > 1)
         layout.addWidget(self.trial_box, 1)
         if len(trials) == 1:
             layout.addStretch(1)
@@ -267,7 +267,7 @@ class Settings(Panel):
             button.setProperty("link", True)
             button.setAccessibleName(f"{text.capitalize()} the trial")
             button.clicked.connect(self._guarded(work))
-            button.setVisible(shown)
+            set_shown(button, shown)
             layout.addWidget(button)
         return row
 

@@ -5,7 +5,7 @@ from PySide6.QtWidgets import QGridLayout, QPushButton, QWidget
 from kelvarn.desktop import theme
 from kelvarn.desktop.fields.binding import Binding
 from kelvarn.desktop.fields.number import NumberEdit
-from kelvarn.desktop.plain import Label
+from kelvarn.desktop.plain import Label, set_shown
 from kelvarn.model.curve import MOST_STEPS
 from kelvarn.model.edit import Path
 
@@ -49,12 +49,12 @@ class StepsField(QWidget):
                 grid.addWidget(edit, row + 1, column)
             remove = _link("remove", f"Remove step {row + 1}")
             remove.clicked.connect(lambda _=False, k=row: actions.remove_step(k))
-            remove.setVisible(len(steps) > 1)
+            set_shown(remove, len(steps) > 1)
             grid.addWidget(remove, row + 1, len(_COLUMNS))
         grid.addWidget(self._fault, len(steps) + 1, 0, 1, len(_COLUMNS) + 1)
         self.add_step = _link("+ step", "Add a step")
         self.add_step.clicked.connect(lambda: actions.add_step())
-        self.add_step.setVisible(len(steps) < MOST_STEPS)
+        set_shown(self.add_step, len(steps) < MOST_STEPS)
         grid.addWidget(self.add_step, len(steps) + 2, 0)
         grid.setColumnStretch(len(_COLUMNS), 1)
 

@@ -4,6 +4,7 @@ from typing import Any, Literal, get_args, get_origin
 
 from PySide6.QtWidgets import QWidget
 
+from kelvarn.desktop.plain import set_shown
 from kelvarn.model.fields import words_of
 from kelvarn.model.rig import Rig
 
@@ -30,5 +31,5 @@ def field_for(binding: Binding, rig: Rig) -> QWidget:
     else:
         return TextField(binding)
     made = ChoiceField(binding, choices)
-    made.setVisible(len(choices) > 1)
+    set_shown(made, len(choices) > 1)
     return made
