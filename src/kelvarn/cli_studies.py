@@ -4,13 +4,15 @@ import json
 import math
 from typing import Any
 
+import numpy as np
+
 from kelvarn.files.faults import printable
 from kelvarn.model.candidate import Candidate
 from kelvarn.model.mark import MEASURES, Mark
 from kelvarn.model.project import Project
 from kelvarn.model.trial import Trial
-from kelvarn.studies.gain_map import Axis, GainMap, axis_of, begun, measures_of, refine
-from kelvarn.studies.reasons import Part, Reasons, Remedy, reasons
+from kelvarn.studies.gain_map import Axis, GainMap, axis_of, begun, refine
+from kelvarn.studies.reasons import Reason, Reasons, Remedy, reasons
 from kelvarn.units import Quantity, Scale, show
 
 from .cli_common import CommandError, check_known
@@ -75,7 +77,7 @@ def why_text(project: Project, candidate: Candidate, trial: Trial, ref: Mark | N
 
 
 def _why_json(candidate: Candidate, trial: Trial, found: Reasons) -> dict[str, Any]:
-    def part_json(part: Part) -> dict[str, Any]:
+    def part_json(part: Reason) -> dict[str, Any]:
         return {"without": part.alternative.words, "value": part.value, "part": part.part}
 
     def remedy_json(remedy: Remedy) -> dict[str, Any]:
@@ -117,7 +119,7 @@ def map_of(project: Project, candidate: Candidate, trial: Trial, x: str, y: str)
 
 def map_text(project: Project, candidate: str, trial: Trial, made: GainMap, ref: Mark, *, as_json: bool) -> str:
     """A measure over the map, as lines or as JSON."""
-    values = made.filled(measures_of(project.rig, trial).index(ref))
+    values = made.filled(made.refs.index(ref))
     if as_json:
         axes = {
             key: {"setting": axis.name, "values": list(axis.values)} for key, axis in (("x", made.x), ("y", made.y))
@@ -132,13 +134,9 @@ def map_text(project: Project, candidate: str, trial: Trial, made: GainMap, ref:
     for axis in (made.x, made.y):
         first, last = (show(axis.values[k], axis.quantity, scale) for k in (0, -1))
         lines.append(f"  {axis.title}: {first} to {last}")
-    there = values[~_nan(values)]
+    there = values[~np.isnan(values)]
     if there.size:
         low, high = (show(float(v), ref.kind.quantity, scale) for v in (there.min(), there.max()))
         lines.append(f"  {ref.title}: {low} to {high}")
     lines.append(f"  all marks met at {share} of the points" if trial.marks else "  the trial has no marks")
     return "\n".join(lines)
-
-
-def _nan(values: Any) -> Any:
-    return values != values

@@ -7,7 +7,7 @@ from typing import Any
 
 from kelvarn.engine.prepare import RunError
 from kelvarn.files.project_file import load
-from kelvarn.model.law_words import settings_text
+from kelvarn.model.law_words import law_text
 from kelvarn.model.pid import Pid
 from kelvarn.model.project import Project
 from kelvarn.model.trial import Trial
@@ -176,4 +176,4 @@ def _best_text(each: Best, scale: Scale) -> str:
         else f"; {'binds' if each.met == each.asked else 'misses most'}: {each.binds.mark.title}"
     )
     spare = "" if each.gain_factor is None else f"; gain ×{each.gain_factor:.3g}"
-    return f"{each.strategy}: {each.met} of {each.asked} marks met, {settings_text(law, scale)}{binds}{spare}"
+    return f"{each.strategy}: {each.met} of {each.asked} marks met, {law_text(law, scale)}{binds}{spare}"

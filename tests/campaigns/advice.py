@@ -21,7 +21,7 @@ from kelvarn.model.on_off import OnOff
 from kelvarn.model.pid import Pid
 from kelvarn.model.project import Project
 from kelvarn.studies.gain_map import MapError, axis_of, begun, refine, settings_of, usual_axes
-from kelvarn.studies.keep import kept
+from kelvarn.studies.keep import kept_run
 from kelvarn.studies.reasons import ReasonError, can_be_asked, reasons
 from kelvarn.studies.results import Results
 from kelvarn.tune.first_tries import first_tries
@@ -98,7 +98,7 @@ def _run(project: Project, candidate: Candidate) -> None:
         counts_of(probe, run.probes_degC[p])
     measure(run)
     result = Results().of(project.rig, candidate, project.first_trial)
-    kept(result, project.first_trial, candidate.name, [])
+    kept_run(result, project.first_trial, candidate.name, [])
 
 
 def main(count: int = 200, seed: int = 0) -> None:

@@ -8,7 +8,7 @@ from kelvarn.engine.run import Run, compute
 from kelvarn.engine.why import terms, why
 from kelvarn.model.candidate import Candidate, Controller
 from kelvarn.model.edit import with_fields
-from kelvarn.model.events import ByHand, SettingsChange
+from kelvarn.model.events import Override, SettingsChange
 from kelvarn.model.on_off import OnOff
 from kelvarn.model.pid import Pid
 from kelvarn.model.project import Project
@@ -30,7 +30,7 @@ def at(run: Run, time_s: float) -> int:
 @pytest.mark.parametrize("law", [PI, PID, with_fields(PID, anti_windup="none"), with_fields(PI, anti_windup="hold")])
 @pytest.mark.parametrize("drive", [0.0, 0.35, 1.0])
 def test_from_hand_it_goes_on_without_a_jump(law: Pid, drive: float) -> None:
-    run = run_of(law, ByHand(name="Hand", at_s=1000.0, lasts_s=200.0, drive=drive))
+    run = run_of(law, Override(name="Hand", at_s=1000.0, lasts_s=200.0, drive=drive))
     inside = (run.time_s >= 1000) & (run.time_s < 1200)
     assert (run.drive[inside] == drive).all()
     assert (run.guard_code[inside] == 7).all()
@@ -49,18 +49,20 @@ def test_from_hand_it_goes_on_without_a_jump(law: Pid, drive: float) -> None:
 
 def test_before_the_hands_nothing_differs_and_the_last_one_holds() -> None:
     plain = run_of(PI)
-    run = run_of(PI, ByHand(name="A", at_s=800.0, drive=0.2), ByHand(name="B", at_s=900.5, lasts_s=100.0, drive=0.7))
+    run = run_of(
+        PI, Override(name="A", at_s=800.0, drive=0.2), Override(name="B", at_s=900.5, lasts_s=100.0, drive=0.7)
+    )
     assert (run.drive[: at(run, 800.0)] == plain.drive[: at(run, 800.0)]).all()
     for time_s, drive in ((800.0, 0.2), (900.0, 0.2), (901.0, 0.7), (1000.0, 0.7), (1001.0, 0.2), (2500.0, 0.2)):
         assert run.drive[at(run, time_s)] == drive, time_s
     assert (
         measure(run).values["time_at_limit_s"]
-        == measure(run_of(PI, ByHand(name="A", at_s=800.0, drive=0.2))).values["time_at_limit_s"]
+        == measure(run_of(PI, Override(name="A", at_s=800.0, drive=0.2))).values["time_at_limit_s"]
     )
 
 
 def test_what_is_at_its_limit_while_held_by_hand_does_not_count() -> None:
-    held = run_of(PI, ByHand(name="A", at_s=0.0, lasts_s=600.0, drive=0.0))
+    held = run_of(PI, Override(name="A", at_s=0.0, lasts_s=600.0, drive=0.0))
     assert (held.asked[: at(held, 600.0)] > 1).any() or (held.asked[: at(held, 600.0)] > 0).any()
     limited = measure(held).values["time_at_limit_s"]
     free = (held.law_code >= 21) & (held.law_code <= 26) & (held.guard_code == 0)
@@ -68,7 +70,7 @@ def test_what_is_at_its_limit_while_held_by_hand_does_not_count() -> None:
 
 
 def test_on_off_and_heat_and_cool_are_held_too() -> None:
-    run = run_of(OnOff(), ByHand(name="A", at_s=900.0, lasts_s=300.0, drive=0.4))
+    run = run_of(OnOff(), Override(name="A", at_s=900.0, lasts_s=300.0, drive=0.4))
     inside = (run.time_s >= 900) & (run.time_s < 1200)
     assert (run.drive[inside] == 0.4).all()
     assert set(np.unique(run.drive[~inside])) <= {0.0, 1.0}
@@ -76,7 +78,7 @@ def test_on_off_and_heat_and_cool_are_held_too() -> None:
     both = with_fields(one_lag(), drives=(heater, with_fields(heater, name="Cooler", acts="cools")))
     law = with_fields(PI, low=-1.0, dead_band=0.1, cooling_ratio=1.5)
     for drive in (-0.4, 0.0, 0.3):
-        run = run_of(law, ByHand(name="A", at_s=900.0, lasts_s=300.0, drive=drive), rig=both)
+        run = run_of(law, Override(name="A", at_s=900.0, lasts_s=300.0, drive=drive), rig=both)
         end = at(run, 1200.0)
         gap = abs(float(run.setpoint_degC[end] - run.measured_degC[end]))
         most = 1.5 * (law.kp_per_K / law.ti_s * gap + 2 * law.kp_per_K * 0.6) + 1e-9
@@ -85,7 +87,7 @@ def test_on_off_and_heat_and_cool_are_held_too() -> None:
     with pytest.raises(ValueError, match="both heat and cool"):
         Project(
             name="x", rig=one_lag(), candidates=(Candidate(name="PI", controller=PI),),
-            trials=(with_fields(trial(100.0), events=(ByHand(name="A", at_s=1.0, drive=-0.2),)),),
+            trials=(with_fields(trial(100.0), events=(Override(name="A", at_s=1.0, drive=-0.2),)),),
         )  # fmt: skip
 
 

@@ -15,7 +15,7 @@ from kelvarn.model.pid import Pid
 from kelvarn.model.rig import Rig
 from kelvarn.tune.loop import loop_of, reserve
 from kelvarn.tune.plant import FirstOrder, Integrating, PlantError, plant_of
-from kelvarn.tune.rules import Gains, Starting, starting_points
+from kelvarn.tune.rules import Gains, starting_points
 from kelvarn.tune.starts import candidate_of, plant_of_project, try_all
 from kelvarn.tune.ultimate import ultimate
 
@@ -207,7 +207,7 @@ def test_rules_are_tried_on_every_demo(demo: object) -> None:
     assert met == sorted(met, reverse=True)
     for each in tried:
         assert each.reason or each.result is not None
-        made = candidate_of(each.start) if isinstance(each.start, Starting) else each.start.controller
+        made = candidate_of(each.start)
         assert (made is None) == (each.candidate is None)
 
 

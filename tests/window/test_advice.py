@@ -152,13 +152,17 @@ def test_the_goal_is_asked_for_and_drawn_as_ground(window: MainWindow, qtbot: Qt
     assert (goal.body, goal.low_degC, goal.high_degC) == ("Air", 58, 62)
     assert window.rig.goal.text().startswith("Goal: Air 58.0 °C … 62.0 °C")
     window.control.wanted.emit()
-    grounds = {level.value: level.below for level in window.control.strip.lane("temperature")[0].levels if level.tinted}
+    grounds = {
+        level.value: level.below
+        for level in window.control.strip.lane("temperature")[0].levels
+        if level.ground == "tinted"
+    }
     assert grounds == {58: True, 62: False}
     window.document.apply(put(window.document.project, ("rig", "goal", "low_degC"), None), "no lowest")
     window.control.wanted.emit()
     levels = window.control.strip.lane("temperature")[0].levels
     [level] = [level for level in levels if level.text.startswith("Air at most 62")]
-    assert level.tinted
+    assert level.ground == "tinted"
     assert not level.below
 
 
@@ -245,7 +249,7 @@ def test_remarks_are_flags_at_settings_and_a_list(qtbot: QtBot) -> None:
     try:
         window.view.select("Three steps")
         control = window.control
-        qtbot.waitUntil(lambda: len(control.remarks.found) == 2, timeout=30_000)
+        qtbot.waitUntil(lambda: len(window.remarks.found) == 2, timeout=30_000)
         window.rig.wanted.emit()
         window.rig.select(key_of("drive", 0))
         flags = [flag for flag in window.rig.panel.findChildren(Flag) if flag.isVisible()]
@@ -260,16 +264,16 @@ def test_remarks_are_flags_at_settings_and_a_list(qtbot: QtBot) -> None:
         assert shown.buttons[1].hasFocus()
         shown.reasons[0].setText("the amplifier is louder")
         QTest.keyClick(shown.reasons[0], Qt.Key.Key_Return)
-        qtbot.waitUntil(lambda: len(control.remarks.found) == 1, timeout=30_000)
+        qtbot.waitUntil(lambda: len(window.remarks.found) == 1, timeout=30_000)
         assert window.document.project.rig.set_aside[0].reason == "the amplifier is louder"
         assert len(shown.buttons) == 1
         click(shown.buttons[0])
         law = window.document.project.candidates[0].controller
         assert law.steps[1].back_off_K == 2.0  # type: ignore[union-attr]
-        qtbot.waitUntil(lambda: control.remarks.found == [], timeout=30_000)
+        qtbot.waitUntil(lambda: window.remarks.found == [], timeout=30_000)
         shown.close()
         window.document.undo()
-        qtbot.waitUntil(lambda: len(control.remarks.found) == 1, timeout=30_000)
+        qtbot.waitUntil(lambda: len(window.remarks.found) == 1, timeout=30_000)
         assert window.document.project.rig.set_aside
     finally:
         close_window(window)

@@ -16,7 +16,7 @@ from .boxes import Boxes, Button, make_box
 from .document import Document
 from .menus import Command
 
-_KIND = f"Kelvarn projects (*{SUFFIX})"
+FILE_KIND = f"Kelvarn projects (*{SUFFIX})"
 
 
 class ProjectFiles:
@@ -49,7 +49,7 @@ class ProjectFiles:
     def ask_open(self) -> None:
         """Ask for a file and open it."""
         if self.may_leave():
-            name, _ = QFileDialog.getOpenFileName(self._window, "Open", str(self.folder), _KIND)
+            name, _ = QFileDialog.getOpenFileName(self._window, "Open", str(self.folder), FILE_KIND)
             if name:
                 self.open(Path(name))
 
@@ -84,7 +84,7 @@ class ProjectFiles:
     def save_as(self) -> bool:
         """Ask where and save. Whether it is saved."""
         suggested = self.folder / f"{safe_name(self._document.project.name)}{SUFFIX}"
-        name, _ = QFileDialog.getSaveFileName(self._window, "Save as", str(suggested), _KIND)
+        name, _ = QFileDialog.getSaveFileName(self._window, "Save as", str(suggested), FILE_KIND)
         if not name:
             return False
         path = Path(name)

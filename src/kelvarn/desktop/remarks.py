@@ -1,18 +1,17 @@
 """Remarks on the project: computed beside the window, shown as flags at their settings."""
 
-from collections.abc import Callable
 from functools import partial
 
 from PySide6.QtCore import QObject, Qt, QTimer, Signal
-from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QVBoxLayout, QWidget
 
-from kelvarn.desktop import theme
 from kelvarn.model.edit import EditError, Path
 from kelvarn.tune.remarks import Remark, remarks, set_aside
 
 from .boxes import Guarded
 from .document import Document
-from .plain import Label, menu_text, set_shown
+from .fields.plain import link, small
+from .plain import set_shown
 from .runner import Runner
 from .view import View
 
@@ -125,28 +124,8 @@ class Flag(QWidget):
                 widget.hide()
                 widget.deleteLater()
         for each in found:
-            self._column.addWidget(remark_text(f"⚑ {each.text}"))
+            self._column.addWidget(small(f"⚑ {each.text}", "gold"))
             if each.mend is not None:
-                self._column.addWidget(
-                    remark_link(each.remedy, partial(self._of.mend, each)), 0, Qt.AlignmentFlag.AlignLeft
-                )
+                remedy = link(each.remedy, partial(self._of.mend, each))
+                self._column.addWidget(remedy, 0, Qt.AlignmentFlag.AlignLeft)
         set_shown(self, bool(found))
-
-
-def remark_text(text: str) -> Label:
-    """A remark as it is shown."""
-    made = Label(text)
-    made.setFont(theme.font("small"))
-    made.setProperty("role", "gold")
-    made.setWordWrap(True)
-    made.setMinimumWidth(60)
-    return made
-
-
-def remark_link(text: str, work: Callable[[], object]) -> QPushButton:
-    """Something to click beside a remark."""
-    made = QPushButton(menu_text(text))
-    made.setProperty("link", True)
-    made.setFont(theme.font("small", bold=True))
-    made.clicked.connect(lambda: work())
-    return made

@@ -10,7 +10,9 @@ from dataclasses import dataclass, replace
 from typing import Any, NamedTuple
 
 from kelvarn.model.candidate import Controller
-from kelvarn.model.events import ByHand, Event, SettingsChange
+from kelvarn.model.events import Event
+from kelvarn.model.events import Override as OverrideEvent
+from kelvarn.model.events import SettingsChange as SettingsEvent
 from kelvarn.model.law import Way
 from kelvarn.model.trial import Plan
 
@@ -18,7 +20,7 @@ from .compiled import part
 from .decision import Decision
 from .guards import Override, rule
 from .laws import Laws, ask, laws_of, retune, rows, took
-from .laws.pid import Retuning
+from .laws.pid import SettingsChange
 from .plan import PlanState, SetpointChange, changes_of, setpoint_step
 from .records import Table, table
 
@@ -38,7 +40,7 @@ class Control(NamedTuple):
     plan: Table[SetpointChange]
     plan_state: Table[PlanState]
     laws: Laws
-    retunings: Table[Retuning]
+    settings_changes: Table[SettingsChange]
     overrides: Table[Override]
     decision: Table[Decision]
 
@@ -54,7 +56,7 @@ def control_step(control: Control, t: float, y: float) -> None:
     """
     out, timing = control.decision[0], control.timing[0]
     out.setpoint_degC = setpoint_step(control.plan, control.plan_state[0], t, y)
-    retune(control.laws, control.retunings, t, timing.mirror * y)
+    retune(control.laws, control.settings_changes, t, timing.mirror * y)
     ask(control.laws, timing.mirror * out.setpoint_degC, timing.mirror * y, timing.h, out)
     rule(out, control.overrides, t)
     took(control.laws, out.given, timing.h, out)
@@ -77,7 +79,7 @@ def control_of(
         plan=make(SetpointChange, changes_of(plan)),
         plan_state=make(PlanState, [PlanState()]),
         laws=laws_of(controller, way, make),
-        retunings=make(Retuning, retunings_of(events)),
+        settings_changes=make(SettingsChange, settings_changes_of(events)),
         overrides=make(Override, overrides_of(events)),
         decision=make(Decision, [Decision()]),
     )
@@ -85,21 +87,21 @@ def control_of(
 
 def overrides_of(events: Sequence[Event]) -> list[Override]:
     """When the drive is held by hand; one that is never at the end, since a table is never empty."""
-    held = sorted((event for event in events if isinstance(event, ByHand)), key=lambda event: event.at_s)
+    held = sorted((event for event in events if isinstance(event, OverrideEvent)), key=lambda event: event.at_s)
     found = [Override(e.at_s, e.at_s + (math.inf if e.lasts_s is None else e.lasts_s), e.drive) for e in held]
     return [*found, Override(math.inf, math.inf, 0.0)]
 
 
-def retunings_of(events: Sequence[Event]) -> list[Retuning]:
+def settings_changes_of(events: Sequence[Event]) -> list[SettingsChange]:
     """When settings change, and change back, in order of time; one that is never at the end."""
     found = []
     for event in events:
-        if isinstance(event, SettingsChange):
+        if isinstance(event, SettingsEvent):
             factors = event.gain_factor, event.ti_factor, event.td_factor
-            found.append(Retuning(event.at_s, *factors))
+            found.append(SettingsChange(event.at_s, *factors))
             if event.lasts_s is not None:
-                found.append(Retuning(event.at_s + event.lasts_s, *(1 / factor for factor in factors)))
-    return [*sorted(found, key=lambda each: each.at_s), Retuning(math.inf, 1.0, 1.0, 1.0)]
+                found.append(SettingsChange(event.at_s + event.lasts_s, *(1 / factor for factor in factors)))
+    return [*sorted(found, key=lambda each: each.at_s), SettingsChange(math.inf, 1.0, 1.0, 1.0)]
 
 
 _HEATS = Way(1)

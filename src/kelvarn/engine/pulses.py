@@ -36,9 +36,14 @@ def pulses_of(run: Run, index: int) -> Pulses | None:
         return _of_windows(run, index, drive)
     if drive.kind != "relay":
         return None
-    on = np.concatenate([[False], run.put_out[index] > 0.5, [False]])
+    return on_times(run.time_s, run.put_out[index])
+
+
+def on_times(time_s: Floats, drive: Floats) -> Pulses:
+    """When a drive that is either on or off is on, by what it is at each sample."""
+    on = np.concatenate([[False], drive > 0.5, [False]])
     edges = np.flatnonzero(on[1:] != on[:-1])
-    ends = np.append(run.time_s, run.time_s[-1])
+    ends = np.append(time_s, time_s[-1])
     return Pulses(ends[edges[0::2]], ends[edges[1::2]])
 
 

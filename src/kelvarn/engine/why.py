@@ -4,7 +4,7 @@ from kelvarn.model.candidate import Controller
 from kelvarn.model.pid import Pid
 from kelvarn.units import Quantity, Scale, show
 
-from .control import retunings_of
+from .control import settings_changes_of
 from .guards import Ruler
 from .laws import law_module
 from .plant import TIME_EPS
@@ -32,7 +32,7 @@ def _law_at(run: Run, index: int) -> Controller:
     if not isinstance(law, Pid):
         return law
     gain = ti = td = 1.0
-    for change in retunings_of(run.trial.events):
+    for change in settings_changes_of(run.trial.events):
         if change.at_s <= run.time_s[index] + TIME_EPS:
             gain, ti, td = gain * change.gain, ti * change.ti, td * change.td
     changed = {"kp_per_K": law.kp_per_K * gain, "ti_s": law.ti_s * ti, "td_s": law.td_s * td}

@@ -245,6 +245,11 @@ class Fan(DriveBase, FastSwitching):
     flow_at_75: float = number(0.75, Quantity.DRIVE, 0.0, 1.0, "Flow at 75 %", "Likewise.")
 
     @property
+    def needs(self) -> float:
+        """The least duty at which it surely turns, also from standstill."""
+        return max(self.stalls_below, self.starts_from or 0.0)
+
+    @property
     def volts(self) -> float:
         """Share of its rated voltage that it gets."""
         return 1.0 if self.rated_V is None or self.supply_V is None else self.supply_V / self.rated_V

@@ -5,6 +5,7 @@ what it needs of the rig; menus, panels, the events lane and checks walk these d
 the kernel stands in `engine/changes.py`.
 """
 
+from abc import abstractmethod
 from typing import TYPE_CHECKING, Annotated, Any, ClassVar, Literal, get_args
 
 from pydantic import Field
@@ -45,9 +46,9 @@ class EventBase(ModelBase):
         return f"{self.name} {minutes(self.lasts_s)}" if self.lasts_s is not None else self.name
 
     @classmethod
+    @abstractmethod
     def begins_as(cls, rig: "Rig") -> dict[str, Any]:
         """Name and fields of a new one on a rig."""
-        raise NotImplementedError
 
     @classmethod
     def missing(cls, rig: "Rig") -> str:
@@ -218,12 +219,12 @@ class ProbeFault(EventBase):
         return {"name": "Probe fails", "probe": rig.probe.name}
 
 
-class ByHand(EventBase):
+class Override(EventBase):
     """The drive is held by hand; at its end the law goes on from there."""
 
     what = "the drive is held by hand"
     color, faint = "gold", True
-    kind: Literal["by_hand"] = "by_hand"
+    kind: Literal["override"] = "override"
     drive: float = number(
         0.3,
         Quantity.DRIVE,
@@ -266,7 +267,15 @@ class SettingsChange(EventBase):
 
 
 _Any = (
-    DoorOpens | SurroundingsChange | Load | ColdPart | DrawOffRuns | SupplyChange | ProbeFault | ByHand | SettingsChange
+    DoorOpens
+    | SurroundingsChange
+    | Load
+    | ColdPart
+    | DrawOffRuns
+    | SupplyChange
+    | ProbeFault
+    | Override
+    | SettingsChange
 )
 Event = Annotated[_Any, Field(discriminator="kind")]
 EVENT_KINDS: dict[str, type[EventBase]] = {kind.model_fields["kind"].default: kind for kind in get_args(_Any)}

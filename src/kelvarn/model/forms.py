@@ -103,12 +103,16 @@ def _read_parallel(law: Pid, h: float) -> tuple[float, ...]:
 
 def _write_parallel(law: Pid, values: tuple[float, ...], h: float) -> Pid:
     del h
-    kp, ki, kd = (*values, *(0.0,) * (3 - len(values)))
-    if kp <= 0:
+    return _of_parallel(law, Parallel(*values, *(0.0,) * (3 - len(values))))
+
+
+def _of_parallel(law: Pid, gains: Parallel, filter_s: float | None = None) -> Pid:
+    """The law with gains of the parallel form; with the filter's lag as it was where one is given."""
+    if gains.kp_per_K <= 0:
         raise FormError("Without a proportional gain there is no standard form; Kp must be above 0.")
-    if ki < 0 or kd < 0:
+    if gains.ki_per_Ks < 0 or gains.kd_s_per_K < 0:
         raise FormError("Gains are not below 0; a drive that cools is turned round by the rig.")
-    return _with_gains(law, *from_parallel(Parallel(kp, ki, kd)))
+    return _with_gains(law, *from_parallel(gains), filter_s)
 
 
 def _read_series(law: Pid, h: float) -> tuple[float, ...]:
@@ -151,12 +155,8 @@ def _read_samples(law: Pid, h: float) -> tuple[float, ...]:
 def _write_samples(law: Pid, values: tuple[float, ...], h: float) -> Pid:
     kp, ki, kd = (*values, *(0.0,) * (3 - len(values)))
     lag = _filter_s(law)
-    if kp <= 0:
-        raise FormError("Without a proportional gain there is no standard form; Kp must be above 0.")
-    if ki < 0 or kd < 0:
-        raise FormError("Gains are not below 0; a drive that cools is turned round by the rig.")
     gains = Parallel(kp / FULL_COUNT, ki / FULL_COUNT / h, kd * (lag + h) / FULL_COUNT)
-    return _with_gains(law, *from_parallel(gains), lag)
+    return _of_parallel(law, gains, lag)
 
 
 FORMS: dict[str, Form] = {

@@ -1,5 +1,6 @@
 """What every law says of itself: its strategies, which settings are shown where, and the temperatures it acts at."""
 
+from abc import abstractmethod
 from typing import ClassVar, NamedTuple, Self
 
 from .fields import ModelBase
@@ -57,13 +58,13 @@ class LawBase(ModelBase):
         return self.strategies[0]
 
     @classmethod
+    @abstractmethod
     def begins_as(cls, strategy: str, near: Near) -> Self:
         """The law as a new candidate of a strategy has it."""
-        raise NotImplementedError
 
+    @abstractmethod
     def as_strategy(self, strategy: str) -> Self:
         """The law by another of its strategies; its settings stay."""
-        raise NotImplementedError
 
     @property
     def choices(self) -> tuple[str, ...]:

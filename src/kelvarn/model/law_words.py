@@ -8,7 +8,7 @@ from .curve import Curve
 _SHORT = {"Gain ": "", "Integral time ": "", "Derivative time ": "", "Setpoint weight ": ""}
 
 
-def settings_text(law: Controller, scale: Scale = Scale.CELSIUS) -> str:
+def law_text(law: Controller, scale: Scale = Scale.CELSIUS) -> str:
     """Steps of a curve, else what stands on rulers, such as "Kp 16 % per K, Ti 11.7 min"."""
     if isinstance(law, Curve) and law.shape == "steps":
         return ", ".join(

@@ -6,7 +6,7 @@ from typing import Any, Literal
 from pydantic import model_validator
 
 from .bodies import Body, DrawOff, Link, Surroundings, check_link
-from .drives import AnyDrive, Drive
+from .drives import AnyDrive, Drive, Fan
 from .fields import SURROUNDINGS, ModelBase, Name, field
 from .goal import Goal
 from .law import Way
@@ -91,6 +91,11 @@ class Rig(ModelBase):
     def cools(self) -> bool:
         """Whether some drive cools."""
         return any(drive.acts == "cools" for drive in self.drives)
+
+    @property
+    def cooling_fan(self) -> Fan | None:
+        """The first fan that cools."""
+        return next((drive for drive in self.drives if isinstance(drive, Fan) and drive.acts == "cools"), None)
 
     @property
     def way(self) -> Way:

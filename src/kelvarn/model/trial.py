@@ -1,5 +1,6 @@
 """A trial: what a candidate is put through, and the marks it is judged by."""
 
+from collections.abc import Iterable, Sequence
 from itertools import pairwise
 
 from pydantic import model_validator
@@ -9,7 +10,7 @@ from kelvarn.units import Quantity, show
 from .bodies import temperature
 from .events import LONGEST_S, ColdPart, Event
 from .fields import ModelBase, Name, Notes, field, number
-from .mark import Mark
+from .mark import MEASURES, Mark
 from .names import check_unique
 
 MOST_PARTS_PUT_IN = 12
@@ -94,3 +95,16 @@ class Trial(ModelBase):
             if mark.event is not None and mark.event not in names:
                 raise ValueError(f"a mark names the event “{mark.event}”, which the trial does not have")
         return self
+
+
+def measured_by(measures: Iterable[str], trial: Trial, bodies: Sequence[str] = ()) -> tuple[Mark, ...]:
+    """Measures of a trial's runs, of each event and body that there is, as marks whose limit plays no part."""
+    found: list[Mark] = []
+    for name in measures:
+        if MEASURES[name].scope == "event":
+            found += [Mark(measure=name, limit=0, event=event.name) for event in trial.events]
+        elif MEASURES[name].scope == "body":
+            found += [Mark(measure=name, limit=0, body=body) for body in bodies]
+        else:
+            found.append(Mark(measure=name, limit=0))
+    return tuple(found)

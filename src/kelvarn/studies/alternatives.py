@@ -40,10 +40,6 @@ class Alternative:
     of_rig: bool = False
 
 
-def _law_with(law: Controller, **fields: Any) -> Controller:
-    return with_fields(law, **fields)
-
-
 def _probe_with(rig: Rig, **fields: Any) -> Rig:
     probes = tuple(with_fields(p, **fields) if p.role == "control" else p for p in rig.probes)
     return with_fields(rig, probes=probes)
@@ -78,14 +74,14 @@ def taken_away(rig: Rig, law: Controller) -> Iterator[Alternative]:
     if isinstance(law, Pid):
         yield from _without_of_pid(rig, law)
     elif isinstance(law, OnOff):
-        bare = _law_with(law, notation="edges", below_K=0.0, above_K=0.0)
+        bare = with_fields(law, notation="edges", below_K=0.0, above_K=0.0)
         yield Alternative("its own band", rig, bare)
         if law.shortest_on_s or law.shortest_off_s or law.confirm_s or law.decide_every_s:
-            prompt = _law_with(law, shortest_on_s=0.0, shortest_off_s=0.0, confirm_s=0.0, decide_every_s=0.0)
+            prompt = with_fields(law, shortest_on_s=0.0, shortest_off_s=0.0, confirm_s=0.0, decide_every_s=0.0)
             yield Alternative("its delays", rig, prompt)
     elif isinstance(law, Curve) and law.shape == "steps" and any(step.back_off_K < _HUNTS_K for step in law.steps):
         wide = tuple(with_fields(step, back_off_K=max(step.back_off_K, _HUNTS_K)) for step in law.steps)
-        yield Alternative("steps with little or no hysteresis", rig, _law_with(law, steps=wide))
+        yield Alternative("steps with little or no hysteresis", rig, with_fields(law, steps=wide))
     yield from _without_delays(rig, law)
     total = sum(body.capacity_J_per_K for body in rig.bodies)
     for body in rig.bodies:
@@ -104,20 +100,20 @@ def taken_away(rig: Rig, law: Controller) -> Iterator[Alternative]:
 def _without_of_pid(rig: Rig, law: Pid) -> Iterator[Alternative]:
     if law.integrates:
         other = "hold" if law.anti_windup != "hold" else "back_calculation"
-        yield Alternative("memory wound up while at its limit", rig, _law_with(law, anti_windup=other))
+        yield Alternative("memory wound up while at its limit", rig, with_fields(law, anti_windup=other))
         if law.acting_weight > 0:
-            calm = _law_with(law, setpoint_weight=0.0, derivative_weight=0.0)
+            calm = with_fields(law, setpoint_weight=0.0, derivative_weight=0.0)
             yield Alternative("setpoint step seen by the gain", rig, calm)
     else:
-        yield Alternative("having no memory", rig, _law_with(law, terms="PI"))
+        yield Alternative("having no memory", rig, with_fields(law, terms="PI"))
     if law.rate_per_s is not None:
-        yield Alternative("the rate limit", rig, _law_with(law, rate_per_s=None))
+        yield Alternative("the rate limit", rig, with_fields(law, rate_per_s=None))
     elif law.kp_per_K > _ENDLESS * _LEAST_GAIN and any(drive.heated_body is not None for drive in rig.drives):
         # A drive of so many times the power, asked for so much less: the same loop, but for the limit.
         weaker = {name: getattr(law, name) / _ENDLESS for name in ("kp_per_K", "bias", "low")}
         if law.feed_per_K is not None:
             weaker["feed_per_K"] = law.feed_per_K / _ENDLESS
-        yield Alternative("the drive's limit", _scaled(rig, _ENDLESS), _law_with(law, **weaker), of_rig=True)
+        yield Alternative("the drive's limit", _scaled(rig, _ENDLESS), with_fields(law, **weaker), of_rig=True)
 
 
 def _without_delays(rig: Rig, law: Controller) -> Iterator[Alternative]:
@@ -167,7 +163,7 @@ def _of_law(rig: Rig, law: Controller, holding: tuple[float, float] | None) -> I
         changes += _of_pid(law, holding)
     for words, fields in changes:
         try:
-            yield Alternative(words, rig, _law_with(law, **fields))
+            yield Alternative(words, rig, with_fields(law, **fields))
         except ValidationError:
             continue  # out of range: no remedy
 

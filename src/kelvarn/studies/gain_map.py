@@ -11,7 +11,6 @@ from typing import Any, cast
 
 import numpy as np
 import numpy.typing as npt
-from pydantic import ValidationError
 
 from kelvarn.engine.marks import value_of
 from kelvarn.engine.run import Stopped
@@ -19,7 +18,7 @@ from kelvarn.model.candidate import Controller
 from kelvarn.model.edit import Path, put, value_at
 from kelvarn.model.mark import MEASURES, Mark
 from kelvarn.model.rig import Rig
-from kelvarn.model.trial import Trial
+from kelvarn.model.trial import Trial, measured_by
 from kelvarn.units import Quantity
 
 from .batch import Case, run_many
@@ -181,19 +180,6 @@ def usual_axes(law: Controller) -> tuple[Path, Path] | None:
     return settings[0], settings[1]
 
 
-def measures_of(rig: Rig, trial: Trial) -> tuple[Mark, ...]:
-    """Every measure that runs of a trial have."""
-    found: list[Mark] = []
-    for name, kind in MEASURES.items():
-        if kind.scope == "event":
-            found += [Mark(measure=name, limit=0, event=event.name) for event in trial.events]
-        elif kind.scope == "body":
-            found += [Mark(measure=name, limit=0, body=body) for body in rig.body_names]
-        else:
-            found.append(Mark(measure=name, limit=0))
-    return tuple(found)
-
-
 def begun(rig: Rig, trial: Trial, x: Axis, y: Axis) -> GainMap:
     """A map of which nothing is known yet.
 
@@ -202,7 +188,7 @@ def begun(rig: Rig, trial: Trial, x: Axis, y: Axis) -> GainMap:
     """
     if x.path == y.path:
         raise MapError(f"A map needs two different settings, not “{x.name}” twice.")
-    refs, shape = measures_of(rig, trial), (len(y.values), len(x.values))
+    refs, shape = measured_by(MEASURES, trial, rig.body_names), (len(y.values), len(x.values))
     return GainMap(
         x, y, refs, np.full((len(refs), *shape), np.nan), np.zeros(shape, np.bool_), np.zeros(shape, np.bool_), 0
     )
@@ -261,6 +247,6 @@ def _cases(known: GainMap, points: list[tuple[int, int]], rig: Rig, law: Control
         try:
             made = put(put(law, known.x.path, known.x.values[column]), known.y.path, known.y.values[row])
             made.check(rig.way)
-        except (ValidationError, ValueError):
+        except ValueError:
             continue  # settings that contradict each other: there is no run
         yield Case((row, column), rig, made, trial)

@@ -1,5 +1,8 @@
 """Keeping a run: what of it goes into the project."""
 
+import numpy as np
+import numpy.typing as npt
+
 from kelvarn.model.kept_run import MOST_SAMPLES, Figure, KeptRun
 from kelvarn.model.names import free_name
 from kelvarn.model.trial import Trial
@@ -7,7 +10,7 @@ from kelvarn.model.trial import Trial
 from .results import Result
 
 
-def kept(result: Result, trial: Trial, name: str, taken: list[str]) -> KeptRun:
+def kept_run(result: Result, trial: Trial, name: str, taken: list[str]) -> KeptRun:
     """A run to be kept.
 
     Args:
@@ -25,5 +28,5 @@ def kept(result: Result, trial: Trial, name: str, taken: list[str]) -> KeptRun:
     )  # fmt: skip
 
 
-def _rounded(values: object) -> tuple[float, ...]:
-    return tuple(round(float(value), 4) for value in values)  # type: ignore[attr-defined]
+def _rounded(values: npt.NDArray[np.float64]) -> tuple[float, ...]:
+    return tuple(float(value) for value in np.round(values, 4))

@@ -12,10 +12,10 @@ from kelvarn.engine.measures import Measures, measure
 from kelvarn.engine.run import Stopped, compute
 from kelvarn.engine.steady import can_hold, rest_degC
 from kelvarn.model.candidate import Candidate
-from kelvarn.model.mark import MEASURES, Mark
+from kelvarn.model.mark import Mark
 from kelvarn.model.project import Project
 from kelvarn.model.rig import Rig
-from kelvarn.model.trial import Trial
+from kelvarn.model.trial import Trial, measured_by
 
 from .alternatives import Alternative, remedies, taken_away
 from .batch import Case, CaseResult, run_many
@@ -38,13 +38,7 @@ _LEAST = 0.02  # share of the whole below which a part is not told
 
 def can_be_asked(trial: Trial) -> tuple[Mark, ...]:
     """Every measure of a trial's runs that can be asked about, as marks whose limit plays no part."""
-    found: list[Mark] = []
-    for name in EXPLAINED:
-        if MEASURES[name].scope == "event":
-            found += [Mark(measure=name, limit=0, event=event.name) for event in trial.events]
-        else:
-            found.append(Mark(measure=name, limit=0))
-    return tuple(found)
+    return measured_by(EXPLAINED, trial)
 
 
 class ReasonError(ValueError):
@@ -52,7 +46,7 @@ class ReasonError(ValueError):
 
 
 @dataclass(frozen=True)
-class Part:
+class Reason:
     """What a thing adds to a measure.
 
     Attributes:
@@ -99,7 +93,7 @@ class Reasons:
 
     ref: Mark
     whole: float
-    parts: tuple[Part, ...]
+    parts: tuple[Reason, ...]
     together: float
     remedies: tuple[Remedy, ...]
     asked: int
@@ -173,9 +167,9 @@ def reasons(
     )  # fmt: skip
 
 
-def _part(alternative: Alternative, result: CaseResult, ref: Mark, whole: float) -> Part:
+def _part(alternative: Alternative, result: CaseResult, ref: Mark, whole: float) -> Reason:
     value = None if result.measures is None else value_of(ref, result.measures)[0]
-    return Part(alternative, value, None if value is None else abs(whole) - abs(value))
+    return Reason(alternative, value, None if value is None else abs(whole) - abs(value))
 
 
 def _remedy(alternative: Alternative, result: CaseResult, ref: Mark) -> Remedy:

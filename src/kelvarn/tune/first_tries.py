@@ -43,9 +43,33 @@ class FirstTry:
 def first_tries(project: Project, trial: Trial, plant: Plant) -> list[FirstTry]:
     """Starting points of on/off, and of fan curves where a fan cools, for a rig and a trial's marks."""
     found = list(_on_off(project, trial, plant))
-    if any(isinstance(drive, Fan) and drive.acts == "cools" for drive in project.rig.drives):
-        found += _curves(project.rig, trial)
+    if project.rig.cooling_fan is not None:
+        found += _curves(project.rig, project.rig.cooling_fan, trial)
     return found
+
+
+def fan_floor(fan: Fan) -> float:
+    """The least drive of a curve for a fan: a little over what it needs to turn."""
+    return min(round(max(fan.needs, fan.floor) + _SPARE, 2), 1.0)
+
+
+def fan_steps(floor: float, begin_degC: float, width_K: float, back_off_K: float) -> Curve:
+    """Three steps, evenly from the floor to full drive."""
+    return Curve(
+        steps=tuple(
+            CurveStep(from_degC=round(begin_degC + share * width_K, 2), drive=round(floor + share * (1 - floor), 2),
+                      back_off_K=back_off_K)
+            for share in (0.0, 0.5, 1.0)
+        )
+    )  # fmt: skip
+
+
+def fan_ramp(floor: float, begin_degC: float, width_K: float, back_off_K: float) -> Curve:
+    """From the floor straight to full drive."""
+    begin = round(begin_degC, 2)
+    return Curve(
+        shape="ramp", start_degC=begin, full_degC=round(begin + width_K, 2), floor=floor, back_off_K=back_off_K
+    )
 
 
 def _on_off(project: Project, trial: Trial, plant: Plant) -> Iterator[FirstTry]:
@@ -88,8 +112,8 @@ def _band(half_K: float) -> OnOff:
     return OnOff(below_K=half, above_K=half)
 
 
-def _curves(rig: Rig, trial: Trial) -> Iterator[FirstTry]:
-    fan = next(drive for drive in rig.drives if isinstance(drive, Fan) and drive.acts == "cools")
+def _curves(rig: Rig, fan: Fan, trial: Trial) -> Iterator[FirstTry]:
+    rule = "Floor of the fan, full before the hard limit"
     setpoint = trial.plan.last_degC
     body = rig.all_bodies[rig.body_index(rig.probe.body)]
     top = _NO_LIMIT_K + setpoint
@@ -97,19 +121,13 @@ def _curves(rig: Rig, trial: Trial) -> Iterator[FirstTry]:
     if body.limit_degC is not None:
         top = body.limit_degC - _BELOW_LIMIT * (body.limit_degC - setpoint)
         where = f"full at {show(top, Quantity.TEMPERATURE)}, before the limit of {body.name}"
-    floor = min(round(max(fan.stalls_below, fan.starts_from or 0.0, fan.floor) + _SPARE, 2), 1.0)
+    floor = fan_floor(fan)
     source = f"floor: the fan turns and starts from {show(floor, Quantity.DRIVE)}; {where}"
     begin = setpoint - _BEFORE_K
     if top <= setpoint:
         reason = f"the limit of {body.name} leaves no room above the setpoint"
         for strategy in Curve.strategies:
-            yield FirstTry("Floor of the fan, full before the hard limit", strategy, source, None, reason)
+            yield FirstTry(rule, strategy, source, None, reason)
         return
-    steps = tuple(
-        CurveStep(from_degC=round(begin + share * (top - begin), 1), drive=round(floor + share * (1 - floor), 2),
-                  back_off_K=_BACK_OFF_K)
-        for share in (0.0, 0.5, 1.0)
-    )  # fmt: skip
-    yield FirstTry("Floor of the fan, full before the hard limit", "Fan steps", source, Curve(steps=steps))
-    ramp = Curve(shape="ramp", start_degC=round(begin, 1), full_degC=round(top, 1), floor=floor, back_off_K=_BACK_OFF_K)
-    yield FirstTry("Floor of the fan, full before the hard limit", "Fan ramp", source, ramp)
+    for strategy, of_kind in zip(Curve.strategies, (fan_steps, fan_ramp), strict=True):
+        yield FirstTry(rule, strategy, source, of_kind(floor, begin, top - begin, _BACK_OFF_K))

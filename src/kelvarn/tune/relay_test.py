@@ -10,7 +10,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from kelvarn.engine.run import Run, compute
+from kelvarn.engine.run import compute
 from kelvarn.engine.steady import can_hold
 from kelvarn.engine.step import averaged_drive
 from kelvarn.model.curve import Curve, CurveStep
@@ -29,28 +29,25 @@ _LONGEST_SAMPLES = 400_000
 _SETTLES_LAGS = 6.0  # in lags, before which nothing is read
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True)
 class RelayTest:
     """A relay test.
 
     Attributes:
         found: the ultimate point that it tells.
-        run: its run.
         periods: how many were read.
     """
 
     found: Ultimate
-    run: Run
     periods: int
 
 
-def relay_test(rig: Rig, setpoint_degC: float, plant: Plant, hysteresis_K: float = 0.0) -> RelayTest:
+def relay_test(rig: Rig, setpoint_degC: float, plant: Plant) -> RelayTest:
     """Ring a rig by on/off round a setpoint, without noise and with drives that are not switched.
 
     Args:
         rig, setpoint_degC: what rings, and where.
         plant: its reading, which says how long to wait.
-        hysteresis_K: half width of the relay's band.
 
     Raises:
         RunError: it cannot be run.
@@ -67,7 +64,7 @@ def relay_test(rig: Rig, setpoint_degC: float, plant: Plant, hysteresis_K: float
         name="Relay test", duration_s=duration, plan=Plan(changes=(SetpointChange(at_s=0, to_degC=setpoint_degC),)),
         start_degC=setpoint_degC,
     )  # fmt: skip
-    run = compute(calm, _relay(calm, setpoint_degC, hysteresis_K), trial)
+    run = compute(calm, _relay(calm, setpoint_degC), trial)
     middle = (float(run.drive.max()) + float(run.drive.min())) / 2
     on = np.flatnonzero((run.drive[1:] > middle) & (run.drive[:-1] <= middle)) + 1
     on = on[on >= run.time_s.size // 2]
@@ -79,29 +76,23 @@ def relay_test(rig: Rig, setpoint_degC: float, plant: Plant, hysteresis_K: float
     drive, reading = (_fundamental(wave[first:end], periods) for wave in (run.drive, run.measured_degC))
     if abs(drive) == 0 or abs(reading) == 0:
         raise PlantError("Under on/off nothing can be read, so that a relay test tells nothing.")
-    return RelayTest(Ultimate(abs(drive) / abs(reading), period_s), run, periods)
+    return RelayTest(Ultimate(abs(drive) / abs(reading), period_s), periods)
 
 
-def _relay(rig: Rig, setpoint_degC: float, hysteresis_K: float) -> Curve:
+def _relay(rig: Rig, setpoint_degC: float) -> Curve:
     """A curve of two steps, as far below as above what holds the setpoint. Raises PlantError where nothing does."""
     verdict = can_hold(rig, setpoint_degC)
     holding = None if verdict is None else verdict.holding_drive
     if holding is None or not _LEAST_HOLDING < holding < 1 - _LEAST_HOLDING:
         raise PlantError("No drive between its limits holds the setpoint, so that a relay test tells nothing.")
     half = _SHARE * min(holding, 1 - holding)
-    sign = rig.way.sign
+    always = setpoint_degC + rig.way.sign * _ALWAYS_K
     return Curve(
-        steps=tuple(
-            sorted(
-                (
-                    CurveStep(from_degC=setpoint_degC + sign * _ALWAYS_K, drive=holding - half, back_off_K=0.0),
-                    CurveStep(from_degC=setpoint_degC - sign * hysteresis_K, drive=holding + half,
-                              back_off_K=2 * hysteresis_K),
-                ),
-                key=lambda step: step.drive,
-            )
+        steps=(
+            CurveStep(from_degC=always, drive=holding - half, back_off_K=0.0),
+            CurveStep(from_degC=setpoint_degC, drive=holding + half, back_off_K=0.0),
         )
-    )  # fmt: skip
+    )
 
 
 def _fundamental(wave: np.ndarray, periods: int) -> complex:

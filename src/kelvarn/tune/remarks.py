@@ -2,7 +2,6 @@
 
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
-from typing import Any
 
 from kelvarn.engine.measures import Measures
 from kelvarn.engine.prepare import RunError
@@ -10,7 +9,7 @@ from kelvarn.engine.steady import can_hold, rest_degC
 from kelvarn.model.candidate import Candidate
 from kelvarn.model.curve import Curve
 from kelvarn.model.drives import Fan, Relay, SlowWindow
-from kelvarn.model.edit import Path, put, with_fields
+from kelvarn.model.edit import Path, append, put, with_fields
 from kelvarn.model.on_off import OnOff
 from kelvarn.model.pid import Pid
 from kelvarn.model.project import Project
@@ -30,6 +29,7 @@ _HEARD_HZ = (20.0, 20_000.0)
 _FAR_K = 1.0  # between what matters and what is probed
 _LEAST_BACK_OFF_K = 0.2
 _YEAR = 1.0
+_DRIVE = Quantity.DRIVE
 
 
 @dataclass(frozen=True)
@@ -75,17 +75,11 @@ def remarks(project: Project, trial: Trial, measures: dict[str, Measures] | None
 
 def set_aside(project: Project, remark: Remark, reason: str) -> Project:
     """The project in which a remark is told no more. Raises pydantic.ValidationError without a reason."""
-    kept = SetAside(remark=remark.key, reason=reason)
-    if remark.candidate is None:
-        path: Path = ("rig", "set_aside")
-    else:
+    path: Path = ("rig", "set_aside")
+    if remark.candidate is not None:
         place = [candidate.name for candidate in project.candidates].index(remark.candidate)
         path = ("candidates", place, "set_aside")
-    before: Any = project
-    for step in path:
-        before = before[step] if isinstance(step, int) else getattr(before, step)
-    changed: Project = put(project, path, (*before, kept))
-    return changed
+    return append(project, path, SetAside(remark=remark.key, reason=reason))
 
 
 def _setting(path: Path, value: object) -> Callable[[Project], Project]:
@@ -126,9 +120,6 @@ def _of_rig(project: Project, trial: Trial, plant: Plant | None) -> Iterator[Rem
                 yield Remark("window too long", None, ("rig", "drives", k, "window_s"), text)
     yield from _of_fans(project)
     yield from _far_away(project, trial)
-
-
-_DRIVE = Quantity.DRIVE
 
 
 def _of_fans(project: Project) -> Iterator[Remark]:
@@ -240,8 +231,8 @@ def _of_pid(project: Project, name: str, path: Path, law: Pid, plant: Plant | No
             "back-calculation", _setting((*path, "anti_windup"), "back_calculation"),
         )  # fmt: skip
     for drive in project.rig.drives:
-        needs = _needs(drive)
-        if isinstance(drive, Fan) and needs > 0 and 0 < law.low < needs and drive.floor < needs:
+        needs = drive.needs if isinstance(drive, Fan) else 0.0
+        if 0 < law.low < needs and getattr(drive, "floor", 0.0) < needs:
             text = f"Its lowest drive {show(law.low, _DRIVE)} is below what {drive.name} needs, {show(needs, _DRIVE)}."
             remedy = f"lowest drive {show(needs, _DRIVE)}"
             yield Remark("below the stall", name, (*path, "low"), text, remedy, _setting((*path, "low"), needs))
@@ -250,7 +241,7 @@ def _of_pid(project: Project, name: str, path: Path, law: Pid, plant: Plant | No
 def _of_curve(project: Project, name: str, path: Path, law: Curve) -> Iterator[Remark]:
     probe = project.rig.probe
     fan = next((drive for drive in project.rig.drives if isinstance(drive, Fan)), None)
-    needs = 0.0 if fan is None or (fan.floor > 0 and fan.floor >= _needs(fan)) else _needs(fan)
+    needs = fan.needs if fan is not None and fan.floor < fan.needs else 0.0
     least = max(_LEAST_BACK_OFF_K, _SIGMAS * probe.noise_K, probe.resolution_K)
     if law.shape == "ramp":
         if fan is not None and law.floor < needs:
@@ -279,8 +270,3 @@ def _no_hysteresis(name: str, path: Path, what: str, back_off_K: float, least_K:
     text = f"{what} is left {show(back_off_K, Quantity.DIFFERENCE)} behind where it is taken: the fan hunts there."
     key = "no hysteresis" if what == "The ramp" else f"{what.lower()} has no hysteresis"
     return Remark(key, name, path, text, f"back off by {show(wide, Quantity.DIFFERENCE)}", _setting(path, wide))
-
-
-def _needs(drive: Any) -> float:
-    """The least duty at which a fan surely turns."""
-    return round(max(getattr(drive, "stalls_below", 0.0), getattr(drive, "starts_from", None) or 0.0), 3)

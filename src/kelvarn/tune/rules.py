@@ -41,6 +41,11 @@ class Starting:
     gains: Gains | None
     reason: str = ""
 
+    @property
+    def strategy(self) -> str:
+        """Strategy of the candidate that it makes."""
+        return self.terms
+
 
 @dataclass(frozen=True)
 class _Rule:

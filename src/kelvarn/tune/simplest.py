@@ -17,7 +17,7 @@ from kelvarn.engine.layout import is_nonlinear
 from kelvarn.engine.marks import Verdict
 from kelvarn.engine.run import Stopped
 from kelvarn.model.candidate import Controller
-from kelvarn.model.curve import Curve, CurveStep
+from kelvarn.model.curve import Curve
 from kelvarn.model.drives import Fan
 from kelvarn.model.on_off import OnOff
 from kelvarn.model.pid import Pid
@@ -27,6 +27,7 @@ from kelvarn.model.trial import Trial
 from kelvarn.studies.batch import Case, CaseResult, run_many
 from kelvarn.studies.room import margin
 
+from .first_tries import fan_floor, fan_ramp, fan_steps
 from .loop import loop_of, reserve
 from .plant import PlantError
 from .starts import ultimate_of_rig
@@ -95,10 +96,9 @@ def _spaces(rig: Rig, trial: Trial) -> tuple[_Space, ...]:
     gain = (max(0.01 * ku, 1e-5), min(0.9 * ku, 1e3))
     low, slow = -1.0 if rig.way.both else 0.0, is_nonlinear(rig)
     of_pi, of_pid = ((8, 7, 2), (6, 5, 3, 2)) if slow else ((14, 12, 2), (9, 8, 3, 2))
-    fan = next((drive for drive in rig.drives if isinstance(drive, Fan) and drive.acts == "cools"), None)
     return (
         _on_off(both=rig.way.both),
-        *(_curves(fan, trial.plan.last_degC) if fan is not None else ()),
+        *(_curves(rig.cooling_fan, trial.plan.last_degC) if rig.cooling_fan is not None else ()),
         _Space("P", (gain,), (24,), lambda x: Pid(terms="P", kp_per_K=_round(x[0]), low=low)),
         _Space("PI", (gain, (0.2 * pu, 40 * pu), (0.3, 1.0)), of_pi,
                lambda x: Pid(terms="PI", kp_per_K=_round(x[0]), ti_s=_round(x[1]), setpoint_weight=_round(x[2]),
@@ -121,23 +121,15 @@ def _on_off(*, both: bool) -> _Space:
 
 def _curves(fan: Fan, setpoint: float) -> tuple[_Space, ...]:
     """Fan curves that begin so many kelvins before the setpoint, and are full so many after that."""
-    floor = round(min(max(fan.stalls_below, fan.starts_from or 0.0, fan.floor) + 0.02, 1.0), 2)
+    floor = fan_floor(fan)
 
-    def steps(x: Point) -> Curve:
-        begin, width, back = setpoint - x[0], x[1], _round(x[2])
-        return Curve(steps=tuple(
-            CurveStep(from_degC=round(begin + share * width, 2), drive=round(floor + share * (1 - floor), 2),
-                      back_off_K=back)
-            for share in (0.0, 0.5, 1.0)
-        ))  # fmt: skip
-
-    def ramp(x: Point) -> Curve:
-        begin = round(setpoint - x[0], 2)
-        return Curve(shape="ramp", start_degC=begin, full_degC=round(begin + x[1], 2), floor=floor,
-                     back_off_K=_round(x[2]))  # fmt: skip
+    def law(of_kind: Callable[[float, float, float, float], Curve]) -> Callable[[Point], Curve]:
+        return lambda x: of_kind(floor, setpoint - x[0], x[1], _round(x[2]))
 
     ranges = ((0.5, 12.0), (2.0, 60.0), (0.5, 10.0))
-    return _Space("Fan steps", ranges, (5, 6, 3), steps), _Space("Fan ramp", ranges, (5, 6, 2), ramp)
+    return (
+        _Space("Fan steps", ranges, (5, 6, 3), law(fan_steps)), _Space("Fan ramp", ranges, (5, 6, 2), law(fan_ramp)),
+    )  # fmt: skip
 
 
 def _round(value: float) -> float:
@@ -161,10 +153,7 @@ def suggest(project: Project, trials: Sequence[Trial], tell: Callable[[float], b
         named = f"The trial “{trials[0].name}” has" if len(trials) == 1 else "The trials have"
         raise PlantError(f"{named} no marks; say first what is asked of the candidates.")
     spaces = _spaces(project.rig, asked[0])
-    kept = _KEPT_SLOW if is_nonlinear(project.rig) else _KEPT
-    refined = sum((1 + _ROUNDS) * kept[len(space.counts)] for space in spaces)
-    total = len(asked) * (refined + sum(math.prod(space.counts) for space in spaces))
-    search = _Search(project, asked, total, tell)
+    search = _Search(project, asked, spaces, tell)
     best = tuple(search.best(space) for space in spaces)  # in this order: some begin where others ended
     return Suggestion(best, next((each for each in best if each.does), None), search.runs)
 
@@ -172,9 +161,13 @@ def suggest(project: Project, trials: Sequence[Trial], tell: Callable[[float], b
 class _Search:
     """Runs points of strategies, and counts them."""
 
-    def __init__(self, project: Project, trials: list[Trial], total: int, tell: Callable[[float], bool]) -> None:
-        self._project, self._trials, self._total, self._tell = project, trials, total, tell
+    def __init__(
+        self, project: Project, trials: list[Trial], spaces: Sequence[_Space], tell: Callable[[float], bool]
+    ) -> None:  # fmt: skip
+        self._project, self._trials, self._tell = project, trials, tell
         self._kept = _KEPT_SLOW if is_nonlinear(project.rig) else _KEPT
+        of_each = (math.prod(space.counts) + (1 + _ROUNDS) * self._kept[len(space.counts)] for space in spaces)
+        self._total = len(trials) * sum(of_each)
         self._ended: dict[str, Point] = {}  # where the search of each strategy ended
         self.runs = 0
 
@@ -211,8 +204,9 @@ class _Search:
         )
         found: list[CaseResult] = []
         for count, result in enumerate(run_many(cases)):
-            first = count % len(self._trials) == 0
-            found.append(result) if first else found.append(_both(found.pop(), result))
+            if count % len(self._trials):  # the point is there already, by the trials before
+                result = _both(found.pop(), result)
+            found.append(result)
             self.runs += 1
             if not self._tell(min(self.runs / self._total, 1.0)):
                 raise Stopped

@@ -61,13 +61,16 @@ def ultimate_of_rig(rig: Rig, trial: Trial) -> Ultimate | None:
         return None
 
 
-def candidate_of(start: Starting, way: Way = _HEATS) -> Candidate | None:
-    """A rule's settings as a candidate, rounded to four figures; None where they are out of range or there are none.
+def candidate_of(start: Starting | FirstTry, way: Way = _HEATS) -> Candidate | None:
+    """A starting point as a candidate, gains rounded to four figures; None where they are out of range or none.
 
     Args:
-        start: what a rule gives.
+        start: what a rule gives, or a first try.
         way: which way the drives of its rig go.
     """
+    if isinstance(start, FirstTry):
+        made = start.controller
+        return None if made is None else Candidate(name=f"{start.strategy}, {start.rule}"[:60], controller=made)
     if start.gains is None:
         return None
     found = {name: float(f"{value:.4g}") for name, value in start.gains._asdict().items() if value is not None}
@@ -100,13 +103,8 @@ def try_all(project: Project, trial: Trial, plant: Plant, tell: Callable[[float]
     return sorted(found, key=_order)
 
 
-def _candidate(start: FirstTry) -> Candidate | None:
-    made = start.controller
-    return None if made is None else Candidate(name=f"{start.strategy}: {start.rule.lower()}"[:60], controller=made)
-
-
 def _try(project: Project, trial: Trial, start: Starting | FirstTry, results: Results) -> Tried:
-    candidate = candidate_of(start, project.rig.way) if isinstance(start, Starting) else _candidate(start)
+    candidate = candidate_of(start, project.rig.way)
     if candidate is None:
         return Tried(start, None, None, start.reason or "its settings are out of range")
     try:

@@ -7,7 +7,7 @@ import pyqtgraph as pg  # type: ignore[import-untyped]
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from kelvarn.desktop import theme
-from kelvarn.desktop.plain import Label
+from kelvarn.desktop.fields.plain import small
 from kelvarn.model.mark import Mark
 from kelvarn.studies.gain_map import SIZE, Axis, GainMap
 from kelvarn.units import Scale, show
@@ -28,7 +28,7 @@ class MapPlot(QWidget):
         self.plot = Plot("Gain map")
         self.plot.setMinimumSize(200, 190)
         self._image = pg.ImageItem(axisOrder="row-major")
-        self.legend, self.says = _small(), _small()
+        self.legend, self.says = small(), small()
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(2)
@@ -110,12 +110,4 @@ def _colored(values: np.ndarray, low: float, high: float) -> Any:
     made = ramp[np.round(share * (len(ramp) - 1)).astype(int)]
     none = look.color("hairline")
     made[~np.isfinite(values)] = (none.red(), none.green(), none.blue())
-    return made
-
-
-def _small() -> Label:
-    made = Label()
-    made.setFont(theme.font("small"))
-    made.setProperty("role", "muted")
-    made.setWordWrap(True)
     return made

@@ -5,19 +5,17 @@ from collections.abc import Sequence
 from kelvarn.engine.prepare import RunError
 from kelvarn.engine.run import current_go_on
 from kelvarn.model.candidate import Candidate
-from kelvarn.model.law_words import settings_text
+from kelvarn.model.law_words import law_text
 from kelvarn.model.project import Project
 from kelvarn.model.trial import Trial
 from kelvarn.tune.plant import FirstOrder, Plant, PlantError
 from kelvarn.tune.relay_test import relay_test
-from kelvarn.tune.rules import Starting
 from kelvarn.tune.simplest import Best, suggest
-from kelvarn.tune.starts import Tried as TriedRule
-from kelvarn.tune.starts import plant_of_project, try_all, ultimate_of_rig
+from kelvarn.tune.starts import Tried, plant_of_project, try_all, ultimate_of_rig
 from kelvarn.tune.ultimate import Ultimate
 from kelvarn.units import Quantity, Scale, minutes, show, three_figures
 
-from .result_list import Column, Found, Tried
+from .result_list import Column, Found, Row
 
 START_COLUMNS = (
     Column("rule", 325), Column("terms", 66), Column("settings", 290), Column("over", 70), Column("settles", 76),
@@ -38,7 +36,7 @@ def starting_points(project: Project, trial: Trial, scale: Scale) -> Found:
         return Found(str(error))
     said = f"{_plant_text(plant, scale)} {_rings_text(project, trial, plant, scale)}"
     said += "Each was run on this trial; a click makes a candidate."
-    return Found(said, tuple(Tried(_rule_cells(each, scale), each.candidate, each.start.source) for each in tried))
+    return Found(said, tuple(Row(_rule_cells(each, scale), each.candidate, each.start.source) for each in tried))
 
 
 def simplest(project: Project, trials: Sequence[Trial], scale: Scale) -> Found:
@@ -55,16 +53,16 @@ def simplest(project: Project, trials: Sequence[Trial], scale: Scale) -> Found:
     return Found(f"Each strategy at its best for the marks of {of}, by {found.runs} runs. {end}", rows)
 
 
-def _best_row(each: Best, *, proposed: bool, scale: Scale) -> Tried:
+def _best_row(each: Best, *, proposed: bool, scale: Scale) -> Row:
     name = f"{each.strategy}, best for the marks"
     cells = (
         f"{each.strategy} ★" if proposed else each.strategy,
-        settings_text(each.controller, scale),
+        law_text(each.controller, scale),
         f"{each.met} of {each.asked}",
         "" if each.binds is None else each.binds.mark.title,
         "–" if each.gain_factor is None else f"gain ×{three_figures(each.gain_factor)}",
     )
-    return Tried(cells, Candidate(name=name, controller=each.controller))
+    return Row(cells, Candidate(name=name, controller=each.controller))
 
 
 def _plant_text(plant: Plant, scale: Scale) -> str:
@@ -97,15 +95,14 @@ def _point_text(at: Ultimate, scale: Scale) -> str:
     return f"{show(at.gain_per_K, Quantity.GAIN, scale)} every {show(at.period_s, Quantity.DURATION)}"
 
 
-def _rule_cells(tried: TriedRule, scale: Scale) -> tuple[str, ...]:
+def _rule_cells(tried: Tried, scale: Scale) -> tuple[str, ...]:
     start, made = tried.start, tried.candidate
-    kind = start.terms if isinstance(start, Starting) else start.strategy
     if tried.result is None or made is None:
-        return start.rule, kind, f"not applicable: {tried.reason}"
+        return start.rule, start.strategy, f"not applicable: {tried.reason}"
     values = tried.result.measures.main.values
     over, settled = values.get("overshoot_K"), values.get("settling_s")
     return (
-        start.rule, kind, settings_text(made.controller, scale),
+        start.rule, start.strategy, law_text(made.controller, scale),
         "–" if over is None else show(over, Quantity.DIFFERENCE, scale),
         "never" if settled is None else minutes(settled),
         f"{tried.result.met} of {len(tried.result.verdicts)}",

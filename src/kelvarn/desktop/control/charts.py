@@ -3,12 +3,12 @@
 The library that draws them takes a second to import, which is why that waits until then.
 """
 
-import importlib
 from collections.abc import Callable
 from typing import TYPE_CHECKING
 
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
+from kelvarn.desktop.fields.plain import link
 from kelvarn.desktop.lanes.edits import Drags
 from kelvarn.desktop.station import Context
 
@@ -31,11 +31,12 @@ class Charts(QWidget):
         super().__init__()
         self._context, self._drags = context, drags
         self.map_fold, self.loop_fold = Folding(self._make_map), Folding(self._make_loop)
-        self.map_button = _link("Two settings over each other, and where all marks are met (Ctrl+G)", self.toggle_map)
-        self.loop_button = _link("Loop gain and sensitivity over frequency", self.toggle_loop)
+        self.map_button = link(
+            "gain map", self.toggle_map, "Two settings over each other, and where all marks are met (Ctrl+G)"
+        )
+        self.loop_button = link("loop", self.toggle_loop, "Loop gain and sensitivity over frequency")
         tip = "Turn the gain up until it rings, each run over the strip; once more takes them away"
-        self.ring_button = _link(tip, ring)
-        self.ring_button.setText("till it rings")
+        self.ring_button = link("till it rings", ring, tip)
         row = QHBoxLayout()
         for button in (self.map_button, self.loop_button, self.ring_button):
             row.addWidget(button)
@@ -61,43 +62,34 @@ class Charts(QWidget):
         return made
 
     def _make_map(self) -> QWidget:
-        picture = importlib.import_module("kelvarn.desktop.control.map_picture")
+        from .map_picture import MapPicture
+
         context = self._context
-        made: QWidget = picture.MapPicture(context.document, self._drags, context.runner.jobs, context.view.select)
-        return made
+        return MapPicture(context.document, self._drags, context.runner.jobs, context.view.select)
 
     def _make_loop(self) -> QWidget:
-        picture = importlib.import_module("kelvarn.desktop.control.loop_picture")
-        made: QWidget = picture.LoopPicture(self._context.runner.jobs)
-        return made
+        from .loop_picture import LoopPicture
+
+        return LoopPicture(self._context.runner.jobs)
 
     def toggle_map(self) -> None:
         """Fold the gain map out or in."""
-        if self.map_fold.unfold(not self.map_fold.isVisible()):
-            self._fold_loop()
-            self.request()
-        else:
-            self.map.stop()
-        self._name()
+        self._toggle(self.map_fold)
 
     def toggle_loop(self) -> None:
         """Fold the loop over frequency out or in."""
-        if self.loop_fold.unfold(not self.loop_fold.isVisible()):
-            self._fold_map()
-            self.request()
-        else:
-            self.loop.stop()
+        self._toggle(self.loop_fold)
+
+    def _toggle(self, chosen: Folding) -> None:
+        """Fold one out, or in where it is out; there is room for one of them."""
+        for fold in (self.map_fold, self.loop_fold):
+            if fold.isVisible():
+                fold.made().stop()
+                fold.unfold(False)
+            elif fold is chosen:
+                fold.unfold(True)
         self._name()
-
-    # There is room for one of them.
-
-    def _fold_map(self) -> None:
-        if self.map_fold.isVisible():
-            self.toggle_map()
-
-    def _fold_loop(self) -> None:
-        if self.loop_fold.isVisible():
-            self.toggle_loop()
+        self.request()
 
     def _name(self) -> None:
         for button, fold, name in (
@@ -125,11 +117,3 @@ class Charts(QWidget):
         self.refresh()
         if self.loop_fold.isVisible():
             self.loop.draw()
-
-
-def _link(tip: str, work: Callable[[], object]) -> QPushButton:
-    made = QPushButton()
-    made.setProperty("link", True)
-    made.setToolTip(tip)
-    made.clicked.connect(lambda: work())
-    return made

@@ -2,10 +2,8 @@
 
 from typing import NamedTuple
 
-from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import (
     QAbstractItemView,
-    QFrame,
     QHBoxLayout,
     QTableWidget,
     QTableWidgetItem,
@@ -16,6 +14,7 @@ from PySide6.QtWidgets import (
 from kelvarn.desktop import theme
 from kelvarn.desktop.fields.plain import Choice, heading
 from kelvarn.desktop.plain import Label, plain_tip
+from kelvarn.desktop.popup import Popup
 from kelvarn.desktop.runner import Runner
 from kelvarn.handover.settings import settings_rows
 from kelvarn.model.candidate import Candidate
@@ -87,7 +86,7 @@ def differences(one: Side, other: Side) -> list[Difference]:
     return found
 
 
-class Compare(QFrame):
+class Compare(Popup):
     """The list, over the window.
 
     Args:
@@ -97,9 +96,7 @@ class Compare(QFrame):
     """
 
     def __init__(self, sides: list[Side], first: int, second: int, parent: QWidget) -> None:
-        super().__init__(parent, Qt.WindowType.Popup)
-        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        self.setProperty("card", True)
+        super().__init__(parent)
         self._sides = sides
         self.boxes = (Choice(), Choice())
         head = QHBoxLayout()
@@ -129,12 +126,6 @@ class Compare(QFrame):
         layout.addWidget(self.says)
         self.resize(*_SIZE)
         self._fill()
-
-    def popup(self, at: QPoint) -> None:
-        """Show it with a corner at a point, inside the screen."""
-        area = self.screen().availableGeometry()
-        self.move(min(at.x(), area.right() - self.width()), min(at.y(), area.bottom() - self.height()))
-        self.show()
 
     def _fill(self) -> None:
         one, other = (self._sides[box.currentIndex()] for box in self.boxes)

@@ -11,9 +11,9 @@ from PySide6.QtWidgets import QVBoxLayout, QWidget
 from kelvarn.desktop import theme
 from kelvarn.desktop.charts.plot import Handle, Plot, hatched, line
 from kelvarn.desktop.document import Document
+from kelvarn.desktop.fields.plain import small
 from kelvarn.desktop.lanes.edits import Drags
 from kelvarn.desktop.lanes.scene import Scene, quantity_name
-from kelvarn.desktop.plain import Label
 from kelvarn.engine.run import Run
 from kelvarn.engine.static_curve import Corner, Line, StaticCurve, static_curve
 from kelvarn.model.drives import Fan
@@ -54,17 +54,9 @@ class CurvePicture(QWidget):
         self._followed: float | None = None
         self.handles: list[Handle] = []
         self.plot = Plot("Curve picture: drive over temperature")
-        self.title = Label()
-        self.title.setFont(theme.font("small", bold=True))
-        self.title.setProperty("role", "muted")
-        self.says = Label()
-        self.says.setFont(theme.font("small"))
-        self.says.setWordWrap(True)
-        self.says.setProperty("role", "gold")
-        hint = Label("drag the corners; ⇧ moves the edge at which a step is left; thin line: the run")
-        hint.setFont(theme.font("small"))
-        hint.setWordWrap(True)
-        hint.setProperty("role", "muted")
+        self.title = small(bold=True)
+        self.says = small(role="gold")
+        hint = small("drag the corners; ⇧ moves the edge at which a step is left; thin line: the run")
         self._dot = pg.ScatterPlotItem(size=9)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)

@@ -4,8 +4,7 @@ from collections.abc import Callable
 
 from PySide6.QtWidgets import QGridLayout, QVBoxLayout, QWidget
 
-from kelvarn.desktop import theme
-from kelvarn.desktop.fields.plain import Choice
+from kelvarn.desktop.fields.plain import Choice, small
 from kelvarn.desktop.fields.typed import TypedLine
 from kelvarn.desktop.plain import Label
 from kelvarn.model.edit import EditError
@@ -51,10 +50,7 @@ class FormsField(QWidget):
             grid.addWidget(line, row, 1)
             self._names.append(name)
             self.lines.append(line)
-        self.fault = Label()
-        self.fault.setProperty("role", "wrong")
-        self.fault.setFont(theme.font("small"))
-        self.fault.setWordWrap(True)
+        self.fault = small(role="wrong")
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.addWidget(self.box)

@@ -3,24 +3,23 @@
 from collections.abc import Callable
 from functools import partial
 
-from PySide6.QtCore import QPoint, Qt
-from PySide6.QtWidgets import QCheckBox, QFrame, QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
-from kelvarn.desktop import theme
 from kelvarn.desktop.document import Document
-from kelvarn.desktop.fields.plain import heading
+from kelvarn.desktop.fields.plain import heading, link, small
 from kelvarn.desktop.panel import put_content
-from kelvarn.desktop.plain import Label, menu_text
+from kelvarn.desktop.plain import menu_text
+from kelvarn.desktop.popup import Popup
 from kelvarn.model.candidate import Candidate
 from kelvarn.model.edit import remove
 from kelvarn.model.kept_run import KeptRun
-from kelvarn.model.law_words import settings_text
+from kelvarn.model.law_words import law_text
 from kelvarn.units import Scale
 
 _SIZE = (560, 320)
 
 
-class KeptRuns(QFrame):
+class KeptRuns(Popup):
     """See the module.
 
     Args:
@@ -33,9 +32,7 @@ class KeptRuns(QFrame):
     def __init__(
         self, document: Document, scale: Scale, take: Callable[[Candidate], object], parent: QWidget
     ) -> None:  # fmt: skip
-        super().__init__(parent, Qt.WindowType.Popup)
-        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        self.setProperty("card", True)
+        super().__init__(parent)
         self._document, self._scale, self._take = document, scale, take
         self._scroll = QScrollArea()
         self._scroll.setWidgetResizable(True)
@@ -50,12 +47,6 @@ class KeptRuns(QFrame):
         self.resize(*_SIZE)
         document.changed.connect(self._fill)
         self._fill()
-
-    def popup(self, at: QPoint) -> None:
-        """Show it with a corner at a point, inside the screen."""
-        area = self.screen().availableGeometry()
-        self.move(min(at.x(), area.right() - self.width()), min(at.y(), area.bottom() - self.height()))
-        self.show()
 
     def _fill(self) -> None:
         kept = self._document.project.kept
@@ -77,13 +68,9 @@ class KeptRuns(QFrame):
         box.setChecked(run.shown)
         box.setToolTip("Whether it lies under the strip")
         box.toggled.connect(partial(self._show_run, place))
-        what = Label(f"{settings_text(run.controller, self._scale)}; on “{run.trial.name}”")
-        what.setFont(theme.font("small"))
-        what.setProperty("role", "muted")
-        what.setWordWrap(True)
-        take, delete = _link("as a candidate"), _link("delete")
-        take.clicked.connect(lambda: self._take(Candidate(name=run.name, controller=run.controller)))
-        delete.clicked.connect(partial(self._delete, place))
+        what = small(f"{law_text(run.controller, self._scale)}; on “{run.trial.name}”")
+        take = link("as a candidate", lambda: self._take(Candidate(name=run.name, controller=run.controller)))
+        delete = link("delete", partial(self._delete, place))
         row.addWidget(box)
         row.addWidget(what, 1)
         row.addWidget(take)
@@ -100,10 +87,3 @@ class KeptRuns(QFrame):
     def _delete(self, place: int) -> None:
         project = self._document.project
         self._document.apply(remove(project, ("kept",), place), f"delete kept run {project.kept[place].name}")
-
-
-def _link(text: str) -> QPushButton:
-    made = QPushButton(text)
-    made.setProperty("link", True)
-    made.setFont(theme.font("small", bold=True))
-    return made

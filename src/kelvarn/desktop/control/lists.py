@@ -5,12 +5,13 @@ from pathlib import Path
 from PySide6.QtCore import QPoint
 from PySide6.QtWidgets import QFileDialog, QWidget
 
+from kelvarn.desktop.project_files import FILE_KIND
 from kelvarn.desktop.station import Context
-from kelvarn.files.project_file import SUFFIX, load
+from kelvarn.files.project_file import load
 from kelvarn.model.candidate import Candidate
 from kelvarn.model.edit import EditError, add_candidates, append
 from kelvarn.model.kept_run import MOST_KEPT
-from kelvarn.studies.keep import kept
+from kelvarn.studies.keep import kept_run
 
 from .actions import CandidateActions
 from .compare import Compare, sides_of
@@ -58,7 +59,7 @@ class Lists:
         if len(project.kept) >= MOST_KEPT:
             raise EditError(f"There is room for {MOST_KEPT} kept runs; delete one first.")
         names = [run.name for run in project.kept]
-        made = kept(result, self._view.trial(project), candidate.name, names)
+        made = kept_run(result, self._view.trial(project), candidate.name, names)
         self._document.apply(append(project, ("kept",), made), f"keep run {made.name}")
 
     def show_kept(self) -> None:
@@ -70,9 +71,7 @@ class Lists:
 
     def ask_take_from(self) -> None:
         """Ask for a project, and add its candidates. Raises FileError, EditError."""
-        name, _ = QFileDialog.getOpenFileName(
-            self._station.window(), "Take candidates from", "", f"Kelvarn projects (*{SUFFIX})"
-        )
+        name, _ = QFileDialog.getOpenFileName(self._station.window(), "Take candidates from", "", FILE_KIND)
         if name:
             self.take_from(Path(name))
 

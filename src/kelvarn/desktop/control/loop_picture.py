@@ -6,10 +6,9 @@ import numpy as np
 import numpy.typing as npt
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
-from kelvarn.desktop import theme
 from kelvarn.desktop.charts.plot import Plot, line
+from kelvarn.desktop.fields.plain import small
 from kelvarn.desktop.jobs import Jobs
-from kelvarn.desktop.plain import Label
 from kelvarn.model.candidate import Controller
 from kelvarn.model.pid import Pid
 from kelvarn.model.rig import Rig
@@ -47,10 +46,7 @@ class LoopPicture(QWidget):
         self._answer: _Answer | str = "computing …"
         self.plot = Plot("Loop gain and sensitivity over frequency")
         self.plot.setMinimumSize(200, 150)
-        self.says = Label()
-        self.says.setFont(theme.font("small"))
-        self.says.setProperty("role", "muted")
-        self.says.setWordWrap(True)
+        self.says = small()
         layout = QVBoxLayout(self)
         layout.setContentsMargins(2, 0, 12, 8)
         layout.setSpacing(4)

@@ -11,10 +11,9 @@ from kelvarn.desktop import theme
 from kelvarn.desktop.charts.map_plot import MapPlot
 from kelvarn.desktop.charts.plot import Handle, of_curve
 from kelvarn.desktop.document import Document
-from kelvarn.desktop.fields.plain import Choice
+from kelvarn.desktop.fields.plain import Choice, small
 from kelvarn.desktop.jobs import Jobs
 from kelvarn.desktop.lanes.edits import Drags
-from kelvarn.desktop.plain import Label
 from kelvarn.engine.run import current_go_on
 from kelvarn.model.candidate import Controller
 from kelvarn.model.edit import Path, value_at
@@ -87,10 +86,7 @@ class MapPicture(QWidget):
         choices = QGridLayout()
         choices.setSpacing(4)
         for row, (title, box) in enumerate((("colour", self.measure), ("across", self.across), ("up", self.up))):
-            label = Label(title)
-            label.setFont(theme.font("small"))
-            label.setProperty("role", "muted")
-            choices.addWidget(label, row, 0)
+            choices.addWidget(small(title), row, 0)
             choices.addWidget(box, row, 1)
         choices.setColumnStretch(1, 1)
         layout = QVBoxLayout(self)

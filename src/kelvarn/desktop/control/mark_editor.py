@@ -1,13 +1,14 @@
 """A small window in which one mark is edited."""
 
 from pydantic import ValidationError
-from PySide6.QtCore import QPoint, Qt, Signal
-from PySide6.QtWidgets import QFormLayout, QFrame, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtCore import QPoint, Signal
+from PySide6.QtWidgets import QFormLayout, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.fields.binding import first_sentence
 from kelvarn.desktop.fields.plain import Choice, heading
 from kelvarn.desktop.plain import Label
+from kelvarn.desktop.popup import Popup
 from kelvarn.model.mark import MEASURES, Mark
 from kelvarn.model.project import Project
 from kelvarn.model.trial import Trial
@@ -16,7 +17,7 @@ from kelvarn.units import Quantity, Scale, UnitError, parse, show
 _DIRECTIONS = {"at_most": "at most", "at_least": "at least", "within": "within ±"}
 
 
-class MarkEditor(QFrame):
+class MarkEditor(Popup):
     """Edits a mark, or a new one.
 
     Signals:
@@ -28,9 +29,7 @@ class MarkEditor(QFrame):
     removed = Signal()
 
     def __init__(self, project: Project, trial: Trial, mark: Mark | None, scale: Scale, parent: QWidget) -> None:
-        super().__init__(parent, Qt.WindowType.Popup)
-        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        self.setProperty("card", True)
+        super().__init__(parent)
         self._scale, self._mark = scale, mark
         self._measure, self._subject, self._direction = Choice(), Choice(), Choice()
         self._events = [event.name for event in trial.events]
@@ -93,14 +92,10 @@ class MarkEditor(QFrame):
         )
         self._subject.setEnabled(scope in ("event", "body"))
 
-    def popup(self, beside: QPoint) -> None:
-        """Show it above a point, inside the screen."""
+    def popup(self, corner: QPoint) -> None:
+        """Show it above a point."""
         self.adjustSize()
-        area = self.screen().availableGeometry()
-        x = min(max(beside.x(), area.left()), area.right() - self.width())
-        y = min(max(beside.y() - self.height() - 6, area.top()), area.bottom() - self.height())
-        self.move(x, y)
-        self.show()
+        super().popup(corner - QPoint(0, self.height() + 6))
         self._limit.setFocus()
 
     def _take(self) -> None:

@@ -4,17 +4,18 @@ from functools import partial
 
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QLineEdit, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
-from kelvarn.desktop.fields.plain import heading
+from kelvarn.desktop.fields.plain import heading, link, small
 from kelvarn.desktop.panel import put_content
-from kelvarn.desktop.remarks import Remarks, remark_link, remark_text
+from kelvarn.desktop.popup import Popup
+from kelvarn.desktop.remarks import Remarks
 from kelvarn.tune.remarks import Remark
 
 _WIDTH, _HEIGHT = 560, 420
 
 
-class RemarksList(QFrame):
+class RemarksList(Popup):
     """All remarks over the window, each with its remedy, or to be set aside with a reason.
 
     Args:
@@ -23,9 +24,7 @@ class RemarksList(QFrame):
     """
 
     def __init__(self, of: Remarks, parent: QWidget) -> None:
-        super().__init__(parent, Qt.WindowType.Popup)
-        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        self.setProperty("card", True)
+        super().__init__(parent)
         self._of = of
         self._scroll = QScrollArea()
         self._scroll.setWidgetResizable(True)
@@ -41,11 +40,8 @@ class RemarksList(QFrame):
         of.updated.connect(self._fill)
         self._fill()
 
-    def popup(self, at: QPoint) -> None:
-        """Show it with a corner at a point, inside the screen."""
-        area = self.screen().availableGeometry()
-        self.move(min(at.x(), area.right() - self.width()), min(at.y(), area.bottom() - self.height()))
-        self.show()
+    def popup(self, corner: QPoint) -> None:
+        super().popup(corner)
         self.step()
 
     def step(self) -> None:
@@ -81,10 +77,10 @@ class RemarksList(QFrame):
         column.setContentsMargins(0, 0, 0, 8)
         column.setSpacing(1)
         of = f"{remark.candidate}: " if remark.candidate is not None else "Rig: "
-        column.addWidget(remark_text(f"⚑ {of}{remark.text}"))
+        column.addWidget(small(f"⚑ {of}{remark.text}", "gold"))
         row = QHBoxLayout()
         if remark.mend is not None:
-            mend = remark_link(remark.remedy, partial(self._of.mend, remark))
+            mend = link(remark.remedy, partial(self._of.mend, remark))
             self.buttons.append(mend)
             row.addWidget(mend)
         reason = QLineEdit()
@@ -92,7 +88,7 @@ class RemarksList(QFrame):
         reason.setAccessibleName(f"Reason to set aside: {remark.key}")
         reason.setMaxLength(200)
         reason.setMinimumWidth(210)
-        aside = remark_link("set aside", lambda: self._of.put_aside(remark, reason.text().strip()))
+        aside = link("set aside", lambda: self._of.put_aside(remark, reason.text().strip()))
         reason.returnPressed.connect(lambda: self._of.put_aside(remark, reason.text().strip()))
         self.reasons.append(reason)
         row.addStretch(1)

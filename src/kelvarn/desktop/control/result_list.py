@@ -5,18 +5,19 @@ from typing import NamedTuple
 
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QCloseEvent
-from PySide6.QtWidgets import QAbstractItemView, QFrame, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QAbstractItemView, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
 
 from kelvarn.desktop import theme
-from kelvarn.desktop.fields.plain import heading
+from kelvarn.desktop.fields.plain import heading, small
 from kelvarn.desktop.jobs import Jobs
-from kelvarn.desktop.plain import Label, plain_tip
+from kelvarn.desktop.plain import plain_tip
+from kelvarn.desktop.popup import Popup
 from kelvarn.model.candidate import Candidate
 
 _ROW, _HEIGHT, _HEAD, _BESIDE = 24, 470, 120, 52  # px
 
 
-class Tried(NamedTuple):
+class Row(NamedTuple):
     """A row: its texts, the candidate that it makes if any, a tool tip, and whether it says why there is none."""
 
     cells: tuple[str, ...]
@@ -28,7 +29,7 @@ class Found(NamedTuple):
     """What was computed: a sentence, and the rows."""
 
     said: str
-    rows: tuple[Tried, ...] = ()
+    rows: tuple[Row, ...] = ()
 
 
 class Column(NamedTuple):
@@ -38,7 +39,7 @@ class Column(NamedTuple):
     width: int
 
 
-class ResultList(QFrame):
+class ResultList(Popup):
     """The list.
 
     Args:
@@ -53,15 +54,10 @@ class ResultList(QFrame):
         self, title: str, columns: Sequence[Column], channel: str, work: Callable[[], Found], jobs: Jobs,
         take: Callable[[Candidate], object], parent: QWidget,
     ) -> None:  # fmt: skip
-        super().__init__(parent, Qt.WindowType.Popup)
-        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        self.setProperty("card", True)
+        super().__init__(parent)
         self._columns, self._channel, self._jobs, self._take = tuple(columns), channel, jobs, take
-        self._rows: tuple[Tried, ...] = ()
-        self._said = Label("computing …")
-        self._said.setFont(theme.font("small"))
-        self._said.setProperty("role", "muted")
-        self._said.setWordWrap(True)
+        self._rows: tuple[Row, ...] = ()
+        self._said = small("computing …")
         self.table = self._empty_table(title)
         layout = QVBoxLayout(self)
         layout.addWidget(heading(title))
@@ -92,13 +88,9 @@ class ResultList(QFrame):
         """What stands above the rows."""
         return self._said.text()
 
-    def popup(self, beside: QPoint) -> None:
-        """Show it left of a point, inside the screen."""
-        area = self.screen().availableGeometry()
-        x = min(max(beside.x() - self.width(), area.left()), area.right() - self.width())
-        y = min(max(beside.y(), area.top()), area.bottom() - self.height())
-        self.move(x, y)
-        self.show()
+    def popup(self, corner: QPoint) -> None:
+        """Show it left of a point."""
+        super().popup(corner - QPoint(self.width(), 0))
         self.table.setFocus()
 
     def closeEvent(self, event: QCloseEvent) -> None:

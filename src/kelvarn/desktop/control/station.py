@@ -1,6 +1,5 @@
 """Puts the Control station together."""
 
-import importlib
 from functools import partial
 from typing import TYPE_CHECKING
 
@@ -82,10 +81,9 @@ class ControlStation(Station):
             changed.connect(self.overlays.clear)  # they are of a state that is no more
         self.charts = Charts(context, self._drags, context.guarded(self._toggle_ringing))
         self.reserve = ReserveWords(self._runner.jobs)
-        self.remarks = context.remarks
         self.lists = Lists(context, self.candidate_actions, self)
         self.settings = Settings(context, self.candidate_actions, self.trial_actions, self.reserve)
-        self.remarks.updated.connect(self._remarked)
+        context.remarks.updated.connect(self.settings.refresh)
         self.reserve.updated.connect(self.settings.refresh)
         self.marks = MarksFoot()
         self.marks.edit_wanted.connect(self._edit_mark)
@@ -195,9 +193,8 @@ class ControlStation(Station):
     def request(self) -> None:
         if not self._runner.preparing:
             project = self._document.project
-            setpoint = self._view.trial(project).plan.last_degC
             candidate, trial = self._view.candidate(project), self._view.trial(project)
-            self.reserve.request(project.rig, candidate.controller, setpoint)
+            self.reserve.request(project.rig, candidate.controller, trial.plan.last_degC)
             self.charts.request()
             if self.why_panel.isVisible():
                 self.why_panel.ask(project, candidate, trial, self._view.scale)
@@ -231,10 +228,6 @@ class ControlStation(Station):
         law = self._view.candidate(project).controller
         self.overlays.toggle_ringing(project.rig, law, self._view.trial(project), len(project.candidates))
 
-    def _remarked(self) -> None:
-        self.settings.refresh()
-        self.stands_elsewhere.emit()
-
     def toggle_why(self) -> None:
         """Fold out or in what the run is made of."""
         wanted = not self.why_panel.isVisible()
@@ -256,9 +249,9 @@ class ControlStation(Station):
         return made
 
     def _make_curve(self) -> QWidget:
-        picture = importlib.import_module("kelvarn.desktop.control.curve_picture")
-        made: QWidget = picture.CurvePicture(self._document, self._drags)
-        return made
+        from .curve_picture import CurvePicture
+
+        return CurvePicture(self._document, self._drags)
 
     def _toggle_curve(self) -> None:
         """Fold the curve picture out or in; until then it is there where a curve is selected."""

@@ -1,11 +1,13 @@
 """The steps of a curve as a small table: from which temperature, which drive, left how far back."""
 
-from PySide6.QtWidgets import QGridLayout, QPushButton, QWidget
+from functools import partial
 
-from kelvarn.desktop import theme
+from PySide6.QtWidgets import QGridLayout, QWidget
+
 from kelvarn.desktop.fields.binding import Binding
 from kelvarn.desktop.fields.number import NumberEdit
-from kelvarn.desktop.plain import Label, set_shown
+from kelvarn.desktop.fields.plain import link, small
+from kelvarn.desktop.plain import set_shown
 from kelvarn.model.curve import MOST_STEPS
 from kelvarn.model.edit import Path
 
@@ -24,19 +26,13 @@ class StepsField(QWidget):
 
     def __init__(self, actions: CandidateActions, path: Path) -> None:
         super().__init__()
-        self._fault = Label()
-        self._fault.setProperty("role", "wrong")
-        self._fault.setFont(theme.font("small"))
-        self._fault.setWordWrap(True)
+        self._fault = small(role="wrong")
         self._fault.hide()
         grid = QGridLayout(self)
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setVerticalSpacing(3)
         for column, (title, _, _) in enumerate(_COLUMNS):
-            head = Label(title)
-            head.setProperty("role", "muted")
-            head.setFont(theme.font("small"))
-            grid.addWidget(head, 0, column)
+            grid.addWidget(small(title), 0, column)
         self.edits: list[NumberEdit] = []
         steps = actions.document.get(path)
         for row in range(len(steps)):
@@ -47,13 +43,11 @@ class StepsField(QWidget):
                 edit.complaint.connect(self._show_fault)
                 self.edits.append(edit)
                 grid.addWidget(edit, row + 1, column)
-            remove = _link("remove", f"Remove step {row + 1}")
-            remove.clicked.connect(lambda _=False, k=row: actions.remove_step(k))
+            remove = link("remove", partial(actions.remove_step, row), f"Remove step {row + 1}")
             set_shown(remove, len(steps) > 1)
             grid.addWidget(remove, row + 1, len(_COLUMNS))
         grid.addWidget(self._fault, len(steps) + 1, 0, 1, len(_COLUMNS) + 1)
-        self.add_step = _link("+ step", "Add a step")
-        self.add_step.clicked.connect(lambda: actions.add_step())
+        self.add_step = link("+ step", actions.add_step, "Add a step")
         set_shown(self.add_step, len(steps) < MOST_STEPS)
         grid.addWidget(self.add_step, len(steps) + 2, 0)
         grid.setColumnStretch(len(_COLUMNS), 1)
@@ -71,10 +65,3 @@ class StepsField(QWidget):
     def _show_fault(self, sentence: str) -> None:
         self._fault.setText(sentence)
         self._fault.setVisible(bool(sentence))
-
-
-def _link(text: str, name: str) -> QPushButton:
-    button = QPushButton(text)
-    button.setProperty("link", True)
-    button.setAccessibleName(name)
-    return button

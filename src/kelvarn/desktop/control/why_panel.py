@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QPushButton, QSc
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.elided import ElidedLine
-from kelvarn.desktop.fields.plain import Choice, heading
+from kelvarn.desktop.fields.plain import Choice, heading, link, small
 from kelvarn.desktop.jobs import Jobs
 from kelvarn.desktop.panel import put_content
 from kelvarn.desktop.plain import Label, plain_tip
@@ -18,7 +18,7 @@ from kelvarn.model.candidate import Candidate
 from kelvarn.model.mark import Mark
 from kelvarn.model.project import Project
 from kelvarn.model.trial import Trial
-from kelvarn.studies.reasons import Part, ReasonError, Reasons, Remedy, can_be_asked, reasons
+from kelvarn.studies.reasons import Reason, ReasonError, Reasons, Remedy, can_be_asked, reasons
 from kelvarn.units import Scale, counted, show
 
 _CHANNEL = "why"
@@ -180,30 +180,33 @@ class WhyPanel(QFrame):
         row = len(found.parts)
         overlap = found.together < 0
         words = "counted more than once, since parts overlap" if overlap else "only together"
-        grid.addWidget(_words(words), row, 0)
+        grid.addWidget(_ink(words), row, 0)
         grid.addWidget(Bar(found.together / most, "muted"), row, 1)
-        grid.addWidget(_words(self._said(abs(found.together)), bold=True), row, 2)
+        grid.addWidget(_ink(self._said(abs(found.together)), bold=True), row, 2)
         head = QHBoxLayout()
         head.setContentsMargins(0, 8, 0, 0)
         head.setSpacing(10)
         head.addWidget(heading("What would help most"))
         by = "by the marks that fail now" if found.met < found.asked else "all marks are met already"
-        head.addWidget(_words(by if found.remedies else "nothing of what was tried", muted=True), 1)
+        head.addWidget(small(by if found.remedies else "nothing of what was tried"), 1)
         grid.addLayout(head, row + 1, 0, 1, 4)
         for place, remedy in enumerate(found.remedies):
             self._remedy_row(grid, row + 2 + place, place + 1, remedy, found.asked)
 
-    def _part_row(self, grid: QGridLayout, row: int, part: Part, most: float) -> None:
+    def _part_row(self, grid: QGridLayout, row: int, part: Reason, most: float) -> None:
         without = part.alternative.words
-        grid.addWidget(_words(without, bold=row == 0), row, 0)
+        grid.addWidget(_ink(without, bold=row == 0), row, 0)
         if part.part is None:
-            grid.addWidget(_words("there would be none", muted=True), row, 1, 1, 2)
+            grid.addWidget(small("there would be none"), row, 1, 1, 2)
         else:
             grid.addWidget(Bar(part.part / most, "glacier"), row, 1)
             said = self._said(abs(part.part))
-            grid.addWidget(_words(said if part.part >= 0 else f"{said} less", bold=True), row, 2)
-        show_it = _link("show", f"Lay the run without it over the strip: {without}")
-        show_it.clicked.connect(lambda: self.show_wanted.emit(part.alternative, f"without {without}"))
+            grid.addWidget(_ink(said if part.part >= 0 else f"{said} less", bold=True), row, 2)
+        show_it = link(
+            "show",
+            lambda: self.show_wanted.emit(part.alternative, f"without {without}"),
+            f"Lay the run without it over the strip: {without}",
+        )
         show_it.setProperty("words", without)
         self.shows.append(show_it)
         grid.addWidget(show_it, row, 3)
@@ -211,13 +214,16 @@ class WhyPanel(QFrame):
     def _remedy_row(self, grid: QGridLayout, row: int, place: int, remedy: Remedy, asked: int) -> None:
         value = "no value" if remedy.value is None else self._said(remedy.value)
         marks = f" · {remedy.met} of {asked} marks" if asked else ""
-        grid.addWidget(_words(f"{place}  {remedy.alternative.words}", bold=place == 1), row, 0)
-        grid.addWidget(_words(value + marks), row, 1, 1, 2)
+        grid.addWidget(_ink(f"{place}  {remedy.alternative.words}", bold=place == 1), row, 0)
+        grid.addWidget(_ink(value + marks), row, 1, 1, 2)
         of_rig = remedy.alternative.of_rig
-        take = _link("to the rig" if of_rig else "take", "Change the rig so" if of_rig else "Make it a candidate")
-        take.clicked.connect(lambda: self.taken.emit(remedy.alternative))
-        show_it = _link("show", f"Lay this run over the strip: {remedy.alternative.words}")
-        show_it.clicked.connect(lambda: self.show_wanted.emit(remedy.alternative, remedy.alternative.words))
+        tip = f"{'Change the rig so' if of_rig else 'Make it a candidate'}: {remedy.alternative.words}"
+        take = link("to the rig" if of_rig else "take", lambda: self.taken.emit(remedy.alternative), tip)
+        show_it = link(
+            "show",
+            lambda: self.show_wanted.emit(remedy.alternative, remedy.alternative.words),
+            f"Lay this run over the strip: {remedy.alternative.words}",
+        )
         both = QWidget()
         inner = QHBoxLayout(both)
         inner.setContentsMargins(0, 0, 0, 0)
@@ -243,20 +249,9 @@ def _same(ref: Mark | None, asked: Mark) -> int:
     return int(ref is not None and (ref.measure, ref.event) == (asked.measure, asked.event))
 
 
-def _words(text: str, *, bold: bool = False, muted: bool = False) -> Label:
-    made = Label(text)
-    made.setFont(theme.font("small", bold=bold))
+def _ink(text: str, *, bold: bool = False) -> Label:
+    """A word of the table: it is not wrapped, and the whole is its tool tip."""
+    made = small(text, "", bold=bold)
+    made.setWordWrap(False)
     made.setToolTip(plain_tip(text))
-    made.setMinimumWidth(40)
-    if muted:
-        made.setProperty("role", "muted")
-    return made
-
-
-def _link(text: str, tip: str) -> QPushButton:
-    made = QPushButton(text)
-    made.setProperty("link", True)
-    made.setFont(theme.font("small", bold=True))
-    made.setToolTip(plain_tip(tip))
-    made.setAccessibleName(tip)
     return made

@@ -6,7 +6,7 @@ from typing import Any
 from pydantic import ValidationError
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtGui import QKeyEvent, QPainter, QPaintEvent, QWheelEvent
-from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QPushButton, QWidget
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.plain import Label, menu_text, plain_tip
@@ -185,3 +185,30 @@ def heading(text: str) -> Label:
     label = Label(text)
     label.setFont(theme.font("title"))
     return label
+
+
+def small(text: str = "", role: str = "muted", *, bold: bool = False) -> Label:
+    """A line in small print, in a colour role of the theme; "" for ink."""
+    label = Label(text)
+    label.setFont(theme.font("small", bold=bold))
+    label.setProperty("role", role)
+    label.setWordWrap(True)
+    label.setMinimumWidth(40)
+    return label
+
+
+def link(text: str, work: Callable[[], object], tip: str = "") -> QPushButton:
+    """Text to be clicked, in small print.
+
+    Args:
+        text: what it says.
+        work: done at a click.
+        tip: what it does, in more words; they are also what assistive technology hears.
+    """
+    button = QPushButton(menu_text(text))
+    button.setProperty("link", True)
+    button.setFont(theme.font("small", bold=True))
+    button.setToolTip(plain_tip(tip))
+    button.setAccessibleName(tip or text)
+    button.clicked.connect(lambda: work())
+    return button

@@ -5,7 +5,7 @@ import numpy.typing as npt
 
 from kelvarn.desktop.strip.lane import Bars, Lane, LaneSpan, Trace, ValueAxis
 from kelvarn.engine.measures import at_limit
-from kelvarn.engine.pulses import pulses_of
+from kelvarn.engine.pulses import on_times, pulses_of
 from kelvarn.engine.run import Run
 from kelvarn.units import Quantity, minutes, show
 
@@ -122,10 +122,7 @@ def _on_times(entry: Entry) -> Lane:
 
 def bars_of(run: Run, index: int) -> Bars:
     """When a run's drive is on."""
-    on = np.concatenate([[False], run.drive > 0.5, [False]])
-    edges = np.flatnonzero(on[1:] != on[:-1])
-    ends = np.append(run.time_s, run.time_s[-1])
-    return Bars(ends[edges[0::2]], ends[edges[1::2]], index)
+    return Bars(*on_times(run.time_s, run.drive), index)
 
 
 def pulses_lanes(scene: Scene, most: int) -> list[Lane]:
@@ -138,7 +135,6 @@ def pulses_lanes(scene: Scene, most: int) -> list[Lane]:
         pulses = pulses_of(run, k)
         if pulses is not None:
             title = f"Pulses: {drive.name}"
-            bars = Bars(pulses.on_s, pulses.off_s, k)
-            found.append(Lane(f"pulses {k}", title, None, _BARCODE_HEIGHT, index=k, bars=bars))
+            found.append(Lane(f"pulses {k}", title, None, _BARCODE_HEIGHT, index=k, bars=Bars(*pulses, k)))
     quick = "no drive here is switched slowly enough to show its pulses"
     return found[:most] or [Lane("pulses", "Pulses", None, height=30, nothing=quick)]

@@ -117,7 +117,7 @@ def limit_levels(body: Body, hottest_degC: float, scale: Scale) -> tuple[Level, 
     side = "below" if margin >= 0 else "beyond"
     why = f": {body.limit_why}" if body.limit_why else ""
     text = f"{show(abs(margin), Quantity.DIFFERENCE, scale)} {side} its limit{why}"
-    return (Level(body.limit_degC, hatched=True, text=text, text_color="muted" if margin >= 0 else "ember"),)
+    return (Level(body.limit_degC, ground="hatched", text=text, text_color="muted" if margin >= 0 else "ember"),)
 
 
 def goal_levels(rig: Rig, scale: Scale) -> tuple[Level, ...]:
@@ -129,10 +129,10 @@ def goal_levels(rig: Rig, scale: Scale) -> tuple[Level, ...]:
     found = []
     if goal.high_degC is not None:
         text = f"{goal.body} at most {show(goal.high_degC, _T, scale)}{why}"
-        found.append(Level(goal.high_degC, "gold", tinted=True, text=text))
+        found.append(Level(goal.high_degC, "gold", ground="tinted", text=text))
     if goal.low_degC is not None:
         text = f"{goal.body} at least {show(goal.low_degC, _T, scale)}{why if not found else ''}"
-        found.append(Level(goal.low_degC, "gold", tinted=True, below=True, text=text))
+        found.append(Level(goal.low_degC, "gold", ground="tinted", below=True, text=text))
     return tuple(found)
 
 

@@ -96,7 +96,7 @@ class Level:
     """A value that stands over all the time, as a line in a colour role or a candidate's colour.
 
     Attributes:
-        hatched, tinted: the ground beyond it, which is above it, or under it where `below`.
+        ground: what the ground beyond it is, which is above it, or under it where `below`; "" for none.
         text: said about it.
         text_color: role of that.
     """
@@ -104,8 +104,7 @@ class Level:
     value: float
     color: str = "ember"
     index: int = INK
-    hatched: bool = False
-    tinted: bool = False
+    ground: Literal["", "hatched", "tinted"] = ""
     below: bool = False
     text: str = ""
     text_color: str = "muted"

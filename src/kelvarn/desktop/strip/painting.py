@@ -155,12 +155,13 @@ def _shade(painter: QPainter, trace: Trace, band: Band, frame: Frame) -> None:
 def _paint_level(painter: QPainter, level: Level, frame: Frame) -> None:
     look, rect, y = theme.current(), frame.rect, frame.value.to_px(level.value)
     color = look.color(level.color) if level.index == INK else look.candidate(level.index)
-    if level.hatched or level.tinted:
+    if level.ground:
         if y >= rect.bottom() if level.below else y <= rect.top():
             return
         y = min(max(y, rect.top()), rect.bottom())
         sides, end = np.array([rect.left(), rect.right()]), np.array([rect.bottom() if level.below else rect.top()])
-        ground = Filling(faint(color, 0.35 if level.hatched else 0.09), hatched=level.hatched)
+        hatched = level.ground == "hatched"
+        ground = Filling(faint(color, 0.35 if hatched else 0.09), hatched=hatched)
         fill_between(painter, rect, sides, np.full(2, y), end, ground)
         painter.setPen(QPen(color, 1))
     elif not rect.top() <= y <= rect.bottom():

@@ -72,19 +72,19 @@ def ask(laws: Laws, r: float, y: float, h: float, out: Decision) -> None:
 
 
 @part
-def retune(laws: Laws, retunings: Table[pid.Retuning], t: float, y: float) -> None:
+def retune(laws: Laws, changes: Table[pid.SettingsChange], t: float, y: float) -> None:
     """Change settings of the law in use that change by an instant, without a jump of the drive.
 
     Args:
         laws: settings and state; both are written.
-        retunings: when they change, in order of time; the last one is never.
+        changes: when they change, in order of time; the last one is never.
         t: instant of the sample, s.
         y: measured temperature, degC (negated for a cooling drive).
     """
     if laws.law[0].kind == _PID:
         state = laws.pid_state[0]
-        while retunings[state.retuned].at_s <= t + TIME_EPS:
-            pid.retune(laws.pid[0], state, retunings[state.retuned], y)
+        while changes[state.retuned].at_s <= t + TIME_EPS:
+            pid.retune(laws.pid[0], state, changes[state.retuned], y)
             state.retuned += 1
 
 

@@ -84,7 +84,7 @@ class State:
 
 
 @dataclass(slots=True)
-class Retuning:
+class SettingsChange:
     """From an instant on gain, integral and derivative time are so many times what they were."""
 
     at_s: float
@@ -209,7 +209,7 @@ def _code_at_limit(law: Pid, state: State, asked: float, given: float) -> Code:
 
 
 @part
-def retune(law: Pid, state: State, change: Retuning, y: float) -> None:
+def retune(law: Pid, state: State, change: SettingsChange, y: float) -> None:
     """Take other settings; the memory takes up what proportional and speed term jump by. y as for `laws.ask`."""
     before = law.kp_per_K * (law.weight * state.r - y) + state.speed
     law.kp_per_K *= change.gain
