@@ -9,9 +9,7 @@ import pytest
 from hypothesis import settings
 
 from kelvarn.demos.cure_cabinet import cure_cabinet
-from kelvarn.engine.plant import BodyState
 from kelvarn.engine.prepare import fresh_found, fresh_state, fresh_trace, prepare
-from kelvarn.engine.records import table
 from kelvarn.engine.run import Run
 from kelvarn.engine.survey import survey
 from kelvarn.model.bodies import Body, Link, Surroundings
@@ -78,10 +76,11 @@ def with_course(run: Run, y: np.ndarray, peak_after: int | None = None) -> Run:
     trace = fresh_trace(prepared, 1)._replace(
         bodies_degC=y[np.newaxis, :], lowest_degC=np.minimum(y, following), highest_degC=np.maximum(y, following),
         setpoint_degC=run.setpoint_degC, given=run.drive, law_code=run.law_code,
+        guard_code=run.guard_code, alarm_code=run.alarm_code,
     )  # fmt: skip
     if peak_after is not None:
         trace.highest_degC[peak_after] += 5.0
     found = fresh_found(prepared)
-    went = BodyState(into_W=0.0, drawn_W_per_K=0.0, lowest_degC=float(y.min()), highest_degC=float(y.max()))
-    survey(prepared.plant, state._replace(bodies=table(BodyState, [went])), trace, found)
+    state.bodies["lowest_degC"], state.bodies["highest_degC"] = y.min(), y.max()
+    survey(prepared.plant, state, trace, found)
     return replace(run, bodies_degC=y[np.newaxis, :], found=found)

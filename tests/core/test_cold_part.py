@@ -88,7 +88,7 @@ def test_every_kind_of_event_can_be_added_or_says_what_it_lacks(cabinet: Project
     for kind, of_kind in EVENT_KINDS.items():
         assert of_kind.what
         if of_kind.missing(cabinet.rig):
-            with pytest.raises(EditError, match="no draw-off"):
+            with pytest.raises(EditError, match=r"no (draw-off|permit)"):
                 add_event(cabinet, 0, kind)
             continue
         event = add_event(cabinet, 0, kind).trials[0].events[-1]

@@ -1,5 +1,6 @@
 """What happens in a trial, as changes at instants."""
 
+import math
 from collections.abc import Callable
 from itertools import pairwise
 from typing import Any
@@ -8,6 +9,7 @@ from kelvarn.model.events import (
     ColdPart,
     DoorOpens,
     DrawOffRuns,
+    DriveFault,
     EventBase,
     Load,
     ProbeFault,
@@ -19,7 +21,7 @@ from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Trial
 
 from .layout import Layout, PutIn, still_link, transport_s
-from .plant import Change, ChangeKind, Fault, FaultKind
+from .plant import NONE, Change, ChangeKind, Fault, FaultKind
 
 _FAULTS = {
     "open": FaultKind.OPEN, "short": FaultKind.SHORT, "stuck": FaultKind.STUCK, "stale": FaultKind.STALE,
@@ -40,12 +42,12 @@ def changes_of(rig: Rig, trial: Trial, layout: Layout) -> tuple[list[Change], li
     ]
     own_heat = [(layout.entry[body.name], body.own_heat_W) for body in rig.bodies if body.own_heat_W]
     found += [_change(0.0, ChangeKind.LOAD, body, watts) for body, watts in own_heat]
-    for event in trial.events:
+    for event in trial.occurrences:
         becomes = _BECOMES.get(type(event))
         if becomes is not None:
             found += becomes(rig, trial, layout, event)
     found += _supply(rig, trial)
-    of_probes, faults = _faults(rig, trial)
+    of_probes, faults = _faults(rig, trial, layout)
     found += of_probes
     # At one instant faults come first: the reading of that instant is already wrong.
     found.sort(key=lambda change: (change.at_s, change.kind != ChangeKind.FAULT))
@@ -89,8 +91,59 @@ def _load(rig: Rig, trial: Trial, layout: Layout, event: Load) -> list[Change]:
     return _while(event, ChangeKind.LOAD, layout.entry[event.body], event.power_W)
 
 
+STAIR_K = 0.02
+"""A ramp or wave of the surroundings is made of stairs no higher than this."""
+_MOST_STAIRS = 5000
+
+
 def _surroundings(rig: Rig, trial: Trial, layout: Layout, event: SurroundingsChange) -> list[Change]:
-    return _while(event, ChangeKind.SURROUNDINGS, 0, event.change_K)
+    if event.course == "step":
+        return _while(event, ChangeKind.SURROUNDINGS, 0, event.change_K)
+    end = min(_ends_s(event) or math.inf, trial.duration_s)
+    stairs = _stairs(event, end)
+    found, before = [], 0.0
+    for at_s, more in stairs:
+        found.append(_change(at_s, ChangeKind.SURROUNDINGS, 0, more - before))
+        before = more
+    if event.course == "wave" and end < trial.duration_s:
+        found.append(_change(end, ChangeKind.SURROUNDINGS, 0, -before))
+    return found
+
+
+def _stairs(event: SurroundingsChange, end_s: float) -> list[tuple[float, float]]:
+    """Stairs of a ramp or wave: from when on, and by how much more than at the event's start."""
+    lasts_s = end_s - event.at_s
+    ramps = event.course == "ramp"
+    steepest = abs(event.change_K) / lasts_s if ramps else 2 * math.pi * abs(event.change_K) / event.period_s
+    count = max(1, min(math.ceil(steepest * lasts_s / STAIR_K), _MOST_STAIRS))
+    stairs = []
+    for k in range(count):
+        middle = (k + 0.5) / count * lasts_s
+        share = middle / lasts_s if ramps else math.sin(2 * math.pi * middle / event.period_s)
+        stairs.append((event.at_s + k / count * lasts_s, event.change_K * share))
+    return [*stairs, (end_s, event.change_K)] if ramps else stairs
+
+
+def surroundings_by(event: SurroundingsChange, time_s: float, end_s: float) -> float:
+    """How much warmer an event makes the surroundings at an instant of a trial that ends then, K."""
+    if event.course == "step":
+        return event.change_K if under_way(event, time_s) else 0.0
+    if time_s < event.at_s or (event.course == "wave" and not under_way(event, time_s)):
+        return 0.0
+    lasts_s = min(_ends_s(event) or math.inf, end_s) - event.at_s
+    if event.course == "ramp":
+        return event.change_K * min((time_s - event.at_s) / lasts_s, 1.0)
+    return event.change_K * math.sin(2 * math.pi * (time_s - event.at_s) / event.period_s)
+
+
+def _drive_fault(rig: Rig, trial: Trial, layout: Layout, event: DriveFault) -> list[Change]:
+    index, end = rig.drive_index(event.drive), _ends_s(event)
+    if event.fault == "weak":
+        kind, value, usual = ChangeKind.WEAK, event.left, 1.0
+    else:
+        kind, value, usual = ChangeKind.STUCK, 1.0 if event.fault == "stuck_on" else 0.0, NONE
+    found = [_change(event.at_s, kind, index, value)]
+    return found if end is None else [*found, _change(end, kind, index, usual)]
 
 
 def _draw_off(rig: Rig, trial: Trial, layout: Layout, event: DrawOffRuns) -> list[Change]:
@@ -100,7 +153,7 @@ def _draw_off(rig: Rig, trial: Trial, layout: Layout, event: DrawOffRuns) -> lis
 
 def _cold_part(rig: Rig, trial: Trial, layout: Layout, event: ColdPart) -> list[Change]:
     """The part touches the body while it is inside; its own body was laid out beforehand, by `put_in`."""
-    place = [other for other in trial.events if isinstance(other, ColdPart)].index(event)
+    place = [other for other in trial.occurrences if isinstance(other, ColdPart)].index(event)
     layout.links.append(still_link(layout.end(event.body), layout.first_put_in + place))
     return _while(event, ChangeKind.LINK, len(layout.links) - 1, event.contact_W_per_K)
 
@@ -111,6 +164,7 @@ _BECOMES: dict[type, Callable[[Rig, Trial, Layout, Any], list[Change]]] = {
     SurroundingsChange: _surroundings,
     DrawOffRuns: _draw_off,
     ColdPart: _cold_part,
+    DriveFault: _drive_fault,
 }
 """How events become changes that need no other event; the supply and faults of probes are worked out from all."""
 
@@ -127,7 +181,7 @@ def _supply(rig: Rig, trial: Trial) -> list[Change]:
     Heaters that resist give power by its square, fans turn with it. What leaves a heater is felt after its dead
     time, and so is a change of its supply.
     """
-    events = [event for event in trial.events if isinstance(event, SupplyChange)]
+    events = [event for event in trial.occurrences if isinstance(event, SupplyChange)]
     found = []
     for instant in sorted({event.at_s for event in events} | {end for e in events if (end := _ends_s(e)) is not None}):
         supply = 1.0
@@ -140,9 +194,10 @@ def _supply(rig: Rig, trial: Trial) -> list[Change]:
     return found
 
 
-def _faults(rig: Rig, trial: Trial) -> tuple[list[Change], list[Fault]]:
+def _faults(rig: Rig, trial: Trial, layout: Layout) -> tuple[list[Change], list[Fault]]:
     """Of one probe's faults the one begun last rules until it ends, then the earlier one goes on."""
-    events = [event for event in trial.events if isinstance(event, ProbeFault)]
+    faults_of = [event for event in trial.occurrences if isinstance(event, ProbeFault)]
+    events = [event for event in faults_of if event.fault != "loose"]
     faults = [Fault(_FAULTS[event.fault], event.at_s, event.size_K, event.every_s) for event in events]
     found: list[Change] = []
     for index, probe in enumerate(rig.probes):
@@ -158,6 +213,12 @@ def _faults(rig: Rig, trial: Trial) -> tuple[list[Change], list[Fault]]:
             )[1]
             if rules != before:
                 found.append(_change(instant, ChangeKind.FAULT, index, float(rules)))
+        home, outside = rig.body_index(probe.body), layout.end(SURROUNDINGS)
+        loose = [event for event in faults_of if event.fault == "loose" and event.probe == probe.name]
+        for event in loose:
+            found.append(_change(event.at_s, ChangeKind.SEAT, index, float(outside)))
+            if (end := _ends_s(event)) is not None:
+                found.append(_change(end, ChangeKind.SEAT, index, float(home)))
     return found, faults
 
 
@@ -178,10 +239,12 @@ def door_W_per_K(rig: Rig, event: DoorOpens) -> float:
 def openings(trial: Trial) -> list[tuple[float, float, int, int]]:
     """When windows open, in order: from and to in s (inf at the end), index of the setpoint change and of the event.
 
-    Of the two one is −1. One that opens at the instant of another ends where the next one after that instant opens.
+    Of the two, places in `course` and `occurrences`, one is −1.
+
+    One that opens at the instant of another ends where the next one after that instant opens.
     """
-    opens = [(change.at_s, index, -1) for index, change in enumerate(trial.plan.changes)]
-    opens += [(event.at_s, -1, index) for index, event in enumerate(trial.events)]
+    opens = [(change.at_s, index, -1) for index, change in enumerate(trial.course)]
+    opens += [(event.at_s, -1, index) for index, event in enumerate(trial.occurrences)]
     opens.sort(key=lambda each: (each[0], each[1] < 0, each[1], each[2]))
     instants = [*sorted({each[0] for each in opens}), float("inf")]
     following = dict(pairwise(instants))

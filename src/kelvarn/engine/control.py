@@ -9,87 +9,153 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Any, NamedTuple
 
+import numpy as np
+
 from kelvarn.model.candidate import Controller
 from kelvarn.model.events import Event
-from kelvarn.model.events import Override as OverrideEvent
 from kelvarn.model.events import SettingsChange as SettingsEvent
 from kelvarn.model.law import Way
-from kelvarn.model.trial import Plan
+from kelvarn.model.rig import Rig
+from kelvarn.model.trial import Trial
 
-from .compiled import part
+from .compiled import part, subroutine
 from .decision import Decision
-from .guards import Override, rule
-from .laws import Laws, ask, laws_of, retune, rows, took
+from .guard_records import Guarding, GuardKind, Resumes, Ruler
+from .guarding import guarding_of
+from .guards import look_around, rule, watch, without_power
+from .laws import Laws, ask, laws_of, restart, retune, rows, took
 from .laws.pid import SettingsChange
-from .plan import PlanState, SetpointChange, changes_of, setpoint_step
-from .records import Table, table
+from .plan import Course, PlanState, SetpointChange, changes_of, setpoint_step
+from .records import Reals, Table, table
+
+_STANDS_STILL = int(Ruler.STANDS_STILL)
 
 
 @dataclass(slots=True)
 class Timing:
-    """How often a controller steps and which way."""
+    """How often a controller steps, which way, and inside what."""
 
     h: float  # s
     mirror: float  # −1 where all drives cool, else 1
+    control_probe: int
+    band_K: float  # in which the setpoint counts as reached
+    lowest_degC: float  # that a setpoint may be
+    highest_degC: float
 
 
 class Control(NamedTuple):
     """All that the control step knows and keeps."""
 
     timing: Table[Timing]
+    readings: Reals  # of each probe, at this sample
     plan: Table[SetpointChange]
     plan_state: Table[PlanState]
     laws: Laws
     settings_changes: Table[SettingsChange]
-    overrides: Table[Override]
+    guarding: Guarding
     decision: Table[Decision]
 
 
 @part
-def control_step(control: Control, t: float, y: float) -> None:
-    """Take one sample; `control.decision` then says what was decided.
+def control_step(control: Control, t: float) -> None:
+    """Take one sample of the readings; `control.decision` then says what was decided.
 
     Args:
         control: it.
         t: instant of the sample, s.
-        y: measured by the control probe, degC.
     """
-    out, timing = control.decision[0], control.timing[0]
-    out.setpoint_degC = setpoint_step(control.plan, control.plan_state[0], t, y)
+    out, timing, guarding = control.decision[0], control.timing[0], control.guarding
+    now, y = guarding.now[0], control.readings[timing.control_probe]
+    look_around(guarding, t, control.plan_state[0].begun, abs(y - out.setpoint_degC) <= timing.band_K)
+    if now.power_cut:
+        _without_power(control, t, y)
+        return
+    if now.was_cut:
+        _power_returns(control, t, y)
+    if now.stalled:
+        out.guard_code = _STANDS_STILL
+        return
+    setpoint = now.lost_degC
+    if not now.lost:
+        setpoint = setpoint_step(control.plan, control.plan_state[0], t, y, timing.band_K)
+    out.setpoint_degC = min(max(setpoint + now.nudge_K, timing.lowest_degC), timing.highest_degC)
     retune(control.laws, control.settings_changes, t, timing.mirror * y)
     ask(control.laws, timing.mirror * out.setpoint_degC, timing.mirror * y, timing.h, out)
-    rule(out, control.overrides, t)
+    watch(guarding, control.readings, timing.control_probe, timing.mirror, t, out)
+    rule(guarding, out)
     took(control.laws, out.given, timing.h, out)
+    now.given = out.given
+
+
+@subroutine
+def _without_power(control: Control, t: float, y: float) -> None:
+    """A sample without power; the plan of a controller with a clock goes on."""
+    out, guarding = control.decision[0], control.guarding
+    stands = guarding.now[0].lost
+    for g in range(len(guarding.guards)):
+        if guarding.guards[g].kind == GuardKind.RESTART and guarding.guards[g].resumes != Resumes.CLOCK:
+            stands = True
+    if not stands or control.plan_state[0].begun == 0:
+        out.setpoint_degC = setpoint_step(control.plan, control.plan_state[0], t, y, control.timing[0].band_K)
+    without_power(guarding, t, out)
+
+
+@subroutine
+def _power_returns(control: Control, t: float, y: float) -> None:
+    """The controller comes back, as the restart guard says; without one its plan goes on by the clock, its law anew."""
+    now, plan = control.guarding.now[0], control.plan_state[0]
+    now.was_cut, now.returned_s = False, t
+    keeps = False
+    for g in range(len(control.guarding.guards)):
+        guard = control.guarding.guards[g]
+        if guard.kind != GuardKind.RESTART:
+            continue
+        keeps = guard.keeps_memory
+        if guard.resumes == Resumes.STORED:
+            plan.waited_s += t - now.cut_from_s
+        elif guard.resumes == Resumes.START:
+            plan.begun, plan.from_degC, plan.waited_s, plan.reached = 1, y, t, False
+        elif guard.resumes == Resumes.LOST:
+            now.lost, now.lost_degC = True, guard.level_degC
+    if not keeps:
+        restart(control.laws)
 
 
 def control_of(
-    controller: Controller, plan: Plan, interval_s: float, way: Way, make: Any = table, events: Sequence[Event] = ()
-) -> Control:
+    controller: Controller, course: Course, interval_s: float, way: Way, make: Any = table,
+    events: Sequence[Event] = (), rig: Rig | None = None, trial: Trial | None = None,
+) -> Control:  # fmt: skip
     """A controller before its first sample.
 
     Args:
-        controller, plan: what it does.
+        controller, course: what it does.
         interval_s: time between samples.
         way: which way the drives go.
         make: makes a table, as for `laws_of`.
         events: of a trial; those that are about control count.
+        rig, trial: whose guards, permits and band count; None for none.
     """
+    plan = None if trial is None else trial.plan
+    low = -math.inf if plan is None or plan.lowest_degC is None else plan.lowest_degC
+    high = math.inf if plan is None or plan.highest_degC is None else plan.highest_degC
+    timing = Timing(
+        h=interval_s,
+        mirror=float(way.sign),
+        control_probe=0 if rig is None else rig.control_index,
+        band_K=0.5 if trial is None else trial.band_K,
+        lowest_degC=low,
+        highest_degC=high,
+    )
     return Control(
-        timing=make(Timing, [Timing(interval_s, float(way.sign))]),
-        plan=make(SetpointChange, changes_of(plan)),
+        timing=make(Timing, [timing]),
+        readings=np.zeros(1 if rig is None else len(rig.probes)),
+        plan=make(SetpointChange, changes_of(course)),
         plan_state=make(PlanState, [PlanState()]),
         laws=laws_of(controller, way, make),
         settings_changes=make(SettingsChange, settings_changes_of(events)),
-        overrides=make(Override, overrides_of(events)),
+        guarding=guarding_of(rig, trial, make, events),
         decision=make(Decision, [Decision()]),
     )
-
-
-def overrides_of(events: Sequence[Event]) -> list[Override]:
-    """When the drive is held by hand; one that is never at the end, since a table is never empty."""
-    held = sorted((event for event in events if isinstance(event, OverrideEvent)), key=lambda event: event.at_s)
-    found = [Override(e.at_s, e.at_s + (math.inf if e.lasts_s is None else e.lasts_s), e.drive) for e in held]
-    return [*found, Override(math.inf, math.inf, 0.0)]
 
 
 def settings_changes_of(events: Sequence[Event]) -> list[SettingsChange]:
@@ -111,20 +177,22 @@ class Stepper:
     """Steps the very control step that the kernel runs, one sample at a time and without a compiler.
 
     Args:
-        controller, plan: what it does.
+        controller, course: what it does.
         interval_s: time between samples.
         way: which way the drives go.
-        events: as for `control_of`.
+        events, rig, trial: as for `control_of`.
     """
 
     def __init__(
-        self, controller: Controller, plan: Plan, interval_s: float, way: Way = _HEATS, events: Sequence[Event] = ()
-    ) -> None:
-        self._control = control_of(controller, plan, interval_s, way, rows, events)
+        self, controller: Controller, course: Course, interval_s: float, way: Way = _HEATS,
+        events: Sequence[Event] = (), rig: Rig | None = None, trial: Trial | None = None,
+    ) -> None:  # fmt: skip
+        self._control = control_of(controller, course, interval_s, way, rows, events, rig, trial)
         self._interval_s, self._sample = interval_s, 0
 
-    def step(self, measured_degC: float) -> Decision:
-        """Take the next sample and decide."""
-        control_step(self._control, self._sample * self._interval_s, measured_degC)
+    def step(self, *measured_degC: float) -> Decision:
+        """Take the next sample, of each probe where there are several, and decide."""
+        self._control.readings[:] = measured_degC
+        control_step(self._control, self._sample * self._interval_s)
         self._sample += 1
         return replace(self._control.decision[0])

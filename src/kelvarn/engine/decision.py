@@ -18,3 +18,5 @@ class Decision:
     law_code: int = 0
     guard_code: int = 0
     alarm_code: int = 0
+    drives_cut: bool = False  # a contactor takes the supply from the drives
+    loads_cut: bool = False  # what heats by itself is switched off

@@ -9,7 +9,7 @@ import math
 from collections.abc import Sequence
 
 from .compiled import part, subroutine
-from .plant import TIME_EPS, Delayed, Drive, DriveKind, DriveState, Sharing
+from .plant import NONE, TIME_EPS, Delayed, Drive, DriveKind, DriveState, Sharing
 from .records import Table
 
 
@@ -223,14 +223,47 @@ def _pulsed(end: float, h: float, state: DriveState) -> float:
     return (before + state.output_s - beyond + state.level * max(end - state.counted_s, 0.0)) / h
 
 
+@subroutine
+def _force(level: float, t: float, h: float, drive: Drive, state: DriveState, line: Table[Delayed]) -> None:
+    """Hold the output at a level whatever is asked; a valve stays where it is. What was to come is undone."""
+    if drive.kind == DriveKind.VALVE:
+        return
+    enters_s = t + drive.dead_time_s + TIME_EPS
+    while state.head != state.tail:
+        before = state.tail - 1 if state.tail > 0 else line.size - 1
+        if line[before].at_s <= enters_s:
+            break
+        state.tail = before
+    if state.pulse_s > TIME_EPS and state.level == 0.0:
+        state.level = 1.0  # a pulse was under way, and its end has just been undone
+        state.changes -= 1
+    state.pulse_s = 0.0
+    set_level(level, t, drive.dead_time_s, state, line)
+    while drive.kind == DriveKind.SLOW_WINDOW and state.windows * drive.window_s < t + h - TIME_EPS:
+        state.windows += 1
+
+
 @part
-def drive_step(t: float, h: float, drive: Drive, state: DriveState, line: Table[Delayed]) -> float:
+def drive_step(t: float, h: float, forced: float, drive: Drive, state: DriveState, line: Table[Delayed]) -> float:
     """Turn the demand at sample t into output changes until t + h.
+
+    Args:
+        t, h: sample, and time to the next one, s.
+        forced: level that it is held at by a fault, a contactor or its own thermostat; NONE: it is not.
+        drive, state, line: it.
 
     Returns:
         The mean output until then, before the dead time.
     """
     state.counted_s, state.output_s = t, 0.0
+    if forced != NONE:
+        _force(forced, t, h, drive, state, line)
+        state.was_forced = True
+        return (state.output_s + state.level * (t + h - state.counted_s)) / h
+    if state.was_forced:
+        state.was_forced = False
+        if drive.kind == DriveKind.SLOW_WINDOW:  # nothing until the next window
+            set_level(0.0, t, drive.dead_time_s, state, line)
     if drive.kind == DriveKind.SLOW_WINDOW:
         _pulse_window(t, h, drive, state, line)
     elif drive.kind == DriveKind.PWM:

@@ -1,51 +1,253 @@
-"""What rules over a law. The order stands here; each guard that is added is looked at in `rule`, from the strongest.
+"""What rules over a law: which guard or permit is on at a sample, and which of several rules.
 
-Not there yet: guards and permits. The law rules, but while an override by hand holds the drive.
+The order stands in `Ruler`: the lower number rules. A thermal cut-off is a switch of its own: the kernel looks at it,
+and the controller knows nothing of it.
 """
-
-from dataclasses import dataclass
-from enum import IntEnum
 
 from .compiled import part
 from .decision import Decision
-from .plant import TIME_EPS
-from .records import Table
+from .guard_records import (
+    RULERS,
+    Does,
+    Guard,
+    Guarding,
+    GuardKind,
+    GuardState,
+    Interval,
+    IntervalKind,
+    Now,
+    Until,
+    Watches,
+)
+from .plant import NONE, TIME_EPS
+from .records import Reals
 
-
-class Ruler(IntEnum):
-    """Who decides what is given, from the strongest; the guard code of a sample."""
-
-    POWER_CUT = 1
-    THERMAL_CUT_OFF = 2
-    LATCHED_TRIP = 3
-    GUARD = 4
-    PROBE_FAULT = 5
-    PERMIT = 6
-    OVERRIDE = 7
-    LAW = 0
-
-
-@dataclass(slots=True)
-class Override:
-    """From an instant to before another the drive is held by hand."""
-
-    from_s: float
-    to_s: float
-    drive: float
+_POWER_CUT, _GUARD, _PERMIT, _OVERRIDE, _STANDS_STILL = 1, 4, 6, 7, 8  # the same as plain numbers
 
 
 @part
-def rule(out: Decision, overrides: Table[Override], t: float) -> None:
-    """Decide what is given: `proposed` unless something stronger than the law holds; says in the codes what does.
+def code_of(ruler: int, place: int) -> int:
+    """Guard code."""
+    return ruler + RULERS * place
+
+
+@part
+def look_around(guarding: Guarding, t: float, begun: int, near: bool) -> None:
+    """Find what holds at a sample.
 
     Args:
-        out: what was asked; what is given is written.
-        overrides: by hand, in the order of their beginnings; the one begun last holds.
-        t: instant of the sample, s.
+        guarding: `now` is written.
+        t: instant, s.
+        begun: changes of the plan begun so far.
+        near: whether the temperature was inside the band at the last sample.
     """
-    out.given = out.proposed
-    out.guard_code = Ruler.LAW
-    out.alarm_code = 0
-    for k in range(len(overrides)):
-        if overrides[k].from_s <= t + TIME_EPS and t + TIME_EPS < overrides[k].to_s:
-            out.given, out.guard_code = overrides[k].drive, Ruler.OVERRIDE
+    now, intervals = guarding.now[0], guarding.intervals
+    now.power_cut = now.stalled = now.reset = False
+    now.no_heating = now.no_cooling = now.override = -1
+    now.orders_lost_s, now.nudge_K = NONE, 0.0
+    while now.place < len(intervals) and intervals[now.place].to_s <= t + TIME_EPS:
+        now.place += 1
+    for k in range(now.place, len(intervals)):
+        each = intervals[k]
+        if each.from_s > t + TIME_EPS:
+            break
+        if each.to_s <= t + TIME_EPS or each.over:
+            continue
+        _note(each, now, t, begun, near)
+    if not now.stalled:
+        now.taken_s = t
+
+
+@part
+def _note(each: Interval, now: Now, t: float, begun: int, near: bool) -> None:
+    """Note what an interval that holds now says."""
+    if each.kind == IntervalKind.OVERRIDE:
+        if each.begun < 0:
+            each.begun = begun
+        if (each.until == Until.PLAN and begun > each.begun) or (each.until == Until.REACHED and near):
+            each.over = True
+        else:
+            now.override, now.override_drive = each.index, each.value
+    elif each.kind == IntervalKind.NO_HEATING:
+        now.no_heating = each.index if now.no_heating < 0 else min(now.no_heating, each.index)
+    elif each.kind == IntervalKind.NO_COOLING:
+        now.no_cooling = each.index if now.no_cooling < 0 else min(now.no_cooling, each.index)
+    else:
+        _note_trouble(each, now, t)
+
+
+@part
+def _note_trouble(each: Interval, now: Now, t: float) -> None:
+    """Note what an interval says that is about the controller itself."""
+    if each.kind == IntervalKind.POWER_CUT:
+        now.power_cut = True
+    elif each.kind == IntervalKind.ORDERS_LOST:
+        now.orders_lost_s = max(now.orders_lost_s, t - each.from_s)
+    elif each.kind == IntervalKind.STALLED:
+        now.stalled = each.value == NONE or (now.taken_s != NONE and t < now.taken_s + each.value - TIME_EPS)
+    elif each.kind == IntervalKind.NUDGE:
+        now.nudge_K += each.value
+    elif each.kind == IntervalKind.RESET:
+        now.reset = True
+
+
+@part
+def _lasts(state: GuardState, is_so: bool, t: float, after_s: float) -> bool:
+    """Whether something has been so for long enough."""
+    if not is_so:
+        state.since_s = NONE
+        return False
+    if state.since_s == NONE:
+        state.since_s = t
+    return t - state.since_s >= after_s - TIME_EPS
+
+
+@part
+def _watch_level(guard: Guard, state: GuardState, reading: float, t: float, reset: bool) -> None:
+    """A trip, or an alarm at a level."""
+    beyond = guard.sign * (reading - guard.level_degC)
+    if _lasts(state, beyond >= 0.0, t, guard.after_s):
+        state.active = True
+    elif beyond < -guard.hysteresis_K and (reset or not guard.latches):
+        state.active = False
+
+
+@part
+def _watch_probe(guard: Guard, state: GuardState, reading: float, t: float) -> None:
+    """Whether the control probe is seen to be faulty."""
+    if not state.armed or reading != state.from_degC:
+        state.armed, state.from_degC, state.seen_s = True, reading, t
+    still = guard.still_s > 0.0 and t - state.seen_s >= guard.still_s - TIME_EPS
+    beyond = reading <= guard.low_degC or reading >= guard.high_degC
+    state.active = _lasts(state, beyond, t, guard.after_s) or still
+
+
+@part
+def _watch_rise(guard: Guard, state: GuardState, ahead: float, y: float, t: float, given: float, reset: bool) -> None:
+    """Much drive without an answer; `ahead` and `y` in the direction in which the drive acts."""
+    if given < guard.at_least or ahead < guard.size_K + guard.level_degC or not state.armed:
+        state.from_degC, state.since_s = y, t
+        state.armed = given >= guard.at_least and ahead >= guard.size_K + guard.level_degC
+    elif y - state.from_degC >= guard.size_K:
+        state.from_degC, state.since_s = y, t
+    if state.active and reset:
+        state.active, state.since_s, state.from_degC = False, t, y
+    elif state.armed and t - state.since_s >= guard.after_s - TIME_EPS:
+        state.active = True
+
+
+@part
+def _watch_on_time(guard: Guard, state: GuardState, t: float, given: float) -> None:
+    """The longest time on, and the break after it."""
+    if state.active:
+        if t - state.seen_s >= guard.rest_s - TIME_EPS:
+            state.active, state.since_s = False, NONE
+    elif _lasts(state, given != 0.0, t, guard.after_s):
+        state.active, state.seen_s = True, t
+
+
+@part
+def _watch_distance(guard: Guard, state: GuardState, away: float, full: bool, t: float, reset: bool) -> None:
+    """An alarm away from the setpoint, once that was reached; or flat out and still away."""
+    if abs(away) <= guard.size_K:
+        state.armed = True
+    counts = full if guard.does == Watches.SATURATED else state.armed
+    if _lasts(state, counts and abs(away) > guard.size_K, t, guard.after_s):
+        state.active = True
+    elif (abs(away) <= max(guard.size_K - guard.hysteresis_K, 0.0) or not counts) and (reset or not guard.latches):
+        state.active = False
+
+
+@part
+def _given_by(guard: Guard, out: Decision, last: float) -> float:
+    """What a guard that is on gives."""
+    if guard.does == Does.FULL:
+        return 1.0
+    if guard.does == Does.FIXED:
+        return guard.duty
+    if guard.does == Does.HOLD:
+        return last
+    return out.given if guard.does == Does.LOAD else 0.0
+
+
+@part
+def watch(guarding: Guarding, readings: Reals, control_probe: int, mirror: float, t: float, out: Decision) -> None:
+    """See what each guard says; alarms and what is cut are written into the decision."""
+    now, r, y = guarding.now[0], out.setpoint_degC, readings[control_probe]
+    ahead = mirror * (r - y)
+    for g in range(len(guarding.guards)):
+        guard, state = guarding.guards[g], guarding.states[g]
+        reading = readings[guard.probe]
+        if guard.kind == GuardKind.TRIP or (guard.kind == GuardKind.ALARM and guard.does <= Watches.LOW):
+            _watch_level(guard, state, reading, t, now.reset)
+        elif guard.kind == GuardKind.ALARM:
+            away = r - reading
+            _watch_distance(guard, state, away, abs(now.given) >= 1.0 - 1e-9 and away * now.given * mirror > 0.0, t,
+                            now.reset)  # fmt: skip
+        elif guard.kind == GuardKind.PROBE_FAULT:
+            _watch_probe(guard, state, y, t)
+        elif guard.kind == GuardKind.NO_RISE:
+            way = -1.0 if now.given < 0.0 else 1.0
+            _watch_rise(guard, state, way * ahead, way * mirror * y, t, abs(now.given), now.reset)
+        elif guard.kind == GuardKind.LINK_LOST:
+            state.active = now.orders_lost_s != NONE and now.orders_lost_s >= guard.after_s - TIME_EPS
+        elif guard.kind == GuardKind.LONGEST_ON:
+            _watch_on_time(guard, state, t, now.given)
+        elif guard.kind == GuardKind.RESTART:
+            state.active = now.returned_s != NONE and t - now.returned_s < guard.after_s - TIME_EPS
+
+
+@part
+def rule(guarding: Guarding, out: Decision) -> None:
+    """Decide what is given: `proposed` unless something stronger than the law rules; the guard code says what does.
+
+    Of guards of one rank the one that gives least rules, whatever their order.
+    """
+    now, rank = guarding.now[0], _STANDS_STILL
+    out.given, out.guard_code, out.alarm_code = out.proposed, 0, 0
+    out.drives_cut = out.loads_cut = False
+    if now.override >= 0:
+        out.given, out.guard_code, rank = now.override_drive, code_of(_OVERRIDE, now.override), _OVERRIDE
+    if (out.given > 0.0 and now.no_heating >= 0) or (out.given < 0.0 and now.no_cooling >= 0):
+        place = now.no_heating if out.given > 0.0 else now.no_cooling
+        out.given, out.guard_code, rank = 0.0, code_of(_PERMIT, place), _PERMIT
+    before = out.given
+    bit = 1
+    for g in range(len(guarding.guards)):
+        guard, active = guarding.guards[g], guarding.states[g].active
+        if guard.kind == GuardKind.ALARM:
+            out.alarm_code += bit if active else 0
+            bit *= 2
+        elif active:
+            if guard.kind == GuardKind.TRIP:
+                out.drives_cut = out.drives_cut or guard.does == Does.CONTACTOR
+                out.loads_cut = out.loads_cut or guard.does == Does.LOAD
+            gives = before if guard.does == Does.LOAD else _given_by(guard, out, now.given)
+            if guard.rank < rank or (guard.rank == rank and abs(gives) < abs(out.given)):
+                out.given, out.guard_code, rank = gives, code_of(guard.rank, guard.place), guard.rank
+    if now.orders_lost_s != NONE and not out.drives_cut:
+        _keep_last_order(guarding, out)
+
+
+@part
+def _keep_last_order(guarding: Guarding, out: Decision) -> None:
+    """No order arrives: the last one stays, until a watchdog at the drive acts."""
+    now = guarding.now[0]
+    out.given, out.guard_code = now.given, code_of(_STANDS_STILL, 0)
+    for g in range(len(guarding.guards)):
+        guard = guarding.guards[g]
+        if guard.kind == GuardKind.LINK_LOST and guarding.states[g].active:
+            out.given, out.guard_code = _given_by(guard, out, now.given), code_of(_GUARD, guard.place)
+
+
+@part
+def without_power(guarding: Guarding, t: float, out: Decision) -> None:
+    """What a sample is while there is no power: nothing is measured, asked or given."""
+    now = guarding.now[0]
+    if not now.was_cut:
+        now.was_cut, now.cut_from_s = True, t
+    now.given = 0.0
+    out.asked = out.proposed = out.given = out.p = out.i = out.d = out.delay_left_s = 0.0
+    out.law_code, out.alarm_code = 0, 0
+    out.guard_code = code_of(_POWER_CUT, 0)
+    out.drives_cut, out.loads_cut = True, False

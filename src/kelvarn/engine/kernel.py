@@ -7,12 +7,14 @@ from typing import NamedTuple
 from .compiled import entry, part, subroutine
 from .control import Control, control_step
 from .drives import drive_step, flow_at, push_change, share_out
+from .guard_records import RULERS, Ruler
+from .guards import code_of
 from .linear import advance, advance_once, begin_linear
 from .matrices import PROBE, SURROUNDINGS, Linear, prepare_all, put_slot, slot_of
 from .nonlinear import Adaptive, advance_adaptive, begin_adaptive, temperature
 from .plant import NONE, TIME_EPS, Change, ChangeKind, DriveKind, Plant, State
 from .probes import aged, reading
-from .survey import Found, Trace, survey
+from .survey import Found, Trace, place_windows, survey
 
 
 class Heat(NamedTuple):
@@ -30,6 +32,7 @@ class Outcome(IntEnum):
     GIVEN_UP = 2  # too many steps
 
 
+_THERMAL_CUT_OFF = int(Ruler.THERMAL_CUT_OFF)
 _COLDEST, _HOTTEST = -273.15, 20000.0
 
 
@@ -64,14 +67,21 @@ def run_loop(
             return outcome
         _read_probes(k, plant, state, heat, trace)
         t = k * plant.rig[0].h
-        control_step(control, t, trace.readings_degC[plant.rig[0].control_probe, k])
-        _record(k, control, trace)
+        for p in range(plant.probes.size):
+            control.readings[p] = trace.readings_degC[p, k]
+        control_step(control, t)
+        _look_at_cut_offs(plant, state, heat)
+        _record(k, control, state, trace)
+        _see_ready(t, control.decision[0].setpoint_degC, plant, state, heat)
         if k < samples - 1:
-            _drive(k, t, control.decision[0].given, plant, state, trace)
+            _cut_loads(control.decision[0].loads_cut, plant, state, heat)
+            _drive(k, t, control, plant, state, heat, trace)
             _advance_sample(k, t, plant, state, heat)
         _record_heat(k, plant, state, trace)
     if last == samples:
         _finish(plant, state, heat)
+        if control.plan_state[0].waited_s > 0.0:
+            place_windows(control.plan, plant.rig[0].h, samples - 1, found.windows)
         survey(plant, state, trace, found)
     return Outcome.DONE
 
@@ -81,6 +91,7 @@ def _begin(plant: Plant, state: State, heat: Heat) -> None:
     """Write all that is kept, as it is at the start. `acting` of each drive is its level before the run."""
     loop, rig = state.loop[0], plant.rig[0]
     loop.outside_degC, loop.step_s = rig.outside_degC, rig.h
+    loop.ready_s, loop.cut_off = NONE, -1
     for i in range(plant.bodies.size):
         state.bodies[i].lowest_degC = state.bodies[i].highest_degC = plant.bodies[i].start_degC
     for j in range(plant.links.size):
@@ -90,7 +101,7 @@ def _begin(plant: Plant, state: State, heat: Heat) -> None:
         now.flow_exponent, now.radiating_W_per_K4 = link.flow_exponent, link.radiating_W_per_K4
     for d in range(plant.drives.size):
         settings, drive = plant.drives[d], state.drives[d]
-        drive.full_W, drive.supply = settings.power_W, 1.0
+        drive.full_W, drive.supply, drive.left, drive.stuck = settings.power_W, 1.0, 1.0, NONE
         drive.shortest_on_s = drive.shortest_off_s = NONE
         if settings.moves:
             drive.target = flow_at(settings, drive.acting, 1.0, True)
@@ -99,6 +110,7 @@ def _begin(plant: Plant, state: State, heat: Heat) -> None:
         elif drive.acting > 0.0:  # what was before the run ends when the first order arrives
             push_change(settings.dead_time_s, 0.0, 0.0, drive, state.lines[d])
     for p in range(plant.probes.size):
+        state.probes[p].sits_in = plant.probes[p].sits_in
         state.probes[p].start_degC = plant.bodies[plant.probes[p].sits_in].start_degC
         state.probes[p].fault = -1
     if rig.nonlinear:
@@ -109,18 +121,18 @@ def _begin(plant: Plant, state: State, heat: Heat) -> None:
 
 @part
 def _body_degC(i: int, plant: Plant, heat: Heat) -> float:
-    """Temperature of a body now."""
+    """Temperature of a body now; of the surroundings, which come after the last body, with the exact integration."""
     if plant.rig[0].nonlinear:
         return temperature(heat.adaptive.x[i], plant.bodies[i])[0]
     return slot_of(heat.linear.z, i)
 
 
 @part
-def _sensed_degC(p: int, plant: Plant, heat: Heat) -> float:
+def _sensed_degC(p: int, plant: Plant, state: State, heat: Heat) -> float:
     """Temperature that a probe has now, degC."""
+    n, seat = plant.bodies.size, state.probes[p].sits_in
     if plant.probes[p].lag_s == 0.0:
-        return _body_degC(plant.probes[p].sits_in, plant, heat)
-    n = plant.bodies.size
+        return _body_degC(seat, plant, heat) if seat < n else state.loop[0].outside_degC
     return heat.adaptive.x[n + p] if plant.rig[0].nonlinear else slot_of(heat.linear.z, n + PROBE + p)
 
 
@@ -136,6 +148,8 @@ def _look(k: int, plant: Plant, state: State, heat: Heat, trace: Trace) -> Outco
         if not _COLDEST - 1.0 < degC < _HOTTEST:
             loop.failed_body = i
             return Outcome.LEFT_RANGE
+        if degC > plant.bodies[i].limit_degC and k < plant.rig[0].samples - 1:
+            state.bodies[i].beyond += 1
         if i < trace.bodies_degC.shape[0]:
             trace.bodies_degC[i, k] = degC
         if i == plant.rig[0].goal_body and k < plant.rig[0].samples - 1:
@@ -161,7 +175,7 @@ def _read_probes(k: int, plant: Plant, state: State, heat: Heat, trace: Trace) -
         loop.next_change += 1
     for p in range(plant.probes.size):
         probe, kept = plant.probes[p], state.probes[p]
-        degC = _sensed_degC(p, plant, heat)
+        degC = _sensed_degC(p, plant, state, heat)
         if probe.late_samples > 0:
             if probe.peek_segment < 0:
                 state.history[p, k % state.history.shape[1]] = degC
@@ -170,24 +184,95 @@ def _read_probes(k: int, plant: Plant, state: State, heat: Heat, trace: Trace) -
 
 
 @part
-def _record(k: int, control: Control, trace: Trace) -> None:
-    """Record what was decided."""
-    out = control.decision[0]
-    trace.setpoint_degC[k], trace.asked[k], trace.given[k] = out.setpoint_degC, out.asked, out.given
-    trace.p[k], trace.i[k], trace.d[k], trace.delay_left_s[k] = out.p, out.i, out.d, out.delay_left_s
-    trace.law_code[k], trace.guard_code[k], trace.alarm_code[k] = out.law_code, out.guard_code, out.alarm_code
+def _look_at_cut_offs(plant: Plant, state: State, heat: Heat) -> None:
+    """Open and close the independent thermal cut-offs, by the bodies that they sit on."""
+    loop = state.loop[0]
+    loop.cut_off = -1
+    for c in range(plant.cut_offs.size - 1):
+        each, kept = plant.cut_offs[c], state.cut_offs[c]
+        degC = _body_degC(each.body, plant, heat)
+        kept.open = degC >= each.at_degC or (kept.open and degC > each.closes_degC)
+        if kept.open and loop.cut_off < 0:
+            loop.cut_off = c
 
 
 @part
-def _drive(k: int, t: float, given: float, plant: Plant, state: State, trace: Trace) -> None:
-    """Let the drives make output of what was given."""
+def _cut_for(loads: bool, plant: Plant, state: State) -> bool:
+    """Whether an open cut-off takes the supply from the drives, or from what heats by itself."""
+    if state.loop[0].cut_off < 0:
+        return False
+    found = False
+    for c in range(plant.cut_offs.size - 1):
+        found = found or (state.cut_offs[c].open and plant.cut_offs[c].cuts_loads == loads)
+    return found
+
+
+@part
+def _cut_loads(by_trip: bool, plant: Plant, state: State, heat: Heat) -> None:
+    """Switch off what heats by itself, or on again."""
+    loop = state.loop[0]
+    cut = by_trip or _cut_for(True, plant, state)
+    if cut == loop.loads_cut:
+        return
+    loop.loads_cut = cut
+    _switch_loads(-1.0 if cut else 1.0, plant, state, heat)
+
+
+@subroutine
+def _switch_loads(sign: float, plant: Plant, state: State, heat: Heat) -> None:
+    """Add the loads to what goes into the bodies, or take them away."""
+    for i in range(plant.bodies.size):
+        watts = sign * state.bodies[i].load_W
+        state.bodies[i].into_W += watts
+        state.loop[0].load_W += watts
+    if not plant.rig[0].nonlinear:
+        prepare_all(plant, state, heat.linear)
+
+
+@part
+def _see_ready(t: float, setpoint_degC: float, plant: Plant, state: State, heat: Heat) -> None:
+    """Note since when all that matters has been near its setpoint and inside the goal."""
+    loop, rig, is_ready = state.loop[0], plant.rig[0], True
+    for i in range(plant.bodies.size):
+        if plant.bodies[i].ready_K != NONE:
+            is_ready = is_ready and abs(_body_degC(i, plant, heat) - setpoint_degC) <= plant.bodies[i].ready_K
+    if rig.goal_body >= 0:
+        is_ready = is_ready and rig.goal_low_degC <= _body_degC(rig.goal_body, plant, heat) <= rig.goal_high_degC
+    if not is_ready:
+        loop.ready_s = NONE
+    elif loop.ready_s == NONE:
+        loop.ready_s = t
+
+
+@part
+def _record(k: int, control: Control, state: State, trace: Trace) -> None:
+    """Record what was decided; an open cut-off lets none of it through."""
+    out, cut_off = control.decision[0], state.loop[0].cut_off
+    trace.setpoint_degC[k], trace.asked[k], trace.given[k] = out.setpoint_degC, out.asked, out.given
+    trace.p[k], trace.i[k], trace.d[k], trace.delay_left_s[k] = out.p, out.i, out.d, out.delay_left_s
+    trace.law_code[k], trace.guard_code[k], trace.alarm_code[k] = out.law_code, out.guard_code, out.alarm_code
+    if cut_off >= 0 and out.guard_code % RULERS != Ruler.POWER_CUT:
+        trace.guard_code[k] = code_of(_THERMAL_CUT_OFF, cut_off)
+
+
+@part
+def _drive(k: int, t: float, control: Control, plant: Plant, state: State, heat: Heat, trace: Trace) -> None:
+    """Let the drives make output of what was given, but for what is cut, stuck, or blocked by its own thermostat."""
+    given = control.decision[0].given
+    cut = control.decision[0].drives_cut or _cut_for(False, plant, state)
     if plant.drives.size == 1:
         state.drives[0].demand = max(given, 0.0)
     else:
         share_out(given, plant.rig[0].sharing, plant.drives, state.drives)
     for d in range(plant.drives.size):
-        drive = state.drives[d]
-        trace.put_out[d, k] = drive_step(t, plant.rig[0].h, plant.drives[d], drive, state.lines[d])
+        drive, settings = state.drives[d], plant.drives[d]
+        if settings.dial_degC < math.inf:
+            degC = _body_degC(settings.acts_on, plant, heat)
+            drive.blocked = degC >= settings.dial_degC or (
+                drive.blocked and degC > settings.dial_degC - settings.dial_band_K
+            )
+        forced = 0.0 if cut or drive.blocked else drive.stuck
+        trace.put_out[d, k] = drive_step(t, plant.rig[0].h, forced, settings, drive, state.lines[d])
         trace.drives_W[d, k] = drive.moved_J
 
 
@@ -218,7 +303,7 @@ def _peek(k: int, s: int, plant: Plant, state: State, heat: Heat) -> None:
     """Note what the probes have at the end of a segment whose readings of it arrive later."""
     for p in range(plant.probes.size):
         if plant.probes[p].peek_segment == s:
-            state.history[p, k % state.history.shape[1]] = _sensed_degC(p, plant, heat)
+            state.history[p, k % state.history.shape[1]] = _sensed_degC(p, plant, state, heat)
 
 
 @subroutine
@@ -251,11 +336,11 @@ def _put_supply(share: float, index: int, plant: Plant, state: State, heat: Heat
     settings, drive = plant.drives[index], state.drives[index]
     drive.supply = share
     if settings.moves:
-        drive.target = flow_at(settings, drive.acting, share, drive.target > 0.0)
+        drive.target = drive.left * flow_at(settings, drive.acting, share, drive.target > 0.0)
         if settings.speed_lag_s == 0.0:
             heat.adaptive.x[plant.bodies.size + plant.probes.size + index] = drive.target
     else:
-        drive.full_W = settings.power_W * share * share
+        drive.full_W = settings.power_W * share * share * drive.left
 
 
 @subroutine
@@ -265,8 +350,10 @@ def _apply(change: Change, plant: Plant, state: State, heat: Heat) -> None:
     if change.kind == ChangeKind.LINK:
         state.links[index].still_W_per_K += value
     elif change.kind == ChangeKind.LOAD:
-        state.bodies[index].into_W += value
-        loop.load_W += value
+        state.bodies[index].load_W += value
+        if not loop.loads_cut:
+            state.bodies[index].into_W += value
+            loop.load_W += value
     elif change.kind == ChangeKind.DRAW:
         state.bodies[index].drawn_W_per_K += value
         state.bodies[index].into_W += value * change.inlet_degC
@@ -275,6 +362,13 @@ def _apply(change: Change, plant: Plant, state: State, heat: Heat) -> None:
         loop.outside_degC += value
     elif change.kind == ChangeKind.SUPPLY:
         _put_supply(value, index, plant, state, heat)
+    elif change.kind == ChangeKind.STUCK:
+        state.drives[index].stuck = value
+    elif change.kind == ChangeKind.WEAK:
+        state.drives[index].left = value
+        _put_supply(state.drives[index].supply, index, plant, state, heat)
+    elif change.kind == ChangeKind.SEAT:
+        state.probes[index].sits_in = math.floor(value)
     else:
         state.probes[index].fault = math.floor(value)
 

@@ -8,12 +8,13 @@ import numpy as np
 import numpy.typing as npt
 
 from kelvarn.model import bodies as model
+from kelvarn.model import guards
 from kelvarn.model.drives import AnyDrive
 from kelvarn.model.fields import SURROUNDINGS
 from kelvarn.model.probes import Probe as ProbeModel
 from kelvarn.model.rig import Rig
 
-from .plant import TIME_EPS, Body, Converter, Drive, DriveKind, Link, Probe, Sharing
+from .plant import NONE, TIME_EPS, Body, Converter, CutOff, Drive, DriveKind, Link, Probe, Sharing
 
 Floats = npt.NDArray[np.float64]
 Codes = npt.NDArray[np.int16]
@@ -137,11 +138,13 @@ def _body(body: model.Body, outside_degC: float, start_degC: float | None) -> Bo
     start = start_degC
     if start is None:
         start = outside_degC if body.start_degC is None else body.start_degC
-    inverse = 1 / body.capacity_J_per_K
-    if body.melting is None:
-        return Body(start, inverse, 0.0, 0.0, 0.0, driven=False)
-    melting = body.melting
-    return Body(start, inverse, melting.from_degC, melting.to_degC, melting.latent_J * inverse, driven=False)
+    made = Body(start, 1 / body.capacity_J_per_K, 0.0, 0.0, 0.0, driven=False)
+    if body.melting is not None:
+        made.melts_from_degC, made.melted_at_degC = body.melting.from_degC, body.melting.to_degC
+        made.latent_K = body.melting.latent_J * made.per_capacity_K_per_J
+    made.limit_degC = math.inf if body.limit_degC is None else body.limit_degC
+    made.ready_K = NONE if body.ready_K is None else body.ready_K
+    return made
 
 
 def _drive(rig: Rig, drive: AnyDrive, entry: dict[str, int]) -> Drive:
@@ -159,6 +162,8 @@ def _drive(rig: Rig, drive: AnyDrive, entry: dict[str, int]) -> Drive:
         share=1.0 if any(other.moves for other in same) else drive.power_W,
         moves=drive.moves,
         volts=getattr(drive, "volts", 1.0),
+        dial_degC=math.inf if (dial := getattr(drive, "dial_degC", None)) is None else dial,
+        dial_band_K=getattr(drive, "dial_band_K", 0.0),
         **{name: float(getattr(drive, name, 0.0) or 0.0) for name in _OWN},
     )
     made.dead_time_s += getattr(drive, "operate_s", 0.0)
@@ -167,6 +172,16 @@ def _drive(rig: Rig, drive: AnyDrive, entry: dict[str, int]) -> Drive:
     made.off_below = getattr(drive, "acting_off_below", 0.0)
     made.speed_lag_s = _lag_s(made.speed_lag_s)
     return made
+
+
+def cut_offs_of(rig: Rig) -> list[CutOff]:
+    """The independent thermal cut-offs of a rig, and one that is none at the end."""
+    found = []
+    for place, guard in enumerate(rig.guards):
+        if isinstance(guard, guards.CutOff):
+            closes = -math.inf if guard.resets_K is None else guard.at_degC - guard.resets_K
+            found.append(CutOff(rig.body_index(guard.body), place, guard.at_degC, closes, guard.does == "load"))
+    return [*found, CutOff(0, 0, math.inf, -math.inf, cuts_loads=False)]
 
 
 def changes_in_a_sample(drive: AnyDrive, h: float) -> int:

@@ -58,4 +58,5 @@ def value_of(mark: Mark, measures: Measures) -> tuple[float | None, str]:
                 return measures.hottest_degC[mark.body], ""
             if mark.measure == "coldest_degC":
                 return measures.coldest_degC[mark.body], ""
-            return measures.limit_margin_K[mark.body], "the body has no rated limit"
+            source_of = measures.beyond_limit_s if mark.measure == "beyond_limit_s" else measures.limit_margin_K
+            return source_of[mark.body], "the body has no rated limit"

@@ -89,7 +89,7 @@ def assemble(plant: Plant, state: State, flow: Grid) -> None:
     for p in range(plant.probes.size):
         if plant.probes[p].lag_s > 0.0:
             slot = n + PROBE + p
-            flow[slot, plant.probes[p].sits_in] = 1.0 / plant.probes[p].lag_s
+            flow[slot, state.probes[p].sits_in] = 1.0 / plant.probes[p].lag_s  # the surroundings come after the bodies
             flow[slot, slot] = -1.0 / plant.probes[p].lag_s
 
 

@@ -16,7 +16,7 @@ from kelvarn.model.mark import MEASURES
 from kelvarn.model.rig import Rig
 
 from .changes import openings
-from .guards import Ruler
+from .guard_records import Ruler
 from .laws.pid import FIRST_AT_LIMIT, LAST_AT_LIMIT
 from .plan import setpoint_at
 from .plant import NONE
@@ -60,6 +60,7 @@ class Measures:
     hottest_degC: dict[str, float]
     coldest_degC: dict[str, float]
     limit_margin_K: dict[str, float | None] = field(default_factory=dict)
+    beyond_limit_s: dict[str, float | None] = field(default_factory=dict)
 
     @property
     def first(self) -> Span:
@@ -107,7 +108,11 @@ def measure(run: Summary) -> Measures:
     # A response model of two lags has another body behind the one that has a name.
     highest = {body.name: found.highest_degC for body, found in zip(run.rig.all_bodies, bodies, strict=False)}
     lowest = {body.name: found.lowest_degC for body, found in zip(run.rig.all_bodies, bodies, strict=False)}
-    return Measures(windows, of_run.values, of_run.reasons, highest, lowest, _margins(run.rig, highest))
+    beyond = {
+        body.name: None if body.limit_degC is None else found.beyond * run.rig.probe.interval_s
+        for body, found in zip(run.rig.all_bodies, bodies, strict=False)
+    }
+    return Measures(windows, of_run.values, of_run.reasons, highest, lowest, _margins(run.rig, highest), beyond)
 
 
 def _margins(rig: Rig, highest: dict[str, float]) -> dict[str, float | None]:
@@ -119,7 +124,7 @@ def _margins(rig: Rig, highest: dict[str, float]) -> dict[str, float | None]:
 def _span(run: Summary, window: SpanPlace, read: SpanFound, event: int) -> Span:
     found = _Found()
     opens: Literal["setpoint", "event"] = "event" if window.after_event else "setpoint"
-    name = run.trial.events[event].name if window.after_event else "setpoint"
+    name = run.trial.occurrences[event].name if window.after_event else "setpoint"
     if window.last <= window.first:
         for key, kind in MEASURES.items():
             if kind.scope in ("window", "event"):
@@ -127,10 +132,13 @@ def _span(run: Summary, window: SpanPlace, read: SpanFound, event: int) -> Span:
         target = window.target_degC
         if window.after_event:
             start = run.rig.surroundings.temperature_degC
-            target = float(setpoint_at(run.trial.plan, np.array([window.from_s]), start)[0])
+            target = float(setpoint_at(run.trial.course, np.array([window.from_s]), start)[0])
         return Span(opens, name, window.from_s, window.to_s, target, found.values, found.reasons, None)
     if window.after_event:
         found.put("sag_K", read.sag_K)
+        found.put("trip_s", None if read.trip_s == NONE else read.trip_s, "nothing trips after it")
+        why_not = "the rig has no goal" if run.rig.goal is None else "the goal is kept, or was not before"
+        found.put("act_s", None if read.act_s == NONE else read.act_s, why_not)
         peak_s: float | None = read.sag_s
         _settling(run, window, read, "recovery_s", found)
     else:
@@ -204,6 +212,10 @@ def _drive(run: Summary, read: RunFound, found: _Found) -> None:
     found.put("worst_over_K", None if read.worst_over_K == NONE else read.worst_over_K, why_not)
     found.put("worst_under_K", None if read.worst_under_K == NONE else read.worst_under_K, why_not)
     found.put("inside_share", None if run.rig.goal is None else read.inside_share, "the rig has no goal")
+    found.put("alarms", read.alarms)
+    found.put("alarm_s", read.alarm_samples * run.rig.probe.interval_s)
+    found.put("trips", read.trips)
+    found.put("ready_s", None if read.ready_s == NONE else read.ready_s, "it is not ready at the end")
     relays = [
         (drive, each.ons) for drive, each in zip(run.rig.drives, run.switching, strict=True) if drive.kind == "relay"
     ]

@@ -153,9 +153,11 @@ def slopes(x: Reals, wanted: bool, jacobian: Grid, plant: Plant, state: State, a
         slot, probe = n + p, plant.probes[p]
         dx[slot] = 0.0
         if probe.lag_s > 0.0:
-            dx[slot] = (degC[probe.sits_in] - x[slot]) / probe.lag_s
+            seat = state.probes[p].sits_in
+            dx[slot] = ((degC[seat] if seat < n else state.loop[0].outside_degC) - x[slot]) / probe.lag_s
             if wanted:
-                jacobian[slot, probe.sits_in] = per_theta[probe.sits_in] / probe.lag_s
+                if seat < n:
+                    jacobian[slot, seat] = per_theta[seat] / probe.lag_s
                 jacobian[slot, slot] = -1.0 / probe.lag_s
 
 
@@ -309,7 +311,7 @@ def advance_adaptive(t: float, span: float, plant: Plant, state: State, adaptive
                 drive.head = drive.head + 1 if drive.head + 1 < line.size else 0
                 changed = True
             if changed and settings.moves:  # of changes at one instant only the last one counts
-                drive.target = flow_at(settings, drive.acting, drive.supply, drive.target > 0.0)
+                drive.target = drive.left * flow_at(settings, drive.acting, drive.supply, drive.target > 0.0)
                 if settings.speed_lag_s == 0.0:
                     adaptive.x[flow_slot + d] = drive.target
             if drive.head != drive.tail and line[drive.head].at_s < until - TIME_EPS:

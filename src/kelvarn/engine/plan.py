@@ -1,8 +1,11 @@
 """The setpoint of a plan: one step a sample, as the control step takes it; and, for drawing, at any instants.
 
-A ramp from the start begins at what the control probe first shows: that is what a device knows.
+A ramp from the start begins at what the control probe first shows: that is what a device knows. A change that waits
+stops the plan's own clock, once its setpoint is there, until the temperature is inside the band; so what follows comes
+later by what was waited.
 """
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -12,7 +15,7 @@ import numpy.typing as npt
 from kelvarn.model import trial
 
 from .compiled import part
-from .plant import TIME_EPS
+from .plant import NONE, TIME_EPS
 from .records import Table
 
 _SHORTEST_S = 1e-9  # a ramp between almost equal setpoints takes this long, for the division's sake
@@ -25,6 +28,8 @@ class SetpointChange:
     at_s: float
     to_degC: float
     ramp_K_per_s: float  # 0: at once
+    waits: bool
+    begun_s: float = NONE  # kept: when it did begin
 
 
 @dataclass(slots=True)
@@ -33,11 +38,18 @@ class PlanState:
 
     begun: int = 0  # changes so far
     from_degC: float = 0.0  # setpoint when the last one began
+    waited_s: float = 0.0  # by which its clock is behind
+    reached: bool = False  # whether the last one, which waits, is reached
 
 
-def changes_of(plan: trial.Plan) -> list[SetpointChange]:
-    """The changes of a plan."""
-    return [SetpointChange(change.at_s, change.to_degC, change.ramp_K_per_s or 0.0) for change in plan.changes]
+Course = trial.Plan | Sequence[trial.SetpointChange]
+"""A plan's changes, or those of a trial with its repeats and day parts written out."""
+
+
+def changes_of(course: Course) -> list[SetpointChange]:
+    """The changes of a course."""
+    changes = course.changes if isinstance(course, trial.Plan) else course
+    return [SetpointChange(each.at_s, each.to_degC, each.ramp_K_per_s or 0.0, each.waits) for each in changes]
 
 
 @part
@@ -51,28 +63,48 @@ def _on_the_way(change: SetpointChange, from_degC: float, t: float) -> float:
 
 
 @part
-def setpoint_step(changes: Table[SetpointChange], state: PlanState, t: float, y: float) -> float:
+def setpoint_step(changes: Table[SetpointChange], state: PlanState, t: float, y: float, band_K: float) -> float:
     """Setpoint at a sample, in degC. A ramp that a later change interrupts leaves off where it got to.
 
     Args:
         changes, state: the plan.
         t: instant of the sample, s; the first one is that of the first change.
         y: measured, degC.
+        band_K: how near counts as reached.
     """
     if state.begun == 0:
         state.begun, state.from_degC = 1, y
-    while state.begun < len(changes) and changes[state.begun].at_s <= t + TIME_EPS:
+        changes[0].begun_s = 0.0
+    _wait(changes[state.begun - 1], state, t, y, band_K)
+    while state.begun < len(changes) and changes[state.begun].at_s <= t - state.waited_s + TIME_EPS:
         following = changes[state.begun]
         state.from_degC = _on_the_way(changes[state.begun - 1], state.from_degC, following.at_s)
         state.begun += 1
-    return _on_the_way(changes[state.begun - 1], state.from_degC, t)
+        state.reached = False
+        if following.begun_s == NONE:
+            following.begun_s = following.at_s + state.waited_s
+        _wait(following, state, t, y, band_K)
+    return _on_the_way(changes[state.begun - 1], state.from_degC, t - state.waited_s)
 
 
-def corners(plan: trial.Plan, start_degC: float) -> tuple[npt.NDArray[np.float64], npt.NDArray[np.float64]]:
+@part
+def _wait(change: SetpointChange, state: PlanState, t: float, y: float, band_K: float) -> None:
+    """Let the plan's clock stand still while a change that waits is there but not reached."""
+    if not change.waits or state.reached:
+        return
+    arrives_s = change.at_s
+    if change.ramp_K_per_s > 0.0:
+        arrives_s += abs(change.to_degC - state.from_degC) / change.ramp_K_per_s
+    if t - state.waited_s >= arrives_s - TIME_EPS:
+        state.waited_s = t - arrives_s
+        state.reached = abs(y - change.to_degC) <= band_K
+
+
+def corners(plan: Course, start_degC: float) -> tuple[npt.NDArray[np.float64], npt.NDArray[np.float64]]:
     """Corners of a plan: instants in s, two at a step, and setpoints in degC; straight between, level after the last.
 
     Args:
-        plan: the plan.
+        plan: the plan; what waits is taken to be reached at once.
         start_degC: where a ramp from the start begins.
     """
     at_s: list[float] = []
@@ -93,7 +125,7 @@ def corners(plan: trial.Plan, start_degC: float) -> tuple[npt.NDArray[np.float64
     return np.array(at_s), np.array(degC)
 
 
-def setpoint_at(plan: trial.Plan, time_s: npt.NDArray[np.floating[Any]], start_degC: float) -> npt.NDArray[np.float64]:
+def setpoint_at(plan: Course, time_s: npt.NDArray[np.floating[Any]], start_degC: float) -> npt.NDArray[np.float64]:
     """Setpoint in degC at each instant of `time_s` (any shape, in s); `start_degC` as for `corners`."""
     return np.interp(time_s, *corners(plan, start_degC))
 
@@ -105,6 +137,6 @@ def ramp_end_s(plan: trial.Plan, index: int, start_degC: float) -> float:
         return change.at_s
     before = start_degC
     if index > 0:
-        earlier = trial.Plan(changes=plan.changes[:index])
+        earlier = plan.changes[:index]
         before = float(setpoint_at(earlier, np.array([change.at_s]), start_degC)[0])
     return change.at_s + abs(change.to_degC - before) / change.ramp_K_per_s

@@ -5,6 +5,7 @@ Every field stands here once, with its unit; `layout.py` fills them in from the 
 
 from dataclasses import dataclass
 from enum import IntEnum
+from math import inf
 from typing import NamedTuple
 
 from .records import Grid, Table, Tables
@@ -62,6 +63,9 @@ class ChangeKind(IntEnum):
     DRAW = 3  # index of the body, W/K drawn more, and the temperature of what comes in
     SURROUNDINGS = 4  # K more
     SUPPLY = 5  # index of the drive, its share of the voltage
+    STUCK = 6  # index of the drive, level that it is stuck at; NONE: no more
+    WEAK = 7  # index of the drive, share of its power or flow that is left
+    SEAT = 8  # index of the probe, of the body that it sits in; after the last body: the surroundings
 
 
 @dataclass(slots=True)
@@ -94,6 +98,8 @@ class Body:
     melted_at_degC: float
     latent_K: float  # latent heat over heat capacity; 0 does not melt
     driven: bool  # whether a drive puts power into it
+    limit_degC: float = inf  # rated
+    ready_K: float = NONE  # how near to the setpoint it is ready; NONE: it does not matter
 
 
 @dataclass(slots=True)
@@ -143,6 +149,19 @@ class Drive:
     backlash: float
     lowest: float
     highest: float
+    dial_degC: float  # of a thermostat of its own; inf without one
+    dial_band_K: float
+
+
+@dataclass(slots=True)
+class CutOff:
+    """An independent thermal cut-off."""
+
+    body: int
+    place: int  # among the guards of the rig
+    at_degC: float
+    closes_degC: float  # −inf: never by itself
+    cuts_loads: bool  # else the drives
 
 
 @dataclass(slots=True)
@@ -210,6 +229,7 @@ class Plant(NamedTuple):
     faults: Table[Fault]
     changes: Table[Change]
     segments: Table[Segment]
+    cut_offs: Table[CutOff]  # the last one is none
     noise: Grid  # of each probe at each sample, K
 
 
@@ -235,6 +255,10 @@ class DriveState:
     target: float = 0.0  # flow that it tends to
     full_W: float = 0.0  # at level 1, with the supply as it is
     supply: float = 1.0  # share of it that there is
+    left: float = 1.0  # share of its power or flow that a fault leaves
+    stuck: float = NONE  # level that it is stuck at; NONE: it is not
+    blocked: bool = False  # by its own thermostat
+    was_forced: bool = False  # in the last sample
     moved_J: float = 0.0
     head: int = 0  # of its delay line
     tail: int = 0
@@ -253,6 +277,7 @@ class Delayed:
 class ProbeState:
     """What is kept of a probe."""
 
+    sits_in: int  # now: it may come loose
     shown_degC: float
     fault: int  # that rules now
     start_degC: float  # what it has before the run
@@ -272,9 +297,18 @@ class BodyState:
     """What is kept of a body."""
 
     into_W: float  # by loads and what is drawn off
+    load_W: float  # by loads, were they not cut
     drawn_W_per_K: float
+    beyond: int  # samples so far above its limit
     lowest_degC: float  # of the true course, so far
     highest_degC: float
+
+
+@dataclass(slots=True)
+class CutOffState:
+    """What is kept of a thermal cut-off."""
+
+    open: bool = False
 
 
 @dataclass(slots=True)
@@ -294,6 +328,9 @@ class LoopState:
     lowest_degC: float  # of the judged body in this sample
     highest_degC: float
     inside: int  # samples so far at which the goal was kept
+    ready_s: float  # since when it has been ready; NONE: it is not
+    loads_cut: bool
+    cut_off: int  # place of the first cut-off that is open; none where none is
 
 
 class State(NamedTuple):
@@ -303,6 +340,7 @@ class State(NamedTuple):
     bodies: Table[BodyState]
     links: Table[Link]  # as they are now
     drives: Table[DriveState]
+    cut_offs: Table[CutOffState]
     lines: Tables[Delayed]  # a ring for each drive
     probes: Table[ProbeState]
     faults: Table[FaultState]

@@ -4,7 +4,7 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import lru_cache
-from typing import Any
+from typing import Any, cast
 
 import numpy as np
 
@@ -20,6 +20,7 @@ from .layout import (
     Floats,
     Layout,
     changes_in_a_sample,
+    cut_offs_of,
     fastest_1_per_s,
     is_nonlinear,
     lay_out,
@@ -33,6 +34,8 @@ from .plant import (
     BodyState,
     Change,
     ChangeKind,
+    CutOff,
+    CutOffState,
     Delayed,
     Drive,
     DriveState,
@@ -130,6 +133,7 @@ def prepare(rig: Rig, trial: Trial, step_share: float = STEP_SHARE, tolerance_K:
         faults=table(Fault, faults),
         changes=table(Change, changes),
         segments=table(Segment, segments),
+        cut_offs=table(CutOff, cut_offs_of(rig)),
         noise=_noise(trial.seed, samples, tuple(probe.noise_K for probe in rig.probes)),
     )
     # Changes that can be under way at once, and one place that stays empty.
@@ -220,7 +224,7 @@ def _windows(trial: Trial, h: float, samples: int) -> Table[SpanPlace]:
     """What is to be read, in the order of `openings`; an empty one where it lies beyond the last reading."""
     end = (samples - 1) * h
     found = []
-    changed = {change.at_s for change in trial.plan.changes}
+    changed = {change.at_s for change in trial.course}
     for from_s, until_s, change, event in openings(trial):
         to_s = min(until_s, end)
         found.append(
@@ -229,9 +233,10 @@ def _windows(trial: Trial, h: float, samples: int) -> Table[SpanPlace]:
                 to_s=to_s,
                 first=min(math.ceil(from_s / h - TIME_EPS), samples),
                 last=min(math.floor(to_s / h + TIME_EPS), samples - 1) if from_s <= end else -1,
-                target_degC=trial.plan.changes[change].to_degC if change >= 0 else 0.0,
+                target_degC=trial.course[change].to_degC if change >= 0 else 0.0,
+                change=change,
                 after_event=event >= 0,
-                ramp_K_per_s=(trial.plan.changes[change].ramp_K_per_s or 0.0) if change >= 0 else 0.0,
+                ramp_K_per_s=(trial.course[change].ramp_K_per_s or 0.0) if change >= 0 else 0.0,
                 changes_after=until_s in changed and until_s <= end,
             )
         )
@@ -255,6 +260,7 @@ def fresh_state(prepared: Prepared, rig: Rig, before: float) -> tuple[State, Hea
         bodies=blank(BodyState, n),
         links=blank(Link, len(plant.links)),
         drives=table(DriveState, [DriveState(acting=level) for level in levels]),
+        cut_offs=blank(CutOffState, len(plant.cut_offs)),
         lines=blanks(Delayed, drives, prepared.line_size),
         probes=blank(ProbeState, probes),
         faults=blank(FaultState, len(plant.faults)),
@@ -343,7 +349,7 @@ def _goal(rig: Rig) -> dict[str, Any]:
 def fresh_found(prepared: Prepared) -> Found:
     """Room for what is read of a run."""
     return Found(
-        windows=prepared.windows,
+        windows=cast(Any, prepared.windows).copy(),
         in_windows=blank(SpanFound, len(prepared.windows)),
         in_run=blank(RunFound, 1),
         bodies=blank(BodyFound, len(prepared.plant.bodies)),
@@ -352,4 +358,6 @@ def fresh_found(prepared: Prepared) -> Found:
 
 def control_for(rig: Rig, controller: Controller, trial: Trial) -> Control:
     """A controller for the kernel, before its first sample."""
-    return control_of(controller, trial.plan, rig.probe.interval_s, rig.way, events=trial.events)
+    return control_of(
+        controller, trial.course, rig.probe.interval_s, rig.way, events=trial.occurrences, rig=rig, trial=trial
+    )

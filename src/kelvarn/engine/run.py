@@ -18,7 +18,7 @@ from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Trial
 from kelvarn.units import Quantity, show
 
-from .changes import door_W_per_K, under_way
+from .changes import door_W_per_K, surroundings_by, under_way
 from .kernel import Outcome, run_loop
 from .layout import Codes, Floats
 from .plant import DriveState, LoopState
@@ -170,16 +170,16 @@ class Run(Summary):
     def surroundings_at(self, time_s: float) -> float:
         """Temperature of the surroundings at an instant, events included, degC."""
         value = self.rig.surroundings.temperature_degC
-        for event in self.trial.events:
-            if event.kind == "surroundings" and under_way(event, time_s):
-                value += event.change_K
+        for event in self.trial.occurrences:
+            if event.kind == "surroundings":
+                value += surroundings_by(event, time_s, self.trial.duration_s)
         return value
 
     def door_at(self, a: str, b: str, time_s: float) -> float:
         """Conductance between two ends by doors open at an instant, W/K."""
         return sum(
             door_W_per_K(self.rig, event)
-            for event in self.trial.events
+            for event in self.trial.occurrences
             if isinstance(event, DoorOpens) and {event.body, event.to} == {a, b} and under_way(event, time_s)
         )
 
@@ -189,7 +189,7 @@ class Run(Summary):
             return 1.0
         return 1.0 * sum(
             event.draw_off == draw_off.name and under_way(event, time_s)
-            for event in self.trial.events
+            for event in self.trial.occurrences
             if isinstance(event, DrawOffRuns)
         )
 

@@ -186,7 +186,7 @@ def _shown(rig: Rig, degC: float) -> float:
         degC,
         0.0,
         probe_record(rig, rig.probe),
-        ProbeState(0.0, -1, 0.0),
+        ProbeState(0, 0.0, -1, 0.0),
         [nothing],
         [FaultState(False, 0.0, 0.0)],
     )

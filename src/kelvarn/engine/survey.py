@@ -5,8 +5,10 @@ from dataclasses import dataclass
 from typing import NamedTuple
 
 from .compiled import part, subroutine
+from .guard_records import RULERS, Ruler
 from .laws.curve import Code as CurveCode
 from .laws.pid import FIRST_AT_LIMIT, LAST_AT_LIMIT
+from .plan import SetpointChange
 from .plant import NONE, TIME_EPS, Plant, State
 from .records import Codes, Grid, Reals, Table
 
@@ -45,6 +47,7 @@ class SpanPlace:
     first: int  # sample
     last: int  # sample
     target_degC: float  # of a setpoint change; an event is judged against the plan
+    change: int  # of the plan; none of an event
     after_event: bool
     ramp_K_per_s: float  # with which the setpoint gets there; 0: at once
     changes_after: bool  # whether the setpoint changes where it ends: the last sample has the next one's
@@ -64,6 +67,8 @@ class SpanFound:
     inside_s: float  # how long it has been inside the band at the end; below 0: it is not
     sag_K: float
     sag_s: float
+    trip_s: float  # after an event, until a trip or cut-off acts; NONE: none does
+    act_s: float  # after an event, until the goal is left; NONE: it is kept, or was not before
     iae_Ks: float
     ise_K2s: float
     itae_Ks2: float
@@ -85,6 +90,10 @@ class RunFound:
     worst_over_K: float  # NONE where the setpoint is never reached
     worst_under_K: float
     inside_share: float  # of the samples at which the goal is kept
+    alarms: int  # that began
+    alarm_samples: int
+    trips: int  # trips and cut-offs that acted
+    ready_s: float  # NONE: it is not ready at the end
 
 
 @dataclass(slots=True)
@@ -93,6 +102,7 @@ class BodyFound:
 
     lowest_degC: float
     highest_degC: float
+    beyond: int  # samples above its limit
 
 
 class Found(NamedTuple):
@@ -289,3 +299,85 @@ def survey(plant: Plant, state: State, trace: Trace, found: Found) -> None:
     for i in range(found.bodies.size):
         found.bodies[i].lowest_degC = state.bodies[i].lowest_degC
         found.bodies[i].highest_degC = state.bodies[i].highest_degC
+        found.bodies[i].beyond = state.bodies[i].beyond
+    _safety(plant, state, trace, found)
+
+
+@part
+def _trips(code: int) -> bool:
+    """Whether a guard code says that a trip or a thermal cut-off rules."""
+    return code % RULERS == Ruler.LATCHED_TRIP or code % RULERS == Ruler.THERMAL_CUT_OFF
+
+
+@subroutine
+def _safety(plant: Plant, state: State, trace: Trace, found: Found) -> None:
+    """Alarms and trips of a run, and how long after events they and the end of the goal came."""
+    whole, rig, last = found.in_run[0], plant.rig[0], trace.given.size - 1
+    whole.ready_s = state.loop[0].ready_s
+    whole.alarms = whole.alarm_samples = whole.trips = 0
+    before = 0
+    tripped = False
+    for k in range(last + 1):
+        code, trips = trace.alarm_code[k], _trips(trace.guard_code[k])
+        if code != 0 or before != 0:
+            began = code & ~before
+            while began > 0:
+                whole.alarms += began & 1
+                began >>= 1
+            whole.alarm_samples += 1 if code != 0 and k < last else 0
+        if trips and not tripped:
+            whole.trips += 1
+        before, tripped = code, trips
+    for w in range(found.windows.size):
+        window, each = found.windows[w], found.in_windows[w]
+        each.trip_s = each.act_s = NONE
+        if not window.after_event or window.last < 0:
+            continue
+        if whole.trips > 0:
+            for k in range(window.first, last + 1):
+                if _trips(trace.guard_code[k]):
+                    each.trip_s = k * rig.h - window.from_s
+                    break
+        if rig.goal_body >= 0 and window.first <= last:
+            _time_to_act(window, plant, trace, each)
+
+
+@part
+def _time_to_act(window: SpanPlace, plant: Plant, trace: Trace, found: SpanFound) -> None:
+    """From an event until the goal is left, where it was kept as the event began."""
+    rig = plant.rig[0]
+    for k in range(window.first, trace.given.size):
+        if not rig.goal_low_degC <= trace.bodies_degC[rig.goal_body, k] <= rig.goal_high_degC:
+            found.act_s = NONE if k == window.first else k * rig.h - window.from_s
+            break
+
+
+@subroutine
+def place_windows(changes: Table[SetpointChange], h: float, last: int, windows: Table[SpanPlace]) -> None:
+    """Place the windows of a plan that waited where its changes did begin.
+
+    Args:
+        changes: of the plan, at the end of the run.
+        h, last: sample interval in s, and the last sample.
+        windows: as they would lie had nothing waited; written.
+    """
+    end = last * h
+    for w in range(windows.size):
+        window = windows[w]
+        if window.change >= 0:
+            window.from_s = changes[window.change].begun_s
+    for w in range(windows.size):
+        window = windows[w]
+        if window.from_s == NONE:
+            window.first, window.last = last, -1
+            continue
+        window.to_s, window.changes_after = end, False
+        for v in range(windows.size):
+            other = windows[v]
+            if other.from_s > window.from_s + TIME_EPS and other.from_s <= window.to_s + TIME_EPS:
+                window.changes_after = (window.changes_after and other.from_s > window.to_s - TIME_EPS) or (
+                    other.change >= 0
+                )
+                window.to_s = other.from_s
+        window.first = min(math.ceil(window.from_s / h - TIME_EPS), last + 1)
+        window.last = min(math.floor(window.to_s / h + TIME_EPS), last) if window.from_s <= end else -1

@@ -5,7 +5,8 @@ from kelvarn.model.pid import Pid
 from kelvarn.units import Quantity, Scale, show
 
 from .control import settings_changes_of
-from .guards import Ruler
+from .guard_records import Ruler
+from .guard_words import alarms_text, rule_text, ruler_at
 from .laws import law_module
 from .plant import TIME_EPS
 from .run import Run
@@ -15,8 +16,24 @@ from .sample import Sample, Term
 def why(run: Run, index: int, scale: Scale = Scale.CELSIUS) -> str:
     """One sentence on what the controller decided at a sample, and why."""
     said: str = law_module(run.controller).why(_law_at(run, index), _sample(run, index), scale)
-    if run.guard_code[index] == Ruler.OVERRIDE:
-        return f"held at {show(float(run.drive[index]), Quantity.DRIVE)} by hand; without: {said}"
+    ruled, alarms = rule_text(run, index, scale), alarms_text(run, index, scale)
+    if blocked := _blocked(run, index, scale):
+        said += blocked
+    if ruled:
+        blind = ruler_at(run, index) in (Ruler.POWER_CUT, Ruler.STANDS_STILL)
+        said = ruled if blind else f"{ruled}; without: {said}"
+    return f"{said}; {alarms}" if alarms else said
+
+
+def _blocked(run: Run, index: int, scale: Scale) -> str:
+    """Drives that are asked for but blocked by a thermostat of their own."""
+    said = ""
+    for d, drive in enumerate(run.rig.drives):
+        dial, body = getattr(drive, "dial_degC", None), drive.heated_body
+        if dial is None or body is None or run.put_out[d, index] > 0 or run.drive[index] == 0:
+            continue
+        if run.bodies_degC[run.rig.body_index(body), index] > dial - getattr(drive, "dial_band_K", 0.0):
+            said += f"; asked on, blocked: {drive.name}'s own thermostat ({show(dial, Quantity.TEMPERATURE, scale)})"
     return said
 
 
@@ -32,7 +49,7 @@ def _law_at(run: Run, index: int) -> Controller:
     if not isinstance(law, Pid):
         return law
     gain = ti = td = 1.0
-    for change in settings_changes_of(run.trial.events):
+    for change in settings_changes_of(run.trial.occurrences):
         if change.at_s <= run.time_s[index] + TIME_EPS:
             gain, ti, td = gain * change.gain, ti * change.ti, td * change.td
     changed = {"kp_per_K": law.kp_per_K * gain, "ti_s": law.ti_s * ti, "td_s": law.td_s * td}

@@ -50,6 +50,11 @@ class Body(ModelBase):
     own_heat_W: float = number(
         0.0, Quantity.POWER, -1e7, 1e7, "Heat of its own", "Heat that it makes all the time, such as electronics do."
     )
+    ready_K: float | None = number(
+        None, Quantity.DIFFERENCE, 0.001, 500.0, "Ready within",
+        "It matters that it is this near to the setpoint for the rig to be ready; empty: it does not matter.",
+        empty="does not matter",
+    )  # fmt: skip
     melting: Melting | None = field(None, "Melting", "Its melting range; none where it does not melt.")
     made_of: tuple[Piece, ...] = field((), "Made of", "What its heat capacity was worked out from.", max_length=20)
 

@@ -72,6 +72,14 @@ class PowerDrive(DriveBase):
     )
     nameplate: Nameplate | None = field(None, "Nameplate", "What its power was worked out from.")
     resistive: bool = field(True, "Resistive", "Whether its power goes with the square of the supply.")
+    dial_degC: float | None = number(
+        None, Quantity.TEMPERATURE, -200.0, 3000.0, "Own thermostat",
+        "Dial of a thermostat in series: from this temperature of its body on it blocks; empty: it has none.",
+        empty="none",
+    )  # fmt: skip
+    dial_band_K: float = number(
+        4.0, Quantity.DIFFERENCE, 0.0, 200.0, "Its band", "How far below the dial it lets heat through again."
+    )
 
     @property
     def heated_body(self) -> str | None:

@@ -6,9 +6,9 @@ the kernel stands in `engine/changes.py`.
 """
 
 from abc import abstractmethod
-from typing import TYPE_CHECKING, Annotated, Any, ClassVar, Literal, get_args
+from typing import TYPE_CHECKING, Annotated, Any, ClassVar, Literal, Self, get_args
 
-from pydantic import Field
+from pydantic import Field, model_validator
 
 from kelvarn.units import Quantity, Scale, minutes, show
 
@@ -39,6 +39,10 @@ class EventBase(ModelBase):
         None, Quantity.DURATION, 0.01, LONGEST_S, "Lasts", "How long it lasts; empty means to the end.",
         empty="to the end",
     )  # fmt: skip
+    again_s: float | None = number(
+        None, Quantity.DURATION, 0.1, LONGEST_S, "Again every",
+        "It happens again and again, from start to start; empty: once.", empty="once",
+    )  # fmt: skip
 
     def text(self, scale: Scale) -> str:
         """The event in a few words."""
@@ -55,6 +59,12 @@ class EventBase(ModelBase):
         """What a rig lacks for such an event, in a sentence; empty where it lacks nothing."""
         del rig
         return ""
+
+    @model_validator(mode="after")
+    def _repeats(self) -> Self:
+        if self.again_s is not None and (self.lasts_s is None or self.lasts_s > self.again_s):
+            raise ValueError(f"event “{self.name}” happens again before it has ended; let it last less long")
+        return self
 
     def shown(self) -> tuple[str, ...]:
         """Fields shown for it, besides its name, start and duration."""
@@ -102,9 +112,19 @@ class SurroundingsChange(EventBase):
     change_K: float = number(
         ..., Quantity.DIFFERENCE, -300.0, 1000.0, "Change", "How much warmer (or colder, below 0) they get."
     )
+    course: Literal["step", "ramp", "wave"] = field(
+        "step", "Comes", "At once, evenly over the time that it lasts, or as a wave of day and night.",
+        words={"step": "at once", "ramp": "evenly, then stays", "wave": "as a wave"},
+    )  # fmt: skip
+    period_s: float = number(86400.0, Quantity.DURATION, 60.0, LONGEST_S, "Period", "Of a wave: from peak to peak.")
 
     def text(self, scale: Scale) -> str:
-        return f"{self.name} {show(self.change_K, Quantity.DIFFERENCE, scale, sign=True)}"
+        wave = "±" if self.course == "wave" else ""
+        size = abs(self.change_K) if wave else self.change_K
+        return f"{self.name} {wave}{show(size, Quantity.DIFFERENCE, scale, sign=not wave)}"
+
+    def shown(self) -> tuple[str, ...]:
+        return ("change_K", "course", *(("period_s",) if self.course == "wave" else ()))
 
     @classmethod
     def begins_as(cls, rig: "Rig") -> dict[str, Any]:
@@ -197,8 +217,8 @@ class ProbeFault(EventBase):
     color = "ember"
     kind: Literal["probe_fault"] = "probe_fault"
     probe: Name = field(..., "Probe", "Which probe it is.")
-    fault: Literal["open", "short", "stuck", "stale", "drift", "offset", "spikes"] = field(
-        "open", "Fault", "What goes wrong with it."
+    fault: Literal["open", "short", "stuck", "stale", "drift", "offset", "spikes", "loose"] = field(
+        "open", "Fault", "What goes wrong with it.", words={"loose": "comes loose, sits in the air"}
     )
     size_K: float = number(
         5.0, Quantity.DIFFERENCE, -500.0, 500.0, "Size", "Of an offset or a spike; of a drift, kelvins in an hour."
@@ -219,6 +239,160 @@ class ProbeFault(EventBase):
         return {"name": "Probe fails", "probe": rig.probe.name}
 
 
+class DriveFault(EventBase):
+    """A drive fails, from the first sample at or after it begins: stuck on (a welded relay), off, or weak."""
+
+    what = "a drive fails"
+    color = "ember"
+    kind: Literal["drive_fault"] = "drive_fault"
+    drive: Name = field(..., "Drive", "Which drive it is.")
+    fault: Literal["stuck_on", "stuck_off", "weak"] = field(
+        "stuck_on", "Fault", "What goes wrong with it.",
+        words={"stuck_on": "stuck on, a relay welded", "stuck_off": "stuck off, a fan stalled", "weak": "weak"},
+    )  # fmt: skip
+    left: float = number(0.5, Quantity.DRIVE, 0.0, 1.0, "Left", "Of a weak one: the share of its power or flow left.")
+
+    def text(self, scale: Scale) -> str:
+        del scale
+        return f"{self.name}: {self.fault.replace('_', ' ')}"
+
+    def shown(self) -> tuple[str, ...]:
+        return ("drive", "fault", *(("left",) if self.fault == "weak" else ()))
+
+    @classmethod
+    def begins_as(cls, rig: "Rig") -> dict[str, Any]:
+        return {"name": "Drive fails", "drive": rig.drive.name}
+
+
+class PowerCut(EventBase):
+    """No power for anything but what heats by itself; the rig's restart guard says how the controller comes back."""
+
+    what = "the power is cut"
+    color = "ember"
+    kind: Literal["power_cut"] = "power_cut"
+
+    @classmethod
+    def begins_as(cls, rig: "Rig") -> dict[str, Any]:
+        del rig
+        return {"name": "Power cut"}
+
+
+class OrdersLost(EventBase):
+    """The controller's orders do not reach the drives; without a watchdog there these keep to the last one."""
+
+    what = "the link to the drives is lost"
+    color = "ember"
+    kind: Literal["orders_lost"] = "orders_lost"
+
+    @classmethod
+    def begins_as(cls, rig: "Rig") -> dict[str, Any]:
+        del rig
+        return {"name": "Link lost"}
+
+
+class ControlStalls(EventBase):
+    """The controller takes its samples late, or none at all; what was given last stays."""
+
+    what = "control samples late or missed"
+    kind: Literal["stall"] = "stall"
+    every_s: float | None = number(
+        None, Quantity.DURATION, 0.01, LONGEST_S, "One every", "How seldom it takes one; empty: none at all.",
+        empty="none at all",
+    )  # fmt: skip
+
+    @classmethod
+    def begins_as(cls, rig: "Rig") -> dict[str, Any]:
+        del rig
+        return {"name": "Controller busy"}
+
+
+class Pause(EventBase):
+    """The drives pause, such as for defrosting; it rules like an override by hand."""
+
+    what = "the drives pause (defrost)"
+    color, faint = "glacier", True
+    kind: Literal["pause"] = "pause"
+
+    @classmethod
+    def begins_as(cls, rig: "Rig") -> dict[str, Any]:
+        del rig
+        return {"name": "Defrost"}
+
+
+class SetpointNudge(EventBase):
+    """Somebody nudges the setpoint by hand."""
+
+    what = "the setpoint is nudged by hand"
+    color, faint = "gold", True
+    kind: Literal["nudge"] = "nudge"
+    change_K: float = number(2.0, Quantity.DIFFERENCE, -1000.0, 1000.0, "By", "How far, up or (below 0) down.")
+
+    def text(self, scale: Scale) -> str:
+        return f"{self.name} {show(self.change_K, Quantity.DIFFERENCE, scale, sign=True)}"
+
+    @classmethod
+    def begins_as(cls, rig: "Rig") -> dict[str, Any]:
+        del rig
+        return {"name": "Nudged"}
+
+
+class SignalGone(EventBase):
+    """What a permit of the rig asks for is not there: nobody present, no job that runs."""
+
+    what = "a signal is gone (nobody there)"
+    color, faint = "muted", True
+    kind: Literal["signal_gone"] = "signal_gone"
+    permit: Name = field(..., "Permit", "The permit that asks for it.")
+
+    @classmethod
+    def missing(cls, rig: "Rig") -> str:
+        return "" if _signals(rig) else "The rig has no permit that asks for a signal yet; add one below the plan."
+
+    @classmethod
+    def begins_as(cls, rig: "Rig") -> dict[str, Any]:
+        return {"name": f"No {_signals(rig)[0].lower()}", "permit": _signals(rig)[0]}
+
+    def check(self, rig: "Rig") -> None:
+        if self.permit not in _signals(rig):
+            raise ValueError(f"names the permit “{self.permit}”, which asks for no signal")
+
+
+class PriceIs(EventBase):
+    """What energy costs for a while; where several are under way, the one begun last says it."""
+
+    what = "energy costs more"
+    color, faint = "gold", True
+    kind: Literal["price"] = "price"
+    price: float = number(
+        0.5, Quantity.NUMBER, 0.0, 1e6, "Price", "In the unit of the rig's permit, per kilowatt-hour."
+    )
+
+    def text(self, scale: Scale) -> str:
+        del scale
+        return f"{self.name} {self.price:g}"
+
+    @classmethod
+    def begins_as(cls, rig: "Rig") -> dict[str, Any]:
+        del rig
+        return {"name": "Dear energy"}
+
+
+class ResetPressed(EventBase):
+    """Somebody presses reset: trips whose cause is gone let go, alarms are acknowledged."""
+
+    what = "reset is pressed"
+    color = "moss"
+    kind: Literal["reset"] = "reset"
+
+    @classmethod
+    def begins_as(cls, rig: "Rig") -> dict[str, Any]:
+        return {"name": "Reset", "lasts_s": max(1.0, rig.probe.interval_s)}
+
+
+def _signals(rig: "Rig") -> list[str]:
+    return [permit.name for permit in rig.permits if permit.kind == "signal"]
+
+
 class Override(EventBase):
     """The drive is held by hand; at its end the law goes on from there."""
 
@@ -233,6 +407,10 @@ class Override(EventBase):
         "Drive",
         "What is given while it lasts; below 0 it cools, in a rig that does both.",
     )
+    until: Literal["time", "plan", "reached"] = field(
+        "time", "Ends", "What ends it, at the latest after the time that it lasts.",
+        words={"time": "after that time", "plan": "as the plan goes on", "reached": "as the setpoint is reached"},
+    )  # fmt: skip
 
     def text(self, scale: Scale) -> str:
         return f"{self.name} {show(self.drive, Quantity.DRIVE)}"
@@ -273,9 +451,18 @@ _Any = (
     | ColdPart
     | DrawOffRuns
     | SupplyChange
+    | PowerCut
     | ProbeFault
+    | DriveFault
+    | OrdersLost
+    | ControlStalls
     | Override
+    | Pause
+    | SetpointNudge
     | SettingsChange
+    | SignalGone
+    | PriceIs
+    | ResetPressed
 )
 Event = Annotated[_Any, Field(discriminator="kind")]
 EVENT_KINDS: dict[str, type[EventBase]] = {kind.model_fields["kind"].default: kind for kind in get_args(_Any)}

@@ -40,6 +40,8 @@ MEASURES: dict[str, MeasureKind] = {
     "tracking_rms_K": MeasureKind("Tracking, rms", _D, "window", "Rms distance from a ramp after first reach."),
     "sag_K": MeasureKind("Sag", _D, "event", "Largest departure after an event, from where it stood when it began."),
     "recovery_s": MeasureKind("Recovery", _T, "event", "From an event's start until back inside the band for good."),
+    "trip_s": MeasureKind("Trips within", _T, "event", "From an event's start until a trip or a cut-off acts."),
+    "act_s": MeasureKind("Time to act", _T, "event", "From an event's start until the goal is no longer kept."),
     "energy_J": MeasureKind("Energy", Quantity.ENERGY, "run", "Heat moved by the drive."),
     "mean_drive": MeasureKind("Mean drive", Quantity.DRIVE, "run", "Mean of the demanded drive."),
     "time_at_limit_s": MeasureKind("Time at limit", _T, "run", "How long the drive was held at one of its limits."),
@@ -52,9 +54,14 @@ MEASURES: dict[str, MeasureKind] = {
     "worst_under_K": MeasureKind("Worst under", _D, "run", "Largest distance below the setpoint once it was reached."),
     "inside_share": MeasureKind("Inside the goal", Quantity.DRIVE, "run", "Share of the time inside the goal."),
     "relay_life_years": MeasureKind("Relay life, years", _N, "run", "Rated operations over switch-ons in a year."),
+    "ready_s": MeasureKind("Ready", _T, "run", "From when on all that matters stays inside its band."),
+    "alarms": MeasureKind("Alarms", _N, "run", "How often an alarm began."),
+    "alarm_s": MeasureKind("Time in alarm", _T, "run", "How long any alarm was on."),
+    "trips": MeasureKind("Trips", _N, "run", "How often a trip or a thermal cut-off acted."),
     "hottest_degC": MeasureKind("Hottest", Quantity.TEMPERATURE, "body", "Highest temperature of a body."),
     "coldest_degC": MeasureKind("Coldest", Quantity.TEMPERATURE, "body", "Lowest temperature of a body."),
     "limit_margin_K": MeasureKind("Margin to limit", _D, "body", "Rated limit of a body less its hottest."),
+    "beyond_limit_s": MeasureKind("Beyond its limit", _T, "body", "How long a body is hotter than its rated limit."),
 }
 
 Direction = Literal["at_most", "at_least", "within"]

@@ -9,6 +9,7 @@ from .bodies import Body, DrawOff, Link, Surroundings, check_link
 from .drives import AnyDrive, Drive, Fan
 from .fields import SURROUNDINGS, ModelBase, Name, field
 from .goal import Goal
+from .guards import MOST_GUARDS, ONLY_ONE, Guard, Permit
 from .law import Way
 from .names import check_unique
 from .probes import Probe
@@ -45,6 +46,8 @@ class Rig(ModelBase):
     judged: Name | None = field(
         None, "Marks speak of", "The body whose temperature is judged; else the one that the control probe sits in."
     )
+    guards: tuple[Guard, ...] = field((), "Guards", "What keeps it safe, and what reports.", max_length=MOST_GUARDS)
+    permits: tuple[Permit, ...] = field((), "Permits", "What must hold for the drives to be allowed.", max_length=12)
     set_aside: tuple[SetAside, ...] = field((), "Set aside", "Remarks that do not count here.", max_length=60)
 
     @property
@@ -119,8 +122,12 @@ class Rig(ModelBase):
                 return SURROUNDINGS, *self.body_names
             case "probe":
                 return tuple(probe.name for probe in self.probes)
+            case "drive":
+                return tuple(drive.name for drive in self.drives)
             case "draw_off":
                 return tuple(draw_off.name for draw_off in self.draw_offs)
+            case "permit":
+                return tuple(permit.name for permit in self.permits)
         return None
 
     def link_between(self, a: str, b: str) -> Link | None:
@@ -166,4 +173,21 @@ class Rig(ModelBase):
         for part, body, title in drives + probes + [(found, found.body, "draw-off") for found in self.draw_offs]:
             if body is not None and body not in names:
                 raise ValueError(f"{title} “{part.name}” names the body “{body}”, which does not exist")
+        self._rules_fit()
         return self
+
+    def _rules_fit(self) -> None:
+        """Raise ValueError where a guard or permit names what there is not, or there are two of what is once."""
+        check_unique([rule.name for rule in (*self.guards, *self.permits)], "guard or permit")
+        for kind in ONLY_ONE:
+            if sum(guard.kind == kind for guard in self.guards) > 1:
+                raise ValueError(f"a rig has only one guard of the kind {kind}; make one of them")
+        for guard in self.guards:
+            for key in ("probe", "body"):
+                names, name = self.names_for(key), getattr(guard, key, None)
+                if name is not None and name not in (names or ()):
+                    raise ValueError(f"guard “{guard.name}” names the {key} “{name}”, which does not exist")
+            try:
+                guard.check(self)
+            except ValueError as error:
+                raise ValueError(f"guard “{guard.name}” {error}") from None

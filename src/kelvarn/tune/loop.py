@@ -155,8 +155,10 @@ def _rest(rig: Rig, setpoint_degC: float) -> tuple[Reals, float]:
     demand = 0.5 if verdict is None or verdict.holding_drive is None else verdict.holding_drive
     demand = math.copysign(min(max(abs(demand), 2 * _NUDGE), 1 - 2 * _NUDGE), demand)
     found = rest_degC(rig, demand)
-    count = len(lay_out(rig).bodies)
-    return (np.full(count, setpoint_degC) if found is None else found), demand
+    degC = np.full(len(lay_out(rig).bodies), setpoint_degC)
+    if found is not None:  # a response model of two lags has one body more than names
+        degC[: found.size] = found
+    return degC, demand
 
 
 def _path(a: Reals, b: Reals, at: int, drive: Drive, probe_lag_s: float, slope: float, dead_time_s: float) -> Path:

@@ -20,7 +20,7 @@ from kelvarn.model.pid import Pid
 
 from ..compiled import part
 from ..decision import Decision
-from ..plant import TIME_EPS
+from ..plant import NONE, TIME_EPS
 from ..records import Table, table
 from . import by_hand, curve, on_off, pid
 
@@ -97,6 +97,20 @@ def took(laws: Laws, given: float, h: float, out: Decision) -> None:
         on_off.took(laws.on_off[0], laws.on_off_state[0], given, h)
     elif laws.law[0].kind == _CURVE:
         curve.took(laws.curve_state[0], given)
+
+
+@part
+def restart(laws: Laws) -> None:
+    """Let the law in use begin anew, as after a power cut; settings that changed stay, and so does "once"."""
+    if laws.law[0].kind == _PID:
+        state = laws.pid_state[0]
+        state.started, state.memory, state.speed, state.last_drive = False, 0.0, 0.0, 0.0
+    elif laws.law[0].kind == _ON_OFF:
+        switch = laws.on_off_state[0]
+        switch.way, switch.since_s, switch.passed_s, switch.decided_s = 0, 0.0, NONE, NONE
+    elif laws.law[0].kind == _CURVE:
+        place = laws.curve_state[0]
+        place.started, place.place, place.last_drive = False, 0, 0.0
 
 
 def laws_of(controller: Controller, way: Way, make: Callable[[type[Any], Sequence[Any]], Any] = table) -> Laws:

@@ -1,0 +1,103 @@
+"""What rules over the law at a sample, in words."""
+
+from kelvarn.model import guards as model
+from kelvarn.units import Quantity, Scale, show
+
+from .guard_records import RULERS, Ruler
+from .layout import cut_offs_of
+from .run import Run
+
+RULER_WORDS = {
+    Ruler.POWER_CUT: "power cut", Ruler.THERMAL_CUT_OFF: "thermal cut-off", Ruler.LATCHED_TRIP: "trip",
+    Ruler.GUARD: "guard", Ruler.PROBE_FAULT: "probe fault", Ruler.PERMIT: "permit", Ruler.OVERRIDE: "by hand",
+    Ruler.STANDS_STILL: "no new order",
+}  # fmt: skip
+"""What the rulers are called, from the strongest."""
+
+
+def ruler_at(run: Run, index: int) -> Ruler:
+    """Who decides at a sample."""
+    return Ruler(int(run.guard_code[index]) % RULERS)
+
+
+def rule_text(run: Run, index: int, scale: Scale = Scale.CELSIUS) -> str:
+    """One sentence on what rules over the law at a sample; empty where the law rules."""
+    ruler, place = ruler_at(run, index), int(run.guard_code[index]) // RULERS
+    given = show(float(run.drive[index]), Quantity.DRIVE)
+    match ruler:
+        case Ruler.LAW:
+            return ""
+        case Ruler.POWER_CUT:
+            return "no power: nothing is measured, nothing given"
+        case Ruler.STANDS_STILL:
+            return f"no new order: {given} stays as it was"
+        case Ruler.OVERRIDE:
+            event = run.trial.occurrences[place]
+            return f"“{event.name}”: paused" if event.kind == "pause" else f"held at {given} by hand"
+        case Ruler.PERMIT:
+            permit = run.rig.permits[place]
+            return f"not allowed: permit “{permit.name}” ({permit.text(scale)}) is missing"
+        case Ruler.THERMAL_CUT_OFF:
+            return _cut_off(run, index, cut_offs_of(run.rig)[place].place, scale)
+        case _:
+            return _guard(run, index, run.rig.guards[place], scale)
+
+
+def alarms_on(run: Run, index: int) -> list[model.Alarm]:
+    """The alarms that are on at a sample."""
+    alarms = [guard for guard in run.rig.guards if isinstance(guard, model.Alarm)]
+    return [alarm for bit, alarm in enumerate(alarms) if int(run.alarm_code[index]) >> bit & 1]
+
+
+def alarms_text(run: Run, index: int, scale: Scale = Scale.CELSIUS) -> str:
+    """The alarms that are on at a sample, in words; empty where none is."""
+    return "; ".join(
+        f"alarm “{alarm.name}” ({alarm.text(scale)}), done when "
+        f"{'it is gone' if alarm.until == 'gone' else 'it is gone and reset is pressed'}"
+        for alarm in alarms_on(run, index)
+    )
+
+
+def _cut_off(run: Run, index: int, place: int, scale: Scale) -> str:
+    guard = run.rig.guards[place]
+    assert isinstance(guard, model.CutOff)
+    now, at = (
+        show(value, Quantity.TEMPERATURE, scale)
+        for value in (float(run.bodies_degC[run.rig.body_index(guard.body), index]), guard.at_degC)
+    )
+    until = "and stays open"
+    if guard.resets_K is not None:
+        until = f"until {show(guard.at_degC - guard.resets_K, Quantity.TEMPERATURE, scale)}"
+    return f"thermal cut-off “{guard.name}” is open: {guard.body} {now} (opens at {at}), {until}"
+
+
+def _guard(run: Run, index: int, guard: model.RuleBase, scale: Scale) -> str:
+    """A guard that rules, with what it watches."""
+    given = show(float(run.drive[index]), Quantity.DRIVE)
+    measured = show(float(run.measured_degC[index]), Quantity.TEMPERATURE, scale)
+    match guard:
+        case model.Trip():
+            probe = [each.name for each in run.rig.probes].index(guard.probe)
+            value = float(run.probes_degC[probe, index])
+            now, at = (show(x, Quantity.TEMPERATURE, scale) for x in (value, guard.at_degC))
+            beyond = value >= guard.at_degC if guard.side == "above" else value <= guard.at_degC
+            sign = "≥" if guard.side == "above" else "≤"
+            if beyond:
+                return f"trip “{guard.name}”: {guard.probe} {now} {sign} {at}: {_does(guard)}"
+            stays = "stays until reset is pressed" if guard.latches else "until it is back far enough"
+            return f"trip “{guard.name}”: tripped at {at}, {guard.probe} {now} now: {_does(guard)}, {stays}"
+        case model.ProbeFaultAction():
+            return f"probe fault: {run.rig.probe.name} shows {measured}: gives {given}"
+        case model.NoRise():
+            return f"no rise: {guard.text(scale)}; stays off until reset is pressed"
+        case model.LinkLost():
+            return f"watchdog: no order arrives: gives {given}"
+        case model.LongestOn():
+            return f"longest on-time: {guard.text(scale)}"
+        case model.Restart():
+            return f"power is back: waits {show(guard.delay_s, Quantity.DURATION)} before anything is given"
+    return guard.text(scale)
+
+
+def _does(trip: model.Trip) -> str:
+    return model.words_of_field(trip, "does")
