@@ -12,6 +12,8 @@ from kelvarn.engine.steady import can_hold, rest_degC
 from kelvarn.model.drives import Pwm
 from kelvarn.model.edit import with_fields
 from kelvarn.model.pid import Pid
+from kelvarn.model.probes import Probe
+from kelvarn.model.response import ResponseModel
 from kelvarn.model.rig import Rig
 from kelvarn.tune.loop import loop_of, reserve
 from kelvarn.tune.plant import FirstOrder, Integrating, PlantError, plant_of
@@ -232,3 +234,16 @@ def test_the_command_prints_every_rule() -> None:
         bad = kelvarn("tune", *arguments)
         assert bad.returncode == 2
         assert len(bad.stderr.splitlines()) == 1
+
+
+def test_two_lags_in_a_row_have_the_reserve_of_a_lag_and_a_probe_as_slow() -> None:
+    two = Rig(
+        response=ResponseModel(kind="two_lags", gain_K=100, lag_s=200, lag2_s=15),
+        drives=(Pwm(body="Output", power_W=100, steps=65535),), probes=(Probe(body="Output"),),
+    )  # fmt: skip
+    one = one_lag(100.0, 200.0)
+    lagging = with_fields(one, probes=(with_fields(one.probe, lag_s=15.0),))
+    law = Pid(terms="PI", kp_per_K=0.05, ti_s=150)
+    assert reserve(loop_of(two, law, 60.0)).gain_factor == pytest.approx(
+        reserve(loop_of(lagging, law, 60.0)).gain_factor, rel=1e-6
+    )
