@@ -22,7 +22,7 @@ from .compiled import part, subroutine
 from .decision import Decision
 from .guard_records import Guarding, GuardKind, Resumes, Ruler
 from .guarding import guarding_of
-from .guards import look_around, rule, watch, without_power
+from .guards import look_around, look_at_permits, rule, watch, without_power
 from .laws import Laws, ask, laws_of, restart, retune, rows, took
 from .laws.pid import SettingsChange
 from .plan import Course, PlanState, SetpointChange, changes_of, setpoint_step
@@ -66,7 +66,7 @@ def control_step(control: Control, t: float) -> None:
     """
     out, timing, guarding = control.decision[0], control.timing[0], control.guarding
     now, y = guarding.now[0], control.readings[timing.control_probe]
-    look_around(guarding, t, control.plan_state[0].begun, abs(y - out.setpoint_degC) <= timing.band_K)
+    look_around(guarding, t)
     if now.power_cut:
         _without_power(control, t, y)
         return
@@ -79,6 +79,7 @@ def control_step(control: Control, t: float) -> None:
     if not now.lost:
         setpoint = setpoint_step(control.plan, control.plan_state[0], t, y, timing.band_K)
     out.setpoint_degC = min(max(setpoint + now.nudge_K, timing.lowest_degC), timing.highest_degC)
+    look_at_permits(guarding, t, control.plan_state[0].begun, abs(y - out.setpoint_degC) <= timing.band_K)
     retune(control.laws, control.settings_changes, t, timing.mirror * y)
     ask(control.laws, timing.mirror * out.setpoint_degC, timing.mirror * y, timing.h, out)
     watch(guarding, control.readings, timing.control_probe, timing.mirror, t, out)

@@ -13,9 +13,7 @@ from .guard_records import (
     Guarding,
     GuardKind,
     GuardState,
-    Interval,
     IntervalKind,
-    Now,
     Until,
     Watches,
 )
@@ -32,18 +30,15 @@ def code_of(ruler: int, place: int) -> int:
 
 
 @part
-def look_around(guarding: Guarding, t: float, begun: int, near: bool) -> None:
-    """Find what holds at a sample.
+def look_around(guarding: Guarding, t: float) -> None:
+    """Find what troubles the controller itself at a sample: power, link, missed samples; nudges and presses of reset.
 
     Args:
         guarding: `now` is written.
         t: instant, s.
-        begun: changes of the plan begun so far.
-        near: whether the temperature was inside the band at the last sample.
     """
     now, intervals = guarding.now[0], guarding.intervals
     now.power_cut = now.stalled = now.reset = False
-    now.no_heating = now.no_cooling = now.override = -1
     now.orders_lost_s, now.nudge_K = NONE, 0.0
     while now.place < len(intervals) and intervals[now.place].to_s <= t + TIME_EPS:
         now.place += 1
@@ -51,44 +46,50 @@ def look_around(guarding: Guarding, t: float, begun: int, near: bool) -> None:
         each = intervals[k]
         if each.from_s > t + TIME_EPS:
             break
-        if each.to_s <= t + TIME_EPS or each.over:
+        if each.to_s <= t + TIME_EPS:
             continue
-        _note(each, now, t, begun, near)
+        if each.kind == IntervalKind.POWER_CUT:
+            now.power_cut = True
+        elif each.kind == IntervalKind.ORDERS_LOST:
+            now.orders_lost_s = max(now.orders_lost_s, t - each.from_s)
+        elif each.kind == IntervalKind.STALLED:
+            now.stalled = each.value == NONE or (now.taken_s != NONE and t < now.taken_s + each.value - TIME_EPS)
+        elif each.kind == IntervalKind.NUDGE:
+            now.nudge_K += each.value
+        elif each.kind == IntervalKind.RESET:
+            now.reset = True
     if not now.stalled:
         now.taken_s = t
 
 
 @part
-def _note(each: Interval, now: Now, t: float, begun: int, near: bool) -> None:
-    """Note what an interval that holds now says."""
-    if each.kind == IntervalKind.OVERRIDE:
-        if each.begun < 0:
-            each.begun = begun
-        if (each.until == Until.PLAN and begun > each.begun) or (each.until == Until.REACHED and near):
-            each.over = True
-        else:
-            now.override, now.override_drive = each.index, each.value
-    elif each.kind == IntervalKind.NO_HEATING:
-        now.no_heating = each.index if now.no_heating < 0 else min(now.no_heating, each.index)
-    elif each.kind == IntervalKind.NO_COOLING:
-        now.no_cooling = each.index if now.no_cooling < 0 else min(now.no_cooling, each.index)
-    else:
-        _note_trouble(each, now, t)
+def look_at_permits(guarding: Guarding, t: float, begun: int, near: bool) -> None:
+    """Find which permit is missing at a sample, and which override by hand holds.
 
-
-@part
-def _note_trouble(each: Interval, now: Now, t: float) -> None:
-    """Note what an interval says that is about the controller itself."""
-    if each.kind == IntervalKind.POWER_CUT:
-        now.power_cut = True
-    elif each.kind == IntervalKind.ORDERS_LOST:
-        now.orders_lost_s = max(now.orders_lost_s, t - each.from_s)
-    elif each.kind == IntervalKind.STALLED:
-        now.stalled = each.value == NONE or (now.taken_s != NONE and t < now.taken_s + each.value - TIME_EPS)
-    elif each.kind == IntervalKind.NUDGE:
-        now.nudge_K += each.value
-    elif each.kind == IntervalKind.RESET:
-        now.reset = True
+    Args:
+        guarding, t: as for `look_around`, which came before.
+        begun: changes of the plan begun so far.
+        near: whether the temperature is inside the band.
+    """
+    now, intervals = guarding.now[0], guarding.intervals
+    now.no_heating = now.no_cooling = now.override = -1
+    for k in range(now.place, len(intervals)):
+        each = intervals[k]
+        if each.from_s > t + TIME_EPS:
+            break
+        if each.to_s <= t + TIME_EPS or each.over:
+            continue
+        if each.kind == IntervalKind.NO_HEATING:
+            now.no_heating = each.index if now.no_heating < 0 else min(now.no_heating, each.index)
+        elif each.kind == IntervalKind.NO_COOLING:
+            now.no_cooling = each.index if now.no_cooling < 0 else min(now.no_cooling, each.index)
+        elif each.kind == IntervalKind.OVERRIDE:
+            if each.begun < 0:
+                each.begun = begun
+            if (each.until == Until.PLAN and begun > each.begun) or (each.until == Until.REACHED and near):
+                each.over = True
+            else:
+                now.override, now.override_drive = each.index, each.value
 
 
 @part

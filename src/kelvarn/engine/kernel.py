@@ -94,6 +94,7 @@ def _begin(plant: Plant, state: State, heat: Heat) -> None:
     loop.ready_s, loop.cut_off = NONE, -1
     for i in range(plant.bodies.size):
         state.bodies[i].lowest_degC = state.bodies[i].highest_degC = plant.bodies[i].start_degC
+        state.bodies[i].passed_s = NONE
     for j in range(plant.links.size):
         now, link = state.links[j], plant.links[j]
         now.a, now.b, now.mover, now.one_way = link.a, link.b, link.mover, link.one_way
@@ -150,6 +151,8 @@ def _look(k: int, plant: Plant, state: State, heat: Heat, trace: Trace) -> Outco
             return Outcome.LEFT_RANGE
         if degC > plant.bodies[i].limit_degC and k < plant.rig[0].samples - 1:
             state.bodies[i].beyond += 1
+            if state.bodies[i].passed_s == NONE:
+                state.bodies[i].passed_s = k * plant.rig[0].h
         if i < trace.bodies_degC.shape[0]:
             trace.bodies_degC[i, k] = degC
         if i == plant.rig[0].goal_body and k < plant.rig[0].samples - 1:

@@ -38,6 +38,8 @@ class Span:
         setpoint_degC: setpoint it is judged against.
         values: measures by key; None where `reasons` says why.
         peak_s: when the overshoot (or, after an event, the sag) was greatest; None without one.
+        guard, trip: of an event: the guard code of the first guard, and of the first trip or cut-off, that ruled after
+            it, and how long after; None where none did.
     """
 
     opens: Literal["setpoint", "event"]
@@ -48,6 +50,8 @@ class Span:
     values: Values
     reasons: dict[str, str]
     peak_s: float | None
+    guard: tuple[int, float] | None = None
+    trip: tuple[int, float] | None = None
 
 
 @dataclass(frozen=True)
@@ -61,6 +65,8 @@ class Measures:
     coldest_degC: dict[str, float]
     limit_margin_K: dict[str, float | None] = field(default_factory=dict)
     beyond_limit_s: dict[str, float | None] = field(default_factory=dict)
+    passed_limit_s: dict[str, float | None] = field(default_factory=dict)
+    end_degC: dict[str, float] = field(default_factory=dict)
 
     @property
     def first(self) -> Span:
@@ -112,7 +118,12 @@ def measure(run: Summary) -> Measures:
         body.name: None if body.limit_degC is None else found.beyond * run.rig.probe.interval_s
         for body, found in zip(run.rig.all_bodies, bodies, strict=False)
     }
-    return Measures(windows, of_run.values, of_run.reasons, highest, lowest, _margins(run.rig, highest), beyond)
+    named = list(zip(run.rig.all_bodies, bodies, strict=False))
+    return Measures(
+        windows, of_run.values, of_run.reasons, highest, lowest, _margins(run.rig, highest), beyond,
+        passed_limit_s={body.name: None if each.passed_s == NONE else each.passed_s for body, each in named},
+        end_degC={body.name: each.end_degC for body, each in named},
+    )  # fmt: skip
 
 
 def _margins(rig: Rig, highest: dict[str, float]) -> dict[str, float | None]:
@@ -152,7 +163,13 @@ def _span(run: Summary, window: SpanPlace, read: SpanFound, event: int) -> Span:
     found.put("iae_Ks", read.iae_Ks)
     found.put("ise_K2s", read.ise_K2s)
     found.put("itae_Ks2", read.itae_Ks2)
-    return Span(opens, name, window.from_s, window.to_s, read.target_degC, found.values, found.reasons, peak_s)
+    guard = trip = None
+    if window.after_event:
+        guard = None if read.guard_s == NONE else (int(read.guard_code), float(read.guard_s))
+        trip = None if read.trip_s == NONE else (int(read.trip_code), float(read.trip_s))
+    return Span(
+        opens, name, window.from_s, window.to_s, read.target_degC, found.values, found.reasons, peak_s, guard, trip
+    )
 
 
 def _approach(read: SpanFound, found: _Found) -> float | None:

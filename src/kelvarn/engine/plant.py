@@ -300,6 +300,7 @@ class BodyState:
     load_W: float  # by loads, were they not cut
     drawn_W_per_K: float
     beyond: int  # samples so far above its limit
+    passed_s: float  # when it was first above its limit; NONE: never
     lowest_degC: float  # of the true course, so far
     highest_degC: float
 

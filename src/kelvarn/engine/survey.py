@@ -68,6 +68,9 @@ class SpanFound:
     sag_K: float
     sag_s: float
     trip_s: float  # after an event, until a trip or cut-off acts; NONE: none does
+    trip_code: int  # guard code then
+    guard_s: float  # likewise until another guard rules, or the action at a probe fault
+    guard_code: int
     act_s: float  # after an event, until the goal is left; NONE: it is kept, or was not before
     iae_Ks: float
     ise_K2s: float
@@ -103,6 +106,8 @@ class BodyFound:
     lowest_degC: float
     highest_degC: float
     beyond: int  # samples above its limit
+    passed_s: float  # when it was first above its limit; NONE: never
+    end_degC: float
 
 
 class Found(NamedTuple):
@@ -299,7 +304,9 @@ def survey(plant: Plant, state: State, trace: Trace, found: Found) -> None:
     for i in range(found.bodies.size):
         found.bodies[i].lowest_degC = state.bodies[i].lowest_degC
         found.bodies[i].highest_degC = state.bodies[i].highest_degC
-        found.bodies[i].beyond = state.bodies[i].beyond
+        found.bodies[i].beyond, found.bodies[i].passed_s = state.bodies[i].beyond, state.bodies[i].passed_s
+        if i < trace.bodies_degC.shape[0]:
+            found.bodies[i].end_degC = trace.bodies_degC[i, last]
     _safety(plant, state, trace, found)
 
 
@@ -330,14 +337,16 @@ def _safety(plant: Plant, state: State, trace: Trace, found: Found) -> None:
         before, tripped = code, trips
     for w in range(found.windows.size):
         window, each = found.windows[w], found.in_windows[w]
-        each.trip_s = each.act_s = NONE
+        each.trip_s = each.act_s = each.guard_s = NONE
         if not window.after_event or window.last < 0:
             continue
-        if whole.trips > 0:
-            for k in range(window.first, last + 1):
-                if _trips(trace.guard_code[k]):
-                    each.trip_s = k * rig.h - window.from_s
-                    break
+        for k in range(window.first, last + 1):
+            code, since_s = trace.guard_code[k], k * rig.h - window.from_s
+            if _trips(code):
+                each.trip_s, each.trip_code = since_s, code
+                break
+            if each.guard_s == NONE and (code % RULERS == Ruler.GUARD or code % RULERS == Ruler.PROBE_FAULT):
+                each.guard_s, each.guard_code = since_s, code
         if rig.goal_body >= 0 and window.first <= last:
             _time_to_act(window, plant, trace, each)
 

@@ -13,6 +13,7 @@ from kelvarn.units import Quantity, Scale, show
 
 from ..compiled import part
 from ..decision import Decision
+from ..guard_records import RULERS, Ruler
 from ..sample import Sample, Term
 
 
@@ -94,6 +95,7 @@ class SettingsChange:
 
 
 MODEL = model.Pid
+_LAW, _PERMIT = int(Ruler.LAW), int(Ruler.PERMIT)
 _WINDUP = {"none": Windup.NONE, "hold": Windup.HOLD, "back_calculation": Windup.BACK}
 
 
@@ -236,8 +238,9 @@ def took(law: Pid, state: State, given: float, h: float, out: Decision) -> None:
     state.last_drive = given
     if not law.integrates:
         return
-    if out.guard_code != 0:
-        # Something stronger holds the drive: the memory goes along, so that it goes on from there without a jump.
+    if out.guard_code % RULERS not in (_LAW, _PERMIT):
+        # Something stronger holds the drive: the memory goes along, so that it goes on from there without a jump. A
+        # permit that is missing only takes one side away, like a limit; going along, the law might ask for the other.
         ahead = law.bias + law.feed_per_K * (state.r - law.feed_from_degC)
         state.memory = _joined(law, given) - ahead - out.p - out.d
     else:
