@@ -299,7 +299,8 @@ def _add_slots(found: list[int], value: Any, kind: Any) -> None:
     if array is not None:
         if not isinstance(value, np.ndarray) or (value.dtype, value.ndim) != array or not value.flags.c_contiguous:
             raise TypeError(f"an array of {array[1]} axes of {array[0]} is needed; not this: {value!r:.80}")
-        found.append(value.__array_interface__["data"][0])  # `ctypes.data` imports something each time
+        # As plain bytes: of a record NumPy would describe every field first; `ctypes.data` imports something each time.
+        found.append(value.view(np.uint8).__array_interface__["data"][0])
         found.extend(value.shape)
     elif kind is float and isinstance(value, (float, int, np.floating)):
         found.append(struct.unpack("q", struct.pack("d", value))[0])

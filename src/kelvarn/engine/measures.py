@@ -56,7 +56,11 @@ class Span:
 
 @dataclass(frozen=True)
 class Measures:
-    """All measures of a run: windows in order of time, and those of the whole run."""
+    """All measures of a run: windows in order of time, and those of the whole run.
+
+    Of bodies by name: hottest and coldest, margin to the rated limit and time beyond it, when it was first passed, the
+    temperature at the end, and the highest since the event that stands last began.
+    """
 
     windows: tuple[Span, ...]
     values: Values
@@ -67,6 +71,7 @@ class Measures:
     beyond_limit_s: dict[str, float | None] = field(default_factory=dict)
     passed_limit_s: dict[str, float | None] = field(default_factory=dict)
     end_degC: dict[str, float] = field(default_factory=dict)
+    after_degC: dict[str, float] = field(default_factory=dict)
 
     @property
     def first(self) -> Span:
@@ -123,6 +128,7 @@ def measure(run: Summary) -> Measures:
         windows, of_run.values, of_run.reasons, highest, lowest, _margins(run.rig, highest), beyond,
         passed_limit_s={body.name: None if each.passed_s == NONE else each.passed_s for body, each in named},
         end_degC={body.name: each.end_degC for body, each in named},
+        after_degC={body.name: each.after_degC for body, each in named},
     )  # fmt: skip
 
 

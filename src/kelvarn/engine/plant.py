@@ -83,6 +83,7 @@ class RigData:
     peeks: bool  # whether some probe is read between samples
     outside_degC: float  # surroundings at the start
     band_K: float  # half width of the band in which it counts as settled
+    since_s: float  # when the event that stands last in the trial begins; 0 without one
     goal_body: int  # that must be kept; none where there is no goal
     goal_low_degC: float
     goal_high_degC: float

@@ -122,6 +122,7 @@ def prepare(rig: Rig, trial: Trial, step_share: float = STEP_SHARE, tolerance_K:
         peeks=any(probe.peek_segment >= 0 for probe in probes),
         outside_degC=layout.outside_degC,
         band_K=trial.band_K,
+        since_s=trial.events[-1].at_s if trial.events else 0.0,
         **_goal(rig),
     )
     plant = Plant(

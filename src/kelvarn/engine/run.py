@@ -270,6 +270,12 @@ class PreparedRun:
         """Take how a call of the kernel with all samples ended."""
         self._outcome = Outcome(outcome)
 
+    def course(self, points: int) -> Floats:
+        """Temperature of the judged body at about so many samples, evenly spread, degC."""
+        rig, _, _ = self._of
+        row: Floats = self._trace.bodies_degC[rig.body_index(rig.judged_body), :: -(-self._trace.given.size // points)]
+        return row.copy()
+
     def run(self) -> Run:
         """What was computed."""
         summary, trace = self.summary(), self._trace

@@ -108,6 +108,7 @@ class BodyFound:
     beyond: int  # samples above its limit
     passed_s: float  # when it was first above its limit; NONE: never
     end_degC: float
+    after_degC: float  # highest since `since_s` of the rig
 
 
 class Found(NamedTuple):
@@ -349,6 +350,17 @@ def _safety(plant: Plant, state: State, trace: Trace, found: Found) -> None:
                 each.guard_s, each.guard_code = since_s, code
         if rig.goal_body >= 0 and window.first <= last:
             _time_to_act(window, plant, trace, each)
+    _highest_since(min(math.ceil(rig.since_s / rig.h - TIME_EPS), last), trace, found.bodies)
+
+
+@part
+def _highest_since(first: int, trace: Trace, bodies: Table[BodyFound]) -> None:
+    """How high each body is at samples from one on."""
+    for i in range(trace.bodies_degC.shape[0]):
+        highest = trace.bodies_degC[i, first]
+        for k in range(first + 1, trace.given.size):
+            highest = max(highest, trace.bodies_degC[i, k])
+        bodies[i].after_degC = highest
 
 
 @part

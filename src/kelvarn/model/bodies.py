@@ -6,6 +6,7 @@ from kelvarn.units import Quantity
 
 from .fields import SURROUNDINGS, ModelBase, Name, OneLine, field, number
 from .origins import Heatsink, Piece, Radiator, Stream, Wall
+from .tolerances import Tolerance
 
 COLDEST_DEGC = -273.0
 HOTTEST_DEGC = 3000.0
@@ -56,6 +57,9 @@ class Body(ModelBase):
         empty="does not matter",
     )  # fmt: skip
     melting: Melting | None = field(None, "Melting", "Its melting range; none where it does not melt.")
+    tolerances: tuple[Tolerance, ...] = field(
+        (), "Tolerances", "How far its values may be off, where not as usual.", max_length=20
+    )
     made_of: tuple[Piece, ...] = field((), "Made of", "What its heat capacity was worked out from.", max_length=20)
 
 
@@ -81,6 +85,9 @@ class Link(ModelBase):
         0.0, Quantity.CONDUCTANCE, 0.0, 1e6, "Door opens: extra", "Conductance that an open door adds."
     )
 
+    tolerances: tuple[Tolerance, ...] = field(
+        (), "Tolerances", "How far its values may be off, where not as usual.", max_length=20
+    )
     wall: Wall | None = field(None, "Wall", "The wall its conductance was worked out from.")
     heatsink: Heatsink | None = field(None, "Heatsink", "The heatsink its conductance was worked out from.")
     radiator: Radiator | None = field(None, "Surface", "The surface its radiation was worked out from.")
@@ -110,12 +117,18 @@ class DrawOff(ModelBase):
         None, "Comes in at", "Temperature of what comes in; empty means that of the surroundings."
     )
     always: bool = field(False, "Runs always", "Whether it runs all the time rather than during events.")
+    tolerances: tuple[Tolerance, ...] = field(
+        (), "Tolerances", "How far its values may be off, where not as usual.", max_length=20
+    )
 
 
 class Surroundings(ModelBase):
     """What lies outside and takes the heat in the end."""
 
     temperature_degC: float = temperature(20.0, "Temperature", "How warm the surroundings are.")
+    tolerances: tuple[Tolerance, ...] = field(
+        (), "Tolerances", "How far its values may be off, where not as usual.", max_length=20
+    )
 
 
 def check_link(link: Link, names: list[str]) -> None:

@@ -8,6 +8,7 @@ from kelvarn.units import Quantity
 
 from .fields import ModelBase, Name, field, number
 from .origins import Nameplate
+from .tolerances import Tolerance
 
 
 class Switch(ModelBase):
@@ -48,6 +49,9 @@ class DriveBase(ModelBase):
     acts: Literal["heats", "cools"] = field("heats", "Effect", "Whether full drive heats or cools.")
     dead_time_s: float = number(
         0.0, Quantity.DURATION, 0.0, 86400.0, "Dead time", "Time until a change of the drive reaches the body."
+    )
+    tolerances: tuple[Tolerance, ...] = field(
+        (), "Tolerances", "How far its values may be off, where not as usual.", max_length=20
     )
     active_low: bool = field(False, "On while the pin is low", "Whether the output pin is low while the drive is on.")
 

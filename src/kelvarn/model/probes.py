@@ -8,6 +8,7 @@ from kelvarn.units import Quantity
 
 from .bodies import temperature
 from .fields import ModelBase, Name, OneLine, field, number
+from .tolerances import Tolerance
 
 
 class Correction(ModelBase):
@@ -56,6 +57,9 @@ class Probe(ModelBase):
     body: Name = field(..., "Sits in", "The body whose temperature it follows.")
     role: Literal["control", "guard", "watch"] = field(
         "control", "Role", "The controller acts on it, a guard watches it, or it is only recorded."
+    )
+    tolerances: tuple[Tolerance, ...] = field(
+        (), "Tolerances", "How far its values may be off, where not as usual.", max_length=20
     )
     like: OneLine = field("", "Type", "The common type that its range and steps were taken from.", max_length=60)
     lag_s: float = number(0.0, Quantity.DURATION, 0.0, 86400.0, "Lag", "Time constant with which it follows its body.")

@@ -8,6 +8,7 @@ from kelvarn.units import Quantity
 
 from .bodies import Body, Link, temperature
 from .fields import SURROUNDINGS, ModelBase, Name, OneLine, field, number
+from .tolerances import Tolerance
 
 
 class ResponseModel(ModelBase):
@@ -26,6 +27,9 @@ class ResponseModel(ModelBase):
     dead_time_s: float = number(0.0, Quantity.DURATION, 0.0, 86400.0, "Dead time", "Time until it begins to answer.")
     start_degC: float | None = temperature(None, "Starts at", "Where it starts; empty means at rest.")
     limit_degC: float | None = temperature(None, "Limit", "Highest it may get; empty means no limit is known.")
+    tolerances: tuple[Tolerance, ...] = field(
+        (), "Tolerances", "How far its values may be off, where not as usual.", max_length=20
+    )
     unit: OneLine | None = field(
         None, "Unit", "Unit of another quantity than temperature, such as % RH or ppm; none for temperature.",
         max_length=12,

@@ -14,6 +14,9 @@ from dataclasses import dataclass
 from functools import cache
 from itertools import islice
 
+import numpy as np
+import numpy.typing as npt
+
 from kelvarn.engine.kernel import run_loop
 from kelvarn.engine.layout import is_nonlinear
 from kelvarn.engine.marks import Verdict, judge
@@ -32,22 +35,24 @@ _AHEAD = 3  # chunks for each thread that are under way or wait to be fetched
 
 @dataclass(frozen=True)
 class Case:
-    """One run of a study; `key` says which one it is."""
+    """One run of a study; `key` says which one it is, `course` how many points of its course are kept (0: none)."""
 
     key: Hashable
     rig: Rig
     controller: Controller
     trial: Trial
+    course: int = 0
 
 
 @dataclass(frozen=True)
 class CaseResult:
-    """What is kept of one run: its measures and verdicts, or why it could not be computed."""
+    """What is kept of one run: measures and verdicts, or why it could not be computed; and its course if wanted."""
 
     key: Hashable
     measures: Measures | None
     verdicts: tuple[Verdict, ...]
     fault: str = ""
+    course: npt.NDArray[np.float64] | None = None
 
     @property
     def met(self) -> bool:
@@ -111,9 +116,9 @@ def _compute(chunk: Sequence[Case], go_on: Callable[[float], bool]) -> list[Case
     if not go_on(0.0):
         raise Stopped
     laid_out: list[PreparedRun | RunError] = []
-    for case in chunk:
+    for place, case in enumerate(chunk):
         try:
-            laid_out.append(PreparedRun(case.rig, case.controller, case.trial, trace=_room(case)))
+            laid_out.append(PreparedRun(case.rig, case.controller, case.trial, trace=_room(case, place)))
         except RunError as error:
             laid_out.append(error)
     runs = [each for each in laid_out if isinstance(each, PreparedRun)]
@@ -130,15 +135,16 @@ def _compute(chunk: Sequence[Case], go_on: Callable[[float], bool]) -> list[Case
 _local = threading.local()
 
 
-def _room(case: Case) -> Trace:
-    """Room for the course of a run, used again and again by one thread."""
+def _room(case: Case, place: int) -> Trace:
+    """Room for the course of a run at a place in its chunk, used again and again by one thread."""
     prepared = prepare(case.rig, case.trial)
     plant = prepared.plant
     shape = plant.noise.shape[1], len(case.rig.all_bodies), len(plant.probes), len(plant.drives)
-    if getattr(_local, "shape", None) != shape:
-        _local.shape, _local.trace = shape, fresh_trace(prepared, len(case.rig.all_bodies))
-    trace: Trace = _local.trace
-    return trace
+    rooms: list[tuple[tuple[int, ...], Trace]] = _local.__dict__.setdefault("rooms", [])
+    place = min(place, len(rooms))
+    if place == len(rooms) or rooms[place][0] != shape:
+        rooms[place : place + 1] = [(shape, fresh_trace(prepared, len(case.rig.all_bodies)))]
+    return rooms[place][1]
 
 
 def _result(case: Case, run: PreparedRun | RunError) -> CaseResult:
@@ -148,4 +154,5 @@ def _result(case: Case, run: PreparedRun | RunError) -> CaseResult:
         measures = measure(run.summary())
     except RunError as error:
         return CaseResult(case.key, None, (), str(error))
-    return CaseResult(case.key, measures, judge(case.trial, measures))
+    course = run.course(case.course) if case.course else None
+    return CaseResult(case.key, measures, judge(case.trial, measures), course=course)

@@ -1,0 +1,179 @@
+"""Variants: the same controller on many rigs that differ within their tolerances.
+
+Drawn by a scrambled Sobol sequence (SciPy, after Joe and Kuo 2008), evenly within each tolerance; the same seed, the
+same rigs. What matters most is said by Spearman's rank correlation of each parameter with each measure.
+"""
+
+import math
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+from scipy import stats
+from scipy.stats import qmc
+
+from kelvarn.engine.marks import judge
+from kelvarn.engine.measures import measure
+from kelvarn.engine.run import Stopped, compute
+from kelvarn.model.candidate import Controller
+from kelvarn.model.mark import Mark
+from kelvarn.model.rig import Rig
+from kelvarn.model.tolerances import Parameter, parameters, varied
+from kelvarn.model.trial import Trial
+
+from .batch import Case, CaseResult, run_many
+from .room import missed
+
+Floats = npt.NDArray[np.float64]
+COUNT = 500
+_COURSE = 240  # points of a course that are kept
+_LEAST_CORRELATION = 0.15
+
+
+@dataclass(frozen=True)
+class Influence:
+    """How much a parameter matters: Spearman's rank correlation with what a mark is on, −1…1."""
+
+    parameter: Parameter
+    mark: Mark
+    correlation: float
+
+
+@dataclass(frozen=True, eq=False)
+class Variants:
+    """What so many variants gave, so far.
+
+    Attributes:
+        count, wanted: how many were computed of how many.
+        parameters, places: what differed, and where in its tolerance, shape (count, parameters), −1…1.
+        marks: of the trial; met: which of them each variant meets, shape (count, marks).
+        values: of each mark's measure likewise; NaN where there is none.
+        failed: variants that could not be computed, and why the first of them.
+        time_s, low_degC, middle_degC, high_degC: envelope of the judged body: 5, 50 and 95 per cent of the variants.
+        nominal_met: which marks the rig itself meets.
+        influences: the strongest first.
+        worst: the variant that misses most; None without one.
+    """
+
+    count: int
+    wanted: int
+    parameters: tuple[Parameter, ...]
+    places: Floats
+    marks: tuple[Mark, ...]
+    met: npt.NDArray[np.bool_]
+    values: Floats
+    failed: int
+    fault: str
+    time_s: Floats
+    low_degC: Floats
+    middle_degC: Floats
+    high_degC: Floats
+    nominal_met: tuple[bool, ...]
+    influences: tuple[Influence, ...]
+    worst: int | None
+
+    @property
+    def shares(self) -> tuple[float, ...]:
+        """Share of the variants that meets each mark."""
+        return tuple(float(share) for share in self.met.mean(axis=0)) if self.count else ()
+
+    @property
+    def share_of_all(self) -> float:
+        """Share of the variants that meets all marks."""
+        return float(self.met.all(axis=1).mean()) if self.count else 0.0
+
+    def rig_of(self, rig: Rig, index: int) -> Rig:
+        """The rig of a variant."""
+        return varied(rig, self.parameters, self.places[index].tolist())
+
+    def hurts_most(self) -> list[tuple[Parameter, float]]:
+        """Parameters by their strongest correlation with a mark that some variants miss (else with any)."""
+        missed_by = [mark for mark, share in zip(self.marks, self.shares, strict=True) if share < 1] or self.marks
+        strongest: dict[Parameter, float] = {}
+        for each in self.influences:
+            if each.mark in missed_by and abs(each.correlation) > abs(strongest.get(each.parameter, 0.0)):
+                strongest[each.parameter] = each.correlation
+        return sorted(strongest.items(), key=lambda item: -abs(item[1]))
+
+
+def vary(
+    rig: Rig, controller: Controller, trial: Trial, count: int = COUNT, seed: int = 1,
+    go_on: Callable[[], bool] = lambda: True,
+) -> Iterator[Variants]:  # fmt: skip
+    """Variants, as more and more of them are there; the last one is all of them.
+
+    Args:
+        rig, controller, trial: what is varied, and what it is put through.
+        count, seed: how many, and which.
+        go_on: asked now and then; False stops.
+
+    Raises:
+        RunError: the rig itself cannot be run.
+        ValueError: nothing of the rig has a tolerance.
+        Stopped: it was stopped.
+    """
+    moved = parameters(rig)
+    if not moved:
+        raise ValueError("No part of the rig has a tolerance, so that every variant would be the same.")
+    nominal = compute(rig, controller, trial)
+    sobol = qmc.Sobol(len(moved), scramble=True, seed=seed)
+    places = 2 * sobol.random_base2(max(0, math.ceil(math.log2(count))))[:count] - 1
+    cases = (
+        Case(k, varied(rig, moved, row), controller, trial, course=_COURSE) for k, row in enumerate(places.tolist())
+    )
+    results: list[CaseResult] = []
+    due = 32
+    for result in run_many(cases, go_on):
+        results.append(result)
+        if not go_on():
+            raise Stopped
+        if len(results) == due and due < count:
+            due *= 2
+            yield _gathered(results, nominal, moved, places, trial, count)
+    yield _gathered(results, nominal, moved, places, trial, count)
+
+
+def _gathered(
+    results: list[CaseResult], nominal: Any, moved: list[Parameter], places: Floats, trial: Trial, wanted: int
+) -> Variants:
+    """What the variants so far say."""
+    count, marks = len(results), trial.marks
+    met = np.array([[v.met for v in r.verdicts] if r.verdicts else [False] * len(marks) for r in results], bool)
+    values = np.array(
+        [[math.nan if v.value is None else v.value for v in r.verdicts] or [math.nan] * len(marks) for r in results]
+    ).reshape(count, len(marks))
+    courses = np.array([r.course for r in results if r.course is not None])
+    low, middle, high = np.percentile(courses, [5, 50, 95], axis=0) if len(courses) else (np.zeros(0),) * 3
+    faults = [r.fault for r in results if r.measures is None]
+    misses = [math.inf if r.measures is None else missed(r) for r in results]
+    worst = int(np.argmax(misses)) if misses and max(misses) > 0 else None
+    verdicts = judge(trial, measure(nominal))
+    step = -(-nominal.time_s.size // _COURSE)
+    return Variants(
+        count, wanted, tuple(moved), places[:count], marks, met.reshape(count, len(marks)), values, len(faults),
+        faults[0] if faults else "", nominal.time_s[::step], low, middle, high,
+        tuple(verdict.met for verdict in verdicts), _influences(moved, places[:count], marks, values), worst,
+    )  # fmt: skip
+
+
+def _influences(
+    moved: list[Parameter], places: Floats, marks: tuple[Mark, ...], values: Floats
+) -> tuple[Influence, ...]:
+    """Rank correlations worth telling."""
+    found = []
+    for column, mark in enumerate(marks):
+        known = np.isfinite(values[:, column])
+        # What is never there is worse than any value that is: it ranks last.
+        ranked = np.where(known, values[:, column], np.inf if mark.direction != "at_least" else -np.inf)
+        if mark.direction == "within":
+            ranked = np.abs(ranked)
+        ranks = stats.rankdata(ranked)
+        if np.ptp(ranks) == 0:
+            continue
+        for k, parameter in enumerate(moved):
+            rho = float(np.corrcoef(stats.rankdata(places[:, k]), ranks)[0, 1])
+            if abs(rho) >= _LEAST_CORRELATION:
+                found.append(Influence(parameter, mark, rho))
+    return tuple(sorted(found, key=lambda each: -abs(each.correlation)))
