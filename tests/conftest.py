@@ -11,6 +11,7 @@ from hypothesis import settings
 from kelvarn.demos.cure_cabinet import cure_cabinet
 from kelvarn.engine.prepare import fresh_found, fresh_state, fresh_trace, prepare
 from kelvarn.engine.run import Run
+from kelvarn.engine.safety import survey_safety
 from kelvarn.engine.survey import survey
 from kelvarn.model.bodies import Body, Link, Surroundings
 from kelvarn.model.drives import Pwm
@@ -83,4 +84,5 @@ def with_course(run: Run, y: np.ndarray, peak_after: int | None = None) -> Run:
     found = fresh_found(prepared)
     state.bodies["lowest_degC"], state.bodies["highest_degC"] = y.min(), y.max()
     survey(prepared.plant, state, trace, found)
+    survey_safety(prepared.plant, state, trace, found)
     return replace(run, bodies_degC=y[np.newaxis, :], found=found)

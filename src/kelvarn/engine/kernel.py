@@ -14,6 +14,7 @@ from .matrices import PROBE, SURROUNDINGS, Linear, prepare_all, put_slot, slot_o
 from .nonlinear import Adaptive, advance_adaptive, begin_adaptive, temperature
 from .plant import NONE, TIME_EPS, Change, ChangeKind, DriveKind, Plant, State
 from .probes import aged, reading
+from .safety import survey_safety
 from .survey import Found, Trace, place_windows, survey
 
 
@@ -83,6 +84,7 @@ def run_loop(
         if control.plan_state[0].waited_s > 0.0:
             place_windows(control.plan, plant.rig[0].h, samples - 1, found.windows)
         survey(plant, state, trace, found)
+        survey_safety(plant, state, trace, found)
     return Outcome.DONE
 
 
@@ -149,7 +151,7 @@ def _look(k: int, plant: Plant, state: State, heat: Heat, trace: Trace) -> Outco
         if not _COLDEST - 1.0 < degC < _HOTTEST:
             loop.failed_body = i
             return Outcome.LEFT_RANGE
-        if degC > plant.bodies[i].limit_degC and k < plant.rig[0].samples - 1:
+        if not plant.bodies[i].low_limit_degC <= degC <= plant.bodies[i].limit_degC and k < plant.rig[0].samples - 1:
             state.bodies[i].beyond += 1
             if state.bodies[i].passed_s == NONE:
                 state.bodies[i].passed_s = k * plant.rig[0].h

@@ -143,6 +143,7 @@ def _body(body: model.Body, outside_degC: float, start_degC: float | None) -> Bo
         made.melts_from_degC, made.melted_at_degC = body.melting.from_degC, body.melting.to_degC
         made.latent_K = body.melting.latent_J * made.per_capacity_K_per_J
     made.limit_degC = math.inf if body.limit_degC is None else body.limit_degC
+    made.low_limit_degC = -math.inf if body.low_limit_degC is None else body.low_limit_degC
     made.ready_K = NONE if body.ready_K is None else body.ready_K
     return made
 

@@ -58,8 +58,8 @@ class Span:
 class Measures:
     """All measures of a run: windows in order of time, and those of the whole run.
 
-    Of bodies by name: hottest and coldest, margin to the rated limit and time beyond it, when it was first passed, the
-    temperature at the end, and the highest since the event that stands last began.
+    Of bodies by name: hottest and coldest, margin to the nearer limit and time beyond one, when one was first passed,
+    the temperature at the end, and the highest and lowest since the event that stands last began.
     """
 
     windows: tuple[Span, ...]
@@ -72,6 +72,7 @@ class Measures:
     passed_limit_s: dict[str, float | None] = field(default_factory=dict)
     end_degC: dict[str, float] = field(default_factory=dict)
     after_degC: dict[str, float] = field(default_factory=dict)
+    after_low_degC: dict[str, float] = field(default_factory=dict)
 
     @property
     def first(self) -> Span:
@@ -120,22 +121,21 @@ def measure(run: Summary) -> Measures:
     highest = {body.name: found.highest_degC for body, found in zip(run.rig.all_bodies, bodies, strict=False)}
     lowest = {body.name: found.lowest_degC for body, found in zip(run.rig.all_bodies, bodies, strict=False)}
     beyond = {
-        body.name: None if body.limit_degC is None else found.beyond * run.rig.probe.interval_s
+        body.name: None if body.margin_K(0.0, 0.0) is None else found.beyond * run.rig.probe.interval_s
         for body, found in zip(run.rig.all_bodies, bodies, strict=False)
     }
     named = list(zip(run.rig.all_bodies, bodies, strict=False))
     return Measures(
-        windows, of_run.values, of_run.reasons, highest, lowest, _margins(run.rig, highest), beyond,
+        windows, of_run.values, of_run.reasons, highest, lowest, _margins(run.rig, lowest, highest), beyond,
         passed_limit_s={body.name: None if each.passed_s == NONE else each.passed_s for body, each in named},
         end_degC={body.name: each.end_degC for body, each in named},
         after_degC={body.name: each.after_degC for body, each in named},
+        after_low_degC={body.name: each.after_low_degC for body, each in named},
     )  # fmt: skip
 
 
-def _margins(rig: Rig, highest: dict[str, float]) -> dict[str, float | None]:
-    return {
-        body.name: None if body.limit_degC is None else body.limit_degC - highest[body.name] for body in rig.all_bodies
-    }
+def _margins(rig: Rig, lowest: dict[str, float], highest: dict[str, float]) -> dict[str, float | None]:
+    return {body.name: body.margin_K(lowest[body.name], highest[body.name]) for body in rig.all_bodies}
 
 
 def _span(run: Summary, window: SpanPlace, read: SpanFound, event: int) -> Span:

@@ -100,6 +100,7 @@ class Body:
     latent_K: float  # latent heat over heat capacity; 0 does not melt
     driven: bool  # whether a drive puts power into it
     limit_degC: float = inf  # rated
+    low_limit_degC: float = -inf
     ready_K: float = NONE  # how near to the setpoint it is ready; NONE: it does not matter
 
 
@@ -300,8 +301,8 @@ class BodyState:
     into_W: float  # by loads and what is drawn off
     load_W: float  # by loads, were they not cut
     drawn_W_per_K: float
-    beyond: int  # samples so far above its limit
-    passed_s: float  # when it was first above its limit; NONE: never
+    beyond: int  # samples so far beyond a limit
+    passed_s: float  # when it was first beyond one; NONE: never
     lowest_degC: float  # of the true course, so far
     highest_degC: float
 

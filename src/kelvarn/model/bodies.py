@@ -47,6 +47,9 @@ class Body(ModelBase):
     limit_degC: float | None = temperature(
         None, "Rated limit", "Hottest the body may get; empty means no limit is known."
     )
+    low_limit_degC: float | None = temperature(
+        None, "Not below", "Coldest the body may get, such as where roots freeze; empty means no such limit."
+    )
     limit_why: OneLine = field("", "Limit is", "What the rated limit comes from, such as a material.", max_length=80)
     own_heat_W: float = number(
         0.0, Quantity.POWER, -1e7, 1e7, "Heat of its own", "Heat that it makes all the time, such as electronics do."
@@ -61,6 +64,12 @@ class Body(ModelBase):
         (), "Tolerances", "How far its values may be off, where not as usual.", max_length=20
     )
     made_of: tuple[Piece, ...] = field((), "Made of", "What its heat capacity was worked out from.", max_length=20)
+
+    def margin_K(self, lowest_degC: float, highest_degC: float) -> float | None:
+        """What was left to the nearer of its limits; None where it has none."""
+        left = [] if self.limit_degC is None else [self.limit_degC - highest_degC]
+        left += [] if self.low_limit_degC is None else [lowest_degC - self.low_limit_degC]
+        return min(left, default=None)
 
 
 class Link(ModelBase):

@@ -1,11 +1,11 @@
 """Guards, alarms and permits: what keeps a rig safe, whatever the law wants. Each kind is declared here, once.
 
 Which of them rules where several want something stands in `engine/guards.py`; how they become records, in
-`engine/guarding.py`.
+`engine/guarding.py`. A rig is made of guards, so that here it can only be spoken of as `Any`: it is a `Rig`.
 """
 
 from abc import abstractmethod
-from typing import TYPE_CHECKING, Annotated, Any, ClassVar, Literal, get_args
+from typing import Annotated, Any, ClassVar, Literal, get_args
 
 from pydantic import Field, model_validator
 
@@ -13,9 +13,6 @@ from kelvarn.units import Quantity, Scale, show
 
 from .bodies import temperature
 from .fields import ModelBase, Name, field, number, words_of
-
-if TYPE_CHECKING:
-    from .rig import Rig
 
 DAY_S = 86400.0
 Day = Literal["Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun"]
@@ -46,7 +43,7 @@ class RuleBase(ModelBase):
         """What it does, in a few words."""
 
     @classmethod
-    def begins_as(cls, rig: "Rig") -> dict[str, Any]:
+    def begins_as(cls, rig: Any) -> dict[str, Any]:
         """Fields that a new one on a rig begins with."""
         del rig
         return {}
@@ -55,7 +52,7 @@ class RuleBase(ModelBase):
         """Fields shown for it, besides its name."""
         return tuple(name for name in type(self).model_fields if name not in ("name", "kind"))
 
-    def check(self, rig: "Rig") -> None:
+    def check(self, rig: Any) -> None:
         """Raise ValueError where it does not fit a rig, beyond the names it refers to."""
 
 
@@ -82,7 +79,7 @@ class Trip(RuleBase):
         return f"{self.probe} {self.side} {show(self.at_degC, Quantity.TEMPERATURE, scale)}: {_DOES[self.does]}"
 
     @classmethod
-    def begins_as(cls, rig: "Rig") -> dict[str, Any]:
+    def begins_as(cls, rig: Any) -> dict[str, Any]:
         return {"probe": rig.probe.name, "at_degC": begins_at_degC(rig, 0.5), "does": _usual(rig)}
 
 
@@ -107,7 +104,7 @@ class CutOff(RuleBase):
         )
 
     @classmethod
-    def begins_as(cls, rig: "Rig") -> dict[str, Any]:
+    def begins_as(cls, rig: Any) -> dict[str, Any]:
         limited = [body for body in rig.all_bodies if body.limit_degC is not None]
         body = min(limited, key=lambda each: each.limit_degC or 0.0).name if limited else rig.probe.body
         usual = "load" if _usual(rig) == "load" else "contactor"
@@ -245,7 +242,7 @@ class Alarm(RuleBase):
         return ("watches", "probe", level, "delay_s", "hysteresis_K", "outlet", "until")
 
     @classmethod
-    def begins_as(cls, rig: "Rig") -> dict[str, Any]:
+    def begins_as(cls, rig: Any) -> dict[str, Any]:
         return {"probe": rig.probe.name, "at_degC": begins_at_degC(rig, 0.3)}
 
 
@@ -332,7 +329,7 @@ def words_of_field(part: ModelBase, name: str) -> str:
     return words_of(type(part).model_fields[name], getattr(part, name))
 
 
-def begins_at_degC(rig: "Rig", share: float, body: str | None = None) -> float:
+def begins_at_degC(rig: Any, share: float, body: str | None = None) -> float:
     """A level this share of the way from where the rig's goal or surroundings end to a body's limit."""
     found = rig.all_bodies[rig.body_index(body or rig.probe.body)]
     warm = rig.goal.high_degC if rig.goal is not None and rig.goal.high_degC is not None else None
@@ -341,7 +338,7 @@ def begins_at_degC(rig: "Rig", share: float, body: str | None = None) -> float:
     return float(f"{low + share * (high - low):.4g}")
 
 
-def _usual(rig: "Rig") -> str:
+def _usual(rig: Any) -> str:
     """What a trip usually does: cut the drives; where these only cool, what heats by itself."""
     return "contactor" if rig.heats else "load"
 

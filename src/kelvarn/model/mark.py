@@ -60,8 +60,8 @@ MEASURES: dict[str, MeasureKind] = {
     "trips": MeasureKind("Trips", _N, "run", "How often a trip or a thermal cut-off acted."),
     "hottest_degC": MeasureKind("Hottest", Quantity.TEMPERATURE, "body", "Highest temperature of a body."),
     "coldest_degC": MeasureKind("Coldest", Quantity.TEMPERATURE, "body", "Lowest temperature of a body."),
-    "limit_margin_K": MeasureKind("Margin to limit", _D, "body", "Rated limit of a body less its hottest."),
-    "beyond_limit_s": MeasureKind("Beyond its limit", _T, "body", "How long a body is hotter than its rated limit."),
+    "limit_margin_K": MeasureKind("Margin to limit", _D, "body", "What is left to the nearer limit of a body."),
+    "beyond_limit_s": MeasureKind("Beyond its limit", _T, "body", "How long a body is beyond a limit."),
 }
 
 Direction = Literal["at_most", "at_least", "within"]

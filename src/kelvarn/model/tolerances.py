@@ -1,21 +1,18 @@
 """Tolerances: how far the parameters of a rig may be off, with defaults by kind of part.
 
 A part holds the tolerances that differ from the usual ones; `parameters` lists what can vary in a rig, and `varied`
-moves all of them.
+moves all of them. A rig is made of parts with tolerances, so that here it can only be spoken of as `Any`.
 """
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any, Self
+from typing import Any, Self
 
 from pydantic import model_validator
 
 from kelvarn.units import Quantity
 
 from .fields import ModelBase, OneLine, field, number
-
-if TYPE_CHECKING:
-    from .rig import Rig
 
 LARGEST_SHARE = 0.9
 
@@ -82,7 +79,7 @@ class Parameter:
         return self.value + self.size * place if self.in_kelvins else self.value * (1 + self.size * place)
 
 
-def _parts(rig: "Rig") -> list[tuple[str, tuple[str | int, ...], str, Any]]:
+def _parts(rig: Any) -> list[tuple[str, tuple[str | int, ...], str, Any]]:
     """Kind, path, name and part of all that has parameters."""
     found: list[tuple[str, tuple[str | int, ...], str, Any]] = []
     for kind in ("bodies", "links", "draw_offs", "drives", "probes"):
@@ -95,7 +92,7 @@ def _parts(rig: "Rig") -> list[tuple[str, tuple[str | int, ...], str, Any]]:
     return found
 
 
-def parameters(rig: "Rig", *, all_of_them: bool = False) -> list[Parameter]:
+def parameters(rig: Any, *, all_of_them: bool = False) -> list[Parameter]:
     """What of a rig may be off; with `all_of_them` also what has no tolerance or a value of nothing."""
     found = []
     for kind, path, name, part in _parts(rig):
@@ -118,7 +115,7 @@ def _plays_a_part(kind: str, key: str) -> bool:
     return key not in unused[kind]
 
 
-def varied(rig: "Rig", moved: Sequence[Parameter], places: Sequence[float]) -> "Rig":
+def varied(rig: Any, moved: Sequence[Parameter], places: Sequence[float]) -> Any:
     """The rig with each of these parameters at a place from −1 to 1 within its tolerance, kept inside its range."""
     by_part: dict[tuple[str | int, ...], dict[str, float]] = {}
     for parameter, place in zip(moved, places, strict=True):

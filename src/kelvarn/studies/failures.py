@@ -6,7 +6,6 @@ The trial then goes on for as long again. Everything is a run of the same engine
 
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 
@@ -17,35 +16,19 @@ from kelvarn.engine.measures import Measures, measure
 from kelvarn.engine.run import Stopped, compute
 from kelvarn.engine.steady import can_hold
 from kelvarn.model.candidate import Controller
-from kelvarn.model.drives import Fan
 from kelvarn.model.edit import with_fields
-from kelvarn.model.events import LONGEST_S, DriveFault, Event, OrdersLost, PowerCut, ProbeFault
-from kelvarn.model.guards import Alarm, ProbeFaultAction, Trip, begins_at_degC
+from kelvarn.model.events import LONGEST_S
+from kelvarn.model.guards import ProbeFaultAction, Trip, begins_at_degC
 from kelvarn.model.names import free_name
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Trial
 from kelvarn.units import Quantity, Scale, show
 
 from .batch import Case, CaseResult, run_many
+from .failure_kinds import CUT_S, NAME, Failure, failures_of, without_failures
 
-_FAULTS = ("probe_fault", "drive_fault", "power_cut", "orders_lost", "stall")
-"""Events of a trial that are failures themselves; a single failure leaves them out."""
 _LONGEST_AFTER_S = 86400.0
-_CUT_S = 600.0  # a power cut that ends
-_DRIFT_K_PER_H = 10.0
 MOMENTS = ("cold", "at the setpoint", "at the end")
-
-
-@dataclass(frozen=True)
-class Failure:
-    """A single failure: what it is in words, and its fields as an event that begins at 0."""
-
-    text: str
-    event: Event
-
-    def at(self, at_s: float) -> Event:
-        """The event, begun at an instant."""
-        return self.event.model_copy(update={"at_s": at_s})
 
 
 @dataclass(frozen=True)
@@ -57,8 +40,8 @@ class Outcome:
         trial: the trial with it, which opens as a run.
         fault: why there is no run; empty where there is one.
         suffers: the body with the least margin to its limit; of none with a limit, the goal's, or the judged one.
-        end_degC, hottest_degC: of that body, at the end and since the failure.
-        margin_K: its limit less that; None without a limit.
+        end_degC, extreme_degC: of that body, at the end, and nearest to its limit since the failure.
+        margin_K: what was left to that limit; None without one.
         passed: the body whose limit is passed first after the failure, and how long after it, s.
         beforehand: whether a limit is passed without any failure.
         goal_lost_s: how long after it the goal is left; None where it is kept, was not before, or there is none.
@@ -73,7 +56,7 @@ class Outcome:
     fault: str
     suffers: str = ""
     end_degC: float = 0.0
-    hottest_degC: float = 0.0
+    extreme_degC: float = 0.0
     margin_K: float | None = None
     passed: tuple[str, float] | None = None
     beforehand: bool = False
@@ -92,7 +75,7 @@ class Outcome:
         """Where it ends, such as "Heater mat 187 °C"."""
         if self.fault:
             return self.fault
-        return f"{self.suffers} {show(self.hottest_degC, Quantity.TEMPERATURE, scale)}"
+        return f"{self.suffers} {show(self.extreme_degC, Quantity.TEMPERATURE, scale)}"
 
 
 @dataclass(frozen=True)
@@ -152,45 +135,6 @@ class FailureTable:
         return f"No single failure of {count} passes a hard limit{cold}"
 
 
-def failures_of(rig: Rig) -> list[Failure]:
-    """Every single failure of a rig: of the probes that somebody looks at, of its drives, of power and link."""
-    found = []
-    looked_at = {rig.probe.name} | {each.probe for each in rig.guards if isinstance(each, Trip | Alarm)}
-    for probe in rig.probes:
-        if probe.name not in looked_at:
-            continue
-        kinds: list[tuple[str, dict[str, Any]]] = [
-            ("is broken (open)", {"fault": "open"}),
-            ("is shorted", {"fault": "short"}),
-            ("is stuck", {"fault": "stuck"}),
-            ("comes loose", {"fault": "loose"}),
-            (f"drifts up by {_DRIFT_K_PER_H:g} K an hour", {"fault": "drift", "size_K": _DRIFT_K_PER_H}),
-            (f"drifts down by {_DRIFT_K_PER_H:g} K an hour", {"fault": "drift", "size_K": -_DRIFT_K_PER_H}),
-        ]
-        found += [
-            Failure(f"{probe.name} {words}", ProbeFault(name=_NAME, at_s=0, probe=probe.name, **fields))
-            for words, fields in kinds
-        ]
-    for drive in rig.drives:
-        fan = isinstance(drive, Fan)
-        words = {
-            "stuck_on": "runs on at full speed" if fan else "is stuck on",
-            "stuck_off": "is stalled" if fan else "is stuck off",
-            "weak": "gives half",
-        }
-        found += [
-            Failure(f"{drive.name} {said}", DriveFault(name=_NAME, at_s=0, drive=drive.name, fault=fault))
-            for fault, said in words.items()
-        ]
-    found.append(Failure("the power is cut for 10 min", PowerCut(name=_NAME, at_s=0, lasts_s=_CUT_S)))
-    found.append(Failure("the power is cut for good", PowerCut(name=_NAME, at_s=0)))
-    found.append(Failure("the link to the drives is lost", OrdersLost(name=_NAME, at_s=0)))
-    return found
-
-
-_NAME = "Failure"
-
-
 def failure_table(
     rig: Rig, controller: Controller, trial: Trial, progress: Callable[[float], bool] = lambda share: True
 ) -> FailureTable:
@@ -236,11 +180,6 @@ def _run(cases: Sequence[Case], progress: Callable[[float], bool]) -> Iterator[C
         yield result
 
 
-def without_failures(trial: Trial) -> Trial:
-    """A trial without the failures that it has itself, and without marks."""
-    return with_fields(trial, events=tuple(each for each in trial.events if each.kind not in _FAULTS), marks=())
-
-
 def _moments(rig: Rig, controller: Controller, trial: Trial) -> dict[str, float | str]:
     """When failures are tried."""
     run = compute(rig, controller, trial)
@@ -256,8 +195,8 @@ def _moments(rig: Rig, controller: Controller, trial: Trial) -> dict[str, float 
 
 def _with(trial: Trial, failure: Failure, at_s: float) -> Trial:
     """The trial with a failure at an instant, going on for as long again, a day at most."""
-    lasts = min(at_s + max(min(trial.duration_s, _LONGEST_AFTER_S), 2 * _CUT_S), LONGEST_S)
-    name = free_name(_NAME, [event.name for event in trial.events])
+    lasts = min(at_s + max(min(trial.duration_s, _LONGEST_AFTER_S), 2 * CUT_S), LONGEST_S)
+    name = free_name(NAME, [event.name for event in trial.events])
     begun = [event for event in trial.events if event.at_s < lasts]
     event = failure.at(at_s).model_copy(update={"name": name})
     plan = with_fields(trial.plan, changes=tuple(each for each in trial.plan.changes if each.at_s < lasts))
@@ -281,8 +220,11 @@ def _outcome(case: Case, failure: Failure, moment: str, at_s: float, result: Cas
         return Outcome(failure, moment, at_s, case.trial, result.fault)
     found, rig = result.measures, case.rig
     span = found.event(case.trial.events[-1].name)
-    limits = {body.name: body.limit_degC for body in rig.all_bodies if body.limit_degC is not None}
-    margins = {name: limit - found.after_degC[name] for name, limit in limits.items()}
+    margins = {}
+    for body in rig.all_bodies:
+        margin = body.margin_K(found.after_low_degC[body.name], found.after_degC[body.name])
+        if margin is not None:
+            margins[body.name] = margin
     suffers = min(margins, key=lambda name: margins[name]) if margins else _matters(rig)
     passed = {
         name: float(at) - at_s for name, at in found.passed_limit_s.items() if at is not None and at >= at_s - 1e-9
@@ -293,7 +235,7 @@ def _outcome(case: Case, failure: Failure, moment: str, at_s: float, result: Cas
         failure, moment, at_s, case.trial, "",
         suffers=first or suffers,
         end_degC=found.end_degC[first or suffers],
-        hottest_degC=found.after_degC[first or suffers],
+        extreme_degC=_extreme_degC(rig, found, first or suffers),
         margin_K=margins.get(first or suffers),
         passed=None if first is None else (first, passed[first]),
         beforehand=any(at is not None and at < at_s for at in found.passed_limit_s.values()),
@@ -302,6 +244,13 @@ def _outcome(case: Case, failure: Failure, moment: str, at_s: float, result: Cas
         guard=guard,
         guard_s=guard_s,
     )  # fmt: skip
+
+
+def _extreme_degC(rig: Rig, found: Measures, name: str) -> float:
+    """How far a body goes towards the nearer of its limits after a failure; its highest where it has none below."""
+    body, low, high = rig.all_bodies[rig.body_index(name)], found.after_low_degC[name], found.after_degC[name]
+    below = body.low_limit_degC is not None and body.margin_K(low, high) == low - body.low_limit_degC
+    return low if below else high
 
 
 def _matters(rig: Rig) -> str:
@@ -386,7 +335,7 @@ def _differs(one: ActionTried, other: ActionTried) -> bool:
     """Whether two actions end noticeably apart."""
     return (
         bool(one.worst.passed) != bool(other.worst.passed)
-        or abs(one.worst.hottest_degC - other.worst.hottest_degC) > 1.0
+        or abs(one.worst.extreme_degC - other.worst.extreme_degC) > 1.0
         or abs(one.off_goal_K - other.off_goal_K) > 1.0
     )
 

@@ -86,7 +86,8 @@ class Variants:
 
     def rig_of(self, rig: Rig, index: int) -> Rig:
         """The rig of a variant."""
-        return varied(rig, self.parameters, self.places[index].tolist())
+        made: Rig = varied(rig, self.parameters, self.places[index].tolist())
+        return made
 
     def hurts_most(self) -> list[tuple[Parameter, float]]:
         """Parameters by their strongest correlation with a mark that some variants miss (else with any)."""

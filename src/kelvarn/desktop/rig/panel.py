@@ -25,7 +25,7 @@ class RigPanel(PartPanel):
 
     def subject(self) -> Hashable:
         rig = self.document.project.rig
-        limited = tuple(body.limit_degC is not None for body in rig.bodies)
+        limited = tuple(body.margin_K(0.0, 0.0) is not None for body in rig.bodies)
         return self.edits.selected, structure(rig), limited, self.view.scale
 
     def fill(self) -> None:

@@ -46,7 +46,9 @@ def fill_body(panel: PartPanel, index: int) -> None:
     panel.field(path, "start_degC", empty="surroundings")
     panel.field(path, "own_heat_W")
     panel.field(path, "limit_degC")
-    if panel.at(path).limit_degC is not None:
+    panel.field(path, "low_limit_degC")
+    panel.field(path, "ready_K")
+    if panel.at(path).limit_degC is not None or panel.at(path).low_limit_degC is not None:
         panel.text(path, "limit_why")
     for k, link in enumerate(rig.links):
         if name in (link.a, link.b):

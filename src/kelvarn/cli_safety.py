@@ -1,0 +1,178 @@
+"""The commands on what can go wrong: `failures` and `vary`. What they need is imported when they run."""
+
+import json
+import sys
+from typing import TYPE_CHECKING, Annotated, Any
+
+import typer
+
+from kelvarn.files.project_file import load
+from kelvarn.model.candidate import Candidate
+from kelvarn.model.project import Project
+from kelvarn.model.trial import Trial
+from kelvarn.units import Scale, show
+
+from .cli_common import CommandError, File, check_known, trial_named
+
+if TYPE_CHECKING:
+    from kelvarn.studies.failures import FailureTable, Outcome
+    from kelvarn.studies.variants import Variants
+
+app = typer.Typer()
+
+_Json = Annotated[bool, typer.Option("--json", help="Print one JSON object.")]
+_Candidate = Annotated[str, typer.Option(help="The candidate.")]
+_Trial = Annotated[str | None, typer.Option(help="The trial; else the first.")]
+
+
+def _chosen(project: Project, candidate: str, trial: str | None) -> tuple[Candidate, Trial]:
+    check_known((candidate,), [c.name for c in project.candidates], "candidate")
+    return project.candidate(candidate), trial_named(project, trial)
+
+
+@app.command()
+def failures(file: File, candidate: _Candidate, trial: _Trial = None, as_json: _Json = False) -> None:
+    """Try every single failure: where it ends, when a limit is passed, and who stops it."""
+    from kelvarn.studies.failures import failure_table
+
+    project = load(file)
+    chosen, asked = _chosen(project, candidate, trial)
+    table = failure_table(project.rig, chosen.controller, asked)
+    if as_json:
+        print(json.dumps(_failures_json(chosen, asked, table), indent=2, ensure_ascii=False))
+    else:
+        print(failures_text(project, table))
+
+
+def failures_text(project: Project, table: "FailureTable") -> str:
+    """A failure table as lines."""
+    from kelvarn.studies import failure_words as words
+
+    scale = project.scale or Scale.CELSIUS
+    rows = [words.HEADINGS, *(words.cells(row.worst, scale) for row in table.rows)]
+    widths = [max(len(row[column]) for row in rows) for column in range(len(words.HEADINGS))]
+    lines = ["  ".join(cell.ljust(width) for cell, width in zip(row, widths, strict=True)).rstrip() for row in rows]
+    return "\n".join([f"{table.verdict()}.", *lines, words.action_line(table, scale), words.moments_line(table)])
+
+
+def _failures_json(candidate: Candidate, trial: Trial, table: "FailureTable") -> dict[str, Any]:
+    def told(outcome: "Outcome") -> dict[str, Any]:
+        return {
+            "moment": outcome.moment,
+            "at_s": outcome.at_s,
+            "fault": outcome.fault or None,
+            "body": outcome.suffers or None,
+            "extreme_degC": outcome.extreme_degC,
+            "end_degC": outcome.end_degC,
+            "margin_K": outcome.margin_K,
+            "limit_passed": None if outcome.passed is None else outcome.passed[0],
+            "limit_passed_s": None if outcome.passed is None else outcome.passed[1],
+            "goal_lost_s": outcome.goal_lost_s,
+            "goal_kept_at_end": outcome.goal_at_end,
+            "guard": outcome.guard or None,
+            "guard_s": outcome.guard_s,
+        }
+
+    return {
+        "candidate": candidate.name,
+        "trial": trial.name,
+        "verdict": table.verdict(),
+        "moments": {name: at if isinstance(at, float) else None for name, at in table.moments.items()},
+        "failures": [
+            {"failure": row.failure.text, "worst": row.worst.moment, "outcomes": [told(each) for each in row.outcomes]}
+            for row in table.rows
+        ],
+        "probe_fault": {
+            "proposed": table.actions[0].action,
+            "why": table.why,
+            "actions": [
+                {"action": each.action, "off_goal_K": each.off_goal_K, **told(each.worst)} for each in table.actions
+            ],
+        },
+    }
+
+
+@app.command()
+def vary(
+    file: File,
+    candidate: _Candidate,
+    trial: _Trial = None,
+    count: Annotated[int, typer.Option(min=2, max=20_000, help="How many variants.")] = 500,
+    seed: Annotated[int, typer.Option(min=0, max=2**31, help="Which variants.")] = 1,
+    as_json: _Json = False,
+) -> None:
+    """Run a candidate on many rigs that differ within their tolerances."""
+    from kelvarn.studies.variants import vary as variants_of
+
+    project = load(file)
+    chosen, asked = _chosen(project, candidate, trial)
+    found = None
+    try:
+        for found in variants_of(project.rig, chosen.controller, asked, count, seed):
+            print(f"{found.count} of {count}", end="\r", file=sys.stderr)
+    except ValueError as error:
+        raise CommandError(str(error)) from error
+    assert found is not None
+    if as_json:
+        print(json.dumps(_vary_json(chosen, asked, found), indent=2, ensure_ascii=False))
+    else:
+        print(vary_text(project, found))
+
+
+def vary_text(project: Project, found: "Variants") -> str:
+    """What variants gave, as lines."""
+    scale = project.scale or Scale.CELSIUS
+    lines = [f"{100 * found.share_of_all:.0f} % of {found.count} variants meet all marks."]
+    for mark, share in zip(found.marks, found.shares, strict=True):
+        lines.append(f"  {100 * share:3.0f} %  {mark.title} {mark.limit_text(scale, short=True)}")
+    if not found.marks:
+        lines.append("  the trial has no marks")
+    for parameter, rho in found.hurts_most()[:3]:
+        lines.append(f"  matters: {parameter.text} (rank correlation {rho:+.2f})")
+    if found.worst is not None:
+        worst = sorted(
+            zip(found.parameters, found.places[found.worst], strict=True), key=lambda each: -abs(each[1])
+        )[:3]  # fmt: skip
+        said = ", ".join(f"{parameter.text} {_value(parameter, float(place), scale)}" for parameter, place in worst)
+        lines.append(f"  the worst: no. {found.worst + 1}, with {said}")
+    if found.failed:
+        lines.append(f"  {found.failed} could not be run: {found.fault}")
+    return "\n".join(lines)
+
+
+def _value(parameter: Any, place: float, scale: Scale) -> str:
+    from kelvarn.units import Quantity
+
+    if parameter.in_kelvins:
+        return show(parameter.size * place, Quantity.DIFFERENCE, scale, sign=True)
+    return f"{100 * parameter.size * place:+.0f} %"
+
+
+def _vary_json(candidate: Candidate, trial: Trial, found: "Variants") -> dict[str, Any]:
+    def numbers(row: Any) -> list[float]:
+        return [round(float(value), 4) for value in row]
+
+    return {
+        "candidate": candidate.name,
+        "trial": trial.name,
+        "count": found.count,
+        "failed": found.failed,
+        "share_all": found.share_of_all,
+        "marks": [
+            {"measure": mark.measure, "event": mark.event, "body": mark.body, "limit": mark.limit,
+             "direction": mark.direction, "share": share, "met_by_rig": met}
+            for mark, share, met in zip(found.marks, found.shares, found.nominal_met, strict=True)
+        ],
+        "matters": [
+            {"parameter": "/".join(map(str, each.parameter.path)), "text": each.parameter.text,
+             "measure": each.mark.measure, "rank_correlation": each.correlation}
+            for each in found.influences
+        ],
+        "envelope": {"time_s": numbers(found.time_s), "p5_degC": numbers(found.low_degC),
+                     "p50_degC": numbers(found.middle_degC), "p95_degC": numbers(found.high_degC)},
+        "worst": None if found.worst is None else {
+            "number": found.worst + 1,
+            "values": {"/".join(map(str, p.path)): p.moved(float(place))
+                       for p, place in zip(found.parameters, found.places[found.worst], strict=True)},
+        },
+    }  # fmt: skip
