@@ -295,11 +295,13 @@ def test_events_of_every_kind_are_added_where_the_trial_is_set(rig: MainWindow) 
     click(rig.rig.parts.add_draw_off)
     rig.go_to(CONTROL)
     before = len(rig.document.project.trials[0].events)
-    for of_kind in EVENT_KINDS.values():
+    possible = [kind for kind in EVENT_KINDS.values() if not kind.missing(rig.document.project.rig)]
+    for of_kind in possible:
         menu = rig.control.settings.event_menu(0)
         next(action for action in menu.actions() if action.text() == of_kind.what).trigger()
     events = rig.document.project.trials[0].events[before:]
-    assert [event.kind for event in events] == list(EVENT_KINDS)
+    assert [type(event) for event in events] == possible
+    assert len(possible) >= len(EVENT_KINDS) - 1
     assert not rig.runner.faults
     box = next(f.box for f in rig.control.settings.findChildren(ChoiceField) if f.box.accessibleName() == "Fault")
     box.setCurrentIndex(box.findText("drift"))

@@ -8,6 +8,7 @@ from kelvarn.model.project import Project
 from .cure_cabinet import cure_cabinet
 from .enamelling_kiln import enamelling_kiln
 from .heatsink_fan import heatsink_fan
+from .lemon_shed import lemon_shed
 from .tempering_bowl import tempering_bowl
 from .wax_pot import wax_pot
 
@@ -43,6 +44,11 @@ DEMOS = (
         tempering_bowl,
     ),
     Demo("wax-pot", "a candle-wax pot: stored heat, a melting plateau, a relay and its life", wax_pot),
+    Demo(
+        "lemon-shed",
+        "a shed of lemon trees: frost guard by times of day, permits, a probe that fails in the night",
+        lemon_shed,
+    ),
     Demo("enamelling-kiln", "a kiln at 820 °C: radiation, a thermocouple, the door while it is hot", enamelling_kiln),
 )
 """All demos; the first is the main one."""

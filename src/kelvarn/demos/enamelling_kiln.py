@@ -5,6 +5,7 @@ from kelvarn.model.candidate import Candidate
 from kelvarn.model.drives import SlowWindow
 from kelvarn.model.events import DoorOpens
 from kelvarn.model.fields import SURROUNDINGS
+from kelvarn.model.guards import NoRise, ProbeFaultAction, Trip
 from kelvarn.model.mark import Mark
 from kelvarn.model.on_off import OnOff
 from kelvarn.model.pid import Pid
@@ -42,6 +43,11 @@ def enamelling_kiln() -> Project:
             Probe(name="On the panel", body="Panel", role="watch", lag_s=6, interval_s=4),
         ),
         surroundings=Surroundings(temperature_degC=21),
+        guards=(
+            Trip(name="Over-temperature", probe="Thermocouple", at_degC=900),
+            ProbeFaultAction(name="Probe fault", still_s=120),
+            NoRise(name="No rise", at_least=0.95, for_s=600, rise_K=5, away_K=30),
+        ),
     )  # fmt: skip
     trial = Trial(
         name="Ramp to 820 °C, work goes in",

@@ -6,6 +6,7 @@ from kelvarn.model.curve import Curve, CurveStep
 from kelvarn.model.drives import Fan
 from kelvarn.model.events import Load, SurroundingsChange
 from kelvarn.model.fields import SURROUNDINGS
+from kelvarn.model.guards import CutOff, LinkLost, ProbeFaultAction, Trip
 from kelvarn.model.mark import Mark
 from kelvarn.model.origins import Stream
 from kelvarn.model.pid import Pid
@@ -48,6 +49,12 @@ def heatsink_fan() -> Project:
             Probe(name="Guard", body="Transistors", role="guard", lag_s=2, interval_s=1),
         ),
         surroundings=Surroundings(temperature_degC=24),
+        guards=(
+            CutOff(name="Bimetal", body="Sink", at_degC=88, resets_K=20, does="load"),
+            Trip(name="Mute", probe="Guard", at_degC=112, does="load"),
+            ProbeFaultAction(name="NTC fault", action="on"),
+            LinkLost(name="Watchdog", after_s=5, action="on"),
+        ),
     )  # fmt: skip
     trial = Trial(
         name="Quiet, loud, warm room",

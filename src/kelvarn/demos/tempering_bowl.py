@@ -6,6 +6,7 @@ from kelvarn.model.drives import Pwm
 from kelvarn.model.events import ColdPart
 from kelvarn.model.fields import SURROUNDINGS
 from kelvarn.model.goal import Goal
+from kelvarn.model.guards import CutOff, LinkLost, ProbeFaultAction
 from kelvarn.model.mark import Mark
 from kelvarn.model.on_off import OnOff
 from kelvarn.model.pid import Pid
@@ -37,6 +38,11 @@ def tempering_bowl() -> Project:
         ),
         probes=(Probe(name="Probe", body="Chocolate", lag_s=12, noise_K=0.02, resolution_K=0.05, interval_s=2),),
         surroundings=Surroundings(temperature_degC=21),
+        guards=(
+            CutOff(name="Thermal cut-off", body="Bowl", at_degC=50),
+            ProbeFaultAction(name="Probe fault"),
+            LinkLost(name="Watchdog", after_s=5),
+        ),
         goal=Goal(
             body="Chocolate", high_degC=48, why="the milk protein burns", source="what the wrapper says, less 2 K"
         ),

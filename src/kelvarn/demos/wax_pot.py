@@ -5,6 +5,7 @@ from kelvarn.model.candidate import Candidate
 from kelvarn.model.drives import Relay
 from kelvarn.model.events import DrawOffRuns
 from kelvarn.model.fields import SURROUNDINGS
+from kelvarn.model.guards import CutOff, ProbeFaultAction
 from kelvarn.model.mark import Mark
 from kelvarn.model.on_off import OnOff
 from kelvarn.model.pid import Pid
@@ -43,6 +44,10 @@ def wax_pot() -> Project:
         ),
         probes=(Probe(body="Wax", lag_s=25, noise_K=0.02, resolution_K=0.25, interval_s=5),),
         surroundings=Surroundings(temperature_degC=20),
+        guards=(
+            CutOff(name="Thermal cut-off", body="Hot plate", at_degC=250),
+            ProbeFaultAction(name="Probe fault"),
+        ),
     )  # fmt: skip
     trial = Trial(
         name="Melt, hold, pour",

@@ -121,7 +121,7 @@ class Guard:
     duty: float
     latches: bool
     at_least: float  # drive that counts
-    rest_s: float  # of a longest on-time
+    rest_s: float  # of a longest on-time; of a fixed duty, the cycle over which it is on and off in turn; 0: evenly
     still_s: float  # 0: not watched
     resumes: int  # Resumes
     keeps_memory: bool

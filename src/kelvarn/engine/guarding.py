@@ -2,6 +2,7 @@
 
 import math
 from collections.abc import Iterable, Sequence
+from itertools import pairwise
 from typing import Any
 
 from kelvarn.model import guards as model
@@ -172,7 +173,7 @@ def _dear(limit: float, prices: list[PriceIs]) -> list[Span]:
     """When energy is no cheaper than a limit; of prices under way the one begun last counts."""
     instants = sorted({at for each in prices for at in (each.at_s, end_s(each))})
     spans = []
-    for low, high in zip(instants, [*instants[1:], math.inf], strict=True):
+    for low, high in pairwise([*instants, math.inf]):
         under_way = [each for each in prices if each.at_s <= low < end_s(each)]
         if under_way and max(under_way, key=lambda each: each.at_s).price >= limit:
             spans.append((low, high))
@@ -215,7 +216,8 @@ def _record(rig: Rig, guard: Any) -> Guard | None:
             low, high = _ends_degC(rig)
             return _guard(
                 GuardKind.PROBE_FAULT, probe=rig.control_index, does=_DOES[guard.action], duty=guard.duty,
-                rank=Ruler.PROBE_FAULT, after_s=guard.delay_s, still_s=guard.still_s or 0.0, low_degC=low,
+                rank=Ruler.PROBE_FAULT, after_s=guard.delay_s, still_s=guard.still_s or 0.0,
+                rest_s=guard.cycle_s or 0.0, low_degC=low,
                 high_degC=high,
             )  # fmt: skip
         case model.NoRise():

@@ -4,6 +4,8 @@ The order stands in `Ruler`: the lower number rules. A thermal cut-off is a swit
 and the controller knows nothing of it.
 """
 
+import math
+
 from .compiled import part
 from .decision import Decision
 from .guard_records import (
@@ -160,12 +162,15 @@ def _watch_distance(guard: Guard, state: GuardState, away: float, full: bool, t:
 
 
 @part
-def _given_by(guard: Guard, out: Decision, last: float) -> float:
-    """What a guard that is on gives."""
+def _given_by(guard: Guard, out: Decision, last: float, t: float) -> float:
+    """What a guard that is on gives at an instant."""
     if guard.does == Does.FULL:
         return 1.0
     if guard.does == Does.FIXED:
-        return guard.duty
+        if guard.rest_s == 0.0:
+            return guard.duty
+        into = t - math.floor(t / guard.rest_s + TIME_EPS) * guard.rest_s
+        return (1.0 if guard.duty > 0.0 else -1.0) if into < abs(guard.duty) * guard.rest_s - TIME_EPS else 0.0
     if guard.does == Does.HOLD:
         return last
     return out.given if guard.does == Does.LOAD else 0.0
@@ -223,7 +228,7 @@ def rule(guarding: Guarding, out: Decision) -> None:
             if guard.kind == GuardKind.TRIP:
                 out.drives_cut = out.drives_cut or guard.does == Does.CONTACTOR
                 out.loads_cut = out.loads_cut or guard.does == Does.LOAD
-            gives = before if guard.does == Does.LOAD else _given_by(guard, out, now.given)
+            gives = before if guard.does == Does.LOAD else _given_by(guard, out, now.given, now.taken_s)
             if guard.rank < rank or (guard.rank == rank and abs(gives) < abs(out.given)):
                 out.given, out.guard_code, rank = gives, code_of(guard.rank, guard.place), guard.rank
     if now.orders_lost_s != NONE and not out.drives_cut:
@@ -238,7 +243,7 @@ def _keep_last_order(guarding: Guarding, out: Decision) -> None:
     for g in range(len(guarding.guards)):
         guard = guarding.guards[g]
         if guard.kind == GuardKind.LINK_LOST and guarding.states[g].active:
-            out.given, out.guard_code = _given_by(guard, out, now.given), code_of(_GUARD, guard.place)
+            out.given, out.guard_code = _given_by(guard, out, now.given, now.taken_s), code_of(_GUARD, guard.place)
 
 
 @part

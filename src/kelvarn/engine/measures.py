@@ -39,7 +39,7 @@ class Span:
         values: measures by key; None where `reasons` says why.
         peak_s: when the overshoot (or, after an event, the sag) was greatest; None without one.
         guard, trip: of an event: the guard code of the first guard, and of the first trip or cut-off, that ruled after
-            it, and how long after; None where none did.
+            it, and how long after; None where none did. alarm: likewise of the first alarms, before a trip.
     """
 
     opens: Literal["setpoint", "event"]
@@ -52,6 +52,7 @@ class Span:
     peak_s: float | None
     guard: tuple[int, float] | None = None
     trip: tuple[int, float] | None = None
+    alarm: tuple[int, float] | None = None
 
 
 @dataclass(frozen=True)
@@ -169,12 +170,23 @@ def _span(run: Summary, window: SpanPlace, read: SpanFound, event: int) -> Span:
     found.put("iae_Ks", read.iae_Ks)
     found.put("ise_K2s", read.ise_K2s)
     found.put("itae_Ks2", read.itae_Ks2)
-    guard = trip = None
+    guard = trip = alarm = None
     if window.after_event:
         guard = None if read.guard_s == NONE else (int(read.guard_code), float(read.guard_s))
+        alarm = None if read.alarm_s == NONE else (int(read.alarm_code), float(read.alarm_s))
         trip = None if read.trip_s == NONE else (int(read.trip_code), float(read.trip_s))
     return Span(
-        opens, name, window.from_s, window.to_s, read.target_degC, found.values, found.reasons, peak_s, guard, trip
+        opens,
+        name,
+        window.from_s,
+        window.to_s,
+        read.target_degC,
+        found.values,
+        found.reasons,
+        peak_s,
+        guard,
+        trip,
+        alarm,
     )
 
 

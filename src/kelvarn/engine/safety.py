@@ -36,11 +36,13 @@ def survey_safety(plant: Plant, state: State, trace: Trace, found: Found) -> Non
         before, tripped = code, trips
     for w in range(found.windows.size):
         window, each = found.windows[w], found.in_windows[w]
-        each.trip_s = each.act_s = each.guard_s = NONE
+        each.trip_s = each.act_s = each.guard_s = each.alarm_s = NONE
         if not window.after_event or window.last < 0:
             continue
         for k in range(window.first, last + 1):
             code, since_s = trace.guard_code[k], k * rig.h - window.from_s
+            if each.alarm_s == NONE and trace.alarm_code[k] != 0:
+                each.alarm_s, each.alarm_code = since_s, trace.alarm_code[k]
             if _trips(code):
                 each.trip_s, each.trip_code = since_s, code
                 break

@@ -68,6 +68,8 @@ class SpanFound:
     sag_s: float
     trip_s: float  # after an event, until a trip or cut-off acts; NONE: none does
     trip_code: int  # guard code then
+    alarm_s: float  # likewise until an alarm is on
+    alarm_code: int
     guard_s: float  # likewise until another guard rules, or the action at a probe fault
     guard_code: int
     act_s: float  # after an event, until the goal is left; NONE: it is kept, or was not before

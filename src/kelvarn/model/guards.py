@@ -118,6 +118,10 @@ class ProbeFaultAction(RuleBase):
     kind: Literal["probe_fault"] = "probe_fault"
     action: Literal["off", "on", "fixed", "hold"] = field("off", "Then give", "What is given.", words=_ACTIONS)
     duty: float = number(0.2, Quantity.DRIVE, -1.0, 1.0, "Fixed duty", "What is given where that is fixed.")
+    cycle_s: float | None = number(
+        None, Quantity.DURATION, 1.0, DAY_S, "Cycled over",
+        "A fixed duty as on and off in turn, for relays; empty: evenly.", empty="evenly",
+    )  # fmt: skip
     delay_s: float = number(0.0, Quantity.DURATION, 0.0, DAY_S, "After", "How long the fault must last.")
     still_s: float | None = number(
         None, Quantity.DURATION, 1.0, 30 * DAY_S, "Or still for",
@@ -129,7 +133,7 @@ class ProbeFaultAction(RuleBase):
         return f"then {show(self.duty, Quantity.DRIVE) if self.action == 'fixed' else _ACTIONS[self.action]}"
 
     def shown(self) -> tuple[str, ...]:
-        return ("action", *(("duty",) if self.action == "fixed" else ()), "delay_s", "still_s")
+        return ("action", *(("duty", "cycle_s") if self.action == "fixed" else ()), "delay_s", "still_s")
 
 
 class NoRise(RuleBase):

@@ -43,6 +43,7 @@ def rename_body(project: Project, old: str, new: str) -> Project:
         probes=tuple(follow(probe) for probe in rig.probes),
         draw_offs=tuple(follow(draw_off) for draw_off in rig.draw_offs),
         goal=follow(rig.goal),
+        guards=tuple(follow(guard) for guard in rig.guards),
         judged=new if rig.judged == old else rig.judged,
     )
     trials = tuple(
@@ -102,6 +103,7 @@ def remove_body(project: Project, name: str) -> Project:
         bodies=tuple(body for body in rig.bodies if body.name != name),
         links=tuple(link for link in rig.links if name not in (link.a, link.b)),
         goal=None if rig.goal is not None and rig.goal.body == name else rig.goal,
+        guards=tuple(guard for guard in rig.guards if getattr(guard, "body", None) != name),
         judged=None if rig.judged == name else rig.judged,
     )
     return _drop_events(
@@ -113,17 +115,17 @@ def remove_body(project: Project, name: str) -> Project:
 
 
 def rename_drive(project: Project, index: int, new: str) -> Project:
-    """Rename a drive; the links that it drives follow."""
+    """Rename a drive; the links that it drives and the events about it follow."""
     rig = project.rig
     old = rig.drives[index].name
     drives = tuple(with_fields(d, name=new) if k == index else d for k, d in enumerate(rig.drives))
     new = drives[index].name
     links = tuple(with_fields(link, driven_by=new) if link.driven_by == old else link for link in rig.links)
-    return _with_rig(project, with_fields(rig, drives=drives, links=links))
+    return _follow_in_events(project, with_fields(rig, drives=drives, links=links), "drive", old, new)
 
 
 def rename_probe(project: Project, index: int, new: str) -> Project:
-    """Rename a probe; the events about it follow."""
+    """Rename a probe; the events and guards about it follow."""
     return _rename_with_events(project, "probes", index, new, "probe")
 
 
@@ -133,9 +135,19 @@ def rename_draw_off(project: Project, index: int, new: str) -> Project:
 
 
 def _rename_with_events(project: Project, parts: str, index: int, new: str, field: str) -> Project:
-    old = getattr(project.rig, parts)[index].name
-    rig = put(project.rig, (parts, index, "name"), new)
-    new = getattr(rig, parts)[index].name
+    found = list(getattr(project.rig, parts))
+    old, found[index] = found[index].name, with_fields(found[index], name=new)
+    new = found[index].name
+    guards = tuple(
+        guard.model_copy(update={field: new}) if getattr(guard, field, None) == old else guard
+        for guard in project.rig.guards
+    )
+    rig = with_fields(project.rig, guards=guards, **{parts: tuple(found)})
+    return _follow_in_events(project, rig, field, old, new)
+
+
+def _follow_in_events(project: Project, rig: Rig, field: str, old: str, new: str) -> Project:
+    """The project with another rig, in which something that events name has another name."""
     trials = tuple(
         trial.model_copy(
             update={
@@ -181,14 +193,19 @@ def _known(fields: dict[str, Any]) -> dict[str, Any]:
 
 
 def remove_drive(project: Project, index: int) -> Project:
-    """Take a drive out; links that it drove stay, with what they carry at rest."""
+    """Take a drive out, with the events about it; links that it drove stay, with what they carry at rest."""
     rig = project.rig
     if len(rig.drives) == 1:
         raise EditError("The last drive cannot be removed; a rig needs one.")
     gone = rig.drives[index].name
     links = tuple(with_fields(link, driven_by=None) if link.driven_by == gone else link for link in rig.links)
     drives = rig.drives[:index] + rig.drives[index + 1 :]
-    return _with_rig(project, with_fields(rig, drives=drives, links=links))
+    return _drop_events(
+        project,
+        with_fields(rig, drives=drives, links=links),
+        lambda event: getattr(event, "drive", None) == gone and event.kind == "drive_fault",
+        lambda mark: False,
+    )
 
 
 def add_probe(project: Project, body: str) -> tuple[Project, str]:
@@ -214,7 +231,7 @@ def set_role(project: Project, index: int, role: str) -> Project:
 
 
 def remove_probe(project: Project, index: int) -> Project:
-    """Take a probe out, with the events about it."""
+    """Take a probe out, with the events and guards about it."""
     if project.rig.probes[index].role == "control":
         raise EditError(f"“{project.rig.probes[index].name}” controls; give another probe that role first.")
     return _remove_with_events(project, "probes", index, "probe")
@@ -236,7 +253,8 @@ def remove_draw_off(project: Project, index: int) -> Project:
 def _remove_with_events(project: Project, parts: str, index: int, field: str) -> Project:
     found = getattr(project.rig, parts)
     gone = found[index].name
-    rig = with_fields(project.rig, **{parts: found[:index] + found[index + 1 :]})
+    guards = tuple(guard for guard in project.rig.guards if getattr(guard, field, None) != gone)
+    rig = with_fields(project.rig, guards=guards, **{parts: found[:index] + found[index + 1 :]})
     return _drop_events(project, rig, lambda event: getattr(event, field, None) == gone, lambda mark: False)
 
 

@@ -37,10 +37,13 @@ def passed_text(outcome: Outcome) -> str:
 
 def stopped_text(outcome: Outcome) -> str:
     """Who acted and when."""
-    if not outcome.guard:
-        return "nobody" if outcome.passed is not None else "–"
-    assert outcome.guard_s is not None
-    return f"{outcome.guard} after {show(outcome.guard_s, Quantity.DURATION)}"
+    said = [
+        f"{name} after {show(after, Quantity.DURATION)}"
+        for name, after in ((outcome.guard, outcome.guard_s), (f"alarm {outcome.alarm}", outcome.alarm_s))
+        if name and after is not None
+    ]
+    nobody = "nobody" if outcome.passed is not None and not outcome.guard else ""
+    return "; ".join(each for each in (nobody, *said) if each) or "–"
 
 
 def action_line(table: FailureTable, scale: Scale = Scale.CELSIUS) -> str:

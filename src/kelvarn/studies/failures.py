@@ -10,7 +10,6 @@ from dataclasses import dataclass
 import numpy as np
 
 from kelvarn.engine.guard_records import RULERS, Ruler
-from kelvarn.engine.guard_words import RULER_WORDS
 from kelvarn.engine.layout import cut_offs_of
 from kelvarn.engine.measures import Measures, measure
 from kelvarn.engine.run import Stopped, compute
@@ -18,7 +17,7 @@ from kelvarn.engine.steady import can_hold
 from kelvarn.model.candidate import Controller
 from kelvarn.model.edit import with_fields
 from kelvarn.model.events import LONGEST_S
-from kelvarn.model.guards import ProbeFaultAction, Trip, begins_at_degC
+from kelvarn.model.guards import Alarm, ProbeFaultAction, Restart
 from kelvarn.model.names import free_name
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Trial
@@ -47,6 +46,7 @@ class Outcome:
         goal_lost_s: how long after it the goal is left; None where it is kept, was not before, or there is none.
         goal_at_end: whether the goal is kept at the end; None without one.
         guard, guard_s: what acted, in words, and how long after the failure; empty and None where nothing did.
+        alarm, alarm_s: likewise the first alarm.
     """
 
     failure: Failure
@@ -64,6 +64,8 @@ class Outcome:
     goal_at_end: bool | None = None
     guard: str = ""
     guard_s: float | None = None
+    alarm: str = ""
+    alarm_s: float | None = None
 
     @property
     def harm(self) -> tuple[int, float]:
@@ -243,6 +245,8 @@ def _outcome(case: Case, failure: Failure, moment: str, at_s: float, result: Cas
         goal_at_end=_keeps_goal(rig, found),
         guard=guard,
         guard_s=guard_s,
+        alarm=_alarm(rig, span.alarm),
+        alarm_s=None if span.alarm is None else span.alarm[1],
     )  # fmt: skip
 
 
@@ -276,10 +280,16 @@ def _acted(rig: Rig, guard: tuple[int, float] | None, trip: tuple[int, float] | 
     """What acted after a failure, and when: a trip where there was one, and what acted before it."""
     said, when = [], None
     for each in (guard, trip):
-        if each is not None:
+        if each is not None and not isinstance(rig.guards[each[0] // RULERS % len(rig.guards)], Restart):
             said.append(_name_of(rig, each[0]))
             when = each[1] if when is None or each is trip else when
     return ", then ".join(said), when
+
+
+def _alarm(rig: Rig, alarm: tuple[int, float] | None) -> str:
+    """The alarms that came first after a failure."""
+    alarms = [guard for guard in rig.guards if isinstance(guard, Alarm)]
+    return "" if alarm is None else ", ".join(each.name for bit, each in enumerate(alarms) if alarm[0] >> bit & 1)
 
 
 def _name_of(rig: Rig, code: int) -> str:
@@ -289,8 +299,7 @@ def _name_of(rig: Rig, code: int) -> str:
         place = cut_offs_of(rig)[place].place
     guard = rig.guards[place]
     said = {"off": "off", "on": "full on", "fixed": "fixed duty", "hold": "holds"}.get(getattr(guard, "action", ""), "")
-    words = RULER_WORDS[ruler] if guard.name == type(guard).new_name else guard.name
-    return f"{words} ({said})" if said else words
+    return f"{guard.name} ({said})" if said else guard.name
 
 
 def _actions(
@@ -305,8 +314,16 @@ def _actions(
         found.append(ActionTried(action, worst, off_goal))
     order = {"off": 0, "hold": 1, "fixed": 2, "on": 3}
     level = [2 if each.worst.passed or each.worst.fault else 0 for each in found]
-    ranked = sorted(range(len(found)), key=lambda k: (level[k], round(found[k].off_goal_K, 1), order[found[k].action]))
+    ranked = sorted(
+        range(len(found)),
+        key=lambda k: (level[k], round(found[k].off_goal_K), _steps_of_margin(found[k].worst), order[found[k].action]),
+    )
     return tuple(found[k] for k in ranked)
+
+
+def _steps_of_margin(worst: Outcome) -> int:
+    """Margin in steps of 10 K, the more the better: less than that is no reason to prefer one action."""
+    return 0 if worst.margin_K is None else -round(worst.margin_K / 10)
 
 
 _ACTION_WORDS = {"off": "off", "on": "full on", "fixed": "the duty that holds", "hold": "hold the last"}
@@ -338,16 +355,3 @@ def _differs(one: ActionTried, other: ActionTried) -> bool:
         or abs(one.worst.extreme_degC - other.worst.extreme_degC) > 1.0
         or abs(one.off_goal_K - other.off_goal_K) > 1.0
     )
-
-
-def proposed_trip(rig: Rig, probe: str | None = None) -> Trip:
-    """A trip that would stop what is stuck on: on the probe nearest to what has a limit, between goal and limit."""
-    limited = [body for body in rig.all_bodies if body.limit_degC is not None]
-    name = probe or rig.probe.name
-    if probe is None and limited:
-        body = min(limited, key=lambda each: each.limit_degC or 0.0).name
-        name = next((each.name for each in rig.probes if each.body == body), rig.probe.name)
-    body = rig.probes[[each.name for each in rig.probes].index(name)].body
-    taken = [guard.name for guard in (*rig.guards, *rig.permits)]
-    fields = {**Trip.begins_as(rig), "probe": name, "at_degC": begins_at_degC(rig, 0.5, body)}
-    return Trip(name=free_name("Trip", taken), **fields)
