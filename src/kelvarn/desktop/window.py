@@ -25,9 +25,10 @@ from .rig.station import RigStation
 from .runner import Runner
 from .station import Context, Station
 from .station_line import StationLine, Stop
+from .trial.station import TrialStation
 from .view import View
 
-RIG, CONTROL, HANDOVER = range(3)
+RIG, CONTROL, TRIAL, HANDOVER = range(4)
 
 
 class MainWindow(QMainWindow):
@@ -47,8 +48,9 @@ class MainWindow(QMainWindow):
         self.remarks = Remarks(document, self.view, runner, self.boxes.guarded)
         context = Context(document, self.view, runner, self.boxes.guarded, self.remarks)
         self.line = StationLine()
-        self.rig, self.control, self.handover = RigStation(context), ControlStation(context), HandoverStation(context)
-        self.stations: list[Station] = [self.rig, self.control, self.handover]
+        self.rig, self.control = RigStation(context), ControlStation(context)
+        self.trial, self.handover = TrialStation(context), HandoverStation(context)
+        self.stations: list[Station] = [self.rig, self.control, self.trial, self.handover]
         self.files = ProjectFiles(self, document, self.boxes, lambda: self.go_to(RIG))
         self._stack = QStackedWidget()
         for station in self.stations:

@@ -14,7 +14,8 @@ from .rig import Rig
 from .trial import Trial
 
 LaneName = Literal[
-    "temperature", "bodies", "probes", "counts", "drive", "output", "terms", "flow", "switching", "pulses", "events"
+    "temperature", "bodies", "probes", "counts", "drive", "output", "terms", "flow", "switching", "pulses",
+    "guards", "permits", "events",
 ]  # fmt: skip
 CheckName = Literal["cut_off", "outputs_alone"]
 CHECKS: dict[CheckName, tuple[str, str]] = {
@@ -41,7 +42,7 @@ class Project(ModelBase):
     chosen: Name | None = field(None, "Chosen", "The candidate that goes to the device.")
     notes: Notes = field("", "Notes", "Whatever is worth keeping.")
     lanes: tuple[LaneName, ...] = field(
-        ("temperature", "drive", "switching", "events"), "Lanes", "What the strip shows.", min_length=1, max_length=11
+        ("temperature", "drive", "switching", "events"), "Lanes", "What the strip shows.", min_length=1, max_length=13
     )
     kept: tuple[KeptRun, ...] = field((), "Kept runs", "Runs that are kept for good.", max_length=MOST_KEPT)
     checked: tuple[CheckName, ...] = field((), "Seen to", "What was seen to before the handover.", max_length=2)

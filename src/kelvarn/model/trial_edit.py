@@ -195,3 +195,9 @@ def remove_rule(project: Project, name: str) -> Project:
         marks = tuple(mark for mark in trial.marks if mark.event is None or mark.event in left)
         trials.append(with_fields(trial, events=events, marks=marks))
     return with_fields(project, rig=with_fields(rig, guards=guards, permits=permits), trials=tuple(trials))
+
+
+def add_trial_as(project: Project, made: Trial) -> tuple[Project, str]:
+    """Add a trial under its name or the next free one; returns the project and that name."""
+    name = free_name(made.name, [trial.name for trial in project.trials])
+    return with_fields(project, trials=(*project.trials, with_fields(made, name=name))), name

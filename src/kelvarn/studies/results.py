@@ -13,7 +13,7 @@ import numpy as np
 from kelvarn.engine.marks import Verdict, judge
 from kelvarn.engine.measures import Measures, measure, worst_after
 from kelvarn.engine.prepare import RunError
-from kelvarn.engine.run import PreparedRun, Run, current_go_on
+from kelvarn.engine.run import PreparedRun, Run, compute, current_go_on
 from kelvarn.model.candidate import Candidate, Controller
 from kelvarn.model.project import Project
 from kelvarn.model.rig import Rig
@@ -53,6 +53,13 @@ class Result:
     def worst_after(self) -> tuple[float, str] | None:
         """See `measures.worst_after`."""
         return worst_after(self.run, self.measures)
+
+
+def result_of(rig: Rig, controller: Controller, trial: Trial) -> Result:
+    """A run with all that is read off it. Raises RunError."""
+    run = compute(rig, controller, trial)
+    measures = measure(run)
+    return Result(run, measures, judge(trial, measures))
 
 
 _Content = tuple[Rig, Controller, Trial]

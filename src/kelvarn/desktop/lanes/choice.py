@@ -9,6 +9,7 @@ from kelvarn.desktop.strip.lane import Lane, Shown
 
 from .drive import drive_lane, flow_lane, output_lane, pulses_lanes, switching_lanes, terms_lane
 from .events import events_lane
+from .safety import guards_lane, permits_lane
 from .scene import Scene
 from .temperature import bodies_lane, controlled_lane, counts_lane, probes_lane
 
@@ -38,6 +39,8 @@ LANES: dict[str, Choosable] = {
     "flow": Choosable("flow of fans and valves", lambda scene, _: [flow_lane(scene)]),
     "switching": Choosable("on-times", _on_times),
     "pulses": Choosable("pulses of windows and relays", lambda scene, _: pulses_lanes(scene, _MOST_ON_TIMES)),
+    "guards": Choosable("guards and alarms", lambda scene, _: [guards_lane(scene)]),
+    "permits": Choosable("what is allowed", lambda scene, _: [permits_lane(scene)]),
     "events": Choosable("events", lambda scene, _: [events_lane(scene)]),
 }  # fmt: skip
 """By the words that the project keeps."""

@@ -37,6 +37,11 @@ class Drags:
         path = (*self._trial, "plan", "changes", index, "to_degC")
         return self._put(path, self._snap_degC(degC), Quantity.TEMPERATURE, "Setpoint")
 
+    def guard_level(self, index: int, degC: float) -> str:
+        """A trip, cut-off or alarm acts at another temperature."""
+        path = ("rig", "guards", index, "at_degC")
+        return self._put(path, self._snap_degC(degC), Quantity.TEMPERATURE, "Level")
+
     def corner(self, index: int, time_s: float, degC: float) -> str:
         """A setpoint change happens at another instant and goes to another temperature."""
         if not self._document.in_stroke:  # something else has ended it

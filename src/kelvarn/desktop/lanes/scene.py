@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 from kelvarn.desktop.document import Document
 from kelvarn.desktop.runner import Runner
-from kelvarn.desktop.strip.lane import ValueAxis
+from kelvarn.desktop.strip.lane import Ribbon, ValueAxis
 from kelvarn.engine.run import Run
 from kelvarn.model.candidate import Candidate
 from kelvarn.model.project import Project
@@ -63,6 +63,8 @@ class Scene:
         selected: the one that labels, error fill and drive lanes are about; None where there is none.
         drags: makes edits of drags; None where nothing can be dragged.
         laid_over: runs to be seen beside the candidates'.
+        safety: levels of trips and alarms are shown on the temperature, and can be dragged there.
+        ribbon: what most variants of the selected candidate's rig do.
     """
 
     project: Project
@@ -72,6 +74,8 @@ class Scene:
     selected: Entry | None
     drags: Drags | None = None
     laid_over: tuple[LaidOver, ...] = ()
+    safety: bool = False
+    ribbon: Ribbon | None = None
 
     @property
     def result(self) -> Result | None:

@@ -6,13 +6,14 @@ from functools import partial
 import numpy as np
 
 from kelvarn.desktop.strip.lane import Band, Handle, Lane, Level, Trace, ValueAxis
-from kelvarn.engine.plan import corners
+from kelvarn.engine.plan import corners, ramp_end_s
 from kelvarn.engine.pulses import counts_of
 from kelvarn.engine.run import Run
 from kelvarn.model.bodies import Body
 from kelvarn.model.rig import Rig
 from kelvarn.units import Quantity, Scale, show
 
+from .safety import safety_levels
 from .sayings import sayings
 from .scene import Entry, Scene, quantity_name
 
@@ -31,6 +32,7 @@ def controlled_lane(scene: Scene) -> Lane:
         body = run.rig.all_bodies[run.rig.body_index(run.rig.judged_body)]
         levels = limit_levels(body, float(run.judged_degC.max()), scene.scale)
     edges, edge_levels = _edges(scene)
+    guard_levels, guard_handles = safety_levels(scene) if scene.safety else ([], [])
     return Lane(
         key="temperature",
         title=quantity_name(scene.project.rig, scene.scale, "Temperature"),
@@ -38,9 +40,10 @@ def controlled_lane(scene: Scene) -> Lane:
         weight=_WEIGHT,
         traces=(*_kept(scene), *_goal_trace(scene), *_laid_over(scene), *traces, *_read_only(scene)),
         bands=(band,),
-        levels=(*levels, *goal_levels(scene.project.rig, scene.scale), *edge_levels),
+        ribbons=(scene.ribbon,) if scene.ribbon is not None else (),
+        levels=(*levels, *goal_levels(scene.project.rig, scene.scale), *edge_levels, *guard_levels),
         labels=sayings(scene),
-        handles=(*edges, *_plan_handles(scene)),
+        handles=(*edges, *_plan_handles(scene), *guard_handles),
         also=tuple(change.to_degC for change in scene.trial.plan.changes),
     )
 
@@ -100,13 +103,24 @@ def _read_only(scene: Scene) -> tuple[Trace, ...]:
 def setpoint_band(scene: Scene, shaded: Trace | None) -> Band:
     """The plan with its band: corners in s and degC, doubled at steps, so that it rises straight up."""
     run = next((entry.result.run for entry in scene.shown if entry.result is not None), None)
+    if run is not None and any(change.waits for change in scene.trial.plan.changes):
+        return _as_it_went(scene, run, shaded)
     begins = float(run.measured_degC[0]) if run is not None else scene.trial.plan.changes[0].to_degC
-    at_s, degC = corners(scene.trial.plan, begins)
+    at_s, degC = corners(scene.trial.course, begins)
     end = scene.trial.duration_s
     # What is interpolated needs instants that rise; a step takes a moment that nobody sees.
     at_s = at_s + np.arange(at_s.size) * 1e-9 * end
     at_s, degC = np.append(at_s, max(end, float(at_s[-1]) + 1e-9)), np.append(degC, degC[-1])
     return Band(at_s, degC, scene.trial.band_K, shaded)
+
+
+def _as_it_went(scene: Scene, run: Run, shaded: Trace | None) -> Band:
+    """The setpoint of a plan that waits, as it was in a run: the samples at which it bends."""
+    setpoint = run.setpoint_degC
+    bends = np.abs(np.diff(setpoint, 2, prepend=setpoint[:1], append=setpoint[-1:])) > 1e-9
+    kept = np.unique(np.clip(np.concatenate([np.flatnonzero(bends) + k for k in (-1, 0)]), 0, setpoint.size - 1))
+    kept = np.unique(np.concatenate([[0], kept, [setpoint.size - 1]]))
+    return Band(run.time_s[kept], setpoint[kept], scene.trial.band_K, shaded)
 
 
 def limit_levels(body: Body, hottest_degC: float, scale: Scale) -> tuple[Level, ...]:
@@ -174,23 +188,43 @@ def _plan_handles(scene: Scene) -> list[Handle]:
             value=changes[last].to_degC, text=text,
         )
     ]  # fmt: skip
+    begun = _begun(scene)
     for k, change in enumerate(changes[1:], start=1):
+        late = begun.get(k, change.at_s) - change.at_s
+        # The corner of a ramp is where it arrives.
+        ramp = ramp_end_s(scene.trial.plan, k, changes[0].to_degC) - change.at_s
+        put = partial(_moved_back, partial(drags.corner, k), late + ramp)
         found.append(
             Handle(
-                f"the corner of setpoint {k + 1}", "corner", "both", partial(drags.corner, k), at_s=change.at_s,
+                f"the corner of setpoint {k + 1}", "corner", "both", put, at_s=change.at_s + late + ramp,
                 value=change.to_degC, text=show(change.to_degC, _T, scene.scale), step_s=drags.time_step_s,
             )
         )  # fmt: skip
     for k, change in enumerate(changes):
-        end = scene.trial.duration_s if k == last else changes[k + 1].at_s
+        end = scene.trial.duration_s if k == last else begun.get(k + 1, changes[k + 1].at_s)
         name = "the setpoint's line" if last == 0 else f"setpoint {k + 1}"
         found.append(
             Handle(
-                name, "line", "value", partial(_value_only, partial(drags.setpoint, k)), at_s=change.at_s, to_s=end,
-                value=change.to_degC, text=show(change.to_degC, _T, scene.scale),
+                name, "line", "value", partial(_value_only, partial(drags.setpoint, k)),
+                at_s=begun.get(k, change.at_s), to_s=end, value=change.to_degC,
+                text=show(change.to_degC, _T, scene.scale),
             )
         )  # fmt: skip
     return found
+
+
+def _moved_back(put: Callable[[float, float], str], by_s: float, time_s: float, value: float) -> str:
+    """A drag of something that stands so much later than what it changes."""
+    return put(time_s - by_s, value)
+
+
+def _begun(scene: Scene) -> dict[int, float]:
+    """When the changes of a plan that waits did begin in the selected run; empty of one that does not wait."""
+    plan = scene.trial.plan
+    if scene.result is None or not any(change.waits for change in plan.changes) or plan.week or plan.again_s:
+        return {}
+    windows = [window for window in scene.result.measures.windows if window.opens == "setpoint"]
+    return {k: window.from_s for k, window in enumerate(windows)}
 
 
 def body_traces(run: Run, selected: str, *, faded: bool = False) -> list[Trace]:

@@ -11,6 +11,7 @@ from .frame import Frame
 from .labels import Obstacles, draw
 from .lane import Bars, Lane, LaneSpan
 
+_BELOW_TITLE = 20.0  # px from the top of a lane
 _LEAST_BLOCK_PX = 5.0
 _LEAST_HATCHED_PX = 2.0  # narrower ones, which noise makes by the dozen, show when zoomed in
 _LEAST_SAID_PX = 40.0  # of a hatched one that is not worth it at any width
@@ -32,9 +33,10 @@ def rows_of(spans: list[tuple[float, float]]) -> list[int]:
 def block_rect(from_s: float, to_s: float, row: int, lane: Lane, frame: Frame) -> QRectF:
     """Where a block of a row stands."""
     rows = 1 + max((span.row for span in lane.spans), default=0)
-    height = (frame.rect.height() - 14) / rows
+    top = _BELOW_TITLE if lane.below_title else 7.0
+    height = (frame.rect.height() - 7 - top) / rows
     left, right = frame.time.to_px(from_s), frame.time.to_px(to_s)
-    return QRectF(left, frame.rect.top() + 7 + row * height, max(right - left, _LEAST_BLOCK_PX), height - 1)
+    return QRectF(left, frame.rect.top() + top + row * height, max(right - left, _LEAST_BLOCK_PX), height - 1)
 
 
 def paint_blocks(painter: QPainter, lane: Lane, frame: Frame, title: QRectF) -> None:

@@ -91,6 +91,16 @@ class Band:
     shaded: Trace | None = None
 
 
+@dataclass(frozen=True, eq=False)
+class Ribbon:
+    """The ground between two courses, such as what most variants do: instants in s, lows and highs, shape (m,)."""
+
+    time_s: Floats
+    low: Floats
+    high: Floats
+    index: int = INK
+
+
 @dataclass(frozen=True)
 class Level:
     """A value that stands over all the time, as a line in a colour role or a candidate's colour.
@@ -189,9 +199,10 @@ class Lane:
         title: in its upper left corner; `index` its colour.
         axis: of its values; None without any.
         height: fixed, in px, or 0 where it shares the rest by `weight`.
-        traces, bands, levels, spans, bars, labels, handles: what it shows.
+        traces, bands, ribbons, levels, spans, bars, labels, handles: what it shows.
         also: values that a fitted axis must reach.
         nothing: said where it shows nothing.
+        below_title: blocks stand below the title, since some begin at its left edge.
     """
 
     key: str
@@ -202,6 +213,7 @@ class Lane:
     index: int = INK
     traces: tuple[Trace, ...] = ()
     bands: tuple[Band, ...] = ()
+    ribbons: tuple[Ribbon, ...] = ()
     levels: tuple[Level, ...] = ()
     spans: tuple[LaneSpan, ...] = ()
     bars: Bars | None = None
@@ -209,6 +221,7 @@ class Lane:
     handles: tuple[Handle, ...] = ()
     also: tuple[float, ...] = ()
     nothing: str = ""
+    below_title: bool = False
 
     @cached_property
     def fitted(self) -> tuple[float, float]:

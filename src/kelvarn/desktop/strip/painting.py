@@ -14,7 +14,7 @@ from .curves import Curve, Filling, columns, curve, draw_line, fill_between, pol
 from .frame import Frame
 from .handles import handle_rect
 from .labels import Obstacles, draw
-from .lane import INK, Band, Label, Lane, Level, Trace, ValueAxis
+from .lane import INK, Band, Label, Lane, Level, Ribbon, Trace, ValueAxis
 
 _MOST_NAME = 170  # px of a trace's name
 _FAR = 50.0  # px from which on a line leads from a name to its curve
@@ -65,6 +65,8 @@ def paint_lane(painter: QPainter, lane: Lane, frame: Frame) -> list[QRectF]:
             obstacles.take(handle_rect(handle, lane, frame).adjusted(-20, 0, 0, 0))
     for band in lane.bands:
         _paint_band(painter, band, frame)
+    for ribbon in lane.ribbons:
+        _paint_ribbon(painter, ribbon, frame)
     for level in lane.levels:
         _paint_level(painter, level, frame)
     drawn = [_paint_trace(painter, trace, lane, frame) for trace in lane.traces if trace.drawn]
@@ -143,6 +145,19 @@ def _paint_band(painter: QPainter, band: Band, frame: Frame) -> None:
     draw_line(painter, polygon(x, y), look.color("ink"))
 
 
+def _paint_ribbon(painter: QPainter, ribbon: Ribbon, frame: Frame) -> None:
+    look = theme.current()
+    color = look.color("muted", 0.25) if ribbon.index == INK else look.candidate(ribbon.index, 0.22)
+    x = np.clip(frame.time.to_px(ribbon.time_s), frame.rect.left(), frame.rect.right())
+    low, high = (
+        np.clip(frame.value.to_px(each), frame.rect.top(), frame.rect.bottom()) for each in (ribbon.low, ribbon.high)
+    )
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(color)
+    painter.drawPolygon(polygon(np.append(x, x[::-1]), np.append(high, low[::-1])))
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+
+
 def _shade(painter: QPainter, trace: Trace, band: Band, frame: Frame) -> None:
     """Between a curve and the setpoint: a plain tint where it is too cold, hatched where it is too hot."""
     look = theme.current()
@@ -173,7 +188,8 @@ def _paint_level(painter: QPainter, level: Level, frame: Frame) -> None:
 
 
 def _say_level(painter: QPainter, level: Level, frame: Frame, obstacles: Obstacles) -> None:
-    if level.text:
+    seen = frame.rect.top() <= frame.value.to_px(level.value) <= frame.rect.bottom()
+    if level.text and (level.ground or seen):
         anchor = QPointF(frame.rect.center().x(), max(frame.value.to_px(level.value), frame.rect.top() + 4))
         draw(painter, obstacles.place(anchor, level.text), level.text, theme.current().color(level.text_color))
 

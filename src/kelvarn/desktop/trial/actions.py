@@ -1,0 +1,109 @@
+"""What can be done with trials, plans, events, guards and permits; every one is a step of undo."""
+
+from typing import Any
+
+from kelvarn.desktop.control.actions import TrialActions
+from kelvarn.desktop.document import Document
+from kelvarn.desktop.view import View
+from kelvarn.model import trial_edit
+from kelvarn.model.edit import add_event, put, remove, remove_event, rename_event
+from kelvarn.model.guards import RuleBase
+from kelvarn.model.rig import Rig
+from kelvarn.model.trial import Trial
+
+
+class TrialWork:
+    """Acts on the trial shown, and on the rig's guards and permits."""
+
+    def __init__(self, document: Document, view: View) -> None:
+        self.document, self.view = document, view
+        self.trials = TrialActions(document, view)
+
+    @property
+    def place(self) -> int:
+        """Where the trial shown stands."""
+        return self.view.trial_index(self.document.project)
+
+    def from_bank(self, wanted: str) -> None:
+        """Add a trial of the bank, and show it."""
+        project, name = trial_edit.add_from_bank(self.document.project, self.trials.shown.name, wanted)
+        self.document.apply(project, f"add trial {name}")
+        self.view.select_trial(name)
+
+    def whole_bank(self) -> None:
+        """Add all trials of the bank."""
+        changed = trial_edit.add_whole_bank(self.document.project, self.trials.shown.name)
+        self.document.apply(changed, "add the bank's trials")
+
+    def move(self, by: int) -> None:
+        """Move the trial shown in the list."""
+        name = self.trials.shown.name
+        self.document.apply(trial_edit.move_trial(self.document.project, name, by), f"move trial {name}")
+
+    def add_marks(self, wanted: str) -> None:
+        """Add a set of marks."""
+        self.document.apply(trial_edit.add_mark_set(self.document.project, self.place, wanted), f"marks: {wanted}")
+
+    def add_event(self, kind: str) -> str:
+        """Add an event of a kind; its name."""
+        changed = add_event(self.document.project, self.place, kind)
+        name = changed.trials[self.place].events[-1].name
+        self.document.apply(changed, f"add event {name}")
+        return name
+
+    def rename_event(self, old: str, new: str) -> None:
+        """Rename an event."""
+        if old in [event.name for event in self.trials.shown.events]:
+            self.document.apply(rename_event(self.document.project, self.place, old, new), f"rename {old}")
+
+    def remove_event(self, name: str) -> None:
+        """Remove an event."""
+        names = [event.name for event in self.trials.shown.events]
+        if name in names:
+            changed = remove_event(self.document.project, self.place, names.index(name))
+            self.document.apply(changed, f"remove {name}")
+
+    def copy_event(self, name: str, to: str) -> None:
+        """Copy an event to another trial."""
+        index = [event.name for event in self.trials.shown.events].index(name)
+        changed = trial_edit.copy_event(self.document.project, self.place, index, to)
+        self.document.apply(changed, f"copy {name} to {to}")
+
+    def plan(self, how: str, *arguments: Any, **fields: Any) -> None:
+        """An edit of the plan by a function of `trial_edit`, in words the function's name."""
+        changed = getattr(trial_edit, how)(self.document.project, self.place, *arguments, **fields)
+        self.document.apply(changed, how.replace("_", " "))
+
+    def remove_part(self, index: int) -> None:
+        """Remove a part of the day."""
+        path = ("trials", self.place, "plan", "week")
+        self.document.apply(remove(self.document.project, path, index), "remove a day part")
+
+    def take_named(self, path: tuple[str | int, ...], name: str | None) -> None:
+        """Let a change or a day part go to a named setpoint."""
+        self.document.apply(trial_edit.take_named(self.document.project, path, name), "named setpoint")
+
+    def add_rule(self, kind: str, made: RuleBase | None = None) -> str:
+        """Add a guard or permit; its name."""
+        changed, name = trial_edit.add_rule(self.document.project, kind, made)
+        self.document.apply(changed, f"add {name}")
+        return name
+
+    def rename_rule(self, old: str, new: str) -> None:
+        """Rename a guard or permit."""
+        if trial_edit.rule_path(self.document.project, old) is not None:
+            self.document.apply(trial_edit.rename_rule(self.document.project, old, new), f"rename {old}")
+
+    def remove_rule(self, name: str) -> None:
+        """Remove a guard or permit."""
+        self.document.apply(trial_edit.remove_rule(self.document.project, name), f"remove {name}")
+
+    def take_rig(self, rig: Rig, words: str) -> None:
+        """Have another rig in place of this one."""
+        self.document.apply(put(self.document.project, ("rig",), rig), words)
+
+    def take_trial(self, trial: Trial) -> None:
+        """Add a trial under its name or the next free one, and show it."""
+        project, name = trial_edit.add_trial_as(self.document.project, trial)
+        self.document.apply(project, f"add trial {name}")
+        self.view.select_trial(name)

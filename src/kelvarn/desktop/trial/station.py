@@ -1,0 +1,436 @@
+"""Puts the Trial station together."""
+
+from collections.abc import Callable
+from functools import partial
+
+from PySide6.QtCore import QPoint, Qt, QTimer
+from PySide6.QtGui import QShowEvent
+from PySide6.QtWidgets import (
+    QFrame,
+    QHBoxLayout,
+    QMenu,
+    QPushButton,
+    QScrollArea,
+    QSplitter,
+    QVBoxLayout,
+    QWidget,
+)
+
+from kelvarn.desktop import theme
+from kelvarn.desktop.columns import Columns
+from kelvarn.desktop.control.lanes_button import LanesButton
+from kelvarn.desktop.elided import ElidedLine
+from kelvarn.desktop.fields.plain import link
+from kelvarn.desktop.lanes.edits import Drags
+from kelvarn.desktop.lanes.scene import Entry, Scene, entries, scene_of
+from kelvarn.desktop.lanes.trial import trial_lanes
+from kelvarn.desktop.menus import Command
+from kelvarn.desktop.station import Context, Phrase, Station
+from kelvarn.desktop.strip.lane import Ribbon
+from kelvarn.desktop.strip.strip import Strip
+from kelvarn.desktop.texts import MOST_OF_A_NAME
+from kelvarn.engine.prepare import RunError
+from kelvarn.engine.why import why
+from kelvarn.model.bank import BANK, MARK_SETS
+from kelvarn.model.candidate import Candidate
+from kelvarn.model.guards import GUARD_KINDS, PERMIT_KINDS
+from kelvarn.model.trial import Trial
+from kelvarn.studies.failure_words import action_line, moments_line
+from kelvarn.studies.failures import Outcome, acting, action_words
+from kelvarn.studies.results import Result, result_of
+from kelvarn.units import shortened
+
+from . import tables
+from .actions import TrialWork
+from .cards import Met, TrialCards
+from .foot import TABS, Content, Foot
+from .panel import Selected, TrialPanel
+from .safety_list import SafetyList
+from .studies import TrialStudies
+from .variants_panel import VariantsPanel
+
+_SIDE, _TRIALS, _FAILS = TABS
+_PAUSE_MS = 350
+_SIZES = (510, 205)  # px of columns and foot at first
+
+
+class TrialStation(Station):
+    """Trials, strip, guards, tables."""
+
+    title, keys = "Trial", "Ctrl+4"
+
+    def __init__(self, context: Context) -> None:
+        super().__init__(context)
+        self._document, self._view, self._runner = context.document, context.view, context.runner
+        self._drags = Drags(self._document, self._view)
+        self.work = TrialWork(self._document, self._view)
+        self.studies = TrialStudies(self._runner.jobs)
+        self.studies.updated.connect(self._studied)
+        self._failure: Outcome | None = None
+        self._failure_result: Result | None = None
+        self._share: dict[str, float] = {}
+        self._later = QTimer(self)
+        self._later.setSingleShot(True)
+        self._later.setInterval(_PAUSE_MS)
+        self._later.timeout.connect(self._ask_studies)
+        self._make_left()
+        self._make_middle()
+        self._make_right()
+        self.foot = Foot()
+        self.foot.tab_changed.connect(self._tab_changed)
+        self.foot.row_clicked.connect(self._row_clicked)
+        self.foot.guard_wanted.connect(context.guarded(self._take_offer))
+        self.foot.action_wanted.connect(context.guarded(self._take_action))
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, theme.GAP, 0, 0)
+        layout.setSpacing(6)
+        self.parts = QSplitter(Qt.Orientation.Vertical)
+        self.parts.setHandleWidth(6)
+        self.parts.addWidget(Columns(self._left, self._middle, self._right))
+        self.parts.addWidget(self.foot)
+        self.parts.setSizes(list(_SIZES))
+        self.parts.setStretchFactor(0, 1)
+        self.parts.setCollapsible(0, False)
+        layout.addWidget(self.parts, 1)
+
+    def _make_left(self) -> None:
+        guarded = self.context.guarded
+        self.cards = TrialCards()
+        self.cards.selected.connect(self._view.select_trial)
+        self.cards.add_wanted.connect(guarded(self.work.trials.copy))
+        self.cards.bank_wanted.connect(lambda name: guarded(lambda: self._from_bank(name))())
+        self.cards.menu_wanted.connect(self._show_menu)
+        self.safety = SafetyList()
+        self.safety.chosen.connect(lambda name: self._select(Selected("rule", name)))
+        self.safety.add_wanted.connect(lambda kind: guarded(lambda: self._add_rule(kind))())
+        self._left = QWidget()
+        column = QVBoxLayout(self._left)
+        column.setContentsMargins(0, 0, 8, 0)
+        column.setSpacing(12)
+        column.addWidget(self.cards)
+        column.addWidget(self.safety)
+        column.addStretch(1)
+
+    def _make_middle(self) -> None:
+        self.strip = Strip(self._document)
+        self.strip.setAccessibleName("Strip: plan and response, guards and events over time")
+        self.strip.cursor_moved.connect(self._view.move_cursor)
+        self.strip.pin_changed.connect(self._pin)
+        self.strip.resized.connect(self._show_lanes)
+        self.lanes = LanesButton(self._document, self.strip)
+        self.why_line = ElidedLine("body", indent=50)
+        self.why_line.setAccessibleName("Why: the controller's decision at the cursor")
+        self.back = link("‹ back to the trial", self._leave_failure, "Show the trial again instead of the failure")
+        self.keep = link("add as a trial", self.context.guarded(self._keep_failure), "Add this failure as a trial")
+        for button in (self.back, self.keep):
+            button.hide()
+        self._middle = QWidget()
+        column = QVBoxLayout(self._middle)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(2)
+        column.addWidget(self.strip, 1)
+        row = QHBoxLayout()
+        for widget, stretch in ((self.why_line, 1), (self.keep, 0), (self.back, 0)):
+            row.addWidget(widget, stretch)
+        column.addLayout(row)
+
+    def _make_right(self) -> None:
+        self.panel = TrialPanel(self.context, self.work)
+        self.panel.selection.connect(self._select)
+        self.context.remarks.updated.connect(self.panel.refresh)
+        self.variants = VariantsPanel(self._runner.jobs)
+        self.variants.updated.connect(self._variants_changed)
+        self.variants.open_wanted.connect(
+            lambda rig, words: self.context.guarded(lambda: self.work.take_rig(rig, words))()
+        )
+        below = QScrollArea()
+        below.setWidgetResizable(True)
+        below.setFrameShape(QFrame.Shape.NoFrame)
+        below.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        below.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        below.setWidget(self.variants)
+        self._right = QSplitter(Qt.Orientation.Vertical)
+        self._right.setHandleWidth(4)
+        for widget in (self.panel, below):
+            self._right.addWidget(widget)
+            widget.setMinimumHeight(100)
+        self._right.setSizes([360, 140])
+        self.variants.begun.connect(lambda: self._right.setSizes([230, 270]))
+
+    @property
+    def chart(self) -> Strip:
+        return self.strip
+
+    @property
+    def add_event(self) -> QPushButton:
+        """What opens the list of events."""
+        return self.panel.add_event
+
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        self.strip.setFocus()
+
+    # Commands
+
+    def commands(self) -> list[Command]:
+        menu, safe = "&Trial", "&Guards"
+        return [
+            *[Command(menu, f"From the bank: {each.name}", "", self.shown(partial(self._from_bank, each.name)))
+              for each in BANK],
+            Command(menu, "All trials of the bank", "", self.shown(partial(self._from_bank, ""))),
+            Command(menu),
+            *[Command(menu, f"Add marks: {each.name}", "", self.shown(partial(self.work.add_marks, each.name)))
+              for each in MARK_SETS],
+            Command(menu),
+            Command(menu, "Move the trial up", "Ctrl+Shift+PgUp", self.shown(partial(self.work.move, -1))),
+            Command(menu, "Move the trial down", "Ctrl+Shift+PgDown", self.shown(partial(self.work.move, 1))),
+            Command(menu, "Side by side", "", self.shown(partial(self.foot.show_tab, _SIDE))),
+            Command(menu, "Candidates on all trials", "", self.shown(partial(self.foot.show_tab, _TRIALS))),
+            Command(menu, "If it fails", "Ctrl+L", self.shown(partial(self.foot.show_tab, _FAILS))),
+            Command(menu, "Try variants, or stop", "Ctrl+Y", self.shown(self.variants.toggle)),
+            Command(menu, "Copy the table", "", self.shown(partial(self.foot.copy_as, "text"))),
+            *[Command(safe, f"Add {kind.what}", "", self.shown(partial(self._add_rule, name)))
+              for name, kind in {**GUARD_KINDS, **PERMIT_KINDS}.items()],
+        ]  # fmt: skip
+
+    def _of_trial(self) -> list[tuple[str, Callable[[], object]]]:
+        do = self.work
+        return [
+            ("Copy", do.trials.copy), ("Move up", partial(do.move, -1)), ("Move down", partial(do.move, 1)),
+            ("Delete", do.trials.delete),
+        ]  # fmt: skip
+
+    def _show_menu(self, at: QPoint) -> None:
+        menu = QMenu(self)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        for text, work in self._of_trial():
+            menu.addAction(text, self.context.guarded(work))
+        menu.popup(at)
+
+    def _from_bank(self, name: str) -> None:
+        if name:
+            self.work.from_bank(name)
+        else:
+            self.work.whole_bank()
+
+    def _add_rule(self, kind: str) -> None:
+        self._select(Selected("rule", self.work.add_rule(kind)))
+
+    def _take_offer(self) -> None:
+        offer = self.studies.offer
+        if offer is not None:
+            self._leave_failure()
+            self._select(Selected("rule", self.work.add_rule(offer.guard.kind, offer.guard)))  # type: ignore[attr-defined]
+
+    def _take_action(self) -> None:
+        """Have the action at a probe fault that does least harm."""
+        table, trial = self.studies.table, self._subject[1]
+        if table is not None:
+            rig = acting(self._document.project.rig, table.actions[0].action, trial)
+            self.work.take_rig(rig, f"at a probe fault: {action_words(table.actions[0].action)}")
+
+    def _select(self, selected: Selected) -> None:
+        self.panel.select(selected)
+        self.refresh()
+
+    # Showing
+
+    def phrase(self) -> Phrase:
+        project = self._document.project
+        if self.studies.table is not None and self.studies.table_fits(project, self._subject):
+            if self.studies.table.passed:
+                return Phrase(f"{self.studies.table.passed} failures pass a limit", "look")
+            return Phrase("no single failure passes a limit", "fine")
+        guards = len(project.rig.guards)
+        count = f"{len(project.trials)} trial{'s' if len(project.trials) > 1 else ''}"
+        return Phrase(f"{count}, {guards or 'no'} guard{'' if guards == 1 else 's'}", "fine" if guards else "begin")
+
+    @property
+    def _subject(self) -> tuple[Candidate, Trial]:
+        project = self._document.project
+        return self._view.candidate(project), self._view.trial(project)
+
+    def request(self) -> None:
+        if not self._runner.preparing and self.isVisible():
+            self._later.start()
+
+    def _ask_studies(self) -> None:
+        project = self._document.project
+        candidate, trial = self._subject
+        self.studies.ask_met(project)
+        if self.foot.tab == _FAILS:
+            self.studies.ask_table(project, candidate, trial)
+
+    def _tab_changed(self) -> None:
+        if self.foot.tab != _FAILS:
+            self._leave_failure()
+        self._ask_studies()
+        self.refresh()
+
+    def _studied(self) -> None:
+        self._show_foot()
+        self._show_cards()
+        self.stands_elsewhere.emit()
+
+    def refresh(self) -> None:
+        project = self._document.project
+        candidate, trial = self._subject
+        if self._failure is not None and not self.studies.table_fits(project, self._subject):
+            self._failure = self._failure_result = None
+        self.variants.show_subject(project.rig, candidate, trial)
+        self._show_cards()
+        self.safety.show_rules(
+            project.rig, self.panel.selected.name if self.panel.selected.what == "rule" else "", self._view.scale
+        )
+        self.panel.refresh()
+        self._show_lanes()
+        self._show_foot()
+        self.show_cursor()
+
+    def _show_cards(self) -> None:
+        project = self._document.project
+        candidate, trial = self._subject
+        met = {name: found for (who, name), found in self.studies.met.items()
+               if who == candidate.name and isinstance(found, Met)}  # fmt: skip
+        result = self._runner.result_of(candidate.name)
+        if result is not None:
+            met[trial.name] = Met(result.met, len(result.verdicts))
+        self.cards.show_trials(project, trial.name, met)
+
+    def _entries(self) -> list[Entry]:
+        return entries(self._document, self._runner)
+
+    def _scene(self) -> Scene:
+        """The trial with the candidates, or the failure that was clicked."""
+        project = self._document.project
+        candidate, trial = self._subject
+        if self._failure is not None and self._failure_result is not None:
+            place = project.candidates.index(candidate)
+            entry = Entry(candidate, self._failure_result, place, candidate.name == project.chosen, stale=False)
+            return Scene(project, self._failure.trial, self._view.scale, (entry,), entry, safety=True)
+        found = self._entries()
+        scene = scene_of(project, trial, self._view.scale, found, candidate.name, self._drags)
+        ribbon = None
+        variants = self.variants.found
+        if variants is not None and variants.low_degC.size:
+            size = min(variants.time_s.size, variants.low_degC.size)
+            place = project.candidates.index(candidate)
+            ribbon = Ribbon(variants.time_s[:size], variants.low_degC[:size], variants.high_degC[:size], place)
+        return Scene(scene.project, scene.trial, scene.scale, scene.shown, scene.selected, scene.drags, safety=True,
+                     ribbon=ribbon)  # fmt: skip
+
+    def _show_lanes(self) -> None:
+        self.strip.show_lanes(trial_lanes(self._scene(), self.strip.height()))
+
+    def _show_foot(self) -> None:
+        project, scale = self._document.project, self._view.scale
+        candidate, trial = self._subject
+        if self.foot.tab == _SIDE:
+            content = tables.side_by_side(trial, self._entries(), candidate.name, self._share, scale)
+            self.foot.show_content(content, f"on “{trial.name}”; ✕ misses its mark, · is the best")
+        elif self.foot.tab == _TRIALS:
+            content = tables.all_trials(project, self.studies.met, candidate.name)
+            self.foot.show_content(content, "marks met by each candidate on each trial")
+        else:
+            self._show_failures()
+
+    def _show_failures(self) -> None:
+        candidate, trial = self._subject
+        table = self.studies.table
+        if table is None or not self.studies.table_fits(self._document.project, self._subject):
+            said = self.studies.fault or "trying every single failure …"
+            self.foot.show_content(Content((), ()), f"“{candidate.name}” on “{trial.name}”: {said}")
+            return
+        marked = self._failure.failure.text if self._failure is not None else ""
+        content = tables.failures(table, marked, self._view.scale)
+        offer = self.studies.offer
+        text = ""
+        if offer is not None:
+            text = f"+ {offer.guard.text(self._view.scale)}: stops {offer.of - offer.left} of {offer.of}"
+        action = f"at a probe fault: {action_words(table.actions[0].action)}"
+        tip = f"{action_line(table, self._view.scale)}\nClick to have it so."
+        said = f"{table.verdict()}. {moments_line(table)}"
+        self.foot.show_content(content, said, text, action, tip)
+
+    def _variants_changed(self) -> None:
+        found = self.variants.found
+        name = self._view.candidate(self._document.project).name
+        if found is None or found.count == 0:
+            self._share.pop(name, None)
+        elif not self.variants.busy:
+            self._share[name] = found.share_of_all
+        self._show_lanes()
+        self._show_foot()
+
+    # A failure on the strip
+
+    def _row_clicked(self, row: int) -> None:
+        project = self._document.project
+        table = self.studies.table
+        if self.foot.tab != _FAILS:
+            if row < len(project.candidates):
+                self._view.select(project.candidates[row].name)
+            return
+        if table is None or row >= len(table.rows):
+            return
+        outcome = table.rows[row].worst
+        candidate, rig = self._view.candidate(project), project.rig
+
+        def work() -> object:
+            try:
+                return result_of(rig, candidate.controller, outcome.trial)
+            except RunError as error:
+                return str(error)
+
+        self._runner.jobs.start("failure run", work, partial(self._show_failure, outcome))
+
+    def _show_failure(self, outcome: Outcome, result: object) -> None:
+        if isinstance(result, str):
+            self.why_line.say(result, "ember")
+            return
+        assert isinstance(result, Result)
+        self._failure, self._failure_result = outcome, result
+        for button in (self.back, self.keep):
+            button.show()
+        self._view.move_cursor(outcome.at_s + 0.3 * (outcome.trial.duration_s - outcome.at_s))
+        self.refresh()
+
+    def _leave_failure(self) -> None:
+        self._failure = self._failure_result = None
+        for button in (self.back, self.keep):
+            button.hide()
+        self._view.move_cursor(min(self._view.cursor_s, self._subject[1].duration_s))
+        self.refresh()
+
+    def _keep_failure(self) -> None:
+        if self._failure is not None:
+            trial, text = self._failure.trial, self._failure.failure.text
+            self._leave_failure()
+            self.work.take_trial(trial.model_copy(update={"name": text[:60]}))
+
+    # The cursor
+
+    def show_cursor(self) -> None:
+        for button in (self.back, self.keep):
+            button.setVisible(self._failure is not None)
+        self.strip.set_cursor(self._view.cursor_s, self._view.pinned)
+        selected = self._view.candidate(self._document.project)
+        result = self._failure_result or self._runner.result_of(selected.name)
+        if self._runner.preparing:
+            self.why_line.say("preparing, first start only …", "muted")
+        elif selected.name in self._runner.faults:
+            self.why_line.say(self._runner.faults[selected.name], "ember")
+        elif result is not None:
+            reason = why(result.run, result.run.sample_at(self._view.cursor_s), self._view.scale)
+            what = f"if {self._failure.failure.text}, {self._failure.moment}: " if self._failure is not None else ""
+            self.why_line.say(f"{what}{shortened(selected.name, MOST_OF_A_NAME)}: {reason}", "ink")
+
+    def _pin(self, pinned: bool) -> None:
+        self._view.pinned = pinned
+        self.show_cursor()
+
+    def new_look(self) -> None:
+        self.refresh()
+
+    def finish(self) -> None:
+        self._later.stop()

@@ -1,0 +1,113 @@
+"""What the Trial station has computed beside the window: marks on all trials, and the failure table."""
+
+from PySide6.QtCore import QObject, Signal
+
+from kelvarn.desktop.jobs import Jobs
+from kelvarn.engine.prepare import RunError
+from kelvarn.engine.run import Stopped, current_go_on
+from kelvarn.model.candidate import Candidate
+from kelvarn.model.project import Project
+from kelvarn.model.rig import Rig
+from kelvarn.model.trial import Trial
+from kelvarn.studies.batch import Case, run_many
+from kelvarn.studies.failures import FailureTable, failure_table
+from kelvarn.studies.stopping import Stopping, stopping_guard
+
+from .cards import Met
+
+_MET, _TABLE = "marks of all trials", "failures"
+
+
+class TrialStudies(QObject):
+    """The results, each kept until the project is another one.
+
+    Attributes:
+        met: marks met by candidate and trial; a sentence where it cannot be run.
+        table, offer: the failure table, and the guard that would stop what passes a limit; None while unknown.
+        fault: why there is no table.
+
+    Signals:
+        updated: something else is known.
+    """
+
+    updated = Signal()
+
+    def __init__(self, jobs: Jobs) -> None:
+        super().__init__()
+        self._jobs = jobs
+        self._met_of: Project | None = None
+        self._table_of: tuple[Rig, Candidate, Trial] | None = None
+        self._wanted: tuple[Rig, Candidate, Trial] | None = None
+        self.met: dict[tuple[str, str], Met | str] = {}
+        self.table: FailureTable | None = None
+        self.offer: Stopping | None = None
+        self.fault = ""
+
+    def ask_met(self, project: Project) -> None:
+        """Have every candidate run on every trial."""
+        if project is self._met_of:
+            return
+        self._met_of = project
+        self._jobs.start(_MET, lambda: _all_met(project), self._take_met)
+
+    def _take_met(self, outcome: object) -> None:
+        assert isinstance(outcome, dict)
+        self.met = outcome
+        self.updated.emit()
+
+    def ask_table(self, project: Project, candidate: Candidate, trial: Trial) -> None:
+        """Have every single failure tried."""
+        wanted = project.rig, candidate, trial
+        if _same(self._wanted, wanted):
+            return
+        self._wanted = wanted
+        self._jobs.start(_TABLE, lambda: _try_failures(*wanted), self._take_table)
+
+    def _take_table(self, outcome: object) -> None:
+        self._table_of, self.fault = self._wanted, ""
+        self.table = self.offer = None
+        if isinstance(outcome, str):
+            self.fault = outcome
+        else:
+            assert isinstance(outcome, tuple)
+            self.table, self.offer = outcome
+        self.updated.emit()
+
+    def table_fits(self, project: Project, subject: tuple[Candidate, Trial]) -> bool:
+        """Whether the table is of what is looked at now."""
+        return _same(self._table_of, (project.rig, *subject))
+
+
+def _same(one: tuple[Rig, Candidate, Trial] | None, other: tuple[Rig, Candidate, Trial]) -> bool:
+    return one is not None and one[0] == other[0] and one[1].controller == other[1].controller and one[2] == other[2]
+
+
+def _all_met(project: Project) -> dict[tuple[str, str], Met | str]:
+    """Marks met by every candidate on every trial; on another thread."""
+    go_on = current_go_on()
+    cases = [
+        Case(None, project.rig, candidate.controller, trial)
+        for trial in project.trials
+        for candidate in project.candidates
+    ]
+    found: dict[tuple[str, str], Met | str] = {}
+    keys = [(candidate.name, trial.name) for trial in project.trials for candidate in project.candidates]
+    for key, result in zip(keys, run_many(cases, lambda: go_on is None or go_on(0.0)), strict=True):
+        if result.measures is None:
+            found[key] = result.fault
+        else:
+            found[key] = Met(sum(verdict.met for verdict in result.verdicts), len(result.verdicts))
+    return found
+
+
+def _try_failures(rig: Rig, candidate: Candidate, trial: Trial) -> object:
+    """The failure table and what would stop what passes; on another thread."""
+    go_on = current_go_on() or (lambda share: True)
+    try:
+        table = failure_table(rig, candidate.controller, trial, lambda share: go_on(0.7 * share))
+        offer = stopping_guard(rig, candidate.controller, trial, table) if table.passed else None
+        if not go_on(1.0):
+            raise Stopped
+    except RunError as error:
+        return str(error)
+    return table, offer
