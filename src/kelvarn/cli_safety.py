@@ -1,16 +1,18 @@
-"""The commands on what can go wrong: `failures` and `vary`. What they need is imported when they run."""
+"""The commands on what can go wrong: `failures`, `vary`, `report`. What they need is imported when they run."""
 
 import json
 import sys
+from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
+from kelvarn.files.faults import printable
 from kelvarn.files.project_file import load
 from kelvarn.model.candidate import Candidate
 from kelvarn.model.project import Project
 from kelvarn.model.trial import Trial
-from kelvarn.units import Scale, show
+from kelvarn.units import Scale
 
 from .cli_common import CommandError, File, check_known, trial_named
 
@@ -102,6 +104,7 @@ def vary(
     as_json: _Json = False,
 ) -> None:
     """Run a candidate on many rigs that differ within their tolerances."""
+    from kelvarn.studies.variant_words import variant_lines
     from kelvarn.studies.variants import vary as variants_of
 
     project = load(file)
@@ -116,36 +119,7 @@ def vary(
     if as_json:
         print(json.dumps(_vary_json(chosen, asked, found), indent=2, ensure_ascii=False))
     else:
-        print(vary_text(project, found))
-
-
-def vary_text(project: Project, found: "Variants") -> str:
-    """What variants gave, as lines."""
-    scale = project.scale or Scale.CELSIUS
-    lines = [f"{100 * found.share_of_all:.0f} % of {found.count} variants meet all marks."]
-    for mark, share in zip(found.marks, found.shares, strict=True):
-        lines.append(f"  {100 * share:3.0f} %  {mark.title} {mark.limit_text(scale, short=True)}")
-    if not found.marks:
-        lines.append("  the trial has no marks")
-    for parameter, rho in found.hurts_most()[:3]:
-        lines.append(f"  matters: {parameter.text} (rank correlation {rho:+.2f})")
-    if found.worst is not None:
-        worst = sorted(
-            zip(found.parameters, found.places[found.worst], strict=True), key=lambda each: -abs(each[1])
-        )[:3]  # fmt: skip
-        said = ", ".join(f"{parameter.text} {_value(parameter, float(place), scale)}" for parameter, place in worst)
-        lines.append(f"  the worst: no. {found.worst + 1}, with {said}")
-    if found.failed:
-        lines.append(f"  {found.failed} could not be run: {found.fault}")
-    return "\n".join(lines)
-
-
-def _value(parameter: Any, place: float, scale: Scale) -> str:
-    from kelvarn.units import Quantity
-
-    if parameter.in_kelvins:
-        return show(parameter.size * place, Quantity.DIFFERENCE, scale, sign=True)
-    return f"{100 * parameter.size * place:+.0f} %"
+        print("\n".join(variant_lines(found, project.scale or Scale.CELSIUS)))
 
 
 def _vary_json(candidate: Candidate, trial: Trial, found: "Variants") -> dict[str, Any]:
@@ -176,3 +150,22 @@ def _vary_json(candidate: Candidate, trial: Trial, found: "Variants") -> dict[st
                        for p, place in zip(found.parameters, found.places[found.worst], strict=True)},
         },
     }  # fmt: skip
+
+
+@app.command()
+def report(
+    file: File,
+    out: Annotated[Path, typer.Option(help="Where it goes: a name that ends in .html or .pdf.")],
+    candidate: Annotated[str | None, typer.Option(help="The candidate; else the chosen one.")] = None,
+) -> None:
+    """Write the report: goal, rig, candidate, marks, strips, failures, variants, remarks."""
+    project = load(file)
+    name = candidate or project.chosen or project.candidates[0].name
+    check_known((name,), [c.name for c in project.candidates], "candidate")
+    if out.suffix.lower() not in (".html", ".pdf"):
+        raise CommandError(f"The report is HTML or PDF: let {printable(out)} end in .html or .pdf.")
+    from kelvarn.desktop.report import write_report
+    from kelvarn.handover.report import findings
+
+    write_report(project, findings(project, name), project.scale or Scale.CELSIUS, out)
+    print(f"Written to {printable(out)}.", file=sys.stderr)

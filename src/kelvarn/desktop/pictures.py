@@ -33,7 +33,7 @@ def draw_trial(project: Project, trial: str, results: dict[str, Result], path: P
     Raises:
         FileError: it cannot be written.
     """
-    _begin()
+    begin()
     found = [
         Entry(candidate, results[candidate.name], index, candidate.name == project.chosen, stale=False)
         for index, candidate in enumerate(project.candidates)
@@ -59,7 +59,7 @@ def draw_map(project: Project, trial: Trial, known: GainMap, ref: Mark, path: Pa
     Raises:
         FileError: it cannot be written.
     """
-    _begin()
+    begin()
     from .charts.map_plot import MapPlot  # the library takes a second to import
 
     drawing = MapPlot()
@@ -75,7 +75,7 @@ def draw_map(project: Project, trial: Trial, known: GainMap, ref: Mark, path: Pa
     write_whole(path, write)
 
 
-def _begin() -> None:
+def begin() -> None:
     """See that there is an application to draw with."""
     if QApplication.instance() is None:
         if not os.environ.get("DISPLAY") and not os.environ.get("WAYLAND_DISPLAY"):

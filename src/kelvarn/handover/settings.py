@@ -77,7 +77,11 @@ def field_rows(part: BaseModel, scale: Scale, leave_out: Collection[str] = ()) -
     rows = []
     for name, field in type(part).model_fields.items():
         value, extra = getattr(part, name), field.json_schema_extra
-        if name in leave_out or name in ("law", "kind", "terms", "name", "notes") or isinstance(value, BaseModel):
+        if (
+            name in leave_out
+            or name in ("law", "kind", "terms", "name", "notes")
+            or isinstance(value, BaseModel | tuple)
+        ):
             continue
         title = field.title or name
         if value is None:

@@ -89,7 +89,7 @@ def sheet_html(project: Project, candidate_name: str, results: dict[str, Result]
         candidate=candidate,
         settings=settings_rows(candidate, scale),
         other_words=other_words(project, candidate, usual, scale),
-        rig_rows=_rig_rows(project, scale),
+        rig_rows=[*rig_rows(project, scale), *rule_rows(project, scale)],
         limitations=limitations(rig),
         checks=CHECKS,
         trials=trials,
@@ -104,7 +104,14 @@ def _measure_text(value: float | None, reason: str | None, quantity: Quantity, s
     return f"– ({reason})" if value is None else show(value, quantity, scale)
 
 
-def _rig_rows(project: Project, scale: Scale) -> list[Row]:
+def rule_rows(project: Project, scale: Scale) -> list[Row]:
+    """Guards, alarms and permits, each with what it does."""
+    rules = (*project.rig.guards, *project.rig.permits)
+    return [Row(f"{rule.what.capitalize()}: {rule.name}", rule.text(scale)) for rule in rules]
+
+
+def rig_rows(project: Project, scale: Scale) -> list[Row]:
+    """The rig: drives, probes, how often it is read, surroundings, limits."""
     rig = project.rig
     rows: list[Row] = []
     for drive in rig.drives:

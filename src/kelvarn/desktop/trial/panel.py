@@ -26,11 +26,11 @@ from kelvarn.model.fields import ModelBase
 from kelvarn.model.guards import DAYS
 from kelvarn.model.trial import week_said
 from kelvarn.model.trial_edit import rule_path
+from kelvarn.model.trial_words import plan_text
 from kelvarn.units import shortened
 
 from .actions import TrialWork
 from .days_field import DaysField
-from .plan_words import plan_text
 
 _MOST_OF_A_LINK = 32  # characters
 

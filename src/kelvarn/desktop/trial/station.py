@@ -1,6 +1,5 @@
 """Puts the Trial station together."""
 
-from collections.abc import Callable
 from functools import partial
 
 from PySide6.QtCore import QPoint, Qt, QTimer
@@ -9,7 +8,6 @@ from PySide6.QtWidgets import (
     QFrame,
     QHBoxLayout,
     QMenu,
-    QPushButton,
     QScrollArea,
     QSplitter,
     QVBoxLayout,
@@ -29,22 +27,22 @@ from kelvarn.desktop.station import Context, Phrase, Station
 from kelvarn.desktop.strip.lane import Ribbon
 from kelvarn.desktop.strip.strip import Strip
 from kelvarn.desktop.texts import MOST_OF_A_NAME
-from kelvarn.engine.prepare import RunError
 from kelvarn.engine.why import why
 from kelvarn.model.bank import BANK, MARK_SETS
 from kelvarn.model.candidate import Candidate
 from kelvarn.model.guards import GUARD_KINDS, PERMIT_KINDS
+from kelvarn.model.names import MOST_CHARACTERS
 from kelvarn.model.trial import Trial
-from kelvarn.studies.failure_words import action_line, moments_line
-from kelvarn.studies.failures import Outcome, acting, action_words
-from kelvarn.studies.results import Result, result_of
+from kelvarn.studies.failures import acting, action_words
 from kelvarn.units import shortened
 
 from . import tables
 from .actions import TrialWork
 from .cards import Met, TrialCards
+from .failure_view import FailureView
 from .foot import TABS, Content, Foot
 from .panel import Selected, TrialPanel
+from .reports import ask_report
 from .safety_list import SafetyList
 from .studies import TrialStudies
 from .variants_panel import VariantsPanel
@@ -66,8 +64,9 @@ class TrialStation(Station):
         self.work = TrialWork(self._document, self._view)
         self.studies = TrialStudies(self._runner.jobs)
         self.studies.updated.connect(self._studied)
-        self._failure: Outcome | None = None
-        self._failure_result: Result | None = None
+        self.failure = FailureView(self._runner.jobs)
+        self.failure.changed.connect(self._failure_changed)
+        self.failure.failed.connect(lambda sentence: self.why_line.say(sentence, "ember"))
         self._share: dict[str, float] = {}
         self._later = QTimer(self)
         self._later.setSingleShot(True)
@@ -98,11 +97,11 @@ class TrialStation(Station):
         self.cards = TrialCards()
         self.cards.selected.connect(self._view.select_trial)
         self.cards.add_wanted.connect(guarded(self.work.trials.copy))
-        self.cards.bank_wanted.connect(lambda name: guarded(lambda: self._from_bank(name))())
+        self.cards.bank_wanted.connect(lambda name: guarded(lambda: self.from_bank(name))())
         self.cards.menu_wanted.connect(self._show_menu)
         self.safety = SafetyList()
         self.safety.chosen.connect(lambda name: self._select(Selected("rule", name)))
-        self.safety.add_wanted.connect(lambda kind: guarded(lambda: self._add_rule(kind))())
+        self.safety.add_wanted.connect(lambda kind: guarded(lambda: self.add_rule(kind))())
         self._left = QWidget()
         column = QVBoxLayout(self._left)
         column.setContentsMargins(0, 0, 8, 0)
@@ -120,7 +119,7 @@ class TrialStation(Station):
         self.lanes = LanesButton(self._document, self.strip)
         self.why_line = ElidedLine("body", indent=50)
         self.why_line.setAccessibleName("Why: the controller's decision at the cursor")
-        self.back = link("‹ back to the trial", self._leave_failure, "Show the trial again instead of the failure")
+        self.back = link("‹ back to the trial", self.failure.leave, "Show the trial again instead of the failure")
         self.keep = link("add as a trial", self.context.guarded(self._keep_failure), "Add this failure as a trial")
         for button in (self.back, self.keep):
             button.hide()
@@ -161,23 +160,17 @@ class TrialStation(Station):
     def chart(self) -> Strip:
         return self.strip
 
-    @property
-    def add_event(self) -> QPushButton:
-        """What opens the list of events."""
-        return self.panel.add_event
-
     def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)
         self.strip.setFocus()
 
-    # Commands
-
     def commands(self) -> list[Command]:
         menu, safe = "&Trial", "&Guards"
+        report = partial(ask_report, self, self.context, self.foot.said.say)
         return [
-            *[Command(menu, f"From the bank: {each.name}", "", self.shown(partial(self._from_bank, each.name)))
+            *[Command(menu, f"From the bank: {each.name}", "", self.shown(partial(self.from_bank, each.name)))
               for each in BANK],
-            Command(menu, "All trials of the bank", "", self.shown(partial(self._from_bank, ""))),
+            Command(menu, "All trials of the bank", "", self.shown(partial(self.from_bank, ""))),
             Command(menu),
             *[Command(menu, f"Add marks: {each.name}", "", self.shown(partial(self.work.add_marks, each.name)))
               for each in MARK_SETS],
@@ -188,38 +181,36 @@ class TrialStation(Station):
             Command(menu, "Candidates on all trials", "", self.shown(partial(self.foot.show_tab, _TRIALS))),
             Command(menu, "If it fails", "Ctrl+L", self.shown(partial(self.foot.show_tab, _FAILS))),
             Command(menu, "Try variants, or stop", "Ctrl+Y", self.shown(self.variants.toggle)),
+            Command(menu, "Report…", "Ctrl+Shift+R", self.context.guarded(report)),
             Command(menu, "Copy the table", "", self.shown(partial(self.foot.copy_as, "text"))),
-            *[Command(safe, f"Add {kind.what}", "", self.shown(partial(self._add_rule, name)))
+            *[Command(safe, f"Add {kind.what}", "", self.shown(partial(self.add_rule, name)))
               for name, kind in {**GUARD_KINDS, **PERMIT_KINDS}.items()],
         ]  # fmt: skip
 
-    def _of_trial(self) -> list[tuple[str, Callable[[], object]]]:
-        do = self.work
-        return [
-            ("Copy", do.trials.copy), ("Move up", partial(do.move, -1)), ("Move down", partial(do.move, 1)),
-            ("Delete", do.trials.delete),
-        ]  # fmt: skip
-
     def _show_menu(self, at: QPoint) -> None:
-        menu = QMenu(self)
+        do, menu = self.work, QMenu(self)
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        for text, work in self._of_trial():
+        works: dict[str, Callable[[], object]] = {"Copy": do.trials.copy, "Move up": partial(do.move, -1), "Move down": partial(do.move, 1),
+                 "Delete": do.trials.delete}  # fmt: skip
+        for text, work in works.items():
             menu.addAction(text, self.context.guarded(work))
         menu.popup(at)
 
-    def _from_bank(self, name: str) -> None:
+    def from_bank(self, name: str) -> None:
+        """Add a trial of the bank by name; "" adds all of them."""
         if name:
             self.work.from_bank(name)
         else:
             self.work.whole_bank()
 
-    def _add_rule(self, kind: str) -> None:
+    def add_rule(self, kind: str) -> None:
+        """Add a guard or permit of a kind, and show it."""
         self._select(Selected("rule", self.work.add_rule(kind)))
 
     def _take_offer(self) -> None:
         offer = self.studies.offer
         if offer is not None:
-            self._leave_failure()
+            self.failure.leave()
             self._select(Selected("rule", self.work.add_rule(offer.guard.kind, offer.guard)))  # type: ignore[attr-defined]
 
     def _take_action(self) -> None:
@@ -263,7 +254,7 @@ class TrialStation(Station):
 
     def _tab_changed(self) -> None:
         if self.foot.tab != _FAILS:
-            self._leave_failure()
+            self.failure.forget()
         self._ask_studies()
         self.refresh()
 
@@ -275,8 +266,8 @@ class TrialStation(Station):
     def refresh(self) -> None:
         project = self._document.project
         candidate, trial = self._subject
-        if self._failure is not None and not self.studies.table_fits(project, self._subject):
-            self._failure = self._failure_result = None
+        if not self.studies.table_fits(project, self._subject):
+            self.failure.forget()
         self.variants.show_subject(project.rig, candidate, trial)
         self._show_cards()
         self.safety.show_rules(
@@ -297,18 +288,15 @@ class TrialStation(Station):
             met[trial.name] = Met(result.met, len(result.verdicts))
         self.cards.show_trials(project, trial.name, met)
 
-    def _entries(self) -> list[Entry]:
-        return entries(self._document, self._runner)
-
     def _scene(self) -> Scene:
         """The trial with the candidates, or the failure that was clicked."""
         project = self._document.project
         candidate, trial = self._subject
-        if self._failure is not None and self._failure_result is not None:
+        if self.failure.outcome is not None and self.failure.result is not None:
             place = project.candidates.index(candidate)
-            entry = Entry(candidate, self._failure_result, place, candidate.name == project.chosen, stale=False)
-            return Scene(project, self._failure.trial, self._view.scale, (entry,), entry, safety=True)
-        found = self._entries()
+            entry = Entry(candidate, self.failure.result, place, candidate.name == project.chosen, stale=False)
+            return Scene(project, self.failure.outcome.trial, self._view.scale, (entry,), entry, safety=True)
+        found = entries(self._document, self._runner)
         scene = scene_of(project, trial, self._view.scale, found, candidate.name, self._drags)
         ribbon = None
         variants = self.variants.found
@@ -326,7 +314,9 @@ class TrialStation(Station):
         project, scale = self._document.project, self._view.scale
         candidate, trial = self._subject
         if self.foot.tab == _SIDE:
-            content = tables.side_by_side(trial, self._entries(), candidate.name, self._share, scale)
+            content = tables.side_by_side(
+                trial, entries(self._document, self._runner), candidate.name, self._share, scale
+            )
             self.foot.show_content(content, f"on “{trial.name}”; ✕ misses its mark, · is the best")
         elif self.foot.tab == _TRIALS:
             content = tables.all_trials(project, self.studies.met, candidate.name)
@@ -341,16 +331,9 @@ class TrialStation(Station):
             said = self.studies.fault or "trying every single failure …"
             self.foot.show_content(Content((), ()), f"“{candidate.name}” on “{trial.name}”: {said}")
             return
-        marked = self._failure.failure.text if self._failure is not None else ""
+        marked = self.failure.outcome.failure.text if self.failure.outcome is not None else ""
         content = tables.failures(table, marked, self._view.scale)
-        offer = self.studies.offer
-        text = ""
-        if offer is not None:
-            text = f"+ {offer.guard.text(self._view.scale)}: stops {offer.of - offer.left} of {offer.of}"
-        action = f"at a probe fault: {action_words(table.actions[0].action)}"
-        tip = f"{action_line(table, self._view.scale)}\nClick to have it so."
-        said = f"{table.verdict()}. {moments_line(table)}"
-        self.foot.show_content(content, said, text, action, tip)
+        self.foot.show_content(content, *tables.failure_offers(table, self.studies.offer, self._view.scale))
 
     def _variants_changed(self) -> None:
         found = self.variants.found
@@ -365,64 +348,43 @@ class TrialStation(Station):
     # A failure on the strip
 
     def _row_clicked(self, row: int) -> None:
-        project = self._document.project
-        table = self.studies.table
+        project, table = self._document.project, self.studies.table
         if self.foot.tab != _FAILS:
             if row < len(project.candidates):
                 self._view.select(project.candidates[row].name)
-            return
-        if table is None or row >= len(table.rows):
-            return
-        outcome = table.rows[row].worst
-        candidate, rig = self._view.candidate(project), project.rig
+        elif table is not None and row < len(table.rows):
+            self.failure.show_outcome(project.rig, self._view.candidate(project), table.rows[row].worst)
 
-        def work() -> object:
-            try:
-                return result_of(rig, candidate.controller, outcome.trial)
-            except RunError as error:
-                return str(error)
-
-        self._runner.jobs.start("failure run", work, partial(self._show_failure, outcome))
-
-    def _show_failure(self, outcome: Outcome, result: object) -> None:
-        if isinstance(result, str):
-            self.why_line.say(result, "ember")
-            return
-        assert isinstance(result, Result)
-        self._failure, self._failure_result = outcome, result
-        for button in (self.back, self.keep):
-            button.show()
-        self._view.move_cursor(outcome.at_s + 0.3 * (outcome.trial.duration_s - outcome.at_s))
-        self.refresh()
-
-    def _leave_failure(self) -> None:
-        self._failure = self._failure_result = None
-        for button in (self.back, self.keep):
-            button.hide()
-        self._view.move_cursor(min(self._view.cursor_s, self._subject[1].duration_s))
+    def _failure_changed(self) -> None:
+        outcome = self.failure.outcome
+        if outcome is not None:
+            self._view.move_cursor(outcome.at_s + 0.3 * (outcome.trial.duration_s - outcome.at_s))
+        else:
+            self._view.move_cursor(min(self._view.cursor_s, self._subject[1].duration_s))
         self.refresh()
 
     def _keep_failure(self) -> None:
-        if self._failure is not None:
-            trial, text = self._failure.trial, self._failure.failure.text
-            self._leave_failure()
-            self.work.take_trial(trial.model_copy(update={"name": text[:60]}))
+        outcome = self.failure.outcome
+        if outcome is not None:
+            self.failure.leave()
+            self.work.take_trial(outcome.trial.model_copy(update={"name": outcome.failure.text[:MOST_CHARACTERS]}))
 
     # The cursor
 
     def show_cursor(self) -> None:
         for button in (self.back, self.keep):
-            button.setVisible(self._failure is not None)
+            button.setVisible(self.failure.outcome is not None)
         self.strip.set_cursor(self._view.cursor_s, self._view.pinned)
         selected = self._view.candidate(self._document.project)
-        result = self._failure_result or self._runner.result_of(selected.name)
+        result = self.failure.result or self._runner.result_of(selected.name)
         if self._runner.preparing:
             self.why_line.say("preparing, first start only …", "muted")
         elif selected.name in self._runner.faults:
             self.why_line.say(self._runner.faults[selected.name], "ember")
         elif result is not None:
             reason = why(result.run, result.run.sample_at(self._view.cursor_s), self._view.scale)
-            what = f"if {self._failure.failure.text}, {self._failure.moment}: " if self._failure is not None else ""
+            outcome = self.failure.outcome
+            what = f"if {outcome.failure.text}, {outcome.moment}: " if outcome is not None else ""
             self.why_line.say(f"{what}{shortened(selected.name, MOST_OF_A_NAME)}: {reason}", "ink")
 
     def _pin(self, pinned: bool) -> None:

@@ -5,9 +5,10 @@ from kelvarn.engine.marks import Verdict
 from kelvarn.model.mark import MEASURES, Mark
 from kelvarn.model.project import Project
 from kelvarn.model.trial import Trial
-from kelvarn.studies.failure_words import HEADINGS, cells, passed_text
-from kelvarn.studies.failures import FailureTable
+from kelvarn.studies.failure_words import HEADINGS, action_line, cells, moments_line, passed_text
+from kelvarn.studies.failures import FailureTable, action_words
 from kelvarn.studies.results import Result
+from kelvarn.studies.stopping import Stopping
 from kelvarn.units import Scale, show
 
 from .cards import Met
@@ -122,3 +123,13 @@ def failures(table: FailureTable, selected: str, scale: Scale) -> Content:
     alarming = frozenset(k for k, row in enumerate(table.rows) if row.worst.passed is not None or row.worst.fault)
     marked = next((k for k, row in enumerate(table.rows) if row.failure.text == selected), -1)
     return Content(HEADINGS, tuple(rows), marked, alarming)
+
+
+def failure_offers(table: FailureTable, offer: Stopping | None, scale: Scale) -> tuple[str, str, str, str]:
+    """What is said of a failure table, the guard that would help, the action at a probe fault, and its reasons."""
+    guard = ""
+    if offer is not None:
+        guard = f"+ {offer.guard.text(scale)}: stops {offer.of - offer.left} of {offer.of}"
+    action = f"at a probe fault: {action_words(table.actions[0].action)}"
+    tip = f"{action_line(table, scale)}\nClick to have it so."
+    return f"{table.verdict()}. {moments_line(table)}", guard, action, tip

@@ -1,8 +1,9 @@
 """A plan read aloud."""
 
-from kelvarn.model.guards import clock, days_text
-from kelvarn.model.trial import SetpointChange, Trial
 from kelvarn.units import Quantity, Scale, show
+
+from .guards import clock, days_text
+from .trial import SetpointChange, Trial
 
 _MOST_SAID = 6
 

@@ -1,0 +1,65 @@
+"""The report with its pictures, written as HTML or PDF."""
+
+import base64
+from datetime import date
+from pathlib import Path
+
+from PySide6.QtCore import QBuffer, QIODevice, QMarginsF, QSize, QSizeF
+from PySide6.QtGui import QPageLayout, QPageSize, QPdfWriter, QTextDocument
+
+from kelvarn.files.writing import write_text, write_whole
+from kelvarn.handover.report import Findings, report_html
+from kelvarn.model.project import Project
+from kelvarn.studies.results import Result
+from kelvarn.units import Scale
+
+from .lanes.scene import Entry, Scene
+from .lanes.trial import trial_lanes
+from .pictures import begin
+from .strip.strip import Strip
+
+_SIZE = QSize(1000, 560)
+_DOTS_PER_INCH = 150
+
+
+def write_report(project: Project, found: Findings, scale: Scale, path: Path) -> None:
+    """Write a report; PDF where the name ends so, else HTML. Raises FileError where it cannot be written."""
+    begin()
+    pictures = {
+        trial.name: _picture(project, found.candidate, trial.name, result, scale)
+        for trial in project.trials
+        if isinstance(result := found.results[trial.name], Result)
+    }
+    html = report_html(project, found, pictures, scale, date.today())
+    if path.suffix.lower() == ".pdf":
+        write_whole(path, lambda part: _print(html, part))
+    else:
+        write_text(path, html)
+
+
+def _picture(project: Project, candidate: str, trial: str, result: Result, scale: Scale) -> str:
+    """The strip of a trial as a data address."""
+    index = [each.name for each in project.candidates].index(candidate)
+    entry = Entry(project.candidates[index], result, index, candidate == project.chosen, stale=False)
+    scene = Scene(project, project.trial(trial), scale, (entry,), entry, safety=True)
+    strip = Strip()
+    strip.resize(_SIZE)
+    strip.show_lanes(trial_lanes(scene, _SIZE.height()))
+    buffer = QBuffer()
+    buffer.open(QIODevice.OpenModeFlag.WriteOnly)
+    strip.image().save(buffer, "PNG")  # type: ignore[call-overload]
+    return "data:image/png;base64," + base64.b64encode(buffer.data().data()).decode()
+
+
+def _print(html: str, path: Path) -> None:
+    """Print a page of HTML into a PDF of A4 pages."""
+    writer = QPdfWriter(str(path))
+    writer.setResolution(_DOTS_PER_INCH)
+    writer.setPageSize(QPageSize(QPageSize.PageSizeId.A4))
+    writer.setPageMargins(QMarginsF(14, 14, 14, 14), QPageLayout.Unit.Millimeter)
+    writer.setTitle("Report")
+    document = QTextDocument()
+    document.documentLayout().setPaintDevice(writer)
+    document.setHtml(html)
+    document.setPageSize(QSizeF(writer.width(), writer.height()))
+    document.print_(writer)

@@ -1,0 +1,144 @@
+"""The report: goal, rig, candidate, marks, strips, failures, variants and remarks in one page with its pictures."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import date
+from functools import cache
+from typing import Any
+
+from kelvarn import __version__
+from kelvarn.engine.limitations import limitations
+from kelvarn.engine.prepare import RunError
+from kelvarn.model.project import Project
+from kelvarn.model.trial import Trial
+from kelvarn.model.trial_words import plan_text
+from kelvarn.studies.failure_words import HEADINGS, action_line, cells, moments_line
+from kelvarn.studies.failures import FailureTable, failure_table
+from kelvarn.studies.results import Result, result_of
+from kelvarn.studies.variant_words import variant_lines
+from kelvarn.studies.variants import Variants, vary
+from kelvarn.tune.remarks import Remark, remarks
+from kelvarn.units import Quantity, Scale, show
+
+from .settings import Row, fingerprint, settings_rows
+from .sheet import Judged, rig_rows, rule_rows
+
+
+@cache
+def _page() -> Any:
+    """The page's template; loaded when first needed."""
+    from jinja2 import Environment, PackageLoader
+
+    made = Environment(loader=PackageLoader("kelvarn", "handover"), autoescape=True, trim_blocks=True)
+    return made.get_template("report.html.jinja")
+
+
+@dataclass(frozen=True, eq=False)
+class Findings:
+    """All that a report tells, computed.
+
+    Attributes:
+        candidate: whose report it is.
+        results: its result on each trial, or why there is none.
+        table: the failure table on the first trial, or why there is none.
+        variants: of the first trial; None where nothing can vary or it cannot be run.
+        remarks: on the project.
+    """
+
+    candidate: str
+    results: dict[str, Result | str]
+    table: FailureTable | str
+    variants: Variants | None
+    remarks: tuple[Remark, ...]
+
+
+def findings(project: Project, candidate: str, count: int = 500) -> Findings:
+    """Compute what a report tells of a candidate. Raises Stopped where the work is stopped."""
+    controller = project.candidate(candidate).controller
+    results: dict[str, Result | str] = {}
+    for trial in project.trials:
+        try:
+            results[trial.name] = result_of(project.rig, controller, trial)
+        except RunError as error:
+            results[trial.name] = str(error)
+    table: FailureTable | str
+    try:
+        table = failure_table(project.rig, controller, project.first_trial)
+    except RunError as error:
+        table = str(error)
+    variants = None
+    if isinstance(results[project.first_trial.name], Result):
+        try:
+            *_, variants = vary(project.rig, controller, project.first_trial, count)
+        except ValueError:
+            variants = None
+    known = {candidate: first.measures} if isinstance(first := results[project.first_trial.name], Result) else None
+    told = tuple(
+        remark for remark in remarks(project, project.first_trial, known) if remark.candidate in (None, candidate)
+    )
+    return Findings(candidate, results, table, variants, told)
+
+
+def report_html(project: Project, found: Findings, pictures: dict[str, str], scale: Scale, day: date) -> str:
+    """The report.
+
+    Args:
+        project, found: what it tells.
+        pictures: of each trial by name, as data addresses.
+        scale: how temperatures are shown.
+        day: date on the report.
+    """
+    candidate, rig = project.candidate(found.candidate), project.rig
+    table = found.table
+    rules = rule_rows(project, scale)
+    page: str = _page().render(
+        project=project,
+        candidate=candidate,
+        day=day.isoformat(),
+        fingerprint=fingerprint(project),
+        version=__version__,
+        goal=None if rig.goal is None else rig.goal.text(scale),
+        source="" if rig.goal is None else rig.goal.source,
+        verdict=table if isinstance(table, str) else table.verdict(),
+        settings=_said(settings_rows(candidate, scale)),
+        rig_rows=_said(rig_rows(project, scale)),
+        rules=rules or [Row("Guards", "none")],
+        limitations=limitations(rig),
+        trials=[_trial(trial, found.results[trial.name], pictures, scale) for trial in project.trials],
+        headings=HEADINGS,
+        failures=[] if isinstance(table, str) else [
+            {"cells": cells(row.worst, scale), "passed": row.worst.passed is not None} for row in table.rows
+        ],
+        action="" if isinstance(table, str) else action_line(table, scale),
+        moments="" if isinstance(table, str) else moments_line(table),
+        variants=[] if found.variants is None else variant_lines(found.variants, scale),
+        remarks=[remark.text for remark in found.remarks],
+    )  # fmt: skip
+    return page
+
+
+def _said(rows: Sequence[Row]) -> list[Row]:
+    """Rows without those that say nothing."""
+    return [row for row in rows if row.value not in ("none", "")]
+
+
+def _trial(trial: Trial, result: Result | str, pictures: dict[str, str], scale: Scale) -> dict[str, Any]:
+    """What is told of one trial."""
+    marks: Sequence[Judged] = ()
+    if isinstance(result, Result):
+        marks = [
+            Judged(
+                verdict.mark.title, verdict.mark.limit_text(scale),
+                verdict.reason if verdict.value is None else show(verdict.value, verdict.mark.kind.quantity, scale),
+                verdict.met,
+            )
+            for verdict in result.verdicts
+        ]  # fmt: skip
+    return {
+        "name": trial.name,
+        "plan": f"{show(trial.duration_s, Quantity.DURATION)}: {plan_text(trial, scale)}",
+        "notes": trial.notes,
+        "fault": result if isinstance(result, str) else "",
+        "picture": pictures.get(trial.name, ""),
+        "marks": marks,
+    }
