@@ -36,10 +36,11 @@ def _own_home(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
 
 
 def two_candidates() -> Project:
-    """The cure cabinet with on/off and PID alone, both shown, and no goal."""
+    """The cure cabinet with on/off and PID alone, both shown, one trial and no goal."""
     demo = cure_cabinet()
     rig = demo.rig.model_copy(update={"goal": None})
-    return demo.model_copy(update={"rig": rig, "candidates": (demo.candidates[0], demo.candidates[-1])})
+    candidates = (demo.candidates[0], demo.candidates[-1])
+    return demo.model_copy(update={"rig": rig, "candidates": candidates, "trials": demo.trials[:1]})
 
 
 @pytest.fixture

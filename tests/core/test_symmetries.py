@@ -211,7 +211,7 @@ def test_every_rig_comes_to_rest_where_the_balance_says(seed: int, curved: bool,
     slowest = sum(b.capacity_J_per_K for b in rig.bodies) / min(k.conductance_W_per_K for k in rig.links)
     latent = sum(b.melting.latent_J for b in rig.bodies if b.melting is not None)
     duration = 40 * slowest + 40 * latent
-    slow = put(rig, ("probes", 0, "interval_s"), max(2.0, duration / 2000))
+    slow = put(rig, ("probes", 0, "interval_s"), min(max(2.0, duration / 2000), 3600.0))
     run = compute(slow, Hand(drive=level), trial(duration, 45.0))
     rest = rest_degC(rig, level)
     assert rest is not None

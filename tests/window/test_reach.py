@@ -12,7 +12,7 @@ from kelvarn.desktop.fields.number import NumberEdit
 from kelvarn.desktop.fields.plain import ChoiceField, NameEdit, SwitchField
 from kelvarn.desktop.fields.ruler import Ruler
 from kelvarn.desktop.finder import Finder
-from kelvarn.desktop.window import CONTROL, HANDOVER, RIG, MainWindow
+from kelvarn.desktop.window import CONTROL, HANDOVER, RIG, TRIAL, MainWindow
 from kelvarn.model.edit import put
 from kelvarn.model.mark import MEASURES
 from kelvarn.model.on_off import OnOff
@@ -352,7 +352,8 @@ def test_the_line_is_walked_by_keys_and_by_mouse(window: MainWindow) -> None:
     line = window.line
     line.setFocus()
     for key, station in ((Qt.Key.Key_Left, RIG), (Qt.Key.Key_Left, RIG), (Qt.Key.Key_Right, CONTROL),
-                         (Qt.Key.Key_Down, HANDOVER), (Qt.Key.Key_Right, HANDOVER)):  # fmt: skip
+                         (Qt.Key.Key_Down, TRIAL), (Qt.Key.Key_Right, HANDOVER),
+                         (Qt.Key.Key_Right, HANDOVER)):  # fmt: skip
         QTest.keyClick(line, key)
         assert window.stations.index(window.station) == station
     click(line, QPoint(5, 50))

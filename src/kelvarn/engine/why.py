@@ -15,13 +15,13 @@ from .sample import Sample, Term
 
 def why(run: Run, index: int, scale: Scale = Scale.CELSIUS) -> str:
     """One sentence on what the controller decided at a sample, and why."""
-    said: str = law_module(run.controller).why(_law_at(run, index), _sample(run, index), scale)
     ruled, alarms = rule_text(run, index, scale), alarms_text(run, index, scale)
-    if blocked := _blocked(run, index, scale):
-        said += blocked
-    if ruled:
-        blind = ruler_at(run, index) in (Ruler.POWER_CUT, Ruler.STANDS_STILL)
-        said = ruled if blind else f"{ruled}; without: {said}"
+    if ruler_at(run, index) in (Ruler.POWER_CUT, Ruler.STANDS_STILL):  # the law was not asked
+        said = ruled
+    else:
+        said = law_module(run.controller).why(_law_at(run, index), _sample(run, index), scale)
+        said += _blocked(run, index, scale)
+        said = f"{ruled}; without: {said}" if ruled else said
     return f"{said}; {alarms}" if alarms else said
 
 

@@ -66,6 +66,16 @@ class Rig(ModelBase):
         return [probe.role for probe in self.probes].index("control")
 
     @property
+    def unguarded(self) -> "Rig":
+        """The same with nothing that would stop a test of it: no guards, permits and thermostats of drives."""
+        kept = {name: getattr(self, name) for name in type(self).model_fields}
+        drives = tuple(
+            drive if getattr(drive, "dial_degC", None) is None else drive.model_copy(update={"dial_degC": None})
+            for drive in self.drives
+        )
+        return type(self)(**{**kept, "drives": drives, "guards": (), "permits": ()})
+
+    @property
     def judged_body(self) -> str:
         """The body that measures speak of."""
         return self.judged or self.probe.body

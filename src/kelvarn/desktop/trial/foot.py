@@ -212,8 +212,8 @@ class Foot(QFrame):
 
 
 _ALIGNED = {
-    True: int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter),
-    False: int(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter),
+    True: Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
+    False: Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter,
 }
 
 

@@ -1,5 +1,7 @@
 """Puts the Trial station together."""
 
+from collections.abc import Callable
+from dataclasses import replace
 from functools import partial
 
 from PySide6.QtCore import QPoint, Qt, QTimer
@@ -24,7 +26,6 @@ from kelvarn.desktop.lanes.scene import Entry, Scene, entries, scene_of
 from kelvarn.desktop.lanes.trial import trial_lanes
 from kelvarn.desktop.menus import Command
 from kelvarn.desktop.station import Context, Phrase, Station
-from kelvarn.desktop.strip.lane import Ribbon
 from kelvarn.desktop.strip.strip import Strip
 from kelvarn.desktop.texts import MOST_OF_A_NAME
 from kelvarn.engine.why import why
@@ -32,9 +33,10 @@ from kelvarn.model.bank import BANK, MARK_SETS
 from kelvarn.model.candidate import Candidate
 from kelvarn.model.guards import GUARD_KINDS, PERMIT_KINDS
 from kelvarn.model.names import MOST_CHARACTERS
+from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Trial
 from kelvarn.studies.failures import acting, action_words
-from kelvarn.units import shortened
+from kelvarn.units import counted, shortened
 
 from . import tables
 from .actions import TrialWork
@@ -68,6 +70,7 @@ class TrialStation(Station):
         self.failure.changed.connect(self._failure_changed)
         self.failure.failed.connect(lambda sentence: self.why_line.say(sentence, "ember"))
         self._share: dict[str, float] = {}
+        self._shares_of: tuple[Rig, Trial] | None = None
         self._later = QTimer(self)
         self._later.setSingleShot(True)
         self._later.setInterval(_PAUSE_MS)
@@ -121,8 +124,6 @@ class TrialStation(Station):
         self.why_line.setAccessibleName("Why: the controller's decision at the cursor")
         self.back = link("‹ back to the trial", self.failure.leave, "Show the trial again instead of the failure")
         self.keep = link("add as a trial", self.context.guarded(self._keep_failure), "Add this failure as a trial")
-        for button in (self.back, self.keep):
-            button.hide()
         self._middle = QWidget()
         column = QVBoxLayout(self._middle)
         column.setContentsMargins(0, 0, 0, 0)
@@ -136,7 +137,7 @@ class TrialStation(Station):
     def _make_right(self) -> None:
         self.panel = TrialPanel(self.context, self.work)
         self.panel.selection.connect(self._select)
-        self.context.remarks.updated.connect(self.panel.refresh)
+        self.context.remarks.updated.connect(lambda: self.isVisible() and self.panel.refresh())
         self.variants = VariantsPanel(self._runner.jobs)
         self.variants.updated.connect(self._variants_changed)
         self.variants.open_wanted.connect(
@@ -190,8 +191,10 @@ class TrialStation(Station):
     def _show_menu(self, at: QPoint) -> None:
         do, menu = self.work, QMenu(self)
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        works: dict[str, Callable[[], object]] = {"Copy": do.trials.copy, "Move up": partial(do.move, -1), "Move down": partial(do.move, 1),
-                 "Delete": do.trials.delete}  # fmt: skip
+        works: dict[str, Callable[[], object]] = {
+            "Copy": do.trials.copy, "Move up": partial(do.move, -1), "Move down": partial(do.move, 1),
+            "Delete": do.trials.delete,
+        }  # fmt: skip
         for text, work in works.items():
             menu.addAction(text, self.context.guarded(work))
         menu.popup(at)
@@ -227,14 +230,13 @@ class TrialStation(Station):
     # Showing
 
     def phrase(self) -> Phrase:
-        project = self._document.project
-        if self.studies.table is not None and self.studies.table_fits(project, self._subject):
-            if self.studies.table.passed:
-                return Phrase(f"{self.studies.table.passed} failures pass a limit", "look")
-            return Phrase("no single failure passes a limit", "fine")
-        guards = len(project.rig.guards)
-        count = f"{len(project.trials)} trial{'s' if len(project.trials) > 1 else ''}"
-        return Phrase(f"{count}, {guards or 'no'} guard{'' if guards == 1 else 's'}", "fine" if guards else "begin")
+        project, table = self._document.project, self.studies.table
+        if table is not None and self.studies.table_fits(project, self._subject):
+            passed = f"{counted(table.passed, 'failure')} past a limit"
+            return Phrase(passed, "look") if table.passed else Phrase("no single failure passes a limit", "fine")
+        guards = counted(len(project.rig.guards), "guard") if project.rig.guards else "no guards"
+        trials = counted(len(project.trials), "trial")
+        return Phrase(f"{trials}, {guards}", "fine" if project.rig.guards else "begin")
 
     @property
     def _subject(self) -> tuple[Candidate, Trial]:
@@ -268,6 +270,8 @@ class TrialStation(Station):
         candidate, trial = self._subject
         if not self.studies.table_fits(project, self._subject):
             self.failure.forget()
+        if self._shares_of != (project.rig, trial):
+            self._shares_of, self._share = (project.rig, trial), {}
         self.variants.show_subject(project.rig, candidate, trial)
         self._show_cards()
         self.safety.show_rules(
@@ -298,14 +302,8 @@ class TrialStation(Station):
             return Scene(project, self.failure.outcome.trial, self._view.scale, (entry,), entry, safety=True)
         found = entries(self._document, self._runner)
         scene = scene_of(project, trial, self._view.scale, found, candidate.name, self._drags)
-        ribbon = None
-        variants = self.variants.found
-        if variants is not None and variants.low_degC.size:
-            size = min(variants.time_s.size, variants.low_degC.size)
-            place = project.candidates.index(candidate)
-            ribbon = Ribbon(variants.time_s[:size], variants.low_degC[:size], variants.high_degC[:size], place)
-        return Scene(scene.project, scene.trial, scene.scale, scene.shown, scene.selected, scene.drags, safety=True,
-                     ribbon=ribbon)  # fmt: skip
+        ribbon = self.variants.ribbon(project.candidates.index(candidate))
+        return replace(scene, safety=True, ribbon=ribbon)
 
     def _show_lanes(self) -> None:
         self.strip.show_lanes(trial_lanes(self._scene(), self.strip.height()))

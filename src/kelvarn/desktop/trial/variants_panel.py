@@ -11,6 +11,7 @@ from kelvarn.desktop import texts, theme
 from kelvarn.desktop.fields.plain import heading, link, small
 from kelvarn.desktop.jobs import Jobs
 from kelvarn.desktop.plain import plain_tip
+from kelvarn.desktop.strip.lane import Ribbon
 from kelvarn.engine.prepare import RunError
 from kelvarn.engine.run import Stopped, current_go_on
 from kelvarn.model.candidate import Candidate
@@ -122,6 +123,14 @@ class VariantsPanel(QWidget):
     @staticmethod
     def _same(one: tuple[Rig, Candidate, Trial], other: tuple[Rig, Candidate, Trial]) -> bool:
         return one[0] == other[0] and one[1].controller == other[1].controller and one[2] == other[2]
+
+    def ribbon(self, index: int) -> Ribbon | None:
+        """Between which courses nine of ten variants lie, in the look of a candidate's place; None without any."""
+        found = self.found
+        if found is None or not found.low_degC.size:
+            return None
+        size = min(found.time_s.size, found.low_degC.size)
+        return Ribbon(found.time_s[:size], found.low_degC[:size], found.high_degC[:size], index)
 
     @property
     def busy(self) -> bool:
