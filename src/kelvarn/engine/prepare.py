@@ -159,7 +159,8 @@ def samples_of(rig: Rig, trial: Trial) -> int:
         )
     if samples > MOST_SAMPLES:
         raise RunError(
-            f"Trial “{trial.name}” would take {samples:,} readings; make it shorter or let the probe read less often."
+            f"Trial “{trial.name}” would take {samples:,} readings, {MOST_SAMPLES:,} are the most; make it shorter, or "
+            f"let the probe read every {math.ceil(trial.duration_s / MOST_SAMPLES)} s or more."
         )
     return samples
 

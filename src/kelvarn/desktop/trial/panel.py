@@ -95,6 +95,11 @@ class TrialPanel(Panel):
             self.selected = selected
             self.refresh()
 
+    def refresh_if_seen(self) -> None:
+        """Show the present state, unless the station is out of sight."""
+        if self.isVisible():
+            self.refresh()
+
     def fill(self) -> None:
         if self.selected.what == "event":
             self._fill_event()

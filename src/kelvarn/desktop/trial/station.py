@@ -137,7 +137,7 @@ class TrialStation(Station):
     def _make_right(self) -> None:
         self.panel = TrialPanel(self.context, self.work)
         self.panel.selection.connect(self._select)
-        self.context.remarks.updated.connect(lambda: self.isVisible() and self.panel.refresh())
+        self.context.remarks.updated.connect(self.panel.refresh_if_seen)
         self.variants = VariantsPanel(self._runner.jobs)
         self.variants.updated.connect(self._variants_changed)
         self.variants.open_wanted.connect(

@@ -1,0 +1,209 @@
+"""The failure table, what would stop failures, variants: against runs of their own, and by the command line."""
+
+import json
+import math
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from kelvarn.demos import DEMOS, find_demo
+from kelvarn.engine.measures import measure
+from kelvarn.engine.run import Stopped, compute
+from kelvarn.files.project_file import save
+from kelvarn.model.edit import with_fields
+from kelvarn.model.guards import CutOff, ProbeFaultAction
+from kelvarn.model.mark import Mark
+from kelvarn.model.pid import Pid
+from kelvarn.model.project import Project
+from kelvarn.model.tolerances import Tolerance, parameters, varied
+from kelvarn.studies.failure_words import cells, stopped_text
+from kelvarn.studies.failures import acting, failure_table
+from kelvarn.studies.stopping import stopping_guard
+from kelvarn.studies.variants import vary
+from tests.conftest import one_lag, trial
+
+from .test_cli import kelvarn
+
+
+def chosen(project: Project) -> Pid:
+    return (project.candidate(project.chosen) if project.chosen else project.candidates[0]).controller  # type: ignore[return-value]
+
+
+def test_every_row_is_what_its_own_run_says() -> None:
+    project = find_demo("tempering-bowl").build()
+    table = failure_table(project.rig, chosen(project), project.first_trial)
+    assert {row.failure.text for row in table.rows} >= {
+        "Probe comes loose",
+        "Heater foil is stuck on",
+        "Cooler gives half",
+    }
+    for row in table.rows[:4]:
+        for outcome in row.outcomes:
+            run = compute(project.rig, chosen(project), outcome.trial)
+            body = project.rig.body_index(outcome.suffers)
+            after = run.bodies_degC[body, math.ceil(outcome.at_s / 2 - 1e-9) :]
+            assert outcome.extreme_degC == pytest.approx(float(after.max()))
+            assert outcome.end_degC == pytest.approx(float(run.bodies_degC[body, -1]))
+            limit = project.rig.all_bodies[body].limit_degC
+            assert limit is not None
+            assert outcome.margin_K == pytest.approx(limit - float(after.max()))
+            if outcome.passed is not None:
+                beyond = np.flatnonzero(run.bodies_degC[project.rig.body_index(outcome.passed[0])] > limit)
+                assert outcome.passed[1] == pytest.approx(2 * beyond[0] - outcome.at_s)
+    harms = [row.worst.harm for row in table.rows]
+    assert harms == sorted(harms, reverse=True)
+
+
+def test_a_stuck_relay_ends_where_the_gain_says_and_a_guard_stops_it() -> None:
+    rig = one_lag(100, 200)
+    rig = with_fields(rig, bodies=(with_fields(rig.bodies[0], limit_degC=90.0),))
+    law, asked = Pid(kp_per_K=0.05, ti_s=100), trial(2000, 60)
+    table = failure_table(rig, law, asked)
+    stuck = next(row for row in table.rows if "stuck on" in row.failure.text)
+    at_end = next(each for each in stuck.outcomes if each.moment == "at the end")
+    assert at_end.extreme_degC == pytest.approx(120, abs=0.1)
+    assert at_end.passed is not None
+    assert at_end.passed[1] == pytest.approx(200 * math.log(60 / 30), abs=2)
+    assert stopped_text(at_end) == "nobody"
+    assert table.verdict().startswith("No: ")
+    offer = stopping_guard(rig, law, asked, table)
+    assert offer is not None
+    assert offer.left == 0
+    safe = failure_table(with_fields(rig, guards=(offer.guard,)), law, asked)
+    assert safe.passed == 0
+    assert safe.verdict() == f"No single failure of {len(safe.rows)} passes a hard limit"
+    stuck = next(row for row in safe.rows if "stuck on" in row.failure.text)
+    assert offer.guard.name in stopped_text(stuck.worst)
+    assert failure_table(one_lag(), law, asked).verdict().startswith("Nobody can say: no body has a rated limit")
+    with pytest.raises(Stopped):
+        failure_table(rig, law, asked, lambda share: share < 0.3)
+
+
+def test_the_action_at_a_probe_fault_is_the_one_of_least_harm_for_the_rig() -> None:
+    proposed = {}
+    for demo in DEMOS:
+        project = demo.build()
+        table = failure_table(project.rig, chosen(project), project.first_trial)
+        proposed[demo.name] = table.actions[0].action
+        assert {each.action for each in table.actions} == {"off", "on", "fixed", "hold"}
+    # A pot and a kiln are best off; a heatsink needs its fan; roots freeze without heat, half of it is enough.
+    assert proposed == {"cure-cabinet": "fixed", "heatsink-fan": "on", "tempering-bowl": "off", "wax-pot": "off",
+                        "lemon-shed": "fixed", "enamelling-kiln": "off"}  # fmt: skip
+    shed = find_demo("lemon-shed").build()
+    made = acting(shed.rig, "off", shed.first_trial)
+    assert [guard.action for guard in made.guards if isinstance(guard, ProbeFaultAction)] == ["off"]
+
+
+def test_variants_are_the_same_for_a_seed_and_judge_like_runs() -> None:
+    project = find_demo("cure-cabinet").build()
+    law, asked = chosen(project), with_fields(project.first_trial, duration_s=7000, events=(), marks=(
+        Mark(measure="overshoot_K", limit=0.5), Mark(measure="settling_s", limit=2000)))  # fmt: skip
+    *_, one = vary(project.rig, law, asked, 40, seed=3)
+    *_, two = vary(project.rig, law, asked, 40, seed=3)
+    assert (one.places == two.places).all()
+    assert (one.met == two.met).all()
+    assert np.abs(one.places).max() <= 1
+    assert len({tuple(row) for row in one.places.tolist()}) == 40
+    for k in (0, 17, 39):
+        found = measure(compute(one.rig_of(project.rig, k), law, asked))
+        assert one.values[k, 0] == pytest.approx(found.main.values["overshoot_K"])
+    assert one.shares[1] == pytest.approx(np.mean(one.met[:, 1]))
+    assert one.share_of_all <= min(one.shares)
+    assert (one.low_degC <= one.middle_degC + 1e-9).all()
+    assert (one.middle_degC <= one.high_degC + 1e-9).all()
+    assert one.worst is not None
+    assert not one.met[one.worst].all()
+
+
+def test_what_matters_is_found_where_it_is_known() -> None:
+    """A lag decides how long it takes; nothing else here varies the time to settle as much."""
+    rig = one_lag(100, 200)
+    still = (Tolerance(of="conductance_W_per_K", size=0.0),)
+    rig = with_fields(rig, links=(with_fields(rig.links[0], tolerances=still),),
+                      bodies=(with_fields(rig.bodies[0], tolerances=(Tolerance(of="capacity_J_per_K", size=0.5),)),),
+                      drives=(with_fields(rig.drive, tolerances=(Tolerance(of="power_W", size=0.01),)),))  # fmt: skip
+    asked = trial(3000, 60, marks=(Mark(measure="rise_s", limit=120),))
+    *_, found = vary(rig, Pid(terms="P", kp_per_K=0.2, low=0.0), asked, 64)
+    assert found.hurts_most()[0][0].text == "Block: heat capacity"
+    assert found.hurts_most()[0][1] > 0.9
+
+
+def test_tolerances_have_usual_sizes_and_move_within_them() -> None:
+    for demo in DEMOS:
+        rig = demo.build().rig
+        moved = parameters(rig)
+        assert moved
+        for place in (-1.0, 1.0):
+            changed = varied(rig, moved, [place] * len(moved))
+            for each in parameters(changed, all_of_them=True):
+                before = next((p for p in moved if p.path == each.path), None)
+                if before is not None and not before.in_kelvins:
+                    assert each.value == pytest.approx(before.value * (1 + place * before.size)) or each.value in (0, 1)
+    with pytest.raises(ValueError, match="at most 90 % of the value, not 150 %"):
+        Tolerance(of="capacity_J_per_K", size=1.5)
+    with pytest.raises(ValueError, match="nothing that has a tolerance"):
+        Tolerance(of="name", size=0.1)
+    bare = one_lag()
+    none = [Tolerance(of=key, size=0.0) for key in ("capacity_J_per_K", "conductance_W_per_K", "power_W", "offset_K",
+                                                    "temperature_degC")]  # fmt: skip
+    parts = {
+        "bodies": (with_fields(bare.bodies[0], tolerances=none[:1]),),
+        "links": (with_fields(bare.links[0], tolerances=none[1:2]),),
+        "drives": (with_fields(bare.drive, tolerances=none[2:3]),),
+        "probes": (with_fields(bare.probe, tolerances=none[3:4]),),
+        "surroundings": with_fields(bare.surroundings, tolerances=none[4:]),
+    }
+    exact = with_fields(bare, **parts)
+    with pytest.raises(ValueError, match="every variant would be the same"):
+        list(vary(exact, Pid(), trial(100)))
+
+
+@pytest.fixture
+def shed(tmp_path: Path) -> Path:
+    project = find_demo("wax-pot").build()
+    path = tmp_path / "pot.kelvarn"
+    save(project, path)
+    return path
+
+
+def test_the_commands_print_the_table_the_variants_and_the_report(shed: Path, tmp_path: Path) -> None:
+    name = "On/off −1 +0"
+    done = kelvarn("failures", str(shed), "--candidate", name, "--json")
+    assert done.returncode == 0, done.stderr
+    told = json.loads(done.stdout)
+    assert told["verdict"] == "No single failure of 12 passes a hard limit"
+    assert {each["moment"] for each in told["failures"][0]["outcomes"]} <= {"cold", "at the setpoint", "at the end"}
+    assert told["probe_fault"]["proposed"] == "off"
+    plain = kelvarn("failures", str(shed), "--candidate", name).stdout
+    assert "thermal cut-off" in plain.lower()
+    assert plain.splitlines()[1].startswith("failure")
+    vary_of = json.loads(kelvarn("vary", str(shed), "--candidate", name, "--count", "16", "--json").stdout)
+    assert vary_of["count"] == 16
+    assert len(vary_of["envelope"]["p5_degC"]) == len(vary_of["envelope"]["p95_degC"]) > 100
+    assert "% of 16 variants" in kelvarn("vary", str(shed), "--candidate", name, "--count", "16").stdout
+    html, pdf = tmp_path / "r.html", tmp_path / "r.pdf"
+    done = kelvarn("report", str(shed), "--out", str(html))
+    assert done.returncode == 0, done.stderr
+    text = html.read_text(encoding="utf-8")
+    assert "May it be switched on and left?" in text
+    assert text.count("data:image/png;base64,") == len(find_demo("wax-pot").build().trials)
+    assert kelvarn("report", str(shed), "--out", str(pdf)).returncode == 0
+    assert pdf.read_bytes().startswith(b"%PDF")
+    wrong = kelvarn("report", str(shed), "--out", str(tmp_path / "r.txt"))
+    assert (wrong.returncode, wrong.stdout) == (2, "")
+    assert "end in .html or .pdf" in wrong.stderr
+    assert kelvarn("failures", str(shed), "--candidate", "Nobody").returncode == 2
+
+
+def test_cells_say_what_passes_and_what_is_left() -> None:
+    rig = one_lag(100, 200)
+    rig = with_fields(rig, bodies=(with_fields(rig.bodies[0], limit_degC=90.0),),
+                      guards=(CutOff(name="Fuse", body="Block", at_degC=75),))  # fmt: skip
+    table = failure_table(rig, Pid(kp_per_K=0.05, ti_s=100), trial(2000, 60))
+    stuck = next(row for row in table.rows if "stuck on" in row.failure.text).worst
+    _, ends, passed, stopped, margin = cells(stuck)
+    assert ends.startswith("Block 75.")
+    assert passed == "no"
+    assert stopped.startswith("Fuse after ")
+    assert margin.startswith("14.")
