@@ -6,7 +6,8 @@ from PySide6.QtCore import QObject, Qt, QTimer, Signal
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from kelvarn.model.edit import EditError, Path
-from kelvarn.tune.remarks import Remark, remarks, set_aside
+from kelvarn.tune.remark import Remark
+from kelvarn.tune.remarks import remarks, set_aside
 
 from .boxes import Guarded
 from .document import Document

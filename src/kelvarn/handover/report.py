@@ -17,7 +17,8 @@ from kelvarn.studies.failures import FailureTable, failure_table
 from kelvarn.studies.results import Result, result_of
 from kelvarn.studies.variant_words import variant_lines
 from kelvarn.studies.variants import Variants, vary
-from kelvarn.tune.remarks import Remark, remarks
+from kelvarn.tune.remark import Remark
+from kelvarn.tune.remarks import remarks
 from kelvarn.units import Quantity, Scale, show
 
 from .settings import Row, fingerprint, settings_rows

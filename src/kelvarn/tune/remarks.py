@@ -1,7 +1,6 @@
 """Remarks: what a careful colleague would say unasked of a rig and its candidates, with numbers and remedies."""
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
 
 from kelvarn.engine.measures import Measures
 from kelvarn.engine.prepare import RunError
@@ -9,7 +8,7 @@ from kelvarn.engine.steady import can_hold, rest_degC
 from kelvarn.model.candidate import Candidate
 from kelvarn.model.curve import Curve
 from kelvarn.model.drives import Fan, Relay, SlowWindow
-from kelvarn.model.edit import Path, append, put, with_fields
+from kelvarn.model.edit import Path, append, with_fields
 from kelvarn.model.on_off import OnOff
 from kelvarn.model.pid import Pid
 from kelvarn.model.project import Project
@@ -18,6 +17,8 @@ from kelvarn.model.trial import Trial
 from kelvarn.units import Quantity, show
 
 from .plant import FirstOrder, Plant, PlantError
+from .remark import Remark, setting
+from .safety_remarks import safety_remarks
 from .starts import plant_of_project
 from .swing import swing_of
 
@@ -32,27 +33,6 @@ _YEAR = 1.0
 _DRIVE = Quantity.DRIVE
 
 
-@dataclass(frozen=True)
-class Remark:
-    """What is noticed.
-
-    Attributes:
-        key: which remark it is, as it is set aside.
-        candidate: whose setting it is about; None where it is about the rig.
-        path: the setting in the project.
-        text: a sentence with its number.
-        remedy: what would help, in words; empty where there is none to click.
-        mend: makes the project in which it is done; None likewise.
-    """
-
-    key: str
-    candidate: str | None
-    path: Path
-    text: str
-    remedy: str = ""
-    mend: Callable[[Project], Project] | None = None
-
-
 def remarks(project: Project, trial: Trial, measures: dict[str, Measures] | None = None) -> list[Remark]:
     """All remarks on a project that are not set aside, those on the rig first.
 
@@ -64,7 +44,7 @@ def remarks(project: Project, trial: Trial, measures: dict[str, Measures] | None
         plant: Plant | None = plant_of_project(project, trial)
     except (PlantError, RunError):
         plant = None
-    found = list(_of_rig(project, trial, plant))
+    found = [*_of_rig(project, trial, plant), *safety_remarks(project, trial, plant)]
     for index, candidate in enumerate(project.candidates):
         known = (measures or {}).get(candidate.name)
         found += _of_candidate(project, trial, index, candidate, plant, known)
@@ -80,10 +60,6 @@ def set_aside(project: Project, remark: Remark, reason: str) -> Project:
         place = [candidate.name for candidate in project.candidates].index(remark.candidate)
         path = ("candidates", place, "set_aside")
     return append(project, path, SetAside(remark=remark.key, reason=reason))
-
-
-def _setting(path: Path, value: object) -> Callable[[Project], Project]:
-    return lambda project: put(project, path, value)
 
 
 def _of_rig(project: Project, trial: Trial, plant: Plant | None) -> Iterator[Remark]:
@@ -111,7 +87,7 @@ def _of_rig(project: Project, trial: Trial, plant: Plant | None) -> Iterator[Rem
             yield Remark(
                 "reads too seldom", None, (*of_probe, "interval_s"),
                 f"It reads every {every}, while the rig's lag is {slow}; a tenth of that is slow enough.",
-                f"read every {show(wanted, Quantity.DURATION)}", _setting((*of_probe, "interval_s"), wanted),
+                f"read every {show(wanted, Quantity.DURATION)}", setting((*of_probe, "interval_s"), wanted),
             )  # fmt: skip
         for k, drive in enumerate(rig.drives):
             if isinstance(drive, SlowWindow) and drive.window_s > longest:
@@ -131,14 +107,14 @@ def _of_fans(project: Project) -> Iterator[Remark]:
             yield Remark(
                 "PWM is heard", None, (*at, "pwm_Hz"),
                 f"{drive.name} is switched {drive.pwm_Hz:g} times a second, which may be heard; 25 kHz is not.",
-                "25 kHz", _setting((*at, "pwm_Hz"), 25_000.0),
+                "25 kHz", setting((*at, "pwm_Hz"), 25_000.0),
             )  # fmt: skip
         if drive.idle_flow > 0 and not drive.supply_switch:
             turns = show(drive.idle_flow, _DRIVE)
             yield Remark(
                 "turns at 0 %", None, (*at, "supply_switch"),
                 f"{drive.name} turns at {turns} when it is asked for none; to stand still it needs a supply switch.",
-                "fit a supply switch", _setting((*at, "supply_switch"), True),
+                "fit a supply switch", setting((*at, "supply_switch"), True),
             )  # fmt: skip
 
 
@@ -193,7 +169,7 @@ def _of_on_off(
         remedy: tuple[str, Callable[[Project], Project] | None] = ("", None)
         if law.notation in ("edges", "band"):
             wider = with_fields(law, below_K=half, above_K=half, band_K=half)
-            remedy = f"±{show(half, Quantity.DIFFERENCE)}", _setting(path, wider)
+            remedy = f"±{show(half, Quantity.DIFFERENCE)}", setting(path, wider)
         text = f"A band of {said} lies inside what the reading scatters by ({why}): it chatters."
         yield Remark("band in the noise", name, at, text, *remedy)
     swing = None if known is None else known.main.values.get("swing_K")
@@ -222,20 +198,20 @@ def _of_pid(project: Project, name: str, path: Path, law: Pid, plant: Plant | No
         yield Remark(
             "integral time below dead time", name, (*path, "ti_s"),
             f"The memory adds up faster ({ti}) than the rig answers (dead time {dead}).",
-            f"Ti {dead}", _setting((*path, "ti_s"), float(f"{1.01 * delay:.3g}")),
+            f"Ti {dead}", setting((*path, "ti_s"), float(f"{1.01 * delay:.3g}")),
         )  # fmt: skip
     if law.integrates and law.anti_windup == "none":
         yield Remark(
             "nothing holds the memory", name, (*path, "anti_windup"),
             "Nothing holds its memory back while the drive is at its limit: it winds up and overshoots.",
-            "back-calculation", _setting((*path, "anti_windup"), "back_calculation"),
+            "back-calculation", setting((*path, "anti_windup"), "back_calculation"),
         )  # fmt: skip
     for drive in project.rig.drives:
         needs = drive.needs if isinstance(drive, Fan) else 0.0
         if 0 < law.low < needs and getattr(drive, "floor", 0.0) < needs:
             text = f"Its lowest drive {show(law.low, _DRIVE)} is below what {drive.name} needs, {show(needs, _DRIVE)}."
             remedy = f"lowest drive {show(needs, _DRIVE)}"
-            yield Remark("below the stall", name, (*path, "low"), text, remedy, _setting((*path, "low"), needs))
+            yield Remark("below the stall", name, (*path, "low"), text, remedy, setting((*path, "low"), needs))
 
 
 def _of_curve(project: Project, name: str, path: Path, law: Curve) -> Iterator[Remark]:
@@ -248,7 +224,7 @@ def _of_curve(project: Project, name: str, path: Path, law: Curve) -> Iterator[R
             yield Remark(
                 "below the stall", name, (*path, "floor"),
                 f"Its floor {show(law.floor, _DRIVE)} is below what {fan.name} needs, {show(needs, _DRIVE)}.",
-                f"floor {show(needs, _DRIVE)}", _setting((*path, "floor"), needs),
+                f"floor {show(needs, _DRIVE)}", setting((*path, "floor"), needs),
             )  # fmt: skip
         if law.back_off_K < least:
             yield _no_hysteresis(name, (*path, "back_off_K"), "The ramp", law.back_off_K, least)
@@ -259,7 +235,7 @@ def _of_curve(project: Project, name: str, path: Path, law: Curve) -> Iterator[R
             text = f"Step {k + 1} gives {show(step.drive, _DRIVE)}, less than {fan.name} needs, {show(needs, _DRIVE)}."
             yield Remark(
                 f"step {k + 1} below the stall", name, (*at, "drive"), text, f"{show(needs, _DRIVE)}",
-                _setting((*at, "drive"), needs),
+                setting((*at, "drive"), needs),
             )  # fmt: skip
         if step.back_off_K < least:
             yield _no_hysteresis(name, (*at, "back_off_K"), f"Step {k + 1}", step.back_off_K, least)
@@ -269,4 +245,4 @@ def _no_hysteresis(name: str, path: Path, what: str, back_off_K: float, least_K:
     wide = max(2.0, float(f"{least_K:.2g}"))
     text = f"{what} is left {show(back_off_K, Quantity.DIFFERENCE)} behind where it is taken: the fan hunts there."
     key = "no hysteresis" if what == "The ramp" else f"{what.lower()} has no hysteresis"
-    return Remark(key, name, path, text, f"back off by {show(wide, Quantity.DIFFERENCE)}", _setting(path, wide))
+    return Remark(key, name, path, text, f"back off by {show(wide, Quantity.DIFFERENCE)}", setting(path, wide))

@@ -10,7 +10,7 @@ from kelvarn.desktop.fields.plain import heading, link, small
 from kelvarn.desktop.panel import put_content
 from kelvarn.desktop.popup import Popup
 from kelvarn.desktop.remarks import Remarks
-from kelvarn.tune.remarks import Remark
+from kelvarn.tune.remark import Remark
 
 _WIDTH, _HEIGHT = 560, 420
 

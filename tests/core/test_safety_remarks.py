@@ -1,0 +1,76 @@
+"""Remarks on guards, plans and switches: each provoked, with its number, and gone once its remedy is taken."""
+
+from collections.abc import Callable
+
+import pytest
+
+from kelvarn.demos import find_demo
+from kelvarn.model import guards as gd
+from kelvarn.model.candidate import Candidate
+from kelvarn.model.curve import Curve
+from kelvarn.model.drives import Switch
+from kelvarn.model.edit import with_fields
+from kelvarn.model.project import Project
+from kelvarn.tune.remark import Remark
+from kelvarn.tune.remarks import remarks
+
+Change = Callable[[Project], Project]
+
+
+def guarded(*guards: gd.RuleBase) -> Change:
+    return lambda project: with_fields(project, rig=with_fields(project.rig, guards=guards))
+
+
+def hot_switch(project: Project) -> Project:
+    hot = with_fields(project.rig.drive, switch=Switch(supply_V=24, drop_V=1.2, limit_W=2))
+    return with_fields(project, rig=with_fields(project.rig, drives=(hot,)))
+
+
+def limited_plan(project: Project) -> Project:
+    trial = project.first_trial
+    plan = with_fields(trial.plan, highest_degC=55)
+    return with_fields(project, trials=(with_fields(trial, plan=plan),))
+
+
+def two_jobs(project: Project) -> Project:
+    alarm = gd.Alarm(name="A", probe="Probe", at_degC=66)
+    curve = Candidate(name="Ramp", controller=Curve(shape="ramp", start_degC=45, full_degC=66))
+    return with_fields(guarded(alarm)(project), candidates=(*project.candidates, curve))
+
+
+FUSE = gd.CutOff(name="Fuse", body="Heater mat", at_degC=105)
+CASES: list[tuple[str, Change, str]] = [
+    ("nothing stops it", lambda project: project, "Stuck on, it would bring Heater mat to 280.8 °C"),
+    ("no action at a probe fault", lambda project: project, "one that reads −250.0 °C then heats on"),
+    ("Fuse above the limit", guarded(with_fields(FUSE, at_degC=115)), "acts at 115.0 °C, not below Heater mat's limit"),
+    (
+        "T below the setpoint",
+        guarded(gd.Trip(name="T", probe="Probe", at_degC=60.2)),
+        "the setpoint goes to 60.0",
+    ),
+    ("a probe fault leaves it on", guarded(gd.ProbeFaultAction(name="P", action="on")), "Air ends at 230.8 °C"),
+    ("A without delay", guarded(gd.Alarm(name="A", probe="Probe", delay_s=0)), "noise 0.03 K"),
+    ("A is full drive", two_jobs, "66.0 °C is both where “Ramp” is at full drive and alarm “A”"),
+    ("N too impatient", guarded(gd.NoRise(name="N", for_s=20, rise_K=5)), "waits 20 s for 5.00 K"),
+    ("setpoint 1 outside its range", limited_plan, "Setpoint 60.0 °C lies outside the plan's own range; 55.0 °C holds"),
+    ("Mat's switch too hot", hot_switch, "makes 12.5 W of heat at full drive, and sheds 2 W"),
+]
+
+
+def found(project: Project) -> dict[str, Remark]:
+    return {each.key: each for each in remarks(project, project.first_trial) if each.candidate is None}
+
+
+@pytest.mark.parametrize(("key", "change", "said"), CASES, ids=[case[0] for case in CASES])
+def test_each_is_provoked_said_and_mended(key: str, change: Change, said: str, cabinet: Project) -> None:
+    project = change(cabinet)
+    remark = found(project)[key]
+    assert said in remark.text
+    if remark.mend is not None:
+        assert key not in found(remark.mend(project))
+
+
+def test_a_guarded_rig_gives_no_reason_for_remarks() -> None:
+    for demo in ("wax-pot", "lemon-shed", "tempering-bowl"):
+        project = find_demo(demo).build()
+        assert found(project) == {}
