@@ -13,7 +13,8 @@ from kelvarn.demos import DEMOS, find_demo
 from kelvarn.demos.cure_cabinet import cure_cabinet
 from kelvarn.desktop import texts, theme
 from kelvarn.desktop.rig.keys import known_keys
-from kelvarn.desktop.window import RIG, MainWindow
+from kelvarn.desktop.trial.panel import Selected
+from kelvarn.desktop.window import RIG, TRIAL, MainWindow
 from kelvarn.model.edit import add_candidate, put
 from kelvarn.model.mark import MEASURES, Mark
 from kelvarn.model.names import MOST_CHARACTERS
@@ -25,7 +26,16 @@ from .conftest import click, close_window, open_window
 def with_long_names(project: Project) -> Project:
     """A project whose every name is as long as a name may be."""
     rig, trial = project.rig, project.trials[0]
-    parts = [*rig.bodies, *rig.drives, *rig.probes, *rig.draw_offs, *trial.events, *project.candidates]
+    parts = [
+        *rig.bodies,
+        *rig.drives,
+        *rig.probes,
+        *rig.draw_offs,
+        *rig.guards,
+        *rig.permits,
+        *trial.events,
+        *project.candidates,
+    ]
     longer = {part.name: f"{part.name} {'WMWM ' * 20}"[: MOST_CHARACTERS - 1] + "W" for part in parts}
 
     def renamed(value: Any) -> Any:
@@ -61,6 +71,17 @@ def test_no_column_is_wider_than_its_place(qtbot: QtBot, demo: str) -> None:
                     assert too_wide(settings) <= 0, (candidate.name, strategy, folded)
             if not folded:
                 click(next(b for b in settings.findChildren(QPushButton) if b.text().startswith("– fewer")))
+        window.go_to(TRIAL)
+        trial, rules = window.document.project.first_trial, window.document.project.rig
+        for selected in (
+            Selected(), *(Selected("event", each.name) for each in trial.events),
+            *(Selected("rule", each.name) for each in (*rules.guards, *rules.permits)),
+        ):  # fmt: skip
+            window.trial.panel.select(selected)
+            assert too_wide(window.trial.panel) <= 0, selected
+        left = window.trial.cards.parentWidget().parentWidget().parentWidget()
+        assert isinstance(left, QScrollArea)
+        assert too_wide(left) <= 0
         window.go_to(RIG)
         for key in known_keys(window.document.project.rig):
             window.rig.select(key)

@@ -4,9 +4,9 @@ from collections.abc import Callable
 from typing import Any
 
 from pydantic import ValidationError
-from PySide6.QtCore import QPointF, Qt
-from PySide6.QtGui import QKeyEvent, QPainter, QPaintEvent, QWheelEvent
-from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QPushButton, QWidget
+from PySide6.QtCore import QPointF, QSize, Qt
+from PySide6.QtGui import QKeyEvent, QPainter, QPaintEvent, QResizeEvent, QWheelEvent
+from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QPushButton, QSizePolicy, QWidget
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.plain import Label, menu_text, plain_tip
@@ -16,6 +16,8 @@ from kelvarn.model.names import MOST_CHARACTERS
 from .binding import Binding, Wrong, first_sentence
 from .number import EDIT_WIDTH
 from .typed import TypedLine
+
+_LEAST_LINK, _BESIDE_LINK = 40, 12  # px: least width of a link that may be cut, and what stands beside its text
 
 
 class NameEdit(TypedLine):
@@ -195,6 +197,32 @@ def small(text: str = "", role: str = "muted", *, bold: bool = False) -> Label:
     label.setWordWrap(True)
     label.setMinimumWidth(40)
     return label
+
+
+class CutLink(QPushButton):
+    """Text to be clicked that is cut where it has no room, so that it makes nothing wider."""
+
+    def __init__(self, text: str, tip: str = "") -> None:
+        super().__init__()
+        self._whole = text
+        self.setProperty("link", True)
+        self.setFont(theme.font("small", bold=True))
+        self.setToolTip(plain_tip(tip or text))
+        self.setAccessibleName(tip or text)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setText(menu_text(text))
+
+    def minimumSizeHint(self) -> QSize:
+        return QSize(_LEAST_LINK, super().minimumSizeHint().height())
+
+    def sizeHint(self) -> QSize:
+        return QSize(_LEAST_LINK, super().sizeHint().height())
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        room = self.width() - _BESIDE_LINK
+        cut = self.fontMetrics().elidedText(self._whole, Qt.TextElideMode.ElideRight, room)
+        self.setText(menu_text(cut))
 
 
 def link(text: str, work: Callable[[], object], tip: str = "") -> QPushButton:

@@ -13,7 +13,7 @@ from kelvarn.desktop.fields.any import field_for
 from kelvarn.desktop.fields.binding import Binding
 from kelvarn.desktop.fields.notes import NotesField
 from kelvarn.desktop.fields.number import NumberField
-from kelvarn.desktop.fields.plain import ChoiceField, NameEdit, SwitchField, heading, link, small
+from kelvarn.desktop.fields.plain import ChoiceField, CutLink, NameEdit, SwitchField, heading, small
 from kelvarn.desktop.panel import Note, Panel
 from kelvarn.desktop.plain import menu_text, plain_tip
 from kelvarn.desktop.remarks import Flag
@@ -27,12 +27,9 @@ from kelvarn.model.guards import DAYS
 from kelvarn.model.trial import week_said
 from kelvarn.model.trial_edit import rule_path
 from kelvarn.model.trial_words import plan_text
-from kelvarn.units import shortened
 
 from .actions import TrialWork
 from .days_field import DaysField
-
-_MOST_OF_A_LINK = 32  # characters
 
 
 class Selected(NamedTuple):
@@ -112,7 +109,8 @@ class TrialPanel(Panel):
         return Binding(self._document, self._view, (*path, field), title)
 
     def _link(self, text: str, work: Callable[[], object], tip: str = "", space: int = 0) -> QPushButton:
-        made = link(text, lambda: self._guarded(work)(), tip)
+        made = CutLink(text, tip)
+        made.clicked.connect(lambda: self._guarded(work)())
         self.add(made, space)
         return made
 
@@ -139,8 +137,11 @@ class TrialPanel(Panel):
         self._number((*path, "plan"), "highest_degC")
         self.add(heading("Events"), 6)
         for event in trial.events:
-            text = shortened(event.text(self._view.scale), _MOST_OF_A_LINK)
-            self._link(text, partial(self.selection.emit, Selected("event", event.name)), f"Show “{event.name}”")
+            self._link(
+                event.text(self._view.scale),
+                partial(self.selection.emit, Selected("event", event.name)),
+                f"Show “{event.name}”",
+            )
         self.add_event = self._link("+ event …", self._open_events, "Let something happen")
         self.add(small("Marks: add a set of"), 6)
         for each in MARK_SETS:
@@ -254,7 +255,7 @@ class TrialPanel(Panel):
         for other in project.trials:
             if other.name != project.trials[place].name:
                 copy = partial(self._work.copy_event, event.name, other.name)
-                self._link(f"copy to “{shortened(other.name, 22)}”", copy, f"Let it happen in “{other.name}” too")
+                self._link(f"copy to “{other.name}”", copy, f"Let it happen in “{other.name}” too")
 
     def _fields(self, path: Path, part: ModelBase, names: tuple[str, ...]) -> None:
         for name in names:

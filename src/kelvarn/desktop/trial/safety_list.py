@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWid
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.elided import ElidedLine
-from kelvarn.desktop.fields.plain import heading, link, small
+from kelvarn.desktop.fields.plain import CutLink, heading, link, small
 from kelvarn.desktop.plain import menu_text, plain_tip
 from kelvarn.model.guards import GUARD_KINDS, PERMIT_KINDS, RuleBase
 from kelvarn.model.rig import Rig
@@ -80,13 +80,9 @@ class SafetyList(QWidget):
         layout.setContentsMargins(0, 0, 0, 2)
         layout.setSpacing(0)
         text = rule.text(scale)
-        name = QPushButton(menu_text(f"▸ {rule.name}" if selected else rule.name))
-        name.setProperty("link", True)
-        name.setFont(theme.font("small", bold=True))
-        name.setToolTip(plain_tip(f"{type(rule).what}: {text}"))
-        name.setAccessibleName(f"{rule.name}: {text}")
+        name = CutLink(f"▸ {rule.name}" if selected else rule.name, f"{rule.name}: {text}")
         name.clicked.connect(lambda: self.chosen.emit(rule.name))
-        layout.addWidget(name, 0, Qt.AlignmentFlag.AlignLeft)
+        layout.addWidget(name)
         line = ElidedLine("small")
         line.say(text, "muted")
         layout.addWidget(line)

@@ -180,7 +180,7 @@ class TrialStation(Station):
             Command(menu, "Move the trial down", "Ctrl+Shift+PgDown", self.shown(partial(self.work.move, 1))),
             Command(menu, "Side by side", "", self.shown(partial(self.foot.show_tab, _SIDE))),
             Command(menu, "Candidates on all trials", "", self.shown(partial(self.foot.show_tab, _TRIALS))),
-            Command(menu, "If it fails", "Ctrl+L", self.shown(partial(self.foot.show_tab, _FAILS))),
+            Command(menu, "If it fails", "Ctrl+Shift+L", self.shown(partial(self.foot.show_tab, _FAILS))),
             Command(menu, "Try variants, or stop", "Ctrl+Y", self.shown(self.variants.toggle)),
             Command(menu, "Report…", "Ctrl+Shift+R", self.context.guarded(report)),
             Command(menu, "Copy the table", "", self.shown(partial(self.foot.copy_as, "text"))),
