@@ -17,6 +17,7 @@ from kelvarn.model.mark import Mark
 from kelvarn.model.pid import Pid
 from kelvarn.model.project import Project
 from kelvarn.model.tolerances import Tolerance, parameters, varied
+from kelvarn.studies.cold_again import cold_again_s
 from kelvarn.studies.failure_words import cells, stopped_text
 from kelvarn.studies.failures import acting, failure_table
 from kelvarn.studies.stopping import stopping_guard
@@ -207,3 +208,10 @@ def test_cells_say_what_passes_and_what_is_left() -> None:
     assert passed == "no"
     assert stopped.startswith("Fuse after ")
     assert margin.startswith("14.")
+
+
+def test_a_rig_is_cold_again_after_as_many_lags_as_it_takes() -> None:
+    assert cold_again_s(one_lag(100, 200), {"Block": 70.0}) == pytest.approx(200 * math.log(50), abs=4)
+    assert cold_again_s(one_lag(), {"Block": 20.5}) == 0
+    adiabatic = with_fields(one_lag(), links=())
+    assert cold_again_s(adiabatic, {"Block": 70.0}) is None

@@ -10,8 +10,10 @@ from kelvarn import __version__
 from kelvarn.engine.limitations import limitations
 from kelvarn.engine.prepare import RunError
 from kelvarn.model.project import Project
+from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Trial
 from kelvarn.model.trial_words import plan_text
+from kelvarn.studies.cold_again import cold_again_s
 from kelvarn.studies.failure_words import HEADINGS, action_line, cells, moments_line
 from kelvarn.studies.failures import FailureTable, failure_table
 from kelvarn.studies.results import Result, result_of
@@ -105,7 +107,7 @@ def report_html(project: Project, found: Findings, pictures: dict[str, str], sca
         rig_rows=_said(rig_rows(project, scale)),
         rules=rules or [Row("Guards", "none")],
         limitations=limitations(rig),
-        trials=[_trial(trial, found.results[trial.name], pictures, scale) for trial in project.trials],
+        trials=[_trial(rig, trial, found.results[trial.name], pictures, scale) for trial in project.trials],
         headings=HEADINGS,
         failures=[] if isinstance(table, str) else [
             {"cells": cells(row.worst, scale), "passed": row.worst.passed is not None} for row in table.rows
@@ -118,12 +120,24 @@ def report_html(project: Project, found: Findings, pictures: dict[str, str], sca
     return page
 
 
+def _ready(rig: Rig, result: Result | str) -> str:
+    """When a run is ready, and when a cold one can follow."""
+    if isinstance(result, str):
+        return ""
+    ready = result.measures.values.get("ready_s")
+    cold = cold_again_s(rig, result.measures.end_degC)
+    said = ["not ready at the end" if ready is None else f"ready from {show(ready, Quantity.DURATION)} on"]
+    if cold is not None:
+        said.append(f"the next cold trial can begin {show(cold, Quantity.DURATION)} after its end")
+    return "; ".join(said)
+
+
 def _said(rows: Sequence[Row]) -> list[Row]:
     """Rows without those that say nothing."""
     return [row for row in rows if row.value not in ("none", "")]
 
 
-def _trial(trial: Trial, result: Result | str, pictures: dict[str, str], scale: Scale) -> dict[str, Any]:
+def _trial(rig: Rig, trial: Trial, result: Result | str, pictures: dict[str, str], scale: Scale) -> dict[str, Any]:
     """What is told of one trial."""
     marks: Sequence[Judged] = ()
     if isinstance(result, Result):
@@ -139,6 +153,7 @@ def _trial(trial: Trial, result: Result | str, pictures: dict[str, str], scale: 
         "name": trial.name,
         "plan": f"{show(trial.duration_s, Quantity.DURATION)}: {plan_text(trial, scale)}",
         "notes": trial.notes,
+        "ready": _ready(rig, result),
         "fault": result if isinstance(result, str) else "",
         "picture": pictures.get(trial.name, ""),
         "marks": marks,

@@ -103,6 +103,7 @@ def _read_only(scene: Scene) -> tuple[Trace, ...]:
 def setpoint_band(scene: Scene, shaded: Trace | None) -> Band:
     """The plan with its band: corners in s and degC, doubled at steps, so that it rises straight up."""
     run = next((entry.result.run for entry in scene.shown if entry.result is not None), None)
+    run = scene.result.run if scene.result is not None else run
     if run is not None and any(change.waits for change in scene.trial.plan.changes):
         return _as_it_went(scene, run, shaded)
     begins = float(run.measured_degC[0]) if run is not None else scene.trial.plan.changes[0].to_degC

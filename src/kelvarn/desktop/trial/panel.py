@@ -48,10 +48,10 @@ class TrialPanel(Panel):
 
     selection = Signal(object)
 
-    def __init__(self, context: Context, work: TrialWork) -> None:
+    def __init__(self, context: Context, work: TrialWork, time_words: Callable[[], str] = str) -> None:
         super().__init__(theme.RIGHT_WIDTH - 40)
         self._document, self._view, self._guarded = context.document, context.view, context.guarded
-        self._remarks, self._work = context.remarks, work
+        self._remarks, self._work, self._time_words = context.remarks, work, time_words
         self.selected = Selected()
         self.add_event = QPushButton()
 
@@ -127,6 +127,7 @@ class TrialPanel(Panel):
         name.setProperty("plain", True)
         self.add(name)
         self.add(Note(lambda: plan_text(self._view.trial(self._document.project), self._view.scale)))
+        self.add(Note(self._time_words))
         for field in ("duration_s", "start_degC", "band_K"):
             self._number(path, field)
         self.add(heading("Plan"), 6)

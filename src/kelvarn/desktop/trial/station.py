@@ -135,7 +135,8 @@ class TrialStation(Station):
         column.addLayout(row)
 
     def _make_right(self) -> None:
-        self.panel = TrialPanel(self.context, self.work)
+        self.panel = TrialPanel(self.context, self.work, self.studies.time_words)
+        self.studies.cooled.connect(self.panel.refresh_if_seen)
         self.panel.selection.connect(self._select)
         self.context.remarks.updated.connect(self.panel.refresh_if_seen)
         self.variants = VariantsPanel(self._runner.jobs)
@@ -251,6 +252,7 @@ class TrialStation(Station):
         project = self._document.project
         candidate, trial = self._subject
         self.studies.ask_met(project)
+        self.studies.ask_cold(self._runner.result_of(candidate.name))
         if self.foot.tab == _FAILS:
             self.studies.ask_table(project, candidate, trial)
 

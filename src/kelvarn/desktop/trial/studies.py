@@ -10,12 +10,15 @@ from kelvarn.model.project import Project
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Trial
 from kelvarn.studies.batch import Case, run_many
+from kelvarn.studies.cold_again import cold_again_s
 from kelvarn.studies.failures import FailureTable, failure_table
+from kelvarn.studies.results import Result
 from kelvarn.studies.stopping import Stopping, stopping_guard
+from kelvarn.units import Quantity, show
 
 from .cards import Met
 
-_MET, _TABLE = "marks of all trials", "failures"
+_MET, _TABLE, _COLD = "marks of all trials", "failures", "cold again"
 
 
 class TrialStudies(QObject):
@@ -28,9 +31,11 @@ class TrialStudies(QObject):
 
     Signals:
         updated: something else is known.
+        cooled: it is known how long it takes until the rig is cold again.
     """
 
     updated = Signal()
+    cooled = Signal()
 
     def __init__(self, jobs: Jobs) -> None:
         super().__init__()
@@ -42,6 +47,28 @@ class TrialStudies(QObject):
         self.table: FailureTable | None = None
         self.offer: Stopping | None = None
         self.fault = ""
+        self._cold_again = ""
+        self._cooled: Result | None = None
+
+    def ask_cold(self, result: Result | None) -> None:
+        """Have it worked out how long after a run the rig is cold again."""
+        if result is None or result is self._cooled:
+            return
+        self._cooled, self._cold_again = result, ""
+        rig, end = result.run.rig, result.measures.end_degC
+        self._jobs.start(_COLD, lambda: cold_again_s(rig, end), self._take_cold)
+
+    def time_words(self) -> str:
+        """When the run asked about is ready, and when a cold one can begin after it."""
+        ready = None if self._cooled is None else self._cooled.measures.values.get("ready_s")
+        said = "" if ready is None else f"ready from {show(ready, Quantity.DURATION)} on"
+        return "; ".join(each for each in (said, self._cold_again) if each)
+
+    def _take_cold(self, outcome: object) -> None:
+        assert outcome is None or isinstance(outcome, float)
+        after = "never, or not in 30 days" if outcome is None else f"{show(outcome, Quantity.DURATION)} after its end"
+        self._cold_again = f"next cold trial: {after}"
+        self.cooled.emit()
 
     def ask_met(self, project: Project) -> None:
         """Have every candidate run on every trial."""

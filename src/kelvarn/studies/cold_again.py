@@ -1,0 +1,51 @@
+"""How long after a trial the rig is as cold as before it, so that a cold trial can begin again."""
+
+import numpy as np
+
+from kelvarn.engine.prepare import RunError
+from kelvarn.engine.run import compute
+from kelvarn.engine.steady import rest_degC
+from kelvarn.model.edit import with_fields
+from kelvarn.model.fixed import Fixed
+from kelvarn.model.rig import Rig
+from kelvarn.model.trial import Plan, SetpointChange, Trial
+
+NEAR_K = 1.0
+"""So near to its rest every body must be."""
+_SPANS_S = (3600.0, 6 * 3600.0, 86400.0, 5 * 86400.0, 30 * 86400.0)
+_SAMPLES = 2000
+
+
+def cold_again_s(rig: Rig, end_degC: dict[str, float]) -> float | None:
+    """Time until every body is within 1 K of its rest with the drives off.
+
+    Args:
+        rig: the rig.
+        end_degC: where each body stands at the end of a trial.
+
+    Returns:
+        Seconds, to a two-thousandth of the span looked at; None where it takes more than 30 days, or never rests.
+    """
+    rest = rest_degC(rig.unguarded, 0.0)
+    if rest is None:
+        return None
+    free = rig.unguarded
+    if free.response is not None:
+        response = with_fields(free.response, start_degC=end_degC[free.response.name])
+        free = with_fields(free, response=response)
+    else:
+        bodies = tuple(with_fields(body, start_degC=end_degC[body.name]) for body in free.bodies)
+        free = with_fields(free, bodies=bodies)
+    for span_s in _SPANS_S:
+        probes = tuple(with_fields(probe, interval_s=span_s / _SAMPLES) for probe in free.probes)
+        plan = Plan(changes=(SetpointChange(at_s=0, to_degC=rig.surroundings.temperature_degC),))
+        trial = Trial(name="Cooling down", duration_s=span_s, plan=plan)
+        try:
+            run = compute(with_fields(free, probes=probes), Fixed(drive=0.0), trial)
+        except RunError:
+            return None
+        furthest = np.abs(run.bodies_degC - np.asarray(rest)[:, np.newaxis]).max(axis=0)
+        if furthest[-1] <= NEAR_K:
+            away = np.flatnonzero(furthest > NEAR_K)
+            return float(run.time_s[away[-1] + 1]) if away.size else 0.0
+    return None
