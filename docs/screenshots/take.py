@@ -12,7 +12,7 @@ from kelvarn.desktop import theme
 from kelvarn.desktop.document import Document
 from kelvarn.desktop.rig.keys import key_of
 from kelvarn.desktop.runner import Runner
-from kelvarn.desktop.window import CONTROL, HANDOVER, RIG, MainWindow
+from kelvarn.desktop.window import CONTROL, HANDOVER, RIG, TRIAL, MainWindow
 
 _MAIN = DEMOS[0].name
 
@@ -29,6 +29,9 @@ PICTURES = (
     ("control-bowl-night", "tempering-bowl", CONTROL, theme.NIGHT, "", True),
     ("control-wax", "wax-pot", CONTROL, theme.PAPER, "", True),
     ("control-lanes", "heatsink-fan", CONTROL, theme.PAPER, "", True),
+    ("trial", _MAIN, TRIAL, theme.PAPER, "", True),
+    ("trial-fails", _MAIN, TRIAL, theme.PAPER, "", True),
+    ("trial-shed-night", "lemon-shed", TRIAL, theme.NIGHT, "", False),
     ("handover", _MAIN, HANDOVER, theme.PAPER, "", True),
 )
 _LANES = ("temperature", "probes", "output", "flow", "events")  # of the picture that shows that they are chosen
@@ -80,6 +83,16 @@ def open_beside(window: MainWindow, name: str) -> None:
         wait(lambda: control.why_panel.found is not None)
         next(button for button in control.why_panel.shows if "wound up" in button.property("words")).click()
         wait(lambda: bool(control.overlays.shown))
+    elif name == "trial":
+        window.view.select_trial("Two-stage cure")
+        settle(window)
+        window.trial.variants.toggle()
+        wait(lambda: not window.trial.variants.busy)
+        wait(lambda: bool(window.trial.studies.met))
+    elif name in ("trial-fails", "trial-shed-night"):
+        window.view.select_trial(window.document.project.first_trial.name)
+        window.trial.foot.show_tab("if it fails")
+        wait(lambda: window.trial.phrase().text.endswith("limit"))
     elif name == "control-curve":
         window.view.select("Three steps")
         settle(window)

@@ -45,6 +45,7 @@ def suggest(
     file: File,
     trial: _Trial = None,
     all_trials: Annotated[bool, typer.Option("--all", help="Meet the marks of all trials.")] = False,
+    variants: Annotated[int, typer.Option(min=0, max=5000, help="95 % of so many variants must do as well.")] = 0,
     as_json: _Json = False,
 ) -> None:
     """Find the simplest strategy that meets a trial's marks: each at its best, by runs."""
@@ -56,7 +57,7 @@ def suggest(
         if all_trials and trial is not None:
             raise CommandError("Give --trial or --all, not both.")
         trials = project.trials if all_trials else (trial_named(project, trial),)
-        print(cli_tune.suggest_text(project, trials, as_json=as_json))
+        print(cli_tune.suggest_text(project, trials, as_json=as_json, variants=variants))
     except PlantError as error:
         raise CommandError(str(error)) from error
 

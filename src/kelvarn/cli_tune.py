@@ -132,14 +132,14 @@ def tune_json_text(plant: Plant, project: Project | None) -> str:
     return json.dumps(tune_json(plant, project), indent=2, ensure_ascii=False)
 
 
-def suggest_text(project: Project, trials: Sequence[Trial], *, as_json: bool) -> str:
+def suggest_text(project: Project, trials: Sequence[Trial], *, as_json: bool, variants: int = 0) -> str:
     """The best of each strategy for the marks of trials, and the one proposed.
 
     Raises:
         PlantError: the trials have no marks.
     """
     scale = project.scale or Scale.CELSIUS
-    found = suggest(project, trials)
+    found = suggest(project, trials, variants=variants)
     if as_json:
         best = [_best_json(each) for each in found.best]
         proposed = None if found.proposed is None else found.proposed.strategy
@@ -165,6 +165,7 @@ def _best_json(each: Best) -> dict[str, Any]:
         "room": each.room,
         "binds": None if each.binds is None else each.binds.mark.title,
         "gain_factor": each.gain_factor,
+        "variants_share": each.share,
     }
 
 
@@ -176,4 +177,6 @@ def _best_text(each: Best, scale: Scale) -> str:
         else f"; {'binds' if each.met == each.asked else 'misses most'}: {each.binds.mark.title}"
     )
     spare = "" if each.gain_factor is None else f"; gain ×{each.gain_factor:.3g}"
+    if each.share is not None and each.met == each.asked:
+        spare += f"; {100 * each.share:.0f} % of variants"
     return f"{each.strategy}: {each.met} of {each.asked} marks met, {law_text(law, scale)}{binds}{spare}"

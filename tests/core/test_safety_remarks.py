@@ -6,8 +6,6 @@ import pytest
 
 from kelvarn.demos import find_demo
 from kelvarn.model import guards as gd
-from kelvarn.model.candidate import Candidate
-from kelvarn.model.curve import Curve
 from kelvarn.model.drives import Switch
 from kelvarn.model.edit import with_fields
 from kelvarn.model.project import Project
@@ -32,10 +30,9 @@ def limited_plan(project: Project) -> Project:
     return with_fields(project, trials=(with_fields(trial, plan=plan),))
 
 
-def two_jobs(project: Project) -> Project:
-    alarm = gd.Alarm(name="A", probe="Probe", at_degC=66)
-    curve = Candidate(name="Ramp", controller=Curve(shape="ramp", start_degC=45, full_degC=66))
-    return with_fields(guarded(alarm)(project), candidates=(*project.candidates, curve))
+def two_jobs(_project: Project) -> Project:
+    alarm = gd.Alarm(name="A", probe="NTC", at_degC=66)
+    return guarded(alarm)(find_demo("heatsink-fan").build())
 
 
 FUSE = gd.CutOff(name="Fuse", body="Heater mat", at_degC=105)
@@ -50,8 +47,8 @@ CASES: list[tuple[str, Change, str]] = [
     ),
     ("a probe fault leaves it on", guarded(gd.ProbeFaultAction(name="P", action="on")), "Air ends at 230.8 °C"),
     ("A without delay", guarded(gd.Alarm(name="A", probe="Probe", delay_s=0)), "noise 0.03 K"),
-    ("A is full drive", two_jobs, "66.0 °C is both where “Ramp” is at full drive and alarm “A”"),
-    ("N too impatient", guarded(gd.NoRise(name="N", for_s=20, rise_K=5)), "waits 20 s for 5.00 K"),
+    ("A is full drive", two_jobs, "66.0 °C is both where “Quiet ramp” is at full drive and alarm “A”"),
+    ("N too impatient", guarded(gd.NoRise(name="N", for_s=20, rise_K=5)), "waits 20 s for 5.0 K"),
     ("setpoint 1 outside its range", limited_plan, "Setpoint 60.0 °C lies outside the plan's own range; 55.0 °C holds"),
     ("Mat's switch too hot", hot_switch, "makes 12.5 W of heat at full drive, and sheds 2 W"),
 ]

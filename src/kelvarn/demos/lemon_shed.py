@@ -63,6 +63,7 @@ def lemon_shed() -> Project:
     marks = (
         Mark(measure="coldest_degC", body="Roots", limit=1, direction="at_least"),
         Mark(measure="worst_under_K", limit=4.5),
+        Mark(measure="worst_over_K", limit=4.5),
         Mark(measure="switch_ons_per_h", limit=6),
         Mark(measure="relay_life_years", limit=6, direction="at_least"),
     )

@@ -8,7 +8,7 @@ engine; the same project gives the same answer.
 import itertools
 import math
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from scipy.optimize import differential_evolution
@@ -26,6 +26,7 @@ from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Trial
 from kelvarn.studies.batch import Case, CaseResult, run_many
 from kelvarn.studies.room import margin
+from kelvarn.studies.variants import vary
 
 from .first_tries import fan_floor, fan_ramp, fan_steps
 from .loop import loop_of, reserve
@@ -35,6 +36,8 @@ from .ultimate import Ultimate
 
 LEAST_RESERVE = 1.7
 """Gain factor from which on a proposal is sound."""
+LEAST_SHARE = 0.95
+"""Share of variants that must meet the marks, where variants are asked for."""
 _ROUNDS = 9  # of the refinement
 _KEPT = {1: 6, 2: 12, 3: 36, 4: 48}  # points of the grid that it begins with, by the number of settings
 _KEPT_SLOW = {1: 6, 2: 10, 3: 14, 4: 20}  # of rigs that take ten times as long for a run
@@ -53,6 +56,7 @@ class Best:
         room: the least that is left to a limit, in limits, where all are met.
         binds: the mark that is missed most, or has the least room; None without marks.
         gain_factor: reserve; None where there is none to speak of.
+        share: of variants that meet all marks of all trials; None where variants were not asked for.
     """
 
     strategy: str
@@ -63,11 +67,13 @@ class Best:
     room: float
     binds: Verdict | None
     gain_factor: float | None
+    share: float | None = None
 
     @property
     def does(self) -> bool:
-        """Whether it meets all marks with a sound reserve."""
-        return self.met == self.asked and (self.gain_factor is None or self.gain_factor >= LEAST_RESERVE)
+        """Whether it meets all marks with a sound reserve, and with enough variants where they were asked for."""
+        sound = self.gain_factor is None or self.gain_factor >= LEAST_RESERVE
+        return self.met == self.asked and sound and (self.share is None or self.share >= LEAST_SHARE)
 
 
 @dataclass(frozen=True)
@@ -137,12 +143,15 @@ def _round(value: float) -> float:
     return float(f"{value:.3g}")
 
 
-def suggest(project: Project, trials: Sequence[Trial], tell: Callable[[float], bool] = lambda _: True) -> Suggestion:
+def suggest(
+    project: Project, trials: Sequence[Trial], tell: Callable[[float], bool] = lambda _: True, variants: int = 0
+) -> Suggestion:
     """Every strategy at its best for one trial, or for several at once.
 
     Args:
         project, trials: the rig, and the marks; of several trials those that have some.
         tell: told the share that is done; False ends the search.
+        variants: on how many variants of the rig each best is tried besides; 0 for none.
 
     Raises:
         PlantError: no trial has marks, so that nothing tells what is better.
@@ -155,7 +164,23 @@ def suggest(project: Project, trials: Sequence[Trial], tell: Callable[[float], b
     spaces = _spaces(project.rig, asked[0])
     search = _Search(project, asked, spaces, tell)
     best = tuple(search.best(space) for space in spaces)  # in this order: some begin where others ended
+    if variants:
+        best = tuple(_on_variants(project.rig, each, asked, variants, tell) for each in best)
     return Suggestion(best, next((each for each in best if each.does), None), search.runs)
+
+
+def _on_variants(rig: Rig, best: Best, trials: Sequence[Trial], count: int, tell: Callable[[float], bool]) -> Best:
+    """A best with the share of variants that meet all marks of all trials; only tried where the rig itself does."""
+    if best.met < best.asked:
+        return replace(best, share=0.0)
+    passed = np.ones(count, bool)
+    for trial in trials:
+        try:
+            *_, found = vary(rig, best.controller, trial, count, go_on=lambda: tell(1.0))
+        except ValueError as error:
+            raise PlantError(str(error)) from error
+        passed &= found.met.all(axis=1)
+    return replace(best, share=float(passed.mean()))
 
 
 class _Search:

@@ -23,7 +23,7 @@ START_COLUMNS = (
 )  # fmt: skip
 SIMPLEST_COLUMNS = (
     Column("strategy", 84), Column("settings", 420), Column("marks", 60), Column("binds, or is missed most", 190),
-    Column("reserve", 84),
+    Column("reserve", 150),
 )  # fmt: skip
 
 
@@ -39,18 +39,19 @@ def starting_points(project: Project, trial: Trial, scale: Scale) -> Found:
     return Found(said, tuple(Row(_rule_cells(each, scale), each.candidate, each.start.source) for each in tried))
 
 
-def simplest(project: Project, trials: Sequence[Trial], scale: Scale) -> Found:
-    """Every strategy at its best for the marks of trials. For another thread."""
+def simplest(project: Project, trials: Sequence[Trial], scale: Scale, variants: int = 0) -> Found:
+    """Every strategy at its best for the marks of trials, and on variants where asked for. For another thread."""
     try:
-        found = suggest(project, trials, current_go_on() or (lambda _: True))
+        found = suggest(project, trials, current_go_on() or (lambda _: True), variants)
     except PlantError as error:
         return Found(str(error))
+    also = f", and 95 % of {variants} variants," if variants else ""
     rows = tuple(_best_row(each, proposed=each is found.proposed, scale=scale) for each in found.best)
     end = "None of them meets all marks with a reserve to speak of."
     if found.proposed is not None:
         end = f"The simplest that does is {found.proposed.strategy} ★. A click makes a candidate."
     of = f"“{trials[0].name}”" if len(trials) == 1 else "all trials"
-    return Found(f"Each strategy at its best for the marks of {of}, by {found.runs} runs. {end}", rows)
+    return Found(f"Each strategy at its best for the marks of {of}{also} by {found.runs} runs. {end}", rows)
 
 
 def _best_row(each: Best, *, proposed: bool, scale: Scale) -> Row:
@@ -60,9 +61,15 @@ def _best_row(each: Best, *, proposed: bool, scale: Scale) -> Row:
         law_text(each.controller, scale),
         f"{each.met} of {each.asked}",
         "" if each.binds is None else each.binds.mark.title,
-        "–" if each.gain_factor is None else f"gain ×{three_figures(each.gain_factor)}",
+        _spare(each),
     )
     return Row(cells, Candidate(name=name, controller=each.controller))
+
+
+def _spare(each: Best) -> str:
+    """Its reserve, and the share of variants that do as well where that is known."""
+    said = "–" if each.gain_factor is None else f"gain ×{three_figures(each.gain_factor)}"
+    return said if each.share is None or each.met < each.asked else f"{said}, {100 * each.share:.0f} % of variants"
 
 
 def _plant_text(plant: Plant, scale: Scale) -> str:

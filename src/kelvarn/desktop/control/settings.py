@@ -36,6 +36,7 @@ from .result_list import Column, Found, ResultList
 from .steps_field import StepsField
 
 _USUAL = ("On/off", "P", "PI", "PID")  # strategies of the first row of buttons
+_VARIANTS = 128
 _WIDTH = 12  # of a row, in columns
 
 
@@ -198,9 +199,13 @@ class Settings(Panel):
         """Open it for the marks of all trials."""
         self._ask_simplest(*self._document.project.trials)
 
-    def _ask_simplest(self, *trials: Trial) -> None:
+    def ask_simplest_of_variants(self) -> None:
+        """Open it for rigs that differ, too."""
+        self._ask_simplest(self._view.trial(self._document.project), variants=_VARIANTS)
+
+    def _ask_simplest(self, *trials: Trial, variants: int = 0) -> None:
         title = "Which is the simplest that does?"
-        self._open_list(title, SIMPLEST_COLUMNS, lambda project, _, scale: simplest(project, trials, scale))
+        self._open_list(title, SIMPLEST_COLUMNS, lambda project, _, scale: simplest(project, trials, scale, variants))
 
     def _open_list(
         self, title: str, columns: tuple[Column, ...], work: Callable[[Project, Trial, Scale], Found]

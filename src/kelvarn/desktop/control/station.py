@@ -143,6 +143,12 @@ class ControlStation(Station):
                 "",
                 self.shown(self.settings.ask_simplest_of_all),
             ),
+            Command(
+                menu,
+                "Which is the simplest that does, on rigs that differ?",
+                "",
+                self.shown(self.settings.ask_simplest_of_variants),
+            ),
             Command(menu, "Why so, and what would help?", "Ctrl+I", self.shown(self.toggle_why)),
             Command(menu, "Gain map", "Ctrl+G", self.shown(self.charts.toggle_map)),
             Command(menu, "Loop gain and sensitivity", "", self.shown(self.charts.toggle_loop)),
