@@ -163,18 +163,27 @@ def _influences(
     moved: list[Parameter], places: Floats, marks: tuple[Mark, ...], values: Floats
 ) -> tuple[Influence, ...]:
     """Rank correlations worth telling."""
-    found = []
-    for column, mark in enumerate(marks):
-        known = np.isfinite(values[:, column])
-        # What is never there is worse than any value that is: it ranks last.
-        ranked = np.where(known, values[:, column], np.inf if mark.direction != "at_least" else -np.inf)
-        if mark.direction == "within":
-            ranked = np.abs(ranked)
-        ranks = stats.rankdata(ranked)
-        if np.ptp(ranks) == 0:
-            continue
-        for k, parameter in enumerate(moved):
-            rho = float(np.corrcoef(stats.rankdata(places[:, k]), ranks)[0, 1])
-            if abs(rho) >= _LEAST_CORRELATION:
-                found.append(Influence(parameter, mark, rho))
+    if not marks or len(values) < 2:
+        return ()
+    # What is never there is worse than any value that is: it ranks last.
+    worst = np.array([-np.inf if mark.direction == "at_least" else np.inf for mark in marks])
+    ranked = np.where(np.isfinite(values), values, worst)
+    within = [mark.direction == "within" for mark in marks]
+    ranked[:, within] = np.abs(ranked[:, within])
+    rho = _standardised(places).T @ _standardised(ranked) / len(values)
+    found = [
+        Influence(parameter, mark, float(rho[k, column]))
+        for k, parameter in enumerate(moved)
+        for column, mark in enumerate(marks)
+        if abs(rho[k, column]) >= _LEAST_CORRELATION
+    ]
     return tuple(sorted(found, key=lambda each: -abs(each.correlation)))
+
+
+def _standardised(columns: Floats) -> Floats:
+    """Ranks of each column with mean 0 and variance 1; 0 where all are alike."""
+    ranks = stats.rankdata(columns, axis=0)
+    ranks -= ranks.mean(axis=0)
+    size = ranks.std(axis=0)
+    made: Floats = ranks / np.where(size > 0, size, 1.0)
+    return made
