@@ -56,7 +56,7 @@ class Matrices:
             n,
             layout.drives[0],
             probe,
-            settings_of(project.candidates[-1].controller),
+            settings_of(project.candidates[-1].controller, project.rig.way),
         )  # type: ignore[arg-type]
         self.line_size = run._state.lines.shape[1]
         self.noise, self.h = prepare(project.rig, test).plant.noise, project.rig.probe.interval_s

@@ -71,9 +71,11 @@ def run_loop(
         for p in range(plant.probes.size):
             control.readings[p] = trace.readings_degC[p, k]
         control_step(control, t)
-        _look_at_cut_offs(plant, state, heat)
+        if plant.cut_offs.size > 1:
+            _look_at_cut_offs(plant, state, heat)
         _record(k, control, state, trace)
-        _see_ready(t, control.decision[0].setpoint_degC, plant, state, heat)
+        if plant.rig[0].matters:
+            _see_ready(t, control.decision[0].setpoint_degC, plant, state, heat)
         if k < samples - 1:
             _cut_loads(control.decision[0].loads_cut, plant, state, heat)
             _drive(k, t, control, plant, state, heat, trace)

@@ -84,6 +84,8 @@ class RigData:
     outside_degC: float  # surroundings at the start
     band_K: float  # half width of the band in which it counts as settled
     since_s: float  # when the event that stands last in the trial begins; 0 without one
+    guarded: bool  # whether it has guards at all
+    matters: bool  # whether it can be ready: it has a goal, or a body that matters
     goal_body: int  # that must be kept; none where there is no goal
     goal_low_degC: float
     goal_high_degC: float

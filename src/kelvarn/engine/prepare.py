@@ -122,6 +122,8 @@ def prepare(rig: Rig, trial: Trial, step_share: float = STEP_SHARE, tolerance_K:
         peeks=any(probe.peek_segment >= 0 for probe in probes),
         outside_degC=layout.outside_degC,
         band_K=trial.band_K,
+        guarded=bool(rig.guards),
+        matters=rig.goal is not None or any(body.ready_K is not None for body in rig.all_bodies),
         since_s=trial.events[-1].at_s if trial.events else 0.0,
         **_goal(rig),
     )

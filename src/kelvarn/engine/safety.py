@@ -6,7 +6,7 @@ from .compiled import part, subroutine
 from .guard_records import RULERS, Ruler
 from .plant import NONE, TIME_EPS, Plant, State
 from .records import Table
-from .survey import BodyFound, Found, SpanFound, SpanPlace, Trace
+from .survey import BodyFound, Found, RunFound, SpanFound, SpanPlace, Trace
 
 
 @part
@@ -16,11 +16,8 @@ def _trips(code: int) -> bool:
 
 
 @subroutine
-def survey_safety(plant: Plant, state: State, trace: Trace, found: Found) -> None:
-    """Read alarms and trips of a run, how long after events they and the end of the goal came, how far bodies went."""
-    whole, rig, last = found.in_run[0], plant.rig[0], trace.given.size - 1
-    whole.ready_s = state.loop[0].ready_s
-    whole.alarms = whole.alarm_samples = whole.trips = 0
+def _count(last: int, trace: Trace, whole: RunFound) -> None:
+    """Count alarms and trips as they begin, and the samples with an alarm."""
     before = 0
     tripped = False
     for k in range(last + 1):
@@ -34,12 +31,22 @@ def survey_safety(plant: Plant, state: State, trace: Trace, found: Found) -> Non
         if trips and not tripped:
             whole.trips += 1
         before, tripped = code, trips
+
+
+@subroutine
+def survey_safety(plant: Plant, state: State, trace: Trace, found: Found) -> None:
+    """Read alarms and trips of a run, how long after events they and the end of the goal came, how far bodies went."""
+    whole, rig, last = found.in_run[0], plant.rig[0], trace.given.size - 1
+    whole.ready_s = state.loop[0].ready_s
+    whole.alarms = whole.alarm_samples = whole.trips = 0
+    if rig.guarded:
+        _count(last, trace, whole)
     for w in range(found.windows.size):
         window, each = found.windows[w], found.in_windows[w]
         each.trip_s = each.act_s = each.guard_s = each.alarm_s = NONE
         if not window.after_event or window.last < 0:
             continue
-        for k in range(window.first, last + 1):
+        for k in range(window.first, last + 1 if rig.guarded else 0):
             code, since_s = trace.guard_code[k], k * rig.h - window.from_s
             if each.alarm_s == NONE and trace.alarm_code[k] != 0:
                 each.alarm_s, each.alarm_code = since_s, trace.alarm_code[k]
@@ -50,7 +57,12 @@ def survey_safety(plant: Plant, state: State, trace: Trace, found: Found) -> Non
                 each.guard_s, each.guard_code = since_s, code
         if rig.goal_body >= 0 and window.first <= last:
             _time_to_act(window, plant, trace, each)
-    _extremes_since(min(math.ceil(rig.since_s / rig.h - TIME_EPS), last), trace, found.bodies)
+    if rig.since_s > 0.0:
+        _extremes_since(min(math.ceil(rig.since_s / rig.h - TIME_EPS), last), trace, found.bodies)
+    else:
+        for i in range(found.bodies.size):
+            found.bodies[i].after_low_degC = found.bodies[i].lowest_degC
+            found.bodies[i].after_degC = found.bodies[i].highest_degC
 
 
 @part
