@@ -1,7 +1,9 @@
 """Guards, alarms, permits and failures: thresholds, delays, precedence, and what they do to the rig."""
 
+import csv
 import itertools
 import math
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -12,6 +14,7 @@ from kelvarn.engine.guarding import missing_spans
 from kelvarn.engine.measures import measure
 from kelvarn.engine.run import Run, compute
 from kelvarn.engine.why import why
+from kelvarn.files.tables import write_trace
 from kelvarn.model import events as ev
 from kelvarn.model import guards as gd
 from kelvarn.model.drives import Relay
@@ -217,6 +220,16 @@ def test_orders_that_do_not_arrive_leave_the_last_one_until_the_watchdog_acts() 
     changes = np.flatnonzero(np.diff(slow.drive[101:299])) + 102
     assert len(changes) > 1
     assert {int(change - changes[0]) % 20 for change in changes} == {0}
+
+
+def test_the_trace_names_what_ruled(tmp_path: Path) -> None:
+    rig = guarded(gd.Trip(name="=Trip", probe="Probe", at_degC=60))
+    run = compute(rig, FULL, trial(300))
+    write_trace(run, tmp_path / "t.csv")
+    with (tmp_path / "t.csv").open() as stream:
+        ruled_by = [row["guard"] for row in csv.DictReader(stream)]
+    assert set(ruled_by) == {"", "'=Trip"}  # no spreadsheet takes it for a formula
+    assert ruled_by.index("'=Trip") == ruled(run).index(Ruler.LATCHED_TRIP)
 
 
 def test_longest_on_time_gives_breaks() -> None:

@@ -48,6 +48,14 @@ def test_a_window_that_is_cut_in_the_middle_of_a_pulse_gives_no_more() -> None:
     assert run.energy_J == pytest.approx(200 * (20 * 10 - 15))
 
 
+def test_a_pulse_cut_short_is_the_shortest_on_time() -> None:
+    rig = with_fields(one_lag(), drives=(SlowWindow(name="W", body="Block", power_W=200, window_s=40),))
+    cut = trial(400, events=(ev.PowerCut(name="C", at_s=85, lasts_s=7),))
+    found = measure(compute(rig, Fixed(drive=0.5), cut))
+    assert found.values["shortest_on_s"] == 5
+    assert found.values["shortest_off_s"] == 20
+
+
 def test_a_loose_probe_reads_the_air_and_a_fan_that_sticks_off_moves_none() -> None:
     for lag in (0.0, 15.0):
         rig = one_lag()

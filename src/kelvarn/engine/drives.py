@@ -209,6 +209,7 @@ def _pulse_window(t: float, h: float, drive: Drive, state: DriveState, line: Tab
         begin = max(start, t)  # a window that began by rounding before the sample starts with it
         set_level(1.0 if pulse > 0.0 else 0.0, begin, drive.dead_time_s, state, line)
         if 0.0 < pulse < drive.window_s:
+            state.pulse_from_s, state.shortest_before_s = state.switched_s, state.shortest_on_s
             set_level(0.0, begin + pulse, drive.dead_time_s, state, line)
         state.windows += 1
         start = state.windows * drive.window_s
@@ -235,7 +236,8 @@ def _force(level: float, t: float, h: float, drive: Drive, state: DriveState, li
             break
         state.tail = before
     if state.pulse_s > TIME_EPS and state.level == 0.0:
-        state.level = 1.0  # a pulse was under way, and its end has just been undone
+        # A pulse was under way, and its end has just been undone.
+        state.level, state.switched_s, state.shortest_on_s = 1.0, state.pulse_from_s, state.shortest_before_s
         state.changes -= 1
     state.pulse_s = 0.0
     set_level(level, t, drive.dead_time_s, state, line)

@@ -20,6 +20,23 @@ def ruler_at(run: Run, index: int) -> Ruler:
     return Ruler(int(run.guard_code[index]) % RULERS)
 
 
+def ruler_name(run: Run, code: int) -> str:
+    """What a guard code stands for, by its own name where it has one; empty where the law rules."""
+    ruler, place = Ruler(code % RULERS), code // RULERS
+    match ruler:
+        case Ruler.LAW:
+            return ""
+        case Ruler.LATCHED_TRIP | Ruler.GUARD | Ruler.PROBE_FAULT:
+            return run.rig.guards[place].name
+        case Ruler.THERMAL_CUT_OFF:
+            return run.rig.guards[cut_offs_of(run.rig)[place].place].name
+        case Ruler.PERMIT:
+            return f"no {run.rig.permits[place].name}"
+        case Ruler.OVERRIDE:
+            return run.trial.occurrences[place].name
+    return RULER_WORDS[ruler]
+
+
 def rule_text(run: Run, index: int, scale: Scale = Scale.CELSIUS) -> str:
     """One sentence on what rules over the law at a sample; empty where the law rules."""
     ruler, place = ruler_at(run, index), int(run.guard_code[index]) // RULERS

@@ -254,6 +254,8 @@ class DriveState:
     counted_s: float = 0.0  # up to when the output is counted
     output_s: float = 0.0  # output times seconds since the sample
     pulse_s: float = 0.0  # of a pulse begun, what lies beyond the sample
+    pulse_from_s: float = 0.0  # when that pulse went on
+    shortest_before_s: float = NONE  # on-time without that pulse
     acting: float = 0.0  # level that acts
     ramp_per_s: float = 0.0  # of a valve under way
     target: float = 0.0  # flow that it tends to

@@ -5,6 +5,7 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
+from kelvarn.engine.guard_words import ruler_name
 from kelvarn.engine.marks import Verdict
 from kelvarn.engine.measures import Measures, Span
 from kelvarn.engine.run import Run
@@ -97,11 +98,14 @@ def write_trace(run: Run, path: Path) -> None:
     head = ["time_s", "setpoint_degC", "measured_degC", "drive", "power_W", *bodies, "guard"]
     columns = [run.time_s, run.setpoint_degC, run.measured_degC, run.drive, run.power_W, *run.bodies_degC]
 
+    names = {code: plain_cell(ruler_name(run, code)) for code in set(run.guard_code.tolist())}
+
     def fill(temporary: Path) -> None:
         with temporary.open("w", newline="", encoding="utf-8") as stream:
             writer = csv.writer(stream, lineterminator="\n")
             writer.writerow(head)
-            for row in zip(*(column.tolist() for column in columns), strict=True):
-                writer.writerow([*(f"{value:.9g}" for value in row), ""])
+            rows = zip(*(column.tolist() for column in columns), strict=True)
+            for row, code in zip(rows, run.guard_code.tolist(), strict=True):
+                writer.writerow([*(f"{value:.9g}" for value in row), names[code]])
 
     write_whole(path, fill)

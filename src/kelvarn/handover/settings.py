@@ -49,6 +49,9 @@ def settings_json(project: Project, candidate: Candidate, trial: Trial) -> dict[
         "drives": [each.model_dump(mode="json") for each in project.rig.drives],
         "probes": [each.model_dump(mode="json") for each in project.rig.probes],
         "settings": controller.model_dump(mode="json"),
+        "plan": trial.plan.model_dump(mode="json"),
+        "guards": [each.model_dump(mode="json") for each in project.rig.guards],
+        "permits": [each.model_dump(mode="json") for each in project.rig.permits],
     }
     acting = _ACTING.get(type(controller))
     if acting is not None:

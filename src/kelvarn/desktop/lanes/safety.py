@@ -7,9 +7,8 @@ import numpy as np
 
 from kelvarn.desktop.strip.lane import Handle, Lane, LaneSpan, Level
 from kelvarn.engine.guard_records import RULERS, Ruler
-from kelvarn.engine.guard_words import RULER_WORDS
+from kelvarn.engine.guard_words import ruler_name
 from kelvarn.engine.guarding import missing_spans
-from kelvarn.engine.layout import cut_offs_of
 from kelvarn.engine.run import Run
 from kelvarn.model.guards import Alarm, CutOff, Trip
 from kelvarn.units import Quantity, show
@@ -52,21 +51,8 @@ def _ruled(run: Run) -> list[LaneSpan]:
         ruler = Ruler(code % RULERS)
         strong = ruler <= Ruler.PROBE_FAULT or ruler == Ruler.STANDS_STILL
         color = "ember" if strong else "gold"
-        found.append(LaneSpan(from_s, to_s, _name(run, ruler, code // RULERS), color, faint=not strong))
+        found.append(LaneSpan(from_s, to_s, ruler_name(run, code), color, faint=not strong))
     return found
-
-
-def _name(run: Run, ruler: Ruler, place: int) -> str:
-    """What ruled, by its own name where it has one."""
-    if ruler in (Ruler.LATCHED_TRIP, Ruler.GUARD, Ruler.PROBE_FAULT):
-        return run.rig.guards[place].name
-    if ruler == Ruler.THERMAL_CUT_OFF:
-        return run.rig.guards[cut_offs_of(run.rig)[place].place].name
-    if ruler == Ruler.PERMIT:
-        return f"no {run.rig.permits[place].name}"
-    if ruler == Ruler.OVERRIDE:
-        return run.trial.occurrences[place].name
-    return RULER_WORDS[ruler]
 
 
 def _alarms(run: Run) -> list[LaneSpan]:
