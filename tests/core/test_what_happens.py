@@ -5,6 +5,7 @@ import math
 import numpy as np
 import pytest
 
+from kelvarn.engine.measures import measure
 from kelvarn.engine.run import compute
 from kelvarn.engine.why import why
 from kelvarn.model import events as ev
