@@ -112,6 +112,14 @@ def test_overlaps_and_gaps_of_the_week_are_said() -> None:
     assert week_said(Plan(changes=(SetpointChange(at_s=0, to_degC=3),), week=(whole,))) == []
 
 
+def test_marks_go_to_all_trials_but_those_about_events() -> None:
+    project = find_demo("cure-cabinet").build()
+    marked = trial_edit.marks_to_all(project, 0)
+    assert [m.measure for m in marked.trials[1].marks].count("overshoot_K") == 1
+    assert {m.event for m in marked.trials[1].marks} == {None, "Second part"}
+    assert marked.trials[0] == project.trials[0]
+
+
 def test_named_setpoints_are_followed_and_must_agree() -> None:
     project = find_demo("cure-cabinet").build()
     changed = trial_edit.set_named(project, 1, 1, to_degC=62.0, name="Harden")

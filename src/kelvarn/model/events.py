@@ -13,7 +13,7 @@ from pydantic import Field, model_validator
 from kelvarn.units import Quantity, Scale, minutes, show
 
 from .bodies import temperature
-from .fields import SURROUNDINGS, ModelBase, Name, field, number
+from .fields import SURROUNDINGS, ModelBase, Name, OneLine, field, number
 
 if TYPE_CHECKING:
     from .rig import Rig
@@ -59,6 +59,8 @@ class EventBase(ModelBase):
         """What a rig lacks for such an event, in a sentence; empty where it lacks nothing."""
         del rig
         return ""
+
+    why: OneLine = field("", "Because", "What it stands for, or why it is tried.", max_length=200)
 
     @model_validator(mode="after")
     def _repeats(self) -> Self:

@@ -12,7 +12,7 @@ from pydantic import Field, model_validator
 from kelvarn.units import Quantity, Scale, show
 
 from .bodies import temperature
-from .fields import ModelBase, Name, field, number, words_of
+from .fields import ModelBase, Name, OneLine, field, number, words_of
 
 DAY_S = 86400.0
 Day = Literal["Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun"]
@@ -37,6 +37,7 @@ class RuleBase(ModelBase):
     new_name: ClassVar[str] = ""
 
     name: Name = field(..., "Name", "What it is called.")
+    why: OneLine = field("", "Because", "Why it is there, and where its figures come from.", max_length=200)
 
     @abstractmethod
     def text(self, scale: Scale) -> str:
@@ -50,7 +51,7 @@ class RuleBase(ModelBase):
 
     def shown(self) -> tuple[str, ...]:
         """Fields shown for it, besides its name."""
-        return tuple(name for name in type(self).model_fields if name not in ("name", "kind"))
+        return tuple(name for name in type(self).model_fields if name not in ("name", "why", "kind"))
 
     def check(self, rig: Any) -> None:
         """Raise ValueError where it does not fit a rig, beyond the names it refers to."""

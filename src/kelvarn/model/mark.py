@@ -77,6 +77,7 @@ class Mark(ModelBase):
     direction: Direction = field("at_most", "Must be", "At most, at least, or within ± the limit.")
     event: Name | None = field(None, "Event", "The event it is about, for sag and recovery.")
     body: Name | None = field(None, "Body", "The body it is about, for hottest and margin.")
+    why: OneLine = field("", "Because", "Why it is asked.", max_length=200)
 
     @model_validator(mode="after")
     def _fits_measure(self) -> "Mark":

@@ -43,6 +43,19 @@ def add_mark_set(project: Project, trial: int, wanted: str) -> Project:
     return made
 
 
+def marks_to_all(project: Project, trial: int) -> Project:
+    """Ask of every trial what one is asked, but for marks about its events; marks on the same measure are replaced."""
+    given = tuple(mark for mark in project.trials[trial].marks if mark.event is None)
+    about = {(mark.measure, mark.body) for mark in given}
+
+    def marked(other: Trial) -> Trial:
+        kept = tuple(m for m in other.marks if m.event is not None or (m.measure, m.body) not in about)
+        return with_fields(other, marks=(*given, *kept))
+
+    trials = tuple(each if k == trial else marked(each) for k, each in enumerate(project.trials))
+    return with_fields(project, trials=trials)
+
+
 def copy_event(project: Project, trial: int, index: int, to: str) -> Project:
     """Copy an event to another trial, at the same instant where that is inside it, else in its middle."""
     event, target = project.trials[trial].events[index], project.trial(to)

@@ -41,6 +41,9 @@ class MarkEditor(Popup):
             self._direction.addItem(words, direction)
         self._limit = QLineEdit()
         self._limit.setAccessibleName("Limit")
+        self._why = QLineEdit()
+        self._why.setAccessibleName("Because")
+        self._why.setMaxLength(200)
         self._measure.setAccessibleName("Measure")
         self._fault = Label()
         self._fault.setProperty("role", "wrong")
@@ -52,6 +55,7 @@ class MarkEditor(Popup):
         form.addRow("Of", self._subject)
         form.addRow("Must be", self._direction)
         form.addRow("Limit", self._limit)
+        form.addRow("Because", self._why)
         take = QPushButton("Set the mark")
         take.setProperty("main", True)
         take.clicked.connect(self._take)
@@ -79,6 +83,7 @@ class MarkEditor(Popup):
         self._show_subjects()
         self._subject.setCurrentIndex(max(0, self._subject.findText(mark.event or mark.body or "")))
         self._direction.setCurrentIndex(self._direction.findData(mark.direction))
+        self._why.setText(mark.why)
         self._limit.setText(show(mark.limit, mark.kind.quantity, self._scale, exact=True))
         self._limit.selectAll()
 
@@ -106,6 +111,7 @@ class MarkEditor(Popup):
                 measure=key,
                 limit=parse(self._limit.text(), kind.quantity, self._scale, _bare(kind.quantity)),
                 direction=self._direction.currentData(),
+                why=self._why.text(),
                 event=self._subject.currentText() if kind.scope == "event" else None,
                 body=self._subject.currentText() if kind.scope == "body" else None,
             )

@@ -60,6 +60,7 @@ class MarkBar(FocusRing):
         self._texts = reached, words = self._reached(), mark.limit_text(scale)
         self.setAccessibleName(f"Mark {mark.title}, {words}: {reached}")
         reason = verdict.reason if verdict is not None and verdict.reason else mark.kind.text
+        reason = f"{reason}\nBecause: {mark.why}" if mark.why else reason
         self.setToolTip(plain_tip(f"{mark.title}: {reached}, asked {words}.\n{reason}\nClick to change the mark."))
         self.update()
 

@@ -31,4 +31,7 @@ def sayings(scene: Scene) -> tuple[Label, ...]:
         found.append(Label(text, span.from_s + 0.55 * lasts_s, r + (over or 0.0), "ember", "all"))
     else:
         found.append(Label("never settles", span.from_s + 0.8 * lasts_s, r, "ember", "all"))
+    ready = result.measures.values.get("ready_s")
+    if scene.safety and ready is not None and ready > 0 and ready != settled:
+        found.append(Label(f"ready {minutes(ready)}", ready, r, "moss", "since"))
     return tuple(found)

@@ -44,6 +44,10 @@ class TrialWork:
         """Add a set of marks."""
         self.document.apply(trial_edit.add_mark_set(self.document.project, self.place, wanted), f"marks: {wanted}")
 
+    def marks_to_all(self) -> None:
+        """Ask of every trial what is asked of the one shown."""
+        self.document.apply(trial_edit.marks_to_all(self.document.project, self.place), "the same marks on all trials")
+
     def add_event(self, kind: str) -> str:
         """Add an event of a kind; its name."""
         changed = add_event(self.document.project, self.place, kind)

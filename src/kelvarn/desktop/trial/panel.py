@@ -147,6 +147,7 @@ class TrialPanel(Panel):
         self.add(small("Marks: add a set of"), 6)
         for each in MARK_SETS:
             self._link(each.name, partial(self._work.add_marks, each.name), each.text)
+        self._link("the same marks on all trials", self._work.marks_to_all, "Marks that are about no event")
         self.add(NotesField(self._bind(path, "notes")), 4)
 
     def _fill_changes(self, plan: Path) -> None:
@@ -251,7 +252,7 @@ class TrialPanel(Panel):
         self._back()
         self.add(small(f"{type(event).what}; event {index + 1} of {len(events)}"))
         self._name("event", event.name, self._work.rename_event)
-        self._fields(path, event, ("at_s", "lasts_s", "again_s", *event.shown()))
+        self._fields(path, event, ("at_s", "lasts_s", "again_s", *event.shown(), "why"))
         self._link("remove", partial(self._work.remove_event, event.name), f"Remove event {event.name}", 6)
         for other in project.trials:
             if other.name != project.trials[place].name:
@@ -294,7 +295,7 @@ class TrialPanel(Panel):
         self._back()
         self.add(small(f"{type(rule).what}: {_first_line(rule)}"))
         self._name("guard or permit", rule.name, self._work.rename_rule)
-        self._fields(path, rule, rule.shown())
+        self._fields(path, rule, (*rule.shown(), "why"))
         self._link("remove", partial(self._work.remove_rule, rule.name), f"Remove {rule.name}", 6)
 
 
