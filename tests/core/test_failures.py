@@ -44,11 +44,13 @@ def test_every_row_is_what_its_own_run_says() -> None:
             run = compute(project.rig, chosen(project), outcome.trial)
             body = project.rig.body_index(outcome.suffers)
             after = run.bodies_degC[body, math.ceil(outcome.at_s / 2 - 1e-9) :]
-            assert outcome.extreme_degC == pytest.approx(float(after.max()))
+            assert outcome.extreme_degC == pytest.approx(
+                float(after.max()), abs=1e-3
+            )  # the true one, also between samples
             assert outcome.end_degC == pytest.approx(float(run.bodies_degC[body, -1]))
             limit = project.rig.all_bodies[body].limit_degC
             assert limit is not None
-            assert outcome.margin_K == pytest.approx(limit - float(after.max()))
+            assert outcome.margin_K == pytest.approx(limit - float(after.max()), abs=1e-3)
             if outcome.passed is not None:
                 beyond = np.flatnonzero(run.bodies_degC[project.rig.body_index(outcome.passed[0])] > limit)
                 assert outcome.passed[1] == pytest.approx(2 * beyond[0] - outcome.at_s)
