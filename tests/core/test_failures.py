@@ -12,7 +12,7 @@ from kelvarn.engine.measures import measure
 from kelvarn.engine.run import Stopped, compute
 from kelvarn.files.project_file import save
 from kelvarn.model.edit import with_fields
-from kelvarn.model.guards import CutOff, ProbeFaultAction
+from kelvarn.model.guards import MOST_GUARDS, Alarm, CutOff, ProbeFaultAction
 from kelvarn.model.mark import Mark
 from kelvarn.model.pid import Pid
 from kelvarn.model.project import Project
@@ -96,6 +96,16 @@ def test_the_action_at_a_probe_fault_is_the_one_of_least_harm_for_the_rig() -> N
     shed = find_demo("lemon-shed").build()
     made = acting(shed.rig, "off", shed.first_trial)
     assert [guard.action for guard in made.guards if isinstance(guard, ProbeFaultAction)] == ["off"]
+
+
+def test_a_rig_with_all_its_guards_and_one_that_cannot_hold_have_a_table_too() -> None:
+    many = tuple(Alarm(name=f"A{k}", probe="Probe", at_degC=300) for k in range(MOST_GUARDS))
+    rig = with_fields(one_lag(10, 200), guards=many)  # full drive brings it to 30 degC
+    rig = with_fields(rig, bodies=(with_fields(rig.bodies[0], limit_degC=29.0),))
+    law, asked = Pid(kp_per_K=0.05, ti_s=100), trial(1000, 60)
+    table = failure_table(rig, law, asked)
+    assert {each.action for each in table.actions} == {"off", "on", "fixed", "hold"}
+    assert stopping_guard(rig, law, asked, table) is None  # it passes its limit without a failure
 
 
 def test_variants_are_the_same_for_a_seed_and_judge_like_runs() -> None:

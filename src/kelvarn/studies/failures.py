@@ -209,11 +209,13 @@ def acting(rig: Rig, action: str, trial: Trial) -> Rig:
     """The rig with this action at a fault of its control probe; of a fixed duty, the one that holds the setpoint."""
     verdict = can_hold(rig, trial.plan.last_degC)
     duty = verdict.holding_drive if verdict is not None and verdict.holding_drive is not None else 0.0
+    duty = float(f"{min(max(duty, -1.0), 1.0):.3g}")
     others = tuple(guard for guard in rig.guards if not isinstance(guard, ProbeFaultAction))
     before = next((guard for guard in rig.guards if isinstance(guard, ProbeFaultAction)), None)
     name = free_name("Probe fault", [guard.name for guard in (*others, *rig.permits)])
     made = before or ProbeFaultAction(name=name)
-    return with_fields(rig, guards=(*others, with_fields(made, action=action, duty=float(f"{duty:.3g}"))))
+    # Not validated anew: a rig that has all the guards it may have is tried with one more.
+    return rig.model_copy(update={"guards": (*others, with_fields(made, action=action, duty=duty))})
 
 
 def _outcome(case: Case, failure: Failure, moment: str, at_s: float, result: CaseResult) -> Outcome:

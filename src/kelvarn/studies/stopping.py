@@ -5,7 +5,6 @@ from dataclasses import dataclass
 from kelvarn.engine.measures import measure
 from kelvarn.engine.run import compute
 from kelvarn.model.candidate import Controller
-from kelvarn.model.edit import with_fields
 from kelvarn.model.guards import CutOff, RuleBase, Trip
 from kelvarn.model.names import free_name
 from kelvarn.model.rig import Rig
@@ -41,7 +40,7 @@ def stopping_guard(rig: Rig, controller: Controller, trial: Trial, table: Failur
     worst = [row.worst for row in table.rows if row.worst.passed is not None]
     guards = _candidates(rig, controller, trial, {each.suffers for each in worst})
     cases = [
-        Case(place, with_fields(rig, guards=(*rig.guards, guard)), controller, outcome.trial)
+        Case(place, rig.model_copy(update={"guards": (*rig.guards, guard)}), controller, outcome.trial)
         for place, guard in enumerate(guards)
         for outcome in worst
     ]
