@@ -140,3 +140,15 @@ def test_surroundings_ramp_and_wave_are_followed_within_two_hundredths_of_a_kelv
     assert run.judged_degC[-1] == pytest.approx(10, abs=0.01)
     assert run.judged_degC[750] == pytest.approx(20 - 10 / 500 * (250 - 50 * (1 - math.exp(-5))), abs=0.02)
     assert run.surroundings_at(750) == pytest.approx(15)
+
+
+def test_of_an_event_that_repeats_the_worst_one_counts() -> None:
+    door = ev.DoorOpens(name="Door", at_s=400, lasts_s=20, again_s=400, body="Block", conductance_W_per_K=3)
+    sag = ev.SupplyChange(name="Sag", at_s=1150, lasts_s=120, to=0.75)  # while the third time is recovered from
+    run = compute(one_lag(), Pid(kp_per_K=0.1, ti_s=60), trial(2000, 60, start_degC=60, events=(door, sag)))
+    found = measure(run)
+    doors = [window for window in found.windows if window.name == "Door"]
+    assert [window.from_s for window in doors] == [400, 800, 1200, 1600]
+    worst = max(doors, key=lambda window: window.values["sag_K"] or 0.0)
+    assert worst.from_s == 1200
+    assert found.event("Door") == worst

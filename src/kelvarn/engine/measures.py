@@ -86,11 +86,17 @@ class Measures:
         return max((w for w in self.windows if w.opens == "setpoint"), key=lambda w: w.to_s - w.from_s)
 
     def event(self, name: str) -> Span:
-        """The window an event opens; KeyError where it has none."""
-        for window in self.windows:
-            if window.opens == "event" and window.name == name:
-                return window
-        raise KeyError(name)
+        """The window an event opens; of one that repeats, the one recovered from last. KeyError where it has none."""
+        found = [window for window in self.windows if window.opens == "event" and window.name == name]
+        if not found:
+            raise KeyError(name)
+        return max(found, key=_trouble)
+
+
+def _trouble(window: Span) -> tuple[bool, float, float]:
+    """How much trouble the window of an event shows: no recovery, a late one, a large sag."""
+    recovery, sag = window.values.get("recovery_s"), window.values.get("sag_K")
+    return recovery is None, recovery or 0.0, sag or 0.0
 
 
 class _Found:

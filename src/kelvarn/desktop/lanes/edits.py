@@ -1,5 +1,6 @@
 """What dragging does to the project."""
 
+from collections.abc import Callable
 from contextlib import suppress
 from typing import Any, cast
 
@@ -15,6 +16,11 @@ from kelvarn.model.trial import SetpointChange
 from kelvarn.units import Quantity, from_shown, show, to_shown
 
 _FINE_K, _COARSE_K, _FINE_TO_K = 0.05, 0.1, 2.0  # steps of an edge, and up to which distance they are fine
+
+
+def value_only(put: Callable[[float], str], _time_s: float, value: float) -> str:
+    """A drag along the values."""
+    return put(value)
 
 
 class Drags:

@@ -1,6 +1,5 @@
 """Lanes of what keeps a rig safe: which guard ruled when, which alarm was on, and what was allowed."""
 
-from collections.abc import Callable
 from functools import partial
 
 import numpy as np
@@ -13,6 +12,7 @@ from kelvarn.engine.run import Run
 from kelvarn.model.guards import Alarm, CutOff, Trip
 from kelvarn.units import Quantity, show
 
+from .edits import value_only
 from .scene import Scene
 
 _HEIGHT, _ROW, _NOTHING = 44, 16, 26
@@ -85,11 +85,6 @@ def permits_lane(scene: Scene) -> Lane:
                 nothing="always: no permit is asked for")  # fmt: skip
 
 
-def _value_only(put: Callable[[float], str], _time_s: float, value: float) -> str:
-    """A drag along the values."""
-    return put(value)
-
-
 def safety_levels(scene: Scene) -> tuple[list[Level], list[Handle]]:
     """Levels of trips, cut-offs and alarms on the temperature lane, each with a handle where it can be dragged."""
     levels, handles = [], []
@@ -101,7 +96,7 @@ def safety_levels(scene: Scene) -> tuple[list[Level], list[Handle]]:
         text = f"{guard.name}: {where} {show(guard.at_degC, _T, scene.scale)}"
         levels.append(Level(guard.at_degC, color, text=text, text_color=color))
         if scene.drags is not None:
-            put = partial(_value_only, partial(scene.drags.guard_level, place))
+            put = partial(value_only, partial(scene.drags.guard_level, place))
             handles.append(
                 Handle(
                     f"the level of “{guard.name}”", "line", "value", put,

@@ -13,6 +13,7 @@ from kelvarn.model.bodies import Body
 from kelvarn.model.rig import Rig
 from kelvarn.units import Quantity, Scale, show
 
+from .edits import value_only
 from .safety import safety_levels
 from .sayings import sayings
 from .scene import Entry, Scene, quantity_name
@@ -164,16 +165,11 @@ def _edges(scene: Scene) -> tuple[list[Handle], list[Level]]:
             put = partial(scene.drags.edge, edge, place, setpoint)
             handles.append(
                 Handle(
-                    f"the edge at which it {edge.does}", "grip", "value", partial(_value_only, put), value=edge.degC,
+                    f"the edge at which it {edge.does}", "grip", "value", partial(value_only, put), value=edge.degC,
                     text=show(edge.degC, _T, scene.scale), up=edge.up, index=place, step=0.05,
                 )
             )  # fmt: skip
     return handles, levels
-
-
-def _value_only(put: Callable[[float], str], _time_s: float, value: float) -> str:
-    """A drag along the values."""
-    return put(value)
 
 
 def _plan_handles(scene: Scene) -> list[Handle]:
@@ -185,7 +181,7 @@ def _plan_handles(scene: Scene) -> list[Handle]:
         return [Handle("the setpoint", "flag", "value", lambda *_: "", value=changes[last].to_degC, text=text)]
     found = [
         Handle(
-            "the setpoint", "flag", "value", partial(_value_only, partial(drags.setpoint, last)),
+            "the setpoint", "flag", "value", partial(value_only, partial(drags.setpoint, last)),
             value=changes[last].to_degC, text=text,
         )
     ]  # fmt: skip
@@ -206,7 +202,7 @@ def _plan_handles(scene: Scene) -> list[Handle]:
         name = "the setpoint's line" if last == 0 else f"setpoint {k + 1}"
         found.append(
             Handle(
-                name, "line", "value", partial(_value_only, partial(drags.setpoint, k)),
+                name, "line", "value", partial(value_only, partial(drags.setpoint, k)),
                 at_s=begun.get(k, change.at_s), to_s=end, value=change.to_degC,
                 text=show(change.to_degC, _T, scene.scale),
             )
