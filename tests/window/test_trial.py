@@ -261,3 +261,16 @@ def test_a_plan_that_waits_is_drawn_where_it_went(trial: MainWindow) -> None:
     assert corner.value == 60
     band = lane.bands[0]
     assert float(band.value.max()) == 60
+
+
+def test_parts_of_the_day_are_dragged_at_their_edges(shed: MainWindow) -> None:
+    strip, document = shed.trial.strip, shed.document
+    lane, frame = strip.lane("hours")
+    assert {span.text for span in lane.spans} == {"3.5", "5"}
+    handle = next(each for each in lane.handles if each.name == "the beginning of part 1")
+    assert handle.text == "20:00"
+    start = strip.rect_of(handle.name).center()
+    drag(strip, start, start + QPointF(3600 * frame.time.px_per_unit, 0))
+    assert document.project.trials[1].plan.week[0].from_s == pytest.approx(21 * 3600, abs=900)
+    document.undo()
+    assert document.project.trials[1].plan.week[0].from_s == 20 * 3600

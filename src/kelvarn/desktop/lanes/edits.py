@@ -11,10 +11,12 @@ from kelvarn.desktop.strip.axis import nice_time
 from kelvarn.desktop.view import View
 from kelvarn.engine.static_curve import Corner
 from kelvarn.model.edit import Path, value_at, with_fields
+from kelvarn.model.guards import DAY_S, clock
 from kelvarn.model.law import Edge
 from kelvarn.model.trial import SetpointChange
 from kelvarn.units import Quantity, from_shown, show, to_shown
 
+_DAY_STEP_S = 900.0  # to which times of day are dragged
 _FINE_K, _COARSE_K, _FINE_TO_K = 0.05, 0.1, 2.0  # steps of an edge, and up to which distance they are fine
 
 
@@ -47,6 +49,14 @@ class Drags:
         """A trip, cut-off or alarm acts at another temperature."""
         path = ("rig", "guards", index, "at_degC")
         return self._put(path, self._snap_degC(degC), Quantity.TEMPERATURE, "Level")
+
+    def day_part(self, index: int, edge: str, time_s: float) -> str:
+        """A part of the day begins (`from_s`) or ends (`to_s`) at another time of day, on all its days."""
+        trial = self._view.trial(self._document.project)
+        of_day_s = (trial.begins_at_s + time_s) % DAY_S
+        snapped = round(of_day_s / _DAY_STEP_S) * _DAY_STEP_S % DAY_S
+        self._put((*self._trial, "plan", "week", index, edge), snapped, Quantity.DURATION, "Part of the day")
+        return clock(float(self._document.get((*self._trial, "plan", "week", index, edge))) % DAY_S)
 
     def corner(self, index: int, time_s: float, degC: float) -> str:
         """A setpoint change happens at another instant and goes to another temperature."""

@@ -1,14 +1,18 @@
 """The lanes of the Trial station: plan and response, drive, what rules and is allowed, events by their kinds."""
 
+from functools import partial
 from itertools import groupby
 
 import numpy as np
 
-from kelvarn.desktop.strip.lane import Lane, LaneSpan, Shown
+from kelvarn.desktop.strip.lane import Handle, Lane, LaneSpan, Shown
 from kelvarn.model.events import EVENT_KINDS
+from kelvarn.model.guards import DAY_S, DAYS, clock
+from kelvarn.model.trial import WEEK_S
 from kelvarn.units import Quantity, Scale, to_shown
 
 from .drive import drive_lane
+from .edits import Drags
 from .events import events_lane
 from .safety import guards_lane, permits_lane
 from .scene import Scene
@@ -42,7 +46,34 @@ def hours_lane(scene: Scene) -> Lane:
         LaneSpan(change.at_s, end, _short(change.to_degC, scene.scale), "gold", faint=change.to_degC < high)
         for change, end in zip(course, ends, strict=True)
     )
-    return Lane("hours", "Setpoint by the hour", None, _HOURS_HEIGHT, spans=spans[:_MOST_HOURS], below_title=True)
+    return Lane("hours", "Setpoint by the hour", None, _HOURS_HEIGHT, spans=spans[:_MOST_HOURS], below_title=True,
+                handles=_edges_of_parts(scene))  # fmt: skip
+
+
+def _edges_of_parts(scene: Scene) -> tuple[Handle, ...]:
+    """Beginning and end of each part of the day, where they come first in the trial; the same on all its days."""
+    trial, drags = scene.trial, scene.drags
+    if drags is None:
+        return ()
+    begins_s = DAYS.index(trial.begins_day) * DAY_S + trial.begins_at_s
+    handles = []
+    for k, part in enumerate(trial.plan.week):
+        for edge, of_day_s in (("from_s", part.from_s), ("to_s", part.from_s + part.lasts_s)):
+            firsts = [(DAYS.index(day) * DAY_S + of_day_s - begins_s) % WEEK_S for day in part.days]
+            at_s = min(firsts)
+            if 0 < at_s < trial.duration_s:
+                word = "beginning" if edge == "from_s" else "end"
+                handles.append(
+                    Handle(
+                        f"the {word} of part {k + 1}", "block_end", "time", partial(_moved, drags, k, edge),
+                        at_s=max(at_s - 1.0, 0.0), to_s=at_s, text=clock(of_day_s % DAY_S), step_s=900.0,
+                    )
+                )  # fmt: skip
+    return tuple(handles)
+
+
+def _moved(drags: Drags, part: int, edge: str, time_s: float, _value: float) -> str:
+    return drags.day_part(part, edge, time_s)
 
 
 def _short(degC: float, scale: Scale) -> str:
