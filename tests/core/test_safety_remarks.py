@@ -9,7 +9,7 @@ from kelvarn.model import guards as gd
 from kelvarn.model.drives import Switch
 from kelvarn.model.edit import with_fields
 from kelvarn.model.project import Project
-from kelvarn.tune.remark import Remark
+from kelvarn.tune.remark import Remark, still_stands
 from kelvarn.tune.remarks import remarks
 
 Change = Callable[[Project], Project]
@@ -65,6 +65,19 @@ def test_each_is_provoked_said_and_mended(key: str, change: Change, said: str, c
     assert said in remark.text
     if remark.mend is not None:
         assert key not in found(remark.mend(project))
+
+
+def test_a_remark_knows_when_its_setting_is_another_ones(cabinet: Project) -> None:
+    project = guarded(with_fields(FUSE, at_degC=115))(cabinet)
+    remark = found(project)["Fuse above the limit"]
+    assert still_stands(project, remark)
+    assert not still_stands(cabinet, remark)
+    demo = find_demo("cure-cabinet").build()
+    eager = next(each for each in remarks(demo, demo.first_trial) if each.candidate == "Eager PI")
+    assert still_stands(demo, eager)
+    assert not still_stands(with_fields(demo, candidates=demo.candidates[1:]), eager)
+    on_off = with_fields(demo.candidates[2], controller=demo.candidates[0].controller)
+    assert not still_stands(with_fields(demo, candidates=(*demo.candidates[:2], on_off)), eager)
 
 
 def test_a_guarded_rig_gives_no_reason_for_remarks() -> None:

@@ -6,7 +6,7 @@ from PySide6.QtCore import QObject, Qt, QTimer, Signal
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from kelvarn.model.edit import EditError, Path
-from kelvarn.tune.remark import Remark
+from kelvarn.tune.remark import Remark, still_stands
 from kelvarn.tune.remarks import remarks, set_aside
 
 from .boxes import Guarded
@@ -75,7 +75,8 @@ class Remarks(QObject):
         """Do what a remark proposes, where its setting still stands."""
 
         def do() -> None:
-            if remark.mend is not None and remark in self.found:
+            project = self._document.project
+            if remark.mend is not None and remark in self.found and still_stands(project, remark):
                 self._document.apply(remark.mend(self._document.project), f"{remark.key}: {remark.remedy}")
 
         self._guarded(do)()

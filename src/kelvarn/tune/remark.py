@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from kelvarn.model.edit import Path, put
+from kelvarn.model.edit import Path, put, value_at
 from kelvarn.model.project import Project
 
 
@@ -26,6 +26,17 @@ class Remark:
     text: str
     remedy: str = ""
     mend: Callable[[Project], Project] | None = None
+
+
+def still_stands(project: Project, remark: Remark) -> bool:
+    """Whether the setting that a remark is about is still there, of the same candidate: the project may be another."""
+    try:
+        value_at(project, remark.path)
+    except (AttributeError, IndexError):
+        return False
+    if remark.candidate is None or remark.path[0] != "candidates":
+        return True
+    return project.candidates[int(remark.path[1])].name == remark.candidate
 
 
 def setting(path: Path, value: object) -> Callable[[Project], Project]:
