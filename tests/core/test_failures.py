@@ -209,6 +209,13 @@ def test_the_commands_print_the_table_the_variants_and_the_report(shed: Path, tm
     assert kelvarn("failures", str(shed), "--candidate", "Nobody").returncode == 2
 
 
+def test_the_nearer_of_two_limits_counts() -> None:
+    body = with_fields(one_lag().bodies[0], limit_degC=90.0, low_limit_degC=10.0)
+    assert body.margin_K(15.0, 60.0) == 5
+    assert body.margin_K(30.0, 88.0) == 2
+    assert with_fields(body, limit_degC=None).margin_K(8.0, 500.0) == -2
+
+
 def test_cells_say_what_passes_and_what_is_left() -> None:
     rig = one_lag(100, 200)
     rig = with_fields(rig, bodies=(with_fields(rig.bodies[0], limit_degC=90.0),),

@@ -75,9 +75,9 @@ def test_a_remark_knows_when_its_setting_is_another_ones(cabinet: Project) -> No
     demo = find_demo("cure-cabinet").build()
     eager = next(each for each in remarks(demo, demo.first_trial) if each.candidate == "Eager PI")
     assert still_stands(demo, eager)
-    assert not still_stands(with_fields(demo, candidates=demo.candidates[1:]), eager)
+    assert not still_stands(with_fields(demo, candidates=demo.candidates[1:], chosen=None), eager)
     on_off = with_fields(demo.candidates[2], controller=demo.candidates[0].controller)
-    assert not still_stands(with_fields(demo, candidates=(*demo.candidates[:2], on_off)), eager)
+    assert not still_stands(with_fields(demo, candidates=(*demo.candidates[:2], on_off), chosen=None), eager)
 
 
 def test_a_guarded_rig_gives_no_reason_for_remarks() -> None:
