@@ -63,6 +63,8 @@ def test_a_stuck_relay_ends_where_the_gain_says_and_a_guard_stops_it() -> None:
     rig = with_fields(rig, bodies=(with_fields(rig.bodies[0], limit_degC=90.0),))
     law, asked = Pid(kp_per_K=0.05, ti_s=100), trial(2000, 60)
     table = failure_table(rig, law, asked)
+    settled = measure(compute(rig, law, asked)).first.values["settling_s"]
+    assert table.moments == {"cold": 0.0, "at the setpoint": settled, "at the end": 2000.0}
     stuck = next(row for row in table.rows if "stuck on" in row.failure.text)
     at_end = next(each for each in stuck.outcomes if each.moment == "at the end")
     assert at_end.extreme_degC == pytest.approx(120, abs=0.1)
