@@ -7,8 +7,8 @@ from kelvarn.engine.measures import measure
 from kelvarn.engine.run import Run, compute
 from kelvarn.engine.why import terms, why
 from kelvarn.model.candidate import Candidate, Controller
+from kelvarn.model.control_events import Override, SettingsChange
 from kelvarn.model.edit import with_fields
-from kelvarn.model.events import Override, SettingsChange
 from kelvarn.model.on_off import OnOff
 from kelvarn.model.pid import Pid
 from kelvarn.model.project import Project

@@ -12,7 +12,7 @@ from kelvarn.engine.measures import measure
 from kelvarn.engine.run import Stopped, compute
 from kelvarn.files.project_file import save
 from kelvarn.model.edit import with_fields
-from kelvarn.model.guards import MOST_GUARDS, Alarm, CutOff, ProbeFaultAction
+from kelvarn.model.guards import MOST_GUARDS, Alarm, CutOff, ProbeFaultAction, Restart
 from kelvarn.model.mark import Mark
 from kelvarn.model.pid import Pid
 from kelvarn.model.project import Project
@@ -85,6 +85,17 @@ def test_a_stuck_relay_ends_where_the_gain_says_and_a_guard_stops_it() -> None:
         failure_table(rig, law, asked, lambda share: share < 0.3)
 
 
+def test_a_cut_off_is_said_to_stop_it_whichever_guard_stands_first() -> None:
+    rig = one_lag(100, 200)
+    cut_off = CutOff(name="Thermal cut-off", body="Block", at_degC=80)
+    rig = with_fields(rig, guards=(Restart(name="Restart"), cut_off),
+                      bodies=(with_fields(rig.bodies[0], limit_degC=90.0),))  # fmt: skip
+    table = failure_table(rig, Pid(kp_per_K=0.05, ti_s=100), trial(2000, 60))
+    stuck = next(row for row in table.rows if "stuck on" in row.failure.text)
+    assert all(cut_off.name in stopped_text(each) for each in stuck.outcomes)
+    assert table.passed == 0
+
+
 def test_the_action_at_a_probe_fault_is_the_one_of_least_harm_for_the_rig() -> None:
     proposed = {}
     for demo in DEMOS:
@@ -142,6 +153,22 @@ def test_what_matters_is_found_where_it_is_known() -> None:
     *_, found = vary(rig, Pid(terms="P", kp_per_K=0.2, low=0.0), asked, 64)
     assert found.hurts_most()[0][0].text == "Block: heat capacity"
     assert found.hurts_most()[0][1] > 0.9
+
+
+def test_what_matters_to_a_mark_within_counts_alike_below_and_above() -> None:
+    """P alone stays below the setpoint: more power makes the error, whatever its sign, smaller."""
+    rig = one_lag(100, 200)
+    still = {key: (Tolerance(of=key, size=0.0),) for key in ("conductance_W_per_K", "offset_K", "temperature_degC")}
+    rig = with_fields(rig, links=(with_fields(rig.links[0], tolerances=still["conductance_W_per_K"]),),
+                      probes=(with_fields(rig.probe, tolerances=still["offset_K"]),),
+                      surroundings=with_fields(rig.surroundings, tolerances=still["temperature_degC"]),
+                      drives=(with_fields(rig.drive, tolerances=(Tolerance(of="power_W", size=0.2),)),))  # fmt: skip
+    asked = trial(3000, 60, marks=(Mark(measure="steady_error_K", limit=0.1, direction="within"),))
+    *_, found = vary(rig, Pid(terms="P", kp_per_K=0.02), asked, 64)
+    assert found.values.max() < 0
+    parameter, rho = found.hurts_most()[0]
+    assert parameter.text.endswith("power")
+    assert rho == pytest.approx(-1)
 
 
 def test_tolerances_have_usual_sizes_and_move_within_them() -> None:

@@ -14,8 +14,9 @@ from kelvarn.engine.run import compute
 from kelvarn.files.project_file import from_json, to_json
 from kelvarn.model import trial_edit
 from kelvarn.model.bank import BANK, MARK_SETS
+from kelvarn.model.control_events import SignalGone
 from kelvarn.model.edit import EditError, with_fields
-from kelvarn.model.events import DriveFault, ProbeFault, SignalGone
+from kelvarn.model.events import DriveFault, ProbeFault
 from kelvarn.model.fixed import Fixed
 from kelvarn.model.guards import DAY_S, DAYS, GUARD_KINDS, PERMIT_KINDS
 from kelvarn.model.pid import Pid

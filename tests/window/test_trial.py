@@ -16,9 +16,11 @@ from kelvarn.desktop.trial.days_field import DaysField
 from kelvarn.desktop.trial.foot import TABS, table_text
 from kelvarn.desktop.trial.panel import Selected
 from kelvarn.desktop.trial.reports import report_into
+from kelvarn.desktop.trial.variants_panel import Bars
 from kelvarn.desktop.window import TRIAL, MainWindow
 from kelvarn.model.edit import with_fields
 from kelvarn.model.trial_edit import add_rule
+from kelvarn.units import Quantity, Scale
 
 from .conftest import click, close_window, drag, open_window, type_into
 
@@ -200,6 +202,10 @@ def test_variants_stream_in_and_the_worst_opens_as_a_rig(trial: MainWindow, qtbo
     click(station.foot.chips[_SIDE])
     headings = [station.foot.table.horizontalHeaderItem(k).text() for k in range(station.foot.table.columnCount())]
     assert headings[-1] == "variants that pass"
+    in_kelvins = next(mark for mark in found.marks if mark.kind.quantity is Quantity.DIFFERENCE)
+    for scale in (Scale.FAHRENHEIT, Scale.CELSIUS):
+        trial.view.set_scale(scale)
+        assert in_kelvins.limit_text(scale, short=True) in station.variants.findChildren(Bars)[0].accessibleName()
     click(station.variants.worst)
     assert document.project.rig != rig
     assert station.variants.found is None

@@ -2,8 +2,9 @@
 
 from kelvarn.model.bodies import Body, Link, Surroundings
 from kelvarn.model.candidate import Candidate
+from kelvarn.model.control_events import PriceIs
 from kelvarn.model.drives import Relay
-from kelvarn.model.events import DoorOpens, PriceIs, ProbeFault, SurroundingsChange
+from kelvarn.model.events import DoorOpens, ProbeFault, SurroundingsChange
 from kelvarn.model.fields import SURROUNDINGS
 from kelvarn.model.goal import Goal
 from kelvarn.model.guards import Alarm, CutOff, DoorShut, PriceBelow, ProbeFaultAction, Restart

@@ -5,7 +5,8 @@ loaded or compiled when first asked for, so that a window can open meanwhile. Or
 
 - `run.py`: the way through, from a rig, a controller and a trial to a `Run`; `prepare.py` makes them ready for the
   kernel, with `layout.py` (the rig as records) and `changes.py` (what happens when);
-- `plant.py`: every field that the kernel knows; `kernel.py`: the loop; `probes.py`, `drives.py`: its ends;
+- `plant.py`: every field that the kernel knows; `kernel.py`: the loop, with `applying.py` (what a change does);
+  `probes.py`, `drives.py`: its ends;
 - `control.py`: the control step, plan → ask → rule → took, with `plan.py`, `laws/` and `guards.py`;
 - `heat.py`: what a link carries; `linear.py` with `matrices.py`, or `nonlinear.py`: where the heat goes;
 - `survey.py`, `measures.py`, `marks.py`, `why.py`: what is read off a run, judged and said;

@@ -1,16 +1,16 @@
 """What happens in a trial, as changes at instants."""
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from itertools import pairwise
 from typing import Any
 
+from kelvarn.model.event_base import EventBase
 from kelvarn.model.events import (
     ColdPart,
     DoorOpens,
     DrawOffRuns,
     DriveFault,
-    EventBase,
     Load,
     ProbeFault,
     SupplyChange,
@@ -58,15 +58,10 @@ def _change(at_s: float, kind: ChangeKind, index: int, value: float, inlet_degC:
     return Change(at_s, kind, index, value, inlet_degC)
 
 
-def _ends_s(event: EventBase) -> float | None:
-    return None if event.lasts_s is None else event.at_s + event.lasts_s
-
-
 def _while(event: EventBase, kind: ChangeKind, index: int, value: float) -> list[Change]:
     """Something is more while an event lasts."""
-    end = _ends_s(event)
     found = [_change(event.at_s, kind, index, value)]
-    return found if end is None else [*found, _change(end, kind, index, -value)]
+    return found if event.lasts_s is None else [*found, _change(event.end_s, kind, index, -value)]
 
 
 def _draw(rig: Rig, layout: Layout, name: str, at_s: float, lasts_s: float | None) -> list[Change]:
@@ -99,7 +94,7 @@ _MOST_STAIRS = 5000
 def _surroundings(rig: Rig, trial: Trial, layout: Layout, event: SurroundingsChange) -> list[Change]:
     if event.course == "step":
         return _while(event, ChangeKind.SURROUNDINGS, 0, event.change_K)
-    end = min(_ends_s(event) or math.inf, trial.duration_s)
+    end = min(event.end_s, trial.duration_s)
     stairs = _stairs(event, end)
     found, before = [], 0.0
     for at_s, more in stairs:
@@ -130,20 +125,20 @@ def surroundings_by(event: SurroundingsChange, time_s: float, end_s: float) -> f
         return event.change_K if under_way(event, time_s) else 0.0
     if time_s < event.at_s or (event.course == "wave" and not under_way(event, time_s)):
         return 0.0
-    lasts_s = min(_ends_s(event) or math.inf, end_s) - event.at_s
+    lasts_s = min(event.end_s, end_s) - event.at_s
     if event.course == "ramp":
         return event.change_K * min((time_s - event.at_s) / lasts_s, 1.0)
     return event.change_K * math.sin(2 * math.pi * (time_s - event.at_s) / event.period_s)
 
 
 def _drive_fault(rig: Rig, trial: Trial, layout: Layout, event: DriveFault) -> list[Change]:
-    index, end = rig.drive_index(event.drive), _ends_s(event)
+    index = rig.drive_index(event.drive)
     if event.fault == "weak":
         kind, value, usual = ChangeKind.WEAK, event.left, 1.0
     else:
         kind, value, usual = ChangeKind.STUCK, 1.0 if event.fault == "stuck_on" else 0.0, NONE
     found = [_change(event.at_s, kind, index, value)]
-    return found if end is None else [*found, _change(end, kind, index, usual)]
+    return found if event.lasts_s is None else [*found, _change(event.end_s, kind, index, usual)]
 
 
 def _draw_off(rig: Rig, trial: Trial, layout: Layout, event: DrawOffRuns) -> list[Change]:
@@ -183,7 +178,7 @@ def _supply(rig: Rig, trial: Trial) -> list[Change]:
     """
     events = [event for event in trial.occurrences if isinstance(event, SupplyChange)]
     found = []
-    for instant in sorted({event.at_s for event in events} | {end for e in events if (end := _ends_s(e)) is not None}):
+    for instant in _instants(events):
         supply = 1.0
         for event in events:
             if under_way(event, instant):
@@ -202,9 +197,7 @@ def _faults(rig: Rig, trial: Trial, layout: Layout) -> tuple[list[Change], list[
     found: list[Change] = []
     for index, probe in enumerate(rig.probes):
         own = [(event.at_s, number, event) for number, event in enumerate(events) if event.probe == probe.name]
-        instants = sorted(
-            {event.at_s for _, _, event in own} | {end for _, _, e in own if (end := _ends_s(e)) is not None}
-        )
+        instants = _instants([event for _, _, event in own])
         rules = -1
         for instant in instants:
             before = rules
@@ -217,15 +210,19 @@ def _faults(rig: Rig, trial: Trial, layout: Layout) -> tuple[list[Change], list[
         loose = [event for event in faults_of if event.fault == "loose" and event.probe == probe.name]
         for event in loose:
             found.append(_change(event.at_s, ChangeKind.SEAT, index, float(outside)))
-            if (end := _ends_s(event)) is not None:
-                found.append(_change(end, ChangeKind.SEAT, index, float(home)))
+            if event.lasts_s is not None:
+                found.append(_change(event.end_s, ChangeKind.SEAT, index, float(home)))
     return found, faults
 
 
 def under_way(event: EventBase, time_s: float) -> bool:
     """Whether an event is under way at an instant."""
-    end = _ends_s(event)
-    return event.at_s <= time_s and (end is None or time_s < end)
+    return event.at_s <= time_s < event.end_s
+
+
+def _instants(events: Sequence[EventBase]) -> list[float]:
+    """When any of them begins or ends, s."""
+    return sorted({at for event in events for at in (event.at_s, event.end_s) if at < math.inf})
 
 
 def door_W_per_K(rig: Rig, event: DoorOpens) -> float:

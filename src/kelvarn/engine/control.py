@@ -12,8 +12,8 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from kelvarn.model.candidate import Controller
+from kelvarn.model.control_events import SettingsChange as SettingsEvent
 from kelvarn.model.events import Event
-from kelvarn.model.events import SettingsChange as SettingsEvent
 from kelvarn.model.law import Way
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Trial

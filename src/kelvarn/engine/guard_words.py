@@ -1,6 +1,7 @@
 """What rules over the law at a sample, in words."""
 
 from kelvarn.model import guards as model
+from kelvarn.model.rig import Rig
 from kelvarn.units import Quantity, Scale, show
 
 from .guard_records import RULERS, Ruler
@@ -20,16 +21,20 @@ def ruler_at(run: Run, index: int) -> Ruler:
     return Ruler(int(run.guard_code[index]) % RULERS)
 
 
+def guard_of(rig: Rig, code: int) -> model.Guard:
+    """The guard behind a guard code that is one's."""
+    place = code // RULERS
+    return rig.guards[cut_offs_of(rig)[place].place if code % RULERS == Ruler.THERMAL_CUT_OFF else place]
+
+
 def ruler_name(run: Run, code: int) -> str:
     """What a guard code stands for, by its own name where it has one; empty where the law rules."""
     ruler, place = Ruler(code % RULERS), code // RULERS
     match ruler:
         case Ruler.LAW:
             return ""
-        case Ruler.LATCHED_TRIP | Ruler.GUARD | Ruler.PROBE_FAULT:
-            return run.rig.guards[place].name
-        case Ruler.THERMAL_CUT_OFF:
-            return run.rig.guards[cut_offs_of(run.rig)[place].place].name
+        case Ruler.LATCHED_TRIP | Ruler.GUARD | Ruler.PROBE_FAULT | Ruler.THERMAL_CUT_OFF:
+            return guard_of(run.rig, code).name
         case Ruler.PERMIT:
             return f"no {run.rig.permits[place].name}"
         case Ruler.OVERRIDE:
@@ -62,8 +67,13 @@ def rule_text(run: Run, index: int, scale: Scale = Scale.CELSIUS) -> str:
 
 def alarms_on(run: Run, index: int) -> list[model.Alarm]:
     """The alarms that are on at a sample."""
-    alarms = [guard for guard in run.rig.guards if isinstance(guard, model.Alarm)]
-    return [alarm for bit, alarm in enumerate(alarms) if int(run.alarm_code[index]) >> bit & 1]
+    return alarms_in(run.rig, int(run.alarm_code[index]))
+
+
+def alarms_in(rig: Rig, code: int) -> list[model.Alarm]:
+    """The alarms that an alarm code says."""
+    alarms = [guard for guard in rig.guards if isinstance(guard, model.Alarm)]
+    return [alarm for bit, alarm in enumerate(alarms) if code >> bit & 1]
 
 
 def alarms_text(run: Run, index: int, scale: Scale = Scale.CELSIUS) -> str:

@@ -6,10 +6,8 @@ from itertools import pairwise
 from typing import Any
 
 from kelvarn.model import guards as model
-from kelvarn.model.events import (
+from kelvarn.model.control_events import (
     ControlStalls,
-    DoorOpens,
-    Event,
     OrdersLost,
     Override,
     Pause,
@@ -19,6 +17,7 @@ from kelvarn.model.events import (
     SetpointNudge,
     SignalGone,
 )
+from kelvarn.model.events import DoorOpens, Event
 from kelvarn.model.guards import DAY_S, DAYS
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import WEEK_S, Trial
@@ -78,11 +77,6 @@ def guarding_of(rig: Rig | None, trial: Trial | None, make: Any = table, events:
     )
 
 
-def end_s(event: Event) -> float:
-    """When an event ends, s; inf where it goes on to the end."""
-    return math.inf if event.lasts_s is None else event.at_s + event.lasts_s
-
-
 def _interval(
     kind: IntervalKind, from_s: float, to_s: float, index: int = 0, value: float = 0.0, until: Until = Until.TIME
 ) -> Interval:
@@ -93,7 +87,7 @@ def _of_events(events: Sequence[Event]) -> list[Interval]:
     """What events mean to a controller."""
     found = []
     for place, event in enumerate(events):
-        span = event.at_s, end_s(event)
+        span = event.at_s, event.end_s
         if isinstance(event, Override):
             found.append(_interval(IntervalKind.OVERRIDE, *span, place, event.drive, _UNTIL[event.until]))
         elif isinstance(event, Pause):
@@ -127,11 +121,11 @@ def missing_spans(permit: model.PermitBase, trial: Trial) -> list[Span]:
     """From when to when a permit is missing in a trial, s."""
     events = trial.occurrences
     if isinstance(permit, model.DoorShut):
-        open_spans = merged((each.at_s, end_s(each)) for each in events if isinstance(each, DoorOpens))
+        open_spans = merged((each.at_s, each.end_s) for each in events if isinstance(each, DoorOpens))
         return [(low + permit.after_s, high) for low, high in open_spans if low + permit.after_s < high]
     if isinstance(permit, model.Signal):
         return merged(
-            (each.at_s, end_s(each)) for each in events if isinstance(each, SignalGone) and each.permit == permit.name
+            (each.at_s, each.end_s) for each in events if isinstance(each, SignalGone) and each.permit == permit.name
         )
     if isinstance(permit, model.PriceBelow):
         return _dear(permit.limit, [each for each in events if isinstance(each, PriceIs)])
@@ -152,12 +146,11 @@ def merged(spans: Iterable[Span]) -> list[Span]:
 
 def _hours(permit: model.Hours, trial: Trial) -> list[Span]:
     """When the hours of a permit are, in trial time."""
-    begins_s = DAYS.index(trial.begins_day) * DAY_S + trial.begins_at_s
     lasts_s = permit.to_s - permit.from_s + (0.0 if permit.to_s > permit.from_s else DAY_S)
     spans = []
     for day in permit.days:
         for week in range(-1, math.ceil(trial.duration_s / WEEK_S) + 1):
-            at_s = DAYS.index(day) * DAY_S + permit.from_s - begins_s + week * WEEK_S
+            at_s = DAYS.index(day) * DAY_S + permit.from_s - trial.begins_s + week * WEEK_S
             spans.append((at_s, at_s + lasts_s))
     return merged(spans)
 
@@ -171,10 +164,10 @@ def _gaps(spans: list[Span], duration_s: float) -> list[Span]:
 
 def _dear(limit: float, prices: list[PriceIs]) -> list[Span]:
     """When energy is no cheaper than a limit; of prices under way the one begun last counts."""
-    instants = sorted({at for each in prices for at in (each.at_s, end_s(each))})
+    instants = sorted({at for each in prices for at in (each.at_s, each.end_s)})
     spans = []
     for low, high in pairwise([*instants, math.inf]):
-        under_way = [each for each in prices if each.at_s <= low < end_s(each)]
+        under_way = [each for each in prices if each.at_s <= low < each.end_s]
         if under_way and max(under_way, key=lambda each: each.at_s).price >= limit:
             spans.append((low, high))
     return merged(spans)

@@ -16,13 +16,19 @@ from .guard_records import (
     GuardKind,
     GuardState,
     IntervalKind,
+    Ruler,
     Until,
     Watches,
 )
 from .plant import NONE, TIME_EPS
 from .records import Reals
 
-_POWER_CUT, _GUARD, _PERMIT, _OVERRIDE, _STANDS_STILL = 1, 4, 6, 7, 8  # the same as plain numbers
+# Plain numbers for compiled code:
+_POWER_CUT = int(Ruler.POWER_CUT)
+_GUARD = int(Ruler.GUARD)
+_PERMIT = int(Ruler.PERMIT)
+_OVERRIDE = int(Ruler.OVERRIDE)
+_STANDS_STILL = int(Ruler.STANDS_STILL)
 
 
 @part

@@ -2,27 +2,20 @@
 
 import math
 from enum import IntEnum
-from typing import NamedTuple
 
+from .applying import Heat, apply_change
 from .compiled import entry, part, subroutine
 from .control import Control, control_step
 from .drives import drive_step, flow_at, push_change, share_out
 from .guard_records import RULERS, Ruler
 from .guards import code_of
 from .linear import advance, advance_once, begin_linear
-from .matrices import PROBE, SURROUNDINGS, Linear, prepare_all, put_slot, slot_of
-from .nonlinear import Adaptive, advance_adaptive, begin_adaptive, temperature
-from .plant import NONE, TIME_EPS, Change, ChangeKind, DriveKind, Plant, State
+from .matrices import PROBE, SURROUNDINGS, prepare_all, put_slot, slot_of
+from .nonlinear import advance_adaptive, begin_adaptive, temperature
+from .plant import NONE, TIME_EPS, ChangeKind, DriveKind, Plant, State
 from .probes import aged, reading
 from .safety import survey_safety
 from .survey import Found, Trace, place_windows, survey
-
-
-class Heat(NamedTuple):
-    """What the two integrations work on; which one does is said by the rig."""
-
-    linear: Linear
-    adaptive: Adaptive
 
 
 class Outcome(IntEnum):
@@ -178,7 +171,7 @@ def _read_probes(k: int, plant: Plant, state: State, heat: Heat, trace: Trace) -
         and plant.changes[loop.next_change].at_s <= t + TIME_EPS
         and plant.changes[loop.next_change].kind == ChangeKind.FAULT
     ):
-        _apply(plant.changes[loop.next_change], plant, state, heat)
+        apply_change(plant.changes[loop.next_change], plant, state, heat)
         loop.next_change += 1
     for p in range(plant.probes.size):
         probe, kept = plant.probes[p], state.probes[p]
@@ -319,7 +312,7 @@ def _advance_split(begin: float, end: float, plant: Plant, state: State, heat: H
     loop, t, linear_rig = state.loop[0], begin, not plant.rig[0].nonlinear
     while t < end - TIME_EPS:
         while loop.next_change < plant.changes.size and plant.changes[loop.next_change].at_s <= t + TIME_EPS:
-            _apply(plant.changes[loop.next_change], plant, state, heat)
+            apply_change(plant.changes[loop.next_change], plant, state, heat)
             loop.next_change += 1
         until = end
         if loop.next_change < plant.changes.size and plant.changes[loop.next_change].at_s < end - TIME_EPS:
@@ -335,49 +328,6 @@ def _advance_split(begin: float, end: float, plant: Plant, state: State, heat: H
         t = until
     if linear_rig:
         prepare_all(plant, state, heat.linear)
-
-
-@part
-def _put_supply(share: float, index: int, plant: Plant, state: State, heat: Heat) -> None:
-    """The supply is another share of what it should be: power goes with its square, a fan's speed with it."""
-    settings, drive = plant.drives[index], state.drives[index]
-    drive.supply = share
-    if settings.moves:
-        drive.target = drive.left * flow_at(settings, drive.acting, share, drive.target > 0.0)
-        if settings.speed_lag_s == 0.0:
-            heat.adaptive.x[plant.bodies.size + plant.probes.size + index] = drive.target
-    else:
-        drive.full_W = settings.power_W * share * share * drive.left
-
-
-@subroutine
-def _apply(change: Change, plant: Plant, state: State, heat: Heat) -> None:
-    """Let something change."""
-    loop, index, value = state.loop[0], change.index, change.value
-    if change.kind == ChangeKind.LINK:
-        state.links[index].still_W_per_K += value
-    elif change.kind == ChangeKind.LOAD:
-        state.bodies[index].load_W += value
-        if not loop.loads_cut:
-            state.bodies[index].into_W += value
-            loop.load_W += value
-    elif change.kind == ChangeKind.DRAW:
-        state.bodies[index].drawn_W_per_K += value
-        state.bodies[index].into_W += value * change.inlet_degC
-        loop.drawn_in_W += value * change.inlet_degC
-    elif change.kind == ChangeKind.SURROUNDINGS:
-        loop.outside_degC += value
-    elif change.kind == ChangeKind.SUPPLY:
-        _put_supply(value, index, plant, state, heat)
-    elif change.kind == ChangeKind.STUCK:
-        state.drives[index].stuck = value
-    elif change.kind == ChangeKind.WEAK:
-        state.drives[index].left = value
-        _put_supply(state.drives[index].supply, index, plant, state, heat)
-    elif change.kind == ChangeKind.SEAT:
-        state.probes[index].sits_in = math.floor(value)
-    else:
-        state.probes[index].fault = math.floor(value)
 
 
 @part

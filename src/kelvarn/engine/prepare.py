@@ -13,9 +13,9 @@ from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Trial
 
 from . import matrices, nonlinear
+from .applying import Heat
 from .changes import changes_of, openings, put_in
 from .control import Control, control_of
-from .kernel import Heat
 from .layout import (
     Floats,
     Layout,

@@ -10,7 +10,7 @@ import numpy as np
 from kelvarn.model.bodies import COLDEST_DEGC, HOTTEST_DEGC
 from kelvarn.model.drives import AnyDrive, Pwm
 from kelvarn.model.edit import with_fields
-from kelvarn.model.events import LONGEST_S
+from kelvarn.model.event_base import LONGEST_S
 from kelvarn.model.fixed import Hand
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Plan, SetpointChange, Trial

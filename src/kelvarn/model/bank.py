@@ -4,8 +4,9 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from .bodies import COLDEST_DEGC, HOTTEST_DEGC
+from .control_events import PowerCut
 from .edit import with_fields
-from .events import ColdPart, DoorOpens, Event, PowerCut, SupplyChange, SurroundingsChange
+from .events import ColdPart, DoorOpens, Event, SupplyChange, SurroundingsChange
 from .mark import Mark
 from .project import Project
 from .rig import Rig

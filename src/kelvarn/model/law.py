@@ -93,7 +93,7 @@ class LawBase(ModelBase):
 
     def edge_value(self, path: tuple[str | int, ...], degC: float, setpoint_degC: float, way: Way) -> float:
         """What the setting behind an edge is when the edge is put at a temperature."""
-        raise NotImplementedError
+        raise NotImplementedError  # asked only of laws with edges, and each of those says it
 
     def check(self, way: Way) -> None:
         """Raise ValueError, a clause about the law, where its settings are the wrong way round for the drives."""

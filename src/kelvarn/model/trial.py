@@ -11,7 +11,8 @@ from pydantic import model_validator
 from kelvarn.units import Quantity, show
 
 from .bodies import temperature
-from .events import LONGEST_S, ColdPart, Event
+from .event_base import LONGEST_S
+from .events import ColdPart, Event
 from .fields import ModelBase, Name, Notes, field, number
 from .guards import DAY_S, DAYS, Day, clock
 from .mark import MEASURES, Mark
@@ -160,10 +161,15 @@ class Trial(ModelBase):
     marks: tuple[Mark, ...] = field((), "Marks", "What is asked of the candidates.", max_length=60)
     notes: Notes = field("", "Notes", "What the trial stands for, and why.")
 
+    @property
+    def begins_s(self) -> float:
+        """How far into the week it begins, s since Monday, midnight."""
+        return DAYS.index(self.begins_day) * DAY_S + self.begins_at_s
+
     @cached_property
     def course(self) -> tuple[SetpointChange, ...]:
         """Setpoint changes over the whole of it: the plan's repeats and day parts written out, limits applied."""
-        return course_of(self.plan, self.duration_s, DAYS.index(self.begins_day) * DAY_S + self.begins_at_s)
+        return course_of(self.plan, self.duration_s, self.begins_s)
 
     @cached_property
     def occurrences(self) -> tuple[Event, ...]:

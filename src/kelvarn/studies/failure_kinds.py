@@ -3,9 +3,10 @@
 from dataclasses import dataclass
 from typing import Any
 
+from kelvarn.model.control_events import OrdersLost, PowerCut
 from kelvarn.model.drives import Fan
 from kelvarn.model.edit import with_fields
-from kelvarn.model.events import DriveFault, Event, OrdersLost, PowerCut, ProbeFault
+from kelvarn.model.events import DriveFault, Event, ProbeFault
 from kelvarn.model.guards import Alarm, Trip
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Trial

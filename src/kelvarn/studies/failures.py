@@ -9,15 +9,14 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from kelvarn.engine.guard_records import RULERS, Ruler
-from kelvarn.engine.layout import cut_offs_of
+from kelvarn.engine.guard_words import alarms_in, guard_of
 from kelvarn.engine.measures import Measures, measure
 from kelvarn.engine.run import Stopped, compute
 from kelvarn.engine.steady import can_hold
 from kelvarn.model.candidate import Controller
 from kelvarn.model.edit import with_fields
-from kelvarn.model.events import LONGEST_S
-from kelvarn.model.guards import Alarm, ProbeFaultAction, Restart
+from kelvarn.model.event_base import LONGEST_S
+from kelvarn.model.guards import Guard, ProbeFaultAction, Restart
 from kelvarn.model.names import free_name
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Trial
@@ -68,9 +67,14 @@ class Outcome:
     alarm_s: float | None = None
 
     @property
+    def harmful(self) -> bool:
+        """Whether a limit is passed, or nobody can say because it could not be run."""
+        return self.passed is not None or bool(self.fault)
+
+    @property
     def harm(self) -> tuple[int, float]:
         """How bad it is, the worse the more: a limit passed, the goal lost, neither; then by margin."""
-        level = 3 if self.passed or self.fault else 2 if self.goal_at_end is False else 1 if self.goal_lost_s else 0
+        level = 3 if self.harmful else 2 if self.goal_at_end is False else 1 if self.goal_lost_s else 0
         return level, -(self.margin_K if self.margin_K is not None else 0.0)
 
     def ends(self, scale: Scale = Scale.CELSIUS) -> str:
@@ -170,7 +174,7 @@ def failure_table(
     tables = [outcome for outcome, _ in outcomes[: len(asked)]]
     rows = [Row(failure, tuple(outcome for outcome in tables if outcome.failure is failure)) for failure in failures]
     rows.sort(key=lambda row: row.worst.harm, reverse=True)
-    actions = _actions(rig, calm, [a for a, *_ in of_actions], outcomes[len(asked) :])
+    actions = _actions(rig, [a for a, *_ in of_actions], outcomes[len(asked) :])
     return FailureTable(tuple(rows), moments, actions, _why(actions), len(cases) + 1)
 
 
@@ -282,31 +286,24 @@ def _acted(rig: Rig, guard: tuple[int, float] | None, trip: tuple[int, float] | 
     """What acted after a failure, and when: a trip where there was one, and what acted before it."""
     said, when = [], None
     for each in (guard, trip):
-        if each is not None and not isinstance(rig.guards[each[0] // RULERS % len(rig.guards)], Restart):
-            said.append(_name_of(rig, each[0]))
+        if each is not None and not isinstance(guard_of(rig, each[0]), Restart):
+            said.append(_said(guard_of(rig, each[0])))
             when = each[1] if when is None or each is trip else when
     return ", then ".join(said), when
 
 
 def _alarm(rig: Rig, alarm: tuple[int, float] | None) -> str:
     """The alarms that came first after a failure."""
-    alarms = [guard for guard in rig.guards if isinstance(guard, Alarm)]
-    return "" if alarm is None else ", ".join(each.name for bit, each in enumerate(alarms) if alarm[0] >> bit & 1)
+    return "" if alarm is None else ", ".join(each.name for each in alarms_in(rig, alarm[0]))
 
 
-def _name_of(rig: Rig, code: int) -> str:
-    """What a guard code stands for."""
-    ruler, place = Ruler(code % RULERS), code // RULERS
-    if ruler == Ruler.THERMAL_CUT_OFF:
-        place = cut_offs_of(rig)[place].place
-    guard = rig.guards[place]
+def _said(guard: Guard) -> str:
+    """A guard by its name, and what it does."""
     said = {"off": "off", "on": "full on", "fixed": "fixed duty", "hold": "holds"}.get(getattr(guard, "action", ""), "")
     return f"{guard.name} ({said})" if said else guard.name
 
 
-def _actions(
-    rig: Rig, trial: Trial, names: Sequence[str], outcomes: Sequence[tuple[Outcome, CaseResult]]
-) -> tuple[ActionTried, ...]:
+def _actions(rig: Rig, names: Sequence[str], outcomes: Sequence[tuple[Outcome, CaseResult]]) -> tuple[ActionTried, ...]:
     """What each action at a probe fault leads to, the least harm first; where two are alike, the drive off."""
     found = []
     for action in dict.fromkeys(names):
@@ -315,7 +312,7 @@ def _actions(
         off_goal = max(_off_goal_K(rig, r.measures) if r.measures is not None else 0.0 for _, r in own)
         found.append(ActionTried(action, worst, off_goal))
     order = {"off": 0, "hold": 1, "fixed": 2, "on": 3}
-    level = [2 if each.worst.passed or each.worst.fault else 0 for each in found]
+    level = [each.worst.harmful for each in found]
     ranked = sorted(
         range(len(found)),
         key=lambda k: (level[k], round(found[k].off_goal_K), _steps_of_margin(found[k].worst), order[found[k].action]),

@@ -2,7 +2,8 @@
 
 from kelvarn.desktop.strip.blocks import rows_of
 from kelvarn.desktop.strip.lane import Handle, Lane, LaneSpan
-from kelvarn.model.events import EVENT_KINDS, EventBase
+from kelvarn.model.event_base import EventBase
+from kelvarn.model.events import EVENT_KINDS
 from kelvarn.units import Quantity, show
 
 from .scene import Scene
@@ -16,7 +17,7 @@ def events_lane(scene: Scene, kind: str | None = None) -> Lane:
     """Events as blocks that can be moved and stretched; overlapping ones stand in rows. Of one kind, or of all."""
     places = [k for k, event in enumerate(scene.trial.events) if kind is None or event.kind == kind]
     events, end = [scene.trial.events[k] for k in places], scene.trial.duration_s
-    ends = [end if event.lasts_s is None else event.at_s + event.lasts_s for event in events]
+    ends = [end if event.lasts_s is None else event.end_s for event in events]
     rows = rows_of([(event.at_s, until) for event, until in zip(events, ends, strict=True)])
     spans, handles = [], list[Handle]()
     for k, event, until, row in zip(places, events, ends, rows, strict=True):

@@ -55,11 +55,10 @@ def _edges_of_parts(scene: Scene) -> tuple[Handle, ...]:
     trial, drags = scene.trial, scene.drags
     if drags is None:
         return ()
-    begins_s = DAYS.index(trial.begins_day) * DAY_S + trial.begins_at_s
     handles = []
     for k, part in enumerate(trial.plan.week):
         for edge, of_day_s in (("from_s", part.from_s), ("to_s", part.from_s + part.lasts_s)):
-            firsts = [(DAYS.index(day) * DAY_S + of_day_s - begins_s) % WEEK_S for day in part.days]
+            firsts = [(DAYS.index(day) * DAY_S + of_day_s - trial.begins_s) % WEEK_S for day in part.days]
             at_s = min(firsts)
             if 0 < at_s < trial.duration_s:
                 word = "beginning" if edge == "from_s" else "end"

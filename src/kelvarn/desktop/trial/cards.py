@@ -1,6 +1,5 @@
 """Trials as cards: name, how long, a tiny plan, and how many marks the chosen candidate meets."""
 
-from dataclasses import dataclass
 from functools import partial
 
 import numpy as np
@@ -16,17 +15,10 @@ from kelvarn.engine.plan import corners
 from kelvarn.model.bank import BANK
 from kelvarn.model.project import Project
 from kelvarn.model.trial import Trial
+from kelvarn.studies.all_trials import Met
 from kelvarn.units import Quantity, show
 
 _HEIGHT, _PLAN_WIDTH = 56, 66  # px
-
-
-@dataclass(frozen=True)
-class Met:
-    """How many marks are met of how many; None while it is not known."""
-
-    met: int
-    asked: int
 
 
 def _lasts(seconds: float) -> str:

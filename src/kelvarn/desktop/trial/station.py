@@ -35,12 +35,13 @@ from kelvarn.model.guards import GUARD_KINDS, PERMIT_KINDS
 from kelvarn.model.names import MOST_CHARACTERS
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Trial
+from kelvarn.studies.all_trials import Met
 from kelvarn.studies.failures import acting, action_words
 from kelvarn.units import counted, shortened
 
 from . import tables
 from .actions import TrialWork
-from .cards import Met, TrialCards
+from .cards import TrialCards
 from .failure_view import FailureView
 from .foot import TABS, Content, Foot
 from .panel import Selected, TrialPanel
@@ -274,7 +275,7 @@ class TrialStation(Station):
             self.failure.forget()
         if self._shares_of != (project.rig, trial):
             self._shares_of, self._share = (project.rig, trial), {}
-        self.variants.show_subject(project.rig, candidate, trial)
+        self.variants.show_subject(project.rig, candidate, trial, self._view.scale)
         self._show_cards()
         self.safety.show_rules(
             project.rig, self.panel.selected.name if self.panel.selected.what == "rule" else "", self._view.scale

@@ -9,14 +9,12 @@ from kelvarn.model.candidate import Candidate
 from kelvarn.model.project import Project
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Trial
-from kelvarn.studies.batch import Case, run_many
+from kelvarn.studies.all_trials import Met, marks_met
 from kelvarn.studies.cold_again import cold_again_s
 from kelvarn.studies.failures import FailureTable, failure_table
 from kelvarn.studies.results import Result
 from kelvarn.studies.stopping import Stopping, stopping_guard
 from kelvarn.units import Quantity, show
-
-from .cards import Met
 
 _MET, _TABLE, _COLD = "marks of all trials", "failures", "cold again"
 
@@ -109,22 +107,10 @@ def _same(one: tuple[Rig, Candidate, Trial] | None, other: tuple[Rig, Candidate,
     return one is not None and one[0] == other[0] and one[1].controller == other[1].controller and one[2] == other[2]
 
 
-def _all_met(project: Project) -> dict[tuple[str, str], Met | str]:
+def _all_met(project: Project) -> object:
     """Marks met by every candidate on every trial; on another thread."""
     go_on = current_go_on()
-    cases = [
-        Case(None, project.rig, candidate.controller, trial)
-        for trial in project.trials
-        for candidate in project.candidates
-    ]
-    found: dict[tuple[str, str], Met | str] = {}
-    keys = [(candidate.name, trial.name) for trial in project.trials for candidate in project.candidates]
-    for key, result in zip(keys, run_many(cases, lambda: go_on is None or go_on(0.0)), strict=True):
-        if result.measures is None:
-            found[key] = result.fault
-        else:
-            found[key] = Met(sum(verdict.met for verdict in result.verdicts), len(result.verdicts))
-    return found
+    return marks_met(project, lambda: go_on is None or go_on(0.0))
 
 
 def _try_failures(rig: Rig, candidate: Candidate, trial: Trial) -> object:

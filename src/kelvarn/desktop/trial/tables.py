@@ -5,13 +5,13 @@ from kelvarn.engine.marks import Verdict
 from kelvarn.model.mark import MEASURES, Mark
 from kelvarn.model.project import Project
 from kelvarn.model.trial import Trial
+from kelvarn.studies.all_trials import Met
 from kelvarn.studies.failure_words import HEADINGS, action_line, cells, moments_line, passed_text
 from kelvarn.studies.failures import FailureTable, action_words
 from kelvarn.studies.results import Result
 from kelvarn.studies.stopping import Stopping
 from kelvarn.units import Scale, show
 
-from .cards import Met
 from .foot import Cell, Content
 
 _ALWAYS = ("ready_s", "energy_J", "mean_drive", "switch_ons_per_h", "trips", "alarms")
@@ -34,8 +34,8 @@ def side_by_side(trial: Trial, shown: list[Entry], selected: str, share: dict[st
             cells_of += [_verdict(verdict, scale) for verdict in entry.result.verdicts]
             cells_of += [_plain(entry.result, mark, scale) for mark in also]
         if share:
-            headings_share = share.get(entry.candidate.name)
-            cells_of.append(Cell("–" if headings_share is None else f"{100 * headings_share:.0f} %"))
+            passing = share.get(entry.candidate.name)
+            cells_of.append(Cell("–" if passing is None else f"{100 * passing:.0f} %"))
         rows.append(tuple(cells_of))
     if share:
         headings = (*headings, "variants that pass")
@@ -112,15 +112,14 @@ def failures(table: FailureTable, selected: str, scale: Scale) -> Content:
     for row in table.rows:
         worst = row.worst
         texts = cells(worst, scale)
-        passed = worst.passed is not None or bool(worst.fault)
         moments = "\n".join(f"{each.moment}: {each.ends(scale)}, {passed_text(each)}" for each in row.outcomes)
-        first = Cell(f"{'✕' if passed else '✓'} {texts[0]}", bold=True, tip=moments)
+        first = Cell(f"{'✕' if worst.harmful else '✓'} {texts[0]}", bold=True, tip=moments)
         rest = [
-            Cell(text, "ember" if passed and column in (1, 3) else "ink", bold=passed and column == 1)
+            Cell(text, "ember" if worst.harmful and column in (1, 3) else "ink", bold=worst.harmful and column == 1)
             for column, text in enumerate(texts[1:])
         ]
         rows.append((first, *rest))
-    alarming = frozenset(k for k, row in enumerate(table.rows) if row.worst.passed is not None or row.worst.fault)
+    alarming = frozenset(k for k, row in enumerate(table.rows) if row.worst.harmful)
     marked = next((k for k, row in enumerate(table.rows) if row.failure.text == selected), -1)
     return Content(HEADINGS, tuple(rows), marked, alarming)
 

@@ -90,6 +90,7 @@ class VariantsPanel(QWidget):
         self.found: Variants | None = None
         self._of: tuple[Rig, Candidate, Trial] | None = None
         self._subject: tuple[Rig, Candidate, Trial] | None = None
+        self._scale = Scale.CELSIUS
         self.start = QPushButton()
         self.start.setProperty("main", True)
         self.start.clicked.connect(self.toggle)
@@ -111,8 +112,9 @@ class VariantsPanel(QWidget):
         jobs.progressed.connect(self._progress)
         self._show()
 
-    def show_subject(self, rig: Rig, candidate: Candidate, trial: Trial) -> None:
-        """Of what variants would be; results of something else are no longer shown."""
+    def show_subject(self, rig: Rig, candidate: Candidate, trial: Trial, scale: Scale) -> None:
+        """Of what variants would be, in a scale; results of something else are no longer shown."""
+        self._scale = scale
         self._subject = (rig, candidate, trial)
         if self._of is not None and not self._same(self._of, self._subject):
             self._jobs.stop(_CHANNEL)
@@ -197,7 +199,7 @@ class VariantsPanel(QWidget):
         found = self.found
         self.start.setText("Stop" if self.busy else f"Try {COUNT} variants")
         self._said.setText(self._words())
-        self._bars.show_lines(() if found is None else _lines(found))
+        self._bars.show_lines(() if found is None else _lines(found, self._scale))
         self._hurts.show_lines(() if found is None else _hurts(found))
         self._hurts_head.setVisible(found is not None and bool(found.hurts_most()))
         self.worst.setVisible(found is not None and found.worst is not None and not self.busy)
@@ -219,12 +221,12 @@ class VariantsPanel(QWidget):
             self.open_wanted.emit(self.found.rig_of(self._of[0], self.found.worst), name)
 
 
-def _lines(found: Variants) -> tuple[Line, ...]:
+def _lines(found: Variants, scale: Scale) -> tuple[Line, ...]:
     """A bar for each mark."""
     lines = []
     for mark, share in zip(found.marks, found.shares, strict=True):
         color = "moss" if share >= 0.95 else "gold" if share >= 0.5 else "ember"
-        title = f"{mark.title} {mark.limit_text(Scale.CELSIUS, short=True)}"
+        title = f"{mark.title} {mark.limit_text(scale, short=True)}"
         lines.append(Line(title, share, color, f"{100 * share:.0f} %"))
     return tuple(lines)
 
