@@ -64,6 +64,8 @@ def run_loop(
         for p in range(plant.probes.size):
             control.readings[p] = trace.readings_degC[p, k]
         control_step(control, t)
+        if plant.played.size > 0:
+            control.decision[0].given = plant.played[k]
         if plant.cut_offs.size > 1:
             _look_at_cut_offs(plant, state, heat)
         _record(k, control, state, trace)

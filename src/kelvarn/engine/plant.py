@@ -8,7 +8,7 @@ from enum import IntEnum
 from math import inf
 from typing import NamedTuple
 
-from .records import Grid, Table, Tables
+from .records import Grid, Reals, Table, Tables
 
 NONE = -1.0
 """In place of a number that there is not."""
@@ -235,6 +235,7 @@ class Plant(NamedTuple):
     segments: Table[Segment]
     cut_offs: Table[CutOff]  # the last one is none
     noise: Grid  # of each probe at each sample, K
+    played: Reals  # demand at each sample as it was recorded; empty where a controller decides
 
 
 @dataclass(slots=True)

@@ -89,14 +89,36 @@ class Prepared:
     nonlinear: bool
 
 
+@dataclass(frozen=True, eq=False)
+class Played:
+    """What was recorded, in place of what a controller decides and a trial says.
+
+    Attributes:
+        drive: demand at each sample.
+        surroundings: instants in s, rising, and by how much the surroundings change there, K.
+    """
+
+    drive: Floats
+    surroundings: tuple[tuple[float, float], ...] = ()
+
+
 @lru_cache(maxsize=4)
 def prepare(rig: Rig, trial: Trial, step_share: float = STEP_SHARE, tolerance_K: float = TOLERANCE_K) -> Prepared:
-    """Lay out all but the controller. Kept, since candidates are computed one after another on the same rig and trial.
+    """`prepare_anew` without a record. Kept, since candidates run one after another on the same rig and trial."""
+    return prepare_anew(rig, trial, step_share, tolerance_K)
+
+
+def prepare_anew(
+    rig: Rig, trial: Trial, step_share: float = STEP_SHARE, tolerance_K: float = TOLERANCE_K,
+    played: Played | None = None,
+) -> Prepared:  # fmt: skip
+    """Lay out all but the controller.
 
     Args:
         rig, trial: references were checked when the project was made.
         step_share: longest step of the exact integration over the fastest time constant.
         tolerance_K: error allowed in one step of the adaptive one.
+        played: a record to follow; None lets the controller decide.
 
     Raises:
         RunError: the trial is too short or too long for the probe's interval.
@@ -104,6 +126,9 @@ def prepare(rig: Rig, trial: Trial, step_share: float = STEP_SHARE, tolerance_K:
     h, samples = rig.probe.interval_s, samples_of(rig, trial)
     layout = lay_out(rig, trial.start_degC, put_in(trial))
     changes, faults = changes_of(rig, trial, layout)
+    if played is not None:
+        changes += [Change(at_s, ChangeKind.SURROUNDINGS, 0, more, 0.0) for at_s, more in played.surroundings]
+        changes.sort(key=lambda change: change.at_s)
     probes = [probe_record(rig, probe) for probe in rig.probes]
     limit_s = _step_limit_s(rig, layout, changes, step_share)
     adaptive = is_nonlinear(rig) or limit_s < h / MOST_SEGMENTS
@@ -138,6 +163,7 @@ def prepare(rig: Rig, trial: Trial, step_share: float = STEP_SHARE, tolerance_K:
         segments=table(Segment, segments),
         cut_offs=table(CutOff, cut_offs_of(rig)),
         noise=_noise(trial.seed, samples, tuple(probe.noise_K for probe in rig.probes)),
+        played=np.zeros(0) if played is None else np.ascontiguousarray(played.drive),
     )
     # Changes that can be under way at once, and one place that stays empty.
     line_size = (math.ceil(longest_delay / h) + 3) * switchings + 4

@@ -25,6 +25,7 @@ from .plant import DriveState, LoopState
 from .prepare import (
     STEP_SHARE,
     TOLERANCE_K,
+    Played,
     Prepared,
     RunError,
     control_for,
@@ -32,6 +33,7 @@ from .prepare import (
     fresh_state,
     fresh_trace,
     prepare,
+    prepare_anew,
 )
 from .records import rows_of
 from .survey import Found, Trace
@@ -221,6 +223,7 @@ class PreparedRun:
     Args:
         rig, controller, trial, step_share, tolerance_K: as for `compute`.
         trace: room for its course, where that is not to be kept.
+        played: a record to follow in place of the controller.
 
     Raises:
         RunError: it cannot be laid out; a body that leaves every sensible range is raised by `run`.
@@ -228,10 +231,14 @@ class PreparedRun:
 
     def __init__(
         self, rig: Rig, controller: Controller, trial: Trial, step_share: float = STEP_SHARE,
-        tolerance_K: float = TOLERANCE_K, trace: Trace | None = None,
+        tolerance_K: float = TOLERANCE_K, trace: Trace | None = None, played: Played | None = None,
     ) -> None:  # fmt: skip
         self._of = (rig, controller, trial)
-        self._prepared = prepare(rig, trial, step_share, tolerance_K)
+        self._prepared = (
+            prepare(rig, trial, step_share, tolerance_K)
+            if played is None
+            else prepare_anew(rig, trial, step_share, tolerance_K, played)
+        )
         before = controller.before if isinstance(controller, Hand) else 0.0
         self._state, self._heat = fresh_state(self._prepared, rig, before)
         self._control = control_for(rig, controller, trial)

@@ -9,6 +9,7 @@ from kelvarn.units import Scale
 from .candidate import Candidate
 from .fields import ModelBase, Name, Notes, field
 from .kept_run import MOST_KEPT, KeptRun
+from .log import MOST_LOGS, KeptFit, Log
 from .names import check_unique
 from .rig import Rig
 from .trial import Trial
@@ -45,6 +46,8 @@ class Project(ModelBase):
         ("temperature", "drive", "switching", "events"), "Lanes", "What the strip shows.", min_length=1, max_length=13
     )
     kept: tuple[KeptRun, ...] = field((), "Kept runs", "Runs that are kept for good.", max_length=MOST_KEPT)
+    logs: tuple[Log, ...] = field((), "Logs", "What was recorded of the real thing.", max_length=MOST_LOGS)
+    fits: tuple[KeptFit, ...] = field((), "Fitted models", "Those that were used, the last one last.", max_length=24)
     checked: tuple[CheckName, ...] = field((), "Seen to", "What was seen to before the handover.", max_length=2)
 
     @model_validator(mode="after")
@@ -52,6 +55,8 @@ class Project(ModelBase):
         check_unique([candidate.name for candidate in self.candidates], "candidate")
         check_unique([trial.name for trial in self.trials], "trial")
         check_unique([run.name for run in self.kept], "kept run")
+        check_unique([log.name for log in self.logs], "log")
+        check_unique([fit.name for fit in self.fits], "fitted model")
         if self.chosen is not None and self.chosen not in [c.name for c in self.candidates]:
             raise ValueError(f"the chosen candidate “{self.chosen}” does not exist")
         for trial in self.trials:
@@ -85,6 +90,13 @@ class Project(ModelBase):
         """Unit of what is controlled where that is no temperature, else None."""
         response = self.rig.response
         return None if response is None or response.unit is None else Scale(response.unit, own=True)
+
+    def log(self, name: str) -> Log:
+        """The log of this name; raises KeyError where there is none."""
+        for found in self.logs:
+            if found.name == name:
+                return found
+        raise KeyError(name)
 
     @property
     def first_trial(self) -> Trial:

@@ -1,0 +1,311 @@
+"""The text of a log: letters, lines, fields. What the fields mean is for `guess`."""
+
+import csv
+import json
+import re
+import stat
+from collections import Counter
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any, Literal
+
+from kelvarn.files.faults import FileError, printable, reason
+
+from .cells import looks_like_value
+
+MOST_BYTES = 128 * 1024 * 1024
+SAMPLED = 300
+"""Rows at the beginning that are looked at one by one; beyond them some are looked at here and there."""
+_SPREAD = 300
+_LONGEST_LINE = 20_000
+_DELIMITERS: tuple[Literal[",", ";", "\t", "|", " "], ...] = (";", "\t", "|", ",", " ")
+_COMMENT = re.compile(r"^\s*(#|//|%|--)")
+_PAIR = re.compile(r"(?:^|(?<=[\s,;|{(]))([A-Za-z°][\w°%./ -]{0,40}?)\s*[:=]\s*([^\s,;|:=]+)")
+_STAMP = re.compile(r"^\s*\[?(\d{1,2}:\d\d:\d\d(?:[.,]\d+)?)\]?\s*(?:->|>|\]|-)?\s+(?=\D)")
+
+Shape = Literal["table", "pairs", "json"]
+Encoding = Literal["utf-8", "utf-8-sig", "utf-16", "cp1252"]
+
+
+@dataclass(frozen=True)
+class Layout:
+    """How the text of a log is laid out.
+
+    Attributes:
+        shape, encoding, delimiter, decimal: as of a `LogReading`.
+        first: lines before the first with values.
+        names, units: of the columns, as the file has them.
+        about: lines above the header.
+        sample: rows from the beginning, then some from here and there; `whole` says how many are one after another.
+    """
+
+    shape: Shape
+    encoding: Encoding
+    delimiter: Literal[",", ";", "\t", "|", " "]
+    decimal: Literal[".", ","]
+    first: int
+    names: tuple[str, ...]
+    units: tuple[str, ...]
+    about: tuple[str, ...]
+    sample: tuple[tuple[str, ...], ...]
+    whole: int
+
+
+def read_bytes(path: Path) -> bytes:
+    """The bytes of a log. Raises FileError where it cannot be read, or is larger than any log may be."""
+    try:
+        found = path.stat()
+        if not stat.S_ISREG(found.st_mode):
+            raise FileError(f"{printable(path)} is not an ordinary file.")
+        check_size(found.st_size, printable(path))
+        return path.read_bytes()
+    except (OSError, ValueError) as error:
+        if isinstance(error, FileError):
+            raise
+        raise FileError(reason(error, path) if isinstance(error, OSError) else f"{printable(path)} is no path.") from error
+
+
+def check_size(size: int, where: str) -> None:
+    """Raise FileError where so many bytes are more than a log may have."""
+    if size > MOST_BYTES:
+        raise FileError(
+            f"{where} has {size / 1e6:,.0f} MB; a log may have {MOST_BYTES / 1e6:.0f} MB. "
+            "Cut out the part that matters, or record less often."
+        )
+
+
+def decode(raw: bytes, where: str) -> tuple[str, Encoding]:
+    """The text and how its letters are kept. Raises FileError where it is no text."""
+    head = raw[:4096]
+    if not raw.strip():
+        raise FileError(f"{where} is empty; record time, temperature and drive into it.")
+    if head.startswith((b"\xff\xfe", b"\xfe\xff")):
+        encoding: Encoding = "utf-16"
+    elif head.startswith(b"\xef\xbb\xbf"):
+        encoding = "utf-8-sig"
+    else:
+        odd = sum(byte < 9 or 13 < byte < 32 for byte in head)
+        if b"\0" in head or odd > len(head) // 50:
+            raise FileError(f"{where} is no text; export the log as CSV and open that.")
+        encoding = "utf-8"
+    try:
+        return raw.decode(encoding), encoding
+    except UnicodeDecodeError:
+        if encoding == "utf-16":
+            raise FileError(f"{where} is cut off in the middle of a letter; export it again.") from None
+        return raw.decode("cp1252", "replace"), "cp1252"
+
+
+def lines_of(text: str) -> list[str]:
+    """Lines, whatever ends them."""
+    if "\r" in text:
+        text = text.replace("\r\n", "\n").replace("\r", "\n")
+    if "\0" in text:
+        text = text.replace("\0", "")
+    lines = text.split("\n")
+    while lines and not lines[-1].strip():
+        lines.pop()
+    return lines
+
+
+def lay_out(lines: Sequence[str], encoding: Encoding, where: str) -> Layout:
+    """See how a log is laid out. Raises FileError where its rows are of no shape that can be read."""
+    if any(len(line) > _LONGEST_LINE for line in lines[:SAMPLED]):
+        raise FileError(f"{where} has a line of more than {_LONGEST_LINE:,} letters; it is no log with a row a line.")
+    picked, whole = _picked(lines)
+    for shape in ("json", "pairs"):
+        rows = list(records(picked, shape))
+        filled = [row for row in rows if len(row) > 1]
+        if len(filled) >= max(2, 0.5 * len(picked)) if shape == "json" else _is_pairs(rows, picked):
+            return _of_records(lines, encoding, shape, rows)
+    return _table(lines, picked, whole, encoding, where)
+
+
+def _picked(lines: Sequence[str]) -> tuple[list[str], int]:
+    """Lines from the beginning, and some from the rest; how many are one after another."""
+    head = list(lines[:SAMPLED])
+    rest = range(SAMPLED, len(lines), max(1, (len(lines) - SAMPLED) // _SPREAD))
+    return [*head, *(lines[k] for k in rest)], len(head)
+
+
+def records(lines: Sequence[str], shape: str) -> Iterator[dict[str, str]]:
+    """Rows of "key: value" lines or JSON lines, as keys and texts; empty where a line is none."""
+    if shape == "json":
+        for line in lines:
+            yield _json_row(line)
+        return
+    gathered: dict[str, str] = {}
+    for line in lines:
+        row = _pairs(line)
+        if len(row) > 1 or (row and "time of day" in row):
+            yield row
+        elif not row:
+            continue
+        else:  # one pair a line: a row ends where a key comes again
+            if next(iter(row)) in gathered:
+                yield gathered
+                gathered = {}
+            gathered.update(row)
+    if gathered:
+        yield gathered
+
+
+def _pairs(line: str) -> dict[str, str]:
+    found: dict[str, str] = {}
+    stamp = _STAMP.match(line)
+    if stamp:
+        found["time of day"], line = stamp[1], line[stamp.end() :]
+    for key, value in _PAIR.findall(line):
+        found.setdefault(key.strip(), value)
+    if len(found) == 1 and stamp:
+        return {}
+    return found
+
+
+def _json_row(line: str) -> dict[str, str]:
+    line = line.strip().rstrip(",").lstrip("[").rstrip("]") if not line.strip().endswith("}") else line.strip().lstrip("[")
+    if not line.startswith("{"):
+        return {}
+    try:
+        made = json.loads(line)
+    except (ValueError, RecursionError):
+        return {}
+    return _flat(made) if isinstance(made, dict) else {}
+
+
+def _flat(made: dict[str, Any], before: str = "") -> dict[str, str]:
+    found: dict[str, str] = {}
+    for key, value in made.items():
+        name = f"{before}{key}"
+        if isinstance(value, dict) and not before:
+            found.update(_flat(value, f"{name}."))
+        elif isinstance(value, bool):
+            found[name] = "on" if value else "off"
+        elif isinstance(value, int | float | str):
+            found[name] = str(value)
+        elif value is None:
+            found[name] = ""
+    return found
+
+
+def _is_pairs(rows: Sequence[dict[str, str]], picked: Sequence[str]) -> bool:
+    """Whether most lines are "key: value" pairs with the same keys again and again."""
+    full = [row for row in rows if len(row) > 1]
+    if len(full) < 2:
+        return False
+    keys = Counter(key for row in full for key in row)
+    common = [key for key, count in keys.items() if count >= 0.5 * len(full)]
+    values = sum(looks_like_value(row.get(key, ""), ".") for row in full for key in common)
+    filled = sum(len(row) for row in full)
+    return len(common) > 1 and len(full) >= 0.15 * len(picked) and values >= 0.5 * filled
+
+
+def _of_records(lines: Sequence[str], encoding: Encoding, shape: Shape, rows: Sequence[dict[str, str]]) -> Layout:
+    full = [row for row in rows if len(row) > 1]
+    counts = Counter(key for row in full for key in row)
+    names = tuple(key for key, count in counts.items() if count >= max(2, 0.1 * len(full)))
+    sample = tuple(tuple(row.get(name, "") for name in names) for row in full)
+    cells = [cell for row in sample for cell in row]
+    decimal: Literal[".", ","] = "," if _commas(cells) else "."
+    return Layout(shape, encoding, ",", decimal, 0, names, ("",) * len(names), (), sample, min(len(sample), SAMPLED))
+
+
+# Tables
+
+
+def split(lines: Sequence[str], delimiter: str) -> Iterator[list[str]]:
+    """The fields of each line; an empty line has none."""
+    if delimiter == " ":
+        return (line.split() for line in lines)
+    return csv.reader(lines, delimiter=delimiter, skipinitialspace=True, strict=False)
+
+
+def _fields(lines: Sequence[str], delimiter: str) -> list[list[str]]:
+    try:
+        return [[cell.strip() for cell in row] for row in split(lines, delimiter)]
+    except csv.Error:
+        return []
+
+
+def _commas(cells: Sequence[str]) -> bool:
+    """Whether commas stand before decimals."""
+    commas = sum(re.fullmatch(r"[-+−]?\d+,\d+\s*\D{0,3}", cell) is not None for cell in cells)
+    points = sum(re.fullmatch(r"[-+−]?\d*\.\d+\s*\D{0,3}", cell) is not None for cell in cells)
+    return commas > points
+
+
+def _table(lines: Sequence[str], picked: list[str], whole: int, encoding: Encoding, where: str) -> Layout:
+    best: tuple[float, Any] = (0.0, None)
+    plain = [line for line in picked if line.strip() and not _COMMENT.match(line)]
+    for delimiter in _DELIMITERS:
+        rows = [row for row in _fields(plain, delimiter) if row]
+        if not rows:
+            continue
+        if sum(len(row) > 1 and not row[-1] for row in rows) > 0.8 * len(rows):
+            rows = [row[:-1] if len(row) > 1 and not row[-1] else row for row in rows]  # each line ends in a delimiter
+        width, many = Counter(len(row) for row in rows).most_common(1)[0]
+        cells = [cell for row in rows if len(row) == width for cell in row]
+        decimal = "," if _commas(cells) else "."
+        values = sum(looks_like_value(cell, decimal) for cell in cells if cell) / max(sum(map(bool, cells)), 1)
+        score = many / len(rows) * (0.2 + values) * (1.0 if width > 1 else 0.45)
+        if score > best[0] * 1.02:
+            best = (score, (delimiter, decimal, width, many / len(rows)))
+    if best[1] is None:
+        raise FileError(f"{where} has no rows of fields; record time, temperature and drive, a row a line.")
+    delimiter, decimal, width, share = best[1]
+    if share < 0.6:
+        raise FileError(
+            f"{where}: its rows have different numbers of fields ({100 * share:.0f} % have {width}); "
+            "use one delimiter throughout, and none inside numbers."
+        )
+    return _headed(lines, picked, whole, (delimiter, decimal, width), encoding, where)
+
+
+def _headed(
+    lines: Sequence[str], picked: list[str], whole: int, how: tuple[Any, Any, int], encoding: Encoding, where: str
+) -> Layout:
+    """Find the header above the values."""
+    delimiter, decimal, width = how
+    rows = _fields([_bare(line) for line in picked], delimiter)
+    rows += [[]] * (len(picked) - len(rows))
+    rows = [row[:width] if len(row) == width + 1 and not row[-1] else row for row in rows]
+    valued = [sum(looks_like_value(cell, decimal) for cell in row) for row in rows]
+    usual = sorted(v for v, row in zip(valued, rows, strict=True) if len(row) == width)
+    typical = usual[len(usual) // 2]
+    if typical == 0:
+        raise FileError(f"{where} holds words but no numbers; record time, temperature and drive as numbers.")
+    first = next(
+        k for k, row in enumerate(rows)
+        if len(row) == width and valued[k] >= 0.6 * typical and not _COMMENT.match(picked[k])
+    )  # fmt: skip
+    above = [(k, row) for k, row in enumerate(rows[:first]) if any(row)]
+    wide = [row for k, row in above if len(row) > 1 and valued[k] < 0.5 * len(row)]
+    if wide and 1 < len(wide[-1]) < width and delimiter == "," and decimal == "." and not any(len(r) == width for r in wide):
+        raise FileError(
+            f"{where}: its rows have {width} fields and its header {len(wide[-1])}; commas seem to stand both between "
+            "fields and before decimals. Export it with semicolons."
+        )
+    headers = [row for row in wide if len(row) == width]
+    units = ("",) * width
+    if len(headers) > 1 and all(len(cell) <= 8 for cell in headers[-1]) and _are_units(headers[-1]):
+        units, headers = tuple(cell.strip("()[] ") for cell in headers[-1]), headers[:-1]
+    names = tuple(headers[-1]) if headers else ("",) * width
+    sample = tuple(tuple(row) for k, row in enumerate(rows) if k >= first and len(row) == width)
+    about = tuple(picked[k].strip() for k, row in above if row not in headers)
+    kept = sum(len(row) == width for row in rows[first:whole])
+    return Layout("table", encoding, delimiter, decimal, first, names, units, about, sample, kept)
+
+
+def _bare(line: str) -> str:
+    return _COMMENT.sub("", line).strip() if _COMMENT.match(line) else line
+
+
+_UNITS = re.compile(
+    r"[\[(]?\s*(s|sec|ms|min|h|hh:mm:ss|°?[cfk]|deg ?[cfk]|%|w|kw|v|mv|a|ma|raw|counts?|adc|pwm|-|–|rpm|wh|kwh|ohm|ω|)\s*[\])]?",
+    re.IGNORECASE,
+)
+
+
+def _are_units(row: Sequence[str]) -> bool:
+    return any(row) and all(_UNITS.fullmatch(cell) for cell in row)
