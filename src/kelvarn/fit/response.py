@@ -1,0 +1,520 @@
+"""Fitting a response: gain, lags and dead time from logs with any drive signal.
+
+Output error: the model's own course is laid beside the temperatures, and the sum of squares of what is left over is
+made least (L. Ljung, System Identification, 2nd ed. 1999, section 4.2). The course is linear in gain, rest and start,
+so these are solved for exactly at each trial of lags and dead time (variable projection: G. Golub and V. Pereyra, 1973),
+which leaves one to three values for the search, begun from several places.
+"""
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any, Literal
+
+import numpy as np
+
+from kelvarn.engine.answer import follow
+from kelvarn.engine.run import Stopped, current_go_on
+from kelvarn.model.log_data import Floats
+from kelvarn.model.response import ResponseModel
+
+from .observed import FitError, Observed
+
+Kind = Literal["one_lag", "two_lags", "integrating"]
+KINDS: dict[Kind, str] = {"one_lag": "One lag", "two_lags": "Two lags", "integrating": "Integrating"}
+_COARSE_ROWS = 1200
+_STARTS = 3
+_ROBUST_ROUNDS = 6
+_HUBER = 1.345  # times the scatter: 95 % as good as plain least squares where all errors are normal
+_Z95 = 1.959964
+_LONGEST_LAGS = 30.0  # lags looked for, in spans of the log
+
+
+@dataclass(frozen=True)
+class Value:
+    """A fitted value with its 95 % interval."""
+
+    value: float
+    low: float
+    high: float
+
+    @property
+    def half(self) -> float:
+        """Half the width of its interval."""
+        return (self.high - self.low) / 2
+
+
+@dataclass(frozen=True, eq=False)
+class LogFit:
+    """How a model fits one log.
+
+    Attributes:
+        log: the log.
+        model_degC: its course at the log's rows, shape (n,).
+        rest_degC: rest temperature (of an integrating one, where it started); above the surroundings where those are
+            known, K.
+        start_degC: temperature that it begins with.
+        drift_K_per_h: of the rest.
+    """
+
+    log: Observed
+    model_degC: Floats
+    rest_degC: Value
+    start_degC: float
+    drift_K_per_h: Value | None
+
+    @property
+    def residual_K(self) -> Floats:
+        """Measured less model."""
+        return np.asarray(self.log.y - self.model_degC)
+
+    @property
+    def rms_K(self) -> float:
+        """Root mean square of what is left over."""
+        return float(np.sqrt(np.mean(self.residual_K**2)))
+
+    @property
+    def worst_K(self) -> float:
+        """The largest of it."""
+        return float(np.abs(self.residual_K).max())
+
+
+@dataclass(frozen=True, eq=False)
+class ResponseFit:
+    """A fitted response.
+
+    Attributes:
+        kind: which model.
+        values: gain_K (or rise_K_per_s), lag_s, lag2_s, dead_time_s, each with its interval; gain below 0 cools.
+        logs: how it fits each log.
+        correlations: between its values, by pairs of names, −1…1.
+        rms_K, worst_K, explained: over all logs; the last is the share of variance.
+        aic: Akaike's criterion, n ln(RSS/n) + 2k with the correction for few rows (C. Hurvich and C. Tsai, 1989).
+        inflation: by how much residuals that follow one another widen the intervals' squares.
+        autocorrelation: of the residuals, from one row to the next.
+        rests: whether logs that stand still before the drive moves are taken as at rest there.
+    """
+
+    kind: Kind
+    values: dict[str, Value]
+    logs: tuple[LogFit, ...]
+    correlations: dict[tuple[str, str], float]
+    rms_K: float
+    worst_K: float
+    explained: float
+    aic: float
+    inflation: float
+    autocorrelation: float
+    rests: bool
+
+    def value(self, name: str) -> float:
+        """A value; 0 where the kind has none of that name."""
+        found = self.values.get(name)
+        return 0.0 if found is None else found.value
+
+    @property
+    def slowest_s(self) -> float:
+        """Sum of its lags; 0 where it integrates."""
+        return self.value("lag_s") + self.value("lag2_s")
+
+    def model(self, like: ResponseModel | None = None) -> ResponseModel:
+        """It as a response model; name, unit and limit as another one has them."""
+        kept = {} if like is None else {"name": like.name, "unit": like.unit, "limit_degC": like.limit_degC}
+        found = {name: abs(v.value) if name in ("gain_K", "rise_K_per_s") else v.value for name, v in self.values.items()}
+        return ResponseModel.model_validate({"kind": self.kind, **kept, **found})
+
+
+def unit_course(
+    kind: Kind, theta: Sequence[float], at_s: Floats, values: Floats, t: Floats, *, held: bool, late: bool
+) -> Floats:
+    """What a model of gain 1 makes of a course, from 0; `theta` is lag, second lag, dead time, as far as it has them."""
+    lag, lag2, dead = split_theta(kind, theta)
+    found = np.empty(t.size)
+    follow(at_s, values, int(held), lag, lag2, dead if late else 0.0, t, found)
+    return found
+
+
+def split_theta(kind: Kind, theta: Sequence[float]) -> tuple[float, float, float]:
+    """Lag, second lag and dead time; 0 for what a kind does not have."""
+    if kind == "integrating":
+        return 0.0, 0.0, theta[0]
+    if kind == "one_lag":
+        return theta[0], 0.0, theta[1]
+    return theta[0], theta[1], theta[2]
+
+
+def names_of(kind: Kind) -> tuple[str, ...]:
+    """Names of what is searched for."""
+    return {
+        "integrating": ("dead_time_s",),
+        "one_lag": ("lag_s", "dead_time_s"),
+        "two_lags": ("lag_s", "lag2_s", "dead_time_s"),
+    }[kind]
+
+
+def columns_of(
+    kind: Kind, theta: Sequence[float], log: Observed, *, drifts: bool, rests: bool
+) -> tuple[Floats, Floats, list[str]]:
+    """What the temperatures of a log are a weighted sum of.
+
+    Args:
+        kind, theta, log: model, lags and dead time, log.
+        drifts: its rest drifts evenly.
+        rests: it begins at rest, where it stands still before the drive moves; else its start is free.
+
+    Returns:
+        What is there whatever the weights, shape (n,): the surroundings as they come through; the columns, shape
+        (n, p), the first one that of the gain; and their names.
+    """
+    t = log.t
+    since = t - t[0]
+    lag, lag2, _ = split_theta(kind, theta)
+    drive = unit_course(kind, theta, log.at_s, log.drive, t, held=True, late=True)
+    fixed = np.zeros(t.size)
+    columns, names = [drive], ["gain"]
+    ends = np.array([t[0], t[-1]])
+    if kind == "integrating":
+        columns += [np.ones(t.size), since / 3600.0]
+        names += ["start", "slope"]
+    else:
+        decay = np.exp(-since / lag)
+        own = _other_decay(since, lag, lag2) if lag2 > 0 else decay
+        at_rest = rests and log.still
+        if at_rest:
+            columns = [drive + log.drive[0] * own, np.ones(t.size)]
+            names.append("rest")
+        else:
+            columns += [1.0 - own, own]
+            names += ["rest", "start"]
+        if lag2 > 0 and not log.still:
+            columns.append(_hidden(since, lag, lag2))
+            names.append("hidden")
+        if log.outside_s is not None and log.outside_degC is not None:
+            fixed = unit_course(kind, theta, log.outside_s, log.outside_degC, t, held=False, late=False)
+            fixed = fixed + log.outside_degC[0] * own if at_rest else fixed
+        if drifts:
+            columns.append(unit_course(kind, theta, ends, np.array([0.0, (t[-1] - t[0]) / 3600.0]), t, held=False, late=False))
+            names.append("drift")
+    for after in log.breaks_s:
+        gone = np.maximum(t - after, 0.0)
+        jump = np.where(t > after, np.exp(-gone / lag) if lag > 0 else 1.0, 0.0)
+        columns.append(jump)
+        names.append("jump")
+    return fixed, np.column_stack(columns), names
+
+
+def _other_decay(since: Floats, lag: float, lag2: float) -> Floats:
+    """How two lags that both begin at 1 come down to 0."""
+    if abs(lag - lag2) < 1e-6 * lag:
+        lag2 = lag * (1 - 1e-6)
+    return np.asarray((lag * np.exp(-since / lag) - lag2 * np.exp(-since / lag2)) / (lag - lag2))
+
+
+def _hidden(since: Floats, lag: float, lag2: float) -> Floats:
+    """What a first lag that begins 1 above the second makes of it."""
+    if abs(lag - lag2) < 1e-6 * lag:
+        lag2 = lag * (1 - 1e-6)
+    return np.asarray(lag / (lag - lag2) * (np.exp(-since / lag) - np.exp(-since / lag2)))
+
+
+class _Problem:
+    """Lags and dead time to be found for some logs; all else is solved for."""
+
+    def __init__(self, kind: Kind, logs: Sequence[Observed], *, drifts: bool, rests: bool) -> None:
+        self.kind, self.logs, self.drifts, self.rests = kind, logs, drifts, rests
+        self.rows = sum(log.t.size for log in logs)
+        self.weights: Floats | None = None
+
+    def at(self, theta: Sequence[float]) -> tuple[Floats, Floats, Floats, list[tuple[int, str]]]:
+        """Design, target, weights of the columns that fit best, and what each column is: (log, name)."""
+        parts = [columns_of(self.kind, theta, log, drifts=self.drifts, rests=self.rests) for log in self.logs]
+        width = 1 + sum(columns.shape[1] - 1 for _, columns, _ in parts)
+        design, target = np.zeros((self.rows, width)), np.empty(self.rows)
+        what: list[tuple[int, str]] = [(-1, "gain")]
+        row, column = 0, 1
+        for index, (log, (fixed, columns, names)) in enumerate(zip(self.logs, parts, strict=True)):
+            end, more = row + log.t.size, columns.shape[1] - 1
+            design[row:end, 0] = columns[:, 0]
+            design[row:end, column : column + more] = columns[:, 1:]
+            target[row:end] = log.y - fixed
+            what += [(index, name) for name in names[1:]]
+            row, column = end, column + more
+        return design, target, _solved(design, target, self.weights), what
+
+    def missed(self, theta: Sequence[float]) -> Floats:
+        """What is left over at lags and a dead time."""
+        design, target, best, _ = self.at(theta)
+        left = target - design @ best
+        return np.asarray(left if self.weights is None else left * self.weights)
+
+
+def _solved(design: Floats, target: Floats, weights: Floats | None) -> Floats:
+    """Weights of least squares, by the normal equations of scaled columns."""
+    if weights is not None:
+        design, target = design * weights[:, None], target * weights
+    scale = np.sqrt(np.einsum("ij,ij->j", design, design))
+    scale[scale == 0] = 1.0
+    scaled = design / scale
+    square = scaled.T @ scaled
+    square[np.diag_indices_from(square)] += 1e-12
+    return np.asarray(np.linalg.solve(square, scaled.T @ target) / scale)
+
+
+def fit_response(
+    logs: Sequence[Observed], kind: Kind = "one_lag", *, robust: bool = False, drifts: bool = False
+) -> ResponseFit:
+    """Fit a model to one or more logs, which share gain, lags and dead time.
+
+    Args:
+        logs: each with a rest and a start of its own.
+        kind: which model.
+        robust: outliers count less (Huber's weights).
+        drifts: the rest of each log may drift evenly.
+
+    Raises:
+        FitError: the temperatures do not answer the drive.
+        Stopped: it was stopped.
+    """
+    if not logs:
+        raise FitError("No log is there to fit to; open one and say that it is fitted to.")
+    seeds: list[list[float]] = []
+    if kind == "two_lags":  # one lag lies at its edge: whatever it finds is a place to begin
+        lag, dead = (fit_response(logs, "one_lag", robust=robust, drifts=drifts).value(name) for name in names_of("one_lag"))
+        seeds = [[lag, 0.03 * lag, dead], [0.9 * lag, 0.2 * lag, 0.5 * dead], [0.6 * lag, 0.5 * lag, 0.0]]
+    free = _fit(logs, kind, seeds, robust=robust, drifts=drifts, rests=False)
+    if kind == "integrating" or not any(log.still for log in logs):
+        return free
+    resting = _fit(logs, kind, seeds, robust=robust, drifts=drifts, rests=True)
+    return resting if resting.aic <= free.aic + _WORTH else free
+
+
+_WORTH = 4.0
+"""By how much AIC must fall before something more is believed: twice the usual 2, since more is asked at a time."""
+
+
+def _fit(
+    logs: Sequence[Observed], kind: Kind, seeds: list[list[float]], *, robust: bool, drifts: bool, rests: bool
+) -> "ResponseFit":
+    """Fit with one way to begin: at rest, or free."""
+    coarse = [_thinned(log, max(50, _COARSE_ROWS // len(logs))) for log in logs]
+    space = _Space(kind, logs)
+    problem = _Problem(kind, coarse, drifts=drifts, rests=rests)
+    begins = [*_beginnings(problem, space), *seeds]
+    found = min((_search(problem, space, theta) for theta in begins), key=lambda pair: pair[1])
+    problem = _Problem(kind, logs, drifts=drifts, rests=rests)
+    theta, _ = _search(problem, space, found[0])
+    for _ in range(_ROBUST_ROUNDS if robust else 0):
+        design, target, best, _ = problem.at(theta)
+        left = np.abs(target - design @ best)
+        scatter = max(1.4826 * float(np.median(left)), 1e-9)
+        problem.weights = np.sqrt(np.minimum(1.0, _HUBER * scatter / np.maximum(left, 1e-12)))
+        theta, _ = _search(problem, space, theta)
+    return _report(problem, theta)
+
+
+def _thinned(log: Observed, rows: int) -> Observed:
+    stride = -(-log.t.size // rows)
+    kept = {name: getattr(log, name) for name in log.__dataclass_fields__}
+    return Observed(**{**kept, "t": np.ascontiguousarray(log.t[::stride]), "y": np.ascontiguousarray(log.y[::stride])})
+
+
+class _Space:
+    """Where lags and dead time are looked for: logarithms of the lags, the dead time over the span."""
+
+    def __init__(self, kind: Kind, logs: Sequence[Observed]) -> None:
+        self.kind = kind
+        self.span = max(log.span_s for log in logs)
+        self.shortest = max(0.2 * min(log.interval_s for log in logs), 1e-3)
+        moved = [log.t[-1] - log.at_s[1] for log in logs]
+        self.most_dead = max(0.9 * max(moved), self.shortest)
+
+    @property
+    def bounds(self) -> tuple[list[float], list[float]]:
+        low, high = math.log(self.shortest), math.log(_LONGEST_LAGS * self.span)
+        lows: list[float] = {"integrating": [], "one_lag": [low], "two_lags": [low, math.log(1e-3)]}[self.kind]
+        highs: list[float] = {"integrating": [], "one_lag": [high], "two_lags": [high, 0.0]}[self.kind]
+        return [*lows, 0.0], [*highs, self.most_dead / self.span]
+
+    def theta(self, x: Sequence[float]) -> list[float]:
+        dead = float(x[-1]) * self.span
+        if self.kind == "integrating":
+            return [dead]
+        lag = math.exp(x[0])
+        return [lag, dead] if self.kind == "one_lag" else [lag, lag * math.exp(x[1]), dead]
+
+    def x(self, theta: Sequence[float]) -> list[float]:
+        lag, lag2, dead = split_theta(self.kind, theta)
+        if self.kind == "integrating":
+            return [dead / self.span]
+        made = [math.log(lag)] if self.kind == "one_lag" else [math.log(lag), math.log(max(lag2 / lag, 1e-3))]
+        return [*made, dead / self.span]
+
+
+def _beginnings(problem: _Problem, space: _Space) -> list[list[float]]:
+    """The best few of a grid of lags and dead times."""
+    lags = [space.span * share for share in (0.004, 0.012, 0.035, 0.1, 0.25, 0.6, 1.5)]
+    lags = [lag for lag in lags if lag > space.shortest] or [2 * space.shortest]
+    deads = [0.0, *(min(space.span * share, 0.9 * space.most_dead) for share in (0.004, 0.015, 0.05, 0.15))]
+    tries: list[list[float]]
+    if space.kind == "integrating":
+        tries = [[dead] for dead in deads]
+    elif space.kind == "one_lag":
+        tries = [[lag, dead] for lag in lags for dead in deads]
+    else:
+        tries = [[lag, ratio * lag, dead] for lag in lags for ratio in (0.05, 0.25, 0.8) for dead in deads[:4]]
+    scored = sorted(((float(np.sum(problem.missed(theta) ** 2)), theta) for theta in tries), key=lambda pair: pair[0])
+    return [theta for _, theta in scored[:_STARTS]]
+
+
+def _search(problem: _Problem, space: _Space, theta: Sequence[float]) -> tuple[list[float], float]:
+    """The least squares near a place."""
+    from scipy.optimize import least_squares
+
+    go_on = current_go_on()
+    lows, highs = space.bounds
+
+    def missed(x: Floats) -> Floats:
+        if go_on is not None and not go_on(0.5):
+            raise Stopped
+        return problem.missed(space.theta(x.tolist()))
+
+    start = np.clip(space.x(theta), np.array(lows) + 1e-9, np.array(highs) - 1e-9)
+    made = least_squares(
+        missed, start, bounds=(lows, highs), x_scale=[*([1.0] * (len(lows) - 1)), 0.05], ftol=1e-10, xtol=1e-9, gtol=1e-12,
+        diff_step=1e-5, max_nfev=60,
+    )  # fmt: skip
+    return space.theta(made.x.tolist()), float(made.cost)
+
+
+def _report(problem: _Problem, theta: Sequence[float]) -> ResponseFit:
+    """Values with their intervals, of the whole Jacobian at the best place."""
+    design, target, best, what = problem.at(theta)
+    left = target - design @ best
+    weights = np.ones(left.size) if problem.weights is None else problem.weights
+    slopes = np.column_stack([*_theta_slopes(problem, theta, best), design])
+    names = [*((-1, name) for name in names_of(problem.kind)), *what]
+    cov, inflation, follows = covariance(slopes * weights[:, None], left * weights, [log.t.size for log in problem.logs])
+    flat = {name: k for k, (index, name) in enumerate(names) if index < 0}
+    gain = "rise_K_per_s" if problem.kind == "integrating" else "gain_K"
+    values = {gain: _value(best[0], cov[flat["gain"], flat["gain"]], -math.inf)}
+    for k, name in enumerate(names_of(problem.kind)):
+        values[name] = _value(theta[k], cov[k, k], 0.0)
+    keys = {**{name: k for k, name in enumerate(names_of(problem.kind))}, gain: flat["gain"]}
+    n, k = left.size, slopes.shape[1] + 1
+    rss = max(float(left @ left), 1e-300)
+    spread = float(np.sum(np.concatenate([log.y - log.y.mean() for log in problem.logs]) ** 2))
+    fits, row = [], 0
+    width = len(names_of(problem.kind))
+    for index, log in enumerate(problem.logs):
+        course = log.y - left[row : row + log.t.size]
+        own = {name: width + j for j, (of, name) in enumerate(what) if of == index}
+        fits.append(_log_fit(log, course, own, best, cov, width))
+        row += log.t.size
+    return ResponseFit(
+        kind=problem.kind,
+        values=values,
+        logs=tuple(fits),
+        correlations=_correlations(keys, cov),
+        rms_K=math.sqrt(rss / n),
+        worst_K=float(np.abs(left).max()),
+        explained=1.0 - rss / spread if spread > 0 else 0.0,
+        aic=n * math.log(rss / n) + 2 * k + 2 * k * (k + 1) / max(n - k - 1, 1),
+        inflation=inflation,
+        autocorrelation=follows,
+        rests=problem.rests,
+    )
+
+
+def _theta_slopes(problem: _Problem, theta: Sequence[float], best: Floats) -> list[Floats]:
+    """How the course changes with each lag and the dead time, all else held: central differences of exact courses."""
+    found = []
+    for k, value in enumerate(theta):
+        step = max(1e-4 * value, 1e-4 * problem.logs[0].interval_s)
+        low, high = list(theta), list(theta)
+        low[k], high[k] = max(value - step, 0.0 if k == len(theta) - 1 else value * 0.5), value + step
+        found.append((_course(problem, high, best) - _course(problem, low, best)) / (high[k] - low[k]))
+    return found
+
+
+def _course(problem: _Problem, theta: Sequence[float], best: Floats) -> Floats:
+    design, target, _, _ = problem.at(theta)
+    fixed = np.concatenate([log.y for log in problem.logs]) - target
+    return np.asarray(design @ best + fixed)
+
+
+def covariance(slopes: Floats, left: Floats, sizes: Sequence[int]) -> tuple[Floats, float, float]:
+    """Covariance of least squares, widened where residuals follow one another.
+
+    Args:
+        slopes, left: Jacobian, shape (n, p), and residuals, shape (n,).
+        sizes: rows of each log, one after another.
+
+    Returns:
+        The covariance, shape (p, p); by how much it was widened (1 + 2 Σ ρ, the sum cut where ρ is no longer told from
+        0: C. Geyer, Practical Markov chain Monte Carlo, 1992); the correlation from one row to the next.
+    """
+    n, p = slopes.shape
+    inflation, follows = _following(left, sizes)
+    scale = np.sqrt(np.einsum("ij,ij->j", slopes, slopes))
+    scale[scale == 0] = 1.0
+    square = (slopes / scale).T @ (slopes / scale)
+    variance = float(left @ left) / max(n - p, 1) * inflation
+    cov = np.linalg.pinv(square, rcond=1e-13, hermitian=True) * variance / np.outer(scale, scale)
+    return np.asarray(cov), inflation, follows
+
+
+def _following(left: Floats, sizes: Sequence[int]) -> tuple[float, float]:
+    """1 + 2 Σ ρ, and ρ from one row to the next."""
+    whole = max(float(left @ left), 1e-300)
+    parts, row = [], 0
+    for size in sizes:
+        parts.append(left[row : row + size])
+        row += size
+    total, first = 1.0, 0.0
+    for k in range(1, max(2, min(max(sizes) // 4, 2000))):
+        rho = sum(float(part[:-k] @ part[k:]) for part in parts if part.size > k) / whole
+        if k == 1:
+            first = rho
+        if rho < 2.0 / math.sqrt(left.size):
+            break
+        total += 2 * rho
+    return total, first
+
+
+def _value(value: float, variance: float, least: float) -> Value:
+    half = _Z95 * math.sqrt(max(variance, 0.0))
+    return Value(float(value), max(float(value - half), least), float(value + half))
+
+
+def _correlations(keys: dict[str, int], cov: Floats) -> dict[tuple[str, str], float]:
+    found = {}
+    names = sorted(keys)
+    for i, a in enumerate(names):
+        for b in names[i + 1 :]:
+            spread = math.sqrt(max(cov[keys[a], keys[a]] * cov[keys[b], keys[b]], 1e-300))
+            found[a, b] = float(cov[keys[a], keys[b]] / spread)
+    return found
+
+
+def _log_fit(log: Observed, course: Floats, own: dict[str, int], best: Floats, cov: Floats, width: int) -> LogFit:
+    def value(name: str) -> Value:
+        k = own[name]
+        return _value(best[k - width], cov[k, k], -math.inf)
+
+    rest = value("rest" if "rest" in own else "start")
+    drift = value("drift") if "drift" in own else (value("slope") if "slope" in own else None)
+    return LogFit(log, course, rest, float(course[0]), drift)
+
+
+def apply_to(fit: ResponseFit, log: Observed) -> LogFit:
+    """A fitted model laid over a log that it was not fitted to: only rest and start are the log's own."""
+    theta = [fit.value(name) for name in names_of(fit.kind)]
+    fixed, columns, names = columns_of(fit.kind, theta, log, drifts=False, rests=False)
+    gain = fit.value("rise_K_per_s" if fit.kind == "integrating" else "gain_K")
+    target = log.y - fixed - gain * columns[:, 0]
+    others = columns[:, 1:]
+    best = _solved(others, target, None)
+    own = {name: k for k, name in enumerate(names[1:])}
+    course = np.asarray(fixed + gain * columns[:, 0] + others @ best)
+    nothing: Any = np.zeros((others.shape[1], others.shape[1]))
+    return _log_fit(log, course, own, best, nothing, 0)
