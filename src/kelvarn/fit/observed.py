@@ -68,6 +68,13 @@ class Observed:
         return abs(float(y[half:].mean() - y[:half].mean())) < 3 * scatter / np.sqrt(half) + self.step_K / 2
 
 
+    @property
+    def first_degC(self) -> float:
+        """What it shows at the beginning: the mean until the drive moves where it stands still, else of a few rows."""
+        before = int(np.searchsorted(self.t, self.at_s[1])) if self.still else 0
+        return float(np.mean(self.y[: max(before, min(5, self.t.size // 50), 1)]))
+
+
 def noise_K(y: Floats) -> float:
     """Scatter of readings from row to row, K rms: of second differences, which a smooth course leaves alone."""
     if y.size < 5:

@@ -106,7 +106,7 @@ class _Problem:
     def __init__(self, rig: Rig, logs: Sequence[Observed], free: tuple[Parameter, ...]) -> None:
         self.rig, self.logs, self.free = rig, logs, free
         self.courses: list[Course] = [course_of(log, nonlinear=nonlinear(rig)) for log in logs]
-        self.starts = [float(np.mean(log.y[: max(1, min(5, log.t.size // 50))])) for log in logs]
+        self.starts = [log.first_degC for log in logs]
         self.open = [k for k, course in enumerate(self.courses) if course.outside_degC is None]
         outside = [self._first_outside(k) for k in self.open]
         self.x0 = np.array([0.0] * len(free) + outside)
@@ -212,7 +212,7 @@ class _Problem:
 def replayed(rig: Rig, log: Observed, outside_degC: float | None = None) -> LogFit:
     """A rig as it is, laid over a log; the surroundings are those recorded, else as given, else as the rig has them."""
     course = course_of(log, nonlinear=nonlinear(rig))
-    start = float(np.mean(log.y[: max(1, min(5, log.t.size // 50))]))
+    start = log.first_degC
     found = replay(rig, course, start, outside_degC)
     rest = course.outside_degC if course.outside_degC is not None else (outside_degC or rig.surroundings.temperature_degC)
     return LogFit(log, found, Value(rest, rest, rest), float(found[0]), None)

@@ -1,0 +1,342 @@
+"""Settings or equipment: what of a rig is no longer as it was, told from a log of it.
+
+Each way in which equipment changes is tried alone through the engine: heat loss, heat capacity, power, dead time, offset
+of the probe. The one that explains the log best is named where Akaike's criterion, on as many rows as are independent,
+prefers it clearly to no change; then another one beside it, where that is worth it again.
+"""
+
+import math
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from kelvarn.engine.prepare import RunError
+from kelvarn.model.drives import Valve
+from kelvarn.model.fields import SURROUNDINGS
+from kelvarn.model.log_data import Floats
+from kelvarn.model.rig import Rig
+from kelvarn.units import Quantity, Scale, show
+
+from .observed import FitError, Observed
+from .replay import Course, course_of, nonlinear, replay
+from .response import LogFit, Value, covariance
+
+_CLEAR = 10.0  # by how much AIC must fall before a change is named
+_Z95 = 1.959964
+_MOST = 2
+
+
+def _scaled_links(rig: Rig, factor: float, *, outer: bool) -> Rig:
+    links = tuple(
+        link.model_copy(
+            update={
+                name: getattr(link, name) * factor for name in ("conductance_W_per_K", "full_W_per_K", "radiating_m2")
+            }
+        )
+        if not outer or SURROUNDINGS in (link.a, link.b)
+        else link
+        for link in rig.links
+    )
+    return rig.model_copy(update={"links": links})
+
+
+def _response(rig: Rig, **factors: float) -> Rig:
+    made = rig.response
+    assert made is not None
+    found = {name: getattr(made, name) * factor for name, factor in factors.items()}
+    return rig.model_copy(update={"response": made.model_copy(update=found)})
+
+
+def _loss(rig: Rig, x: float) -> Rig:
+    factor = math.exp(x)
+    if rig.response is not None:
+        return _response(rig, gain_K=1 / factor, lag_s=1 / factor, lag2_s=1.0)
+    return _scaled_links(rig, factor, outer=True)
+
+
+def _capacity(rig: Rig, x: float) -> Rig:
+    factor = math.exp(x)
+    if rig.response is not None:
+        return _response(rig, lag_s=factor, lag2_s=factor, rise_K_per_s=1 / factor)
+    bodies = tuple(
+        body.model_copy(update={"capacity_J_per_K": body.capacity_J_per_K * factor}) for body in rig.bodies
+    )
+    return rig.model_copy(update={"bodies": bodies})
+
+
+def _power(rig: Rig, x: float) -> Rig:
+    factor = math.exp(x)
+    if rig.response is not None:
+        return _response(rig, gain_K=factor, rise_K_per_s=factor)
+    if not any(drive.heated_body is not None for drive in rig.drives):
+        return _flow(rig, factor)
+    drives = tuple(
+        drive.model_copy(update={"power_W": drive.power_W * factor}) if drive.heated_body is not None else drive
+        for drive in rig.drives
+    )
+    return rig.model_copy(update={"drives": drives})
+
+
+def _flow(rig: Rig, factor: float) -> Rig:
+    links = tuple(
+        link.model_copy(update={"full_W_per_K": link.full_W_per_K * factor}) if link.driven_by else link
+        for link in rig.links
+    )
+    return rig.model_copy(update={"links": links})
+
+
+def _dead_time(rig: Rig, x: float) -> Rig:
+    if rig.response is not None:
+        return rig.model_copy(
+            update={"response": rig.response.model_copy(update={"dead_time_s": max(rig.response.dead_time_s + x, 0.0)})}
+        )
+    drives = tuple(drive.model_copy(update={"dead_time_s": max(drive.dead_time_s + x, 0.0)}) for drive in rig.drives)
+    return rig.model_copy(update={"drives": drives})
+
+
+def _offset(rig: Rig, x: float) -> Rig:
+    probes = tuple(
+        probe.model_copy(update={"offset_K": probe.offset_K + x}) if probe.role == "control" else probe
+        for probe in rig.probes
+    )
+    return rig.model_copy(update={"probes": probes})
+
+
+@dataclass(frozen=True)
+class _Way:
+    """A way in which equipment changes.
+
+    Attributes:
+        name, apply: its words, and how it is applied.
+        share: whether its figure is the logarithm of a factor.
+        step: that it is differenced by; least: less of it is not worth naming.
+    """
+
+    name: str
+    apply: Callable[[Rig, float], Rig]
+    share: bool
+    step: float
+    least: float
+    quantity: Quantity = Quantity.NUMBER
+
+
+WAYS: dict[str, _Way] = {
+    "loss": _Way("heat loss", _loss, True, 0.01, 0.02),
+    "capacity": _Way("heat capacity", _capacity, True, 0.01, 0.02),
+    "power": _Way("power", _power, True, 0.01, 0.02),
+    "dead_time": _Way("dead time", _dead_time, False, 1.0, 1.0, Quantity.DURATION),
+    "offset": _Way("offset of the probe", _offset, False, 0.1, 0.1, Quantity.DIFFERENCE),
+}
+
+
+@dataclass(frozen=True)
+class Change:
+    """Something that changed.
+
+    Attributes:
+        what: key of `WAYS`.
+        size: with its interval: a factor on what it was, or s or K more.
+        gain: by how much it lowers AIC.
+    """
+
+    what: str
+    size: Value
+    gain: float
+
+    def text(self, scale: Scale = Scale.CELSIUS) -> str:
+        """It in words: "heat loss is 31 % higher than it was (27…35 %)"."""
+        way = WAYS[self.what]
+        if way.share:
+            shares = [100 * (value - 1) for value in (self.size.value, self.size.low, self.size.high)]
+            side = "higher" if shares[0] > 0 else "lower"
+            low, high = sorted(abs(share) if share * shares[0] > 0 else 0.0 for share in shares[1:])
+            figures = 0 if high - low > 2 else 1
+            return f"{way.name} is {abs(shares[0]):.0f} % {side} than it was ({low:.{figures}f}…{high:.{figures}f} %)"
+        more = [self.size.value, self.size.low, self.size.high]
+        texts = [show(abs(value), way.quantity, scale) for value in more]
+        side = ("longer", "shorter") if self.what == "dead_time" else ("more", "less")
+        return f"{way.name} is {texts[0]} {side[0] if more[0] > 0 else side[1]} than it was ({texts[1]} … {texts[2]})"
+
+
+@dataclass(frozen=True, eq=False)
+class Comparison:
+    """A log against what the rig would have done.
+
+    Attributes:
+        expected: the rig as it was, laid over the log.
+        explained: the rig with the changes.
+        changes: what changed, the clearest first; empty: nothing to speak of.
+        instead: what else would explain it nearly as well.
+        energy_J: what the drive put in by its power; of the meter, where there is one.
+        expected_energy_J: what the rig as it was would have needed for the same temperatures; None where unknown.
+        fixed: the surroundings were taken from the start of the log, since nobody recorded them.
+    """
+
+    expected: LogFit
+    explained: LogFit
+    changes: tuple[Change, ...]
+    instead: tuple[str, ...]
+    energy_J: float
+    expected_energy_J: float | None
+    fixed: bool
+
+    @property
+    def verdict(self) -> str:
+        """In one line."""
+        if not self.changes:
+            return "nothing has changed to speak of: the rig is as it was"
+        named = " and ".join(change.text() for change in self.changes)
+        doubt = f"; it could also be {' or '.join(WAYS[k].name for k in self.instead)}" if self.instead else ""
+        return f"the equipment changed, not the settings: {named}{doubt}"
+
+
+class _Problem:
+    def __init__(self, rig: Rig, log: Observed) -> None:
+        self.rig, self.log = rig, log
+        self.course: Course = course_of(log, nonlinear=nonlinear(rig))
+        self.start = log.first_degC
+        still = log.still and log.drive[0] == 0
+        self.fixed = self.course.outside_degC is None
+        self.outside = self.start - rig.probe.offset_K if self.fixed and still else None
+
+    def left(self, ways: Sequence[str], x: Sequence[float]) -> Floats:
+        rig = self.rig
+        for way, value in zip(ways, x, strict=True):
+            rig = WAYS[way].apply(rig, float(value))
+        start = self.start
+        return np.asarray(self.log.y - replay(rig, self.course, start, self.outside))
+
+    def fit(self, ways: tuple[str, ...], start: Sequence[float]) -> tuple[list[float], Floats]:
+        from scipy.optimize import least_squares
+
+        scale = [WAYS[way].step * 5 for way in ways]
+        wide = [1.6 if WAYS[way].share else (600.0 if way == "dead_time" else 20.0) for way in ways]
+        made = least_squares(
+            lambda x: self.left(ways, x), np.array(start), bounds=([-w for w in wide], wide), x_scale=scale,
+            diff_step=1e-3, ftol=1e-7, xtol=1e-6, max_nfev=20,
+        )  # fmt: skip
+        return made.x.tolist(), np.asarray(made.fun)
+
+    def changes(self, ways: tuple[str, ...], x: Sequence[float], gain: float) -> list[Change]:
+        slopes = []
+        for k, way in enumerate(ways):
+            low, high = list(x), list(x)
+            low[k] -= WAYS[way].step / 5
+            high[k] += WAYS[way].step / 5
+            slopes.append((self.left(ways, low) - self.left(ways, high)) / (0.4 * WAYS[way].step))
+        cov, _, _ = covariance(np.column_stack(slopes), self.left(ways, x), [self.log.t.size])
+        found = []
+        for k, way in enumerate(ways):
+            half = _Z95 * math.sqrt(max(cov[k, k], 0.0))
+            ends = [x[k], x[k] - half, x[k] + half]
+            found.append(Change(way, Value(*(map(math.exp, ends) if WAYS[way].share else ends)), gain))
+        return found
+
+
+def _able(rig: Rig) -> list[str]:
+    """Ways in which this rig can change."""
+    found = list(WAYS)
+    if rig.response is not None and rig.response.kind == "integrating":
+        found.remove("loss")
+        found.remove("power")  # the same thing as the capacity
+    if all(isinstance(drive, Valve) for drive in rig.drives):
+        found.remove("power")
+    return found
+
+
+def compare(rig: Rig, log: Observed, energy_J: float | None = None) -> Comparison:
+    """What has changed of a rig.
+
+    Args:
+        rig: as it was.
+        log: of it now.
+        energy_J: what a meter says of the log, if there is one.
+
+    Raises:
+        FitError: the rig cannot be replayed.
+        Stopped: it was stopped.
+    """
+    problem = _Problem(rig, log)
+    try:
+        before = problem.left((), ())
+        chosen: tuple[str, ...] = ()
+        x: list[float] = []
+        left, gains = before, []
+        able = _able(rig)
+        instead: tuple[str, ...] = ()
+        while len(chosen) < _MOST:
+            tried = {way: problem.fit((*chosen, way), [*x, 0.0]) for way in able if way not in chosen}
+            _, rows = _independent(min((t[1] for t in tried.values()), key=lambda r: float(r @ r)), log)
+            drops = {way: rows * math.log(max(float(left @ left), 1e-300) / max(float(t[1] @ t[1]), 1e-300)) - 2
+                     for way, t in tried.items()}  # fmt: skip
+            best = max(drops, key=lambda way: drops[way])
+            if drops[best] < _CLEAR or abs(tried[best][0][-1]) < WAYS[best].least:
+                break
+            near = [way for way, drop in drops.items() if way != best and drops[best] - drop < _CLEAR / 2]
+            instead = instead or tuple(near)
+            chosen, (x, left) = (*chosen, best), tried[best]
+            gains.append(drops[best])
+        changes = problem.changes(chosen, x, sum(gains)) if chosen else []
+    except RunError as error:
+        raise FitError(f"The rig cannot be replayed: {error}") from error
+    power = sum(drive.power_W for drive in rig.drives if drive.heated_body is not None) or rig.drive.power_W
+    span = np.diff(np.append(log.at_s, log.t[-1]))
+    by_drive = float(np.abs(log.drive) @ np.maximum(span, 0.0)) * power
+    return Comparison(
+        expected=_fit(log, before),
+        explained=_fit(log, left),
+        changes=tuple(changes),
+        instead=instead,
+        energy_J=by_drive if energy_J is None else energy_J,
+        expected_energy_J=_needed_J(rig, log, problem, by_drive),
+        fixed=problem.fixed,
+    )
+
+
+def _fit(log: Observed, left: Floats) -> LogFit:
+    nothing = Value(0.0, 0.0, 0.0)
+    course = np.asarray(log.y - left)
+    return LogFit(log, course, nothing, float(course[0]), None)
+
+
+def _independent(left: Floats, log: Observed) -> tuple[float, float]:
+    """How much residuals that follow one another count for, and so how many rows are independent."""
+    _, inflation, _ = covariance(np.ones((left.size, 1)), left, [log.t.size])
+    return inflation, left.size / inflation
+
+
+def _needed_J(rig: Rig, log: Observed, problem: _Problem, by_drive: float) -> float | None:
+    """Energy that the rig as it was needs for the temperatures of the log: the drive scaled until their mean agrees."""
+    if nonlinear(rig) or by_drive <= 0:
+        return None
+    course = problem.course
+    mean = float(np.mean(log.y))
+    base = float(np.mean(replay(rig, _scaled(course, 0.0), problem.start, problem.outside)))
+    full = float(np.mean(replay(rig, course, problem.start, problem.outside)))
+    if abs(full - base) < 1e-6:
+        return None
+    return by_drive * max((mean - base) / (full - base), 0.0)
+
+
+def _scaled(course: Course, factor: float) -> Course:
+    return Course(course.h, course.samples, course.drive * factor, course.stairs, course.outside_degC, course.since)
+
+
+@dataclass(frozen=True)
+class Drift:
+    """How one figure went over several logs."""
+
+    what: str
+    logs: tuple[str, ...]
+    sizes: tuple[Value, ...]
+
+
+def drift_over(rig: Rig, logs: Sequence[Observed], what: str = "loss") -> Drift:
+    """One figure of each of several logs, such as the heat loss week by week, as factors on what it was."""
+    sizes = []
+    for log in logs:
+        problem = _Problem(rig, log)
+        x, _ = problem.fit((what,), [0.0])
+        sizes.append(problem.changes((what,), x, 0.0)[0].size)
+    return Drift(what, tuple(log.name for log in logs), tuple(sizes))

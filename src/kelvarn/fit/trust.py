@@ -1,0 +1,322 @@
+"""How far to believe a fit: how much of the answer was seen, what the data cannot tell, and what it is good for."""
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from kelvarn.model.log_data import Floats
+from kelvarn.units import Quantity, Scale, show
+
+from .observed import FitError, Observed, noise_K
+from .response import KINDS, Kind, LogFit, ResponseFit, apply_to, fit_response, unit_course
+
+ENOUGH = 0.9
+"""Share of the final value that should have been seen before a gain is called known."""
+WORTH_AIC = 4.0
+_SHARE_CLIPPED = 0.03
+
+
+@dataclass(frozen=True, eq=False)
+class Report:
+    """A fit with what is to be thought of it.
+
+    Attributes:
+        fit: the model asked for.
+        others: the other kinds that could be fitted, with the same logs.
+        seen: share of the final value that the answer to the first change of the drive reaches; None where it
+            integrates.
+        warnings: sentences, the gravest first.
+        checks: how it fits logs that it was not fitted to.
+        verdict: what it is good for.
+    """
+
+    fit: ResponseFit
+    others: dict[Kind, ResponseFit]
+    seen: float | None
+    warnings: tuple[str, ...]
+    checks: tuple[LogFit, ...]
+    verdict: str
+
+    @property
+    def prefers(self) -> Kind:
+        """The kind that Akaike's criterion prefers; the simpler one unless another is clearly better."""
+        return preferred({self.fit.kind: self.fit, **self.others})
+
+
+_ORDER: tuple[Kind, ...] = ("integrating", "one_lag", "two_lags")
+
+
+def preferred(fits: dict[Kind, ResponseFit]) -> Kind:
+    """The simplest kind that no more complex one beats by more than is usual by chance."""
+    best = next(kind for kind in _ORDER if kind in fits)
+    for kind in _ORDER:
+        if kind in fits and fits[kind].aic < fits[best].aic - WORTH_AIC:
+            best = kind
+    return best
+
+
+def report(
+    logs: Sequence[Observed], kind: Kind | None = None, checks: Sequence[Observed] = (), *, robust: bool = False
+) -> Report:
+    """Fit all kinds, and say what to think of one of them.
+
+    Args:
+        logs: fitted to.
+        kind: which one is asked for; None: the preferred one.
+        checks: logs that it is only laid over.
+        robust: outliers count less.
+
+    Raises:
+        FitError: nothing can be fitted; says what is missing.
+    """
+    fits: dict[Kind, ResponseFit] = {}
+    for each in KINDS:
+        try:
+            fits[each] = fit_response(logs, each, robust=robust)
+        except (FitError, np.linalg.LinAlgError):
+            if each == kind:
+                raise
+    if not fits:
+        raise FitError("No model can be fitted to this log; look at its columns.")
+    _answers(fits)
+    asked = kind or preferred(fits)
+    fit = fits.pop(asked)
+    fit = _drifting(fit, logs, robust=robust)
+    seen = seen_share(fit)
+    laid = tuple(apply_to(fit, log) for log in checks)
+    warnings = warnings_of(fit, fits, seen, laid)
+    return Report(fit, fits, seen, tuple(warnings), laid, verdict_of(fit, seen, laid))
+
+
+def _answers(fits: dict[Kind, ResponseFit]) -> None:
+    """Raise FitError where the temperatures do not answer the drive."""
+    best = max(fits.values(), key=lambda fit: fit.explained)
+    log = best.logs[0].log
+    gain = best.values["rise_K_per_s" if best.kind == "integrating" else "gain_K"]
+    if gain.low <= 0 <= gain.high and best.explained < 0.9:
+        raise FitError(
+            f"“{log.name}”: the temperature does not answer the drive within this log; it may be shorter than the dead "
+            "time, or the probe sits elsewhere. Record until the temperature has plainly moved."
+        )
+
+
+def _drifting(fit: ResponseFit, logs: Sequence[Observed], *, robust: bool) -> ResponseFit:
+    """The same with surroundings that drift, where that explains a great deal and the log is long enough to tell."""
+    known = all(log.outside_s is not None for log in logs)
+    long = min(log.span_s for log in logs) > 4 * fit.slowest_s
+    if fit.kind == "integrating" or known or not long:
+        return fit
+    drifting = fit_response(logs, fit.kind, robust=robust, drifts=True)
+    return drifting if drifting.aic < fit.aic - 10 * fit.inflation else fit
+
+
+def seen_share(fit: ResponseFit) -> float | None:
+    """Share of its final value that the answer to the first change of the drive reaches in the longest log."""
+    if fit.kind == "integrating":
+        return None
+    best = 0.0
+    for each in fit.logs:
+        log = each.log
+        ends = np.array([0.0, max(log.t[-1] - log.at_s[1], 1e-3)])
+        theta = [fit.value(name) for name in ("lag_s", "lag2_s", "dead_time_s") if name in fit.values]
+        course = unit_course(fit.kind, theta, np.array([-1.0, 0.0]), np.array([0.0, 1.0]), ends, held=True, late=True)
+        best = max(best, float(course[-1]))
+    return best
+
+
+def more_s(fit: ResponseFit, seen: float) -> float:
+    """How much longer a log must run to see 95 % of the final value, s."""
+    return max(fit.slowest_s * math.log(max(1.0 - seen, 1e-9) / 0.05), 0.0)
+
+
+def rounded_s(seconds: float) -> float:
+    """A time as people say it: a round number of minutes or seconds."""
+    if seconds > 600:
+        return 300.0 * math.ceil(seconds / 300.0)
+    return 60.0 * math.ceil(seconds / 60.0) if seconds > 60 else 10.0 * math.ceil(seconds / 10.0)
+
+
+def warnings_of(
+    fit: ResponseFit, others: dict[Kind, ResponseFit], seen: float | None, checks: Sequence[LogFit]
+) -> list[str]:
+    """What to know before the fit is believed, the gravest first."""
+    found = []
+    if seen is not None and seen < ENOUGH:
+        more = show(rounded_s(more_s(fit, seen)), Quantity.DURATION)
+        found.append(
+            f"This log saw {100 * seen:.0f} % of the final value: the gain is a guess; let it run {more} longer."
+        )
+    found += [text for log in fit.logs for text in _of_log(log.log)]
+    found += _uncertain(fit)
+    simple = {**others, fit.kind: fit}
+    better = preferred(simple)
+    if better != fit.kind and simple[better].aic < fit.aic - WORTH_AIC:
+        found.append(
+            f"{KINDS[better]} explain{'s' if better != 'two_lags' else ''} it better: "
+            f"{show(simple[better].rms_K, Quantity.DIFFERENCE)} rms instead of {show(fit.rms_K, Quantity.DIFFERENCE)}."
+        )
+    elif fit.autocorrelation > 0.5 and fit.inflation > 20:
+        found.append(
+            "What is left over is a slow wave, not noise: surroundings drifted, or there is more to it than this model; "
+            "the intervals are widened for it."
+        )
+    for check in checks:
+        if check.rms_K > max(2.0 * fit.rms_K, 3 * noise_K(check.log.y), 0.15):
+            found.append(
+                f"On “{check.log.name}” it misses by {show(check.rms_K, Quantity.DIFFERENCE)} rms, "
+                f"{show(check.worst_K, Quantity.DIFFERENCE)} at worst: it does not hold there."
+            )
+    return found
+
+
+def _of_log(log: Observed) -> list[str]:
+    found = []
+    top, bottom = float(log.y.max()), float(log.y.min())
+    for level, word in ((top, "above"), (bottom, "below")):
+        flat = log.y == level
+        run = _longest_run(flat)
+        if run > max(5, _SHARE_CLIPPED * log.y.size) and log.step_K == 0:
+            found.append(
+                f"“{log.name}” stays at exactly {show(level, Quantity.TEMPERATURE)} for {run} rows: its probe may read "
+                f"nothing {word} that; leave that stretch out."
+            )
+    gaps = np.diff(log.t)
+    if gaps.size and float(gaps.max()) > 20 * log.interval_s and not log.breaks_s:
+        at = show(float(log.t[int(gaps.argmax())]), Quantity.DURATION)
+        found.append(f"“{log.name}” has a gap of {show(float(gaps.max()), Quantity.DURATION)} at {at}.")
+    return found
+
+
+def _longest_run(flags: np.ndarray) -> int:
+    edges = np.flatnonzero(np.diff(np.concatenate([[0], flags.astype(int), [0]])))
+    return int((edges[1::2] - edges[::2]).max(initial=0))
+
+
+_SAID = {"gain_K": "gain", "rise_K_per_s": "rise", "lag_s": "lag", "lag2_s": "second lag", "dead_time_s": "dead time"}
+
+
+def _uncertain(fit: ResponseFit) -> list[str]:
+    """Values that the data leave open, and pairs that they cannot tell apart."""
+    found = []
+    wide = [name for name, v in fit.values.items() if name != "dead_time_s" and v.half > 0.3 * abs(v.value)]
+    pairs = [(a, b) for (a, b), rho in fit.correlations.items() if abs(rho) > 0.99 and {a, b} & set(wide)]
+    for a, b in pairs[:2]:
+        found.append(
+            f"{_SAID[a].capitalize()} and {_SAID[b]} cannot be told apart by this log: many pairs fit as well; "
+            "let it run longer, or switch the drive off and on again."
+        )
+    told = {name for pair in pairs[:2] for name in pair}
+    for name in wide:
+        if name not in told:
+            found.append(f"The {_SAID[name]} is known to no better than ±{100 * fit.values[name].half / abs(fit.values[name].value):.0f} %.")
+    dead = fit.values["dead_time_s"]
+    interval = max(log.log.interval_s for log in fit.logs)
+    if dead.half > max(0.5 * dead.value, interval) and fit.kind != "integrating":
+        found.append(
+            f"The dead time is somewhere between {show(dead.low, Quantity.DURATION)} and {show(dead.high, Quantity.DURATION)}."
+        )
+    return found
+
+
+def verdict_of(fit: ResponseFit, seen: float | None, checks: Sequence[LogFit], scale: Scale = Scale.CELSIUS) -> str:
+    """What a fit is good for, in one line."""
+    low = min(float(np.quantile(log.log.y, 0.02)) for log in fit.logs)
+    high = max(float(np.quantile(log.log.y, 0.98)) for log in fit.logs)
+    between = f"between {show(math.ceil(low), Quantity.TEMPERATURE, scale)} and {show(math.floor(high), Quantity.TEMPERATURE, scale)}"
+    ratio = fit.value("dead_time_s") / fit.slowest_s if fit.slowest_s else 0.0
+    dead = fit.values["dead_time_s"]
+    certain = dead.half <= 0.3 * max(dead.value, 0.02 * fit.slowest_s)
+    if fit.explained < 0.9:
+        return f"not good for tuning: it explains {100 * max(fit.explained, 0):.0f} % of what was seen"
+    if seen is not None and seen < 0.5:
+        good = f"good for a first look only: {100 * seen:.0f} % of the final value was seen"
+    elif certain:
+        good = f"good for tuning {'PI' if ratio < 0.5 else 'a careful PI'} {between}"
+    else:
+        good = f"good for on/off and a slow PI {between}; its dead time is not well known"
+    silent = []
+    if not any(_cools(log.log) for log in fit.logs):
+        silent.append("how it cools")
+    if len(fit.logs) == 1 and not checks:
+        silent.append("another day")
+    held = [c for c in checks if c.rms_K <= max(2.0 * fit.rms_K, 3 * noise_K(c.log.y), 0.15)]
+    if held:
+        good += f"; it holds on “{held[0].log.name}” too"
+    return f"{good}; says nothing of {' and '.join(silent)}" if silent else good
+
+
+def _cools(log: Observed) -> bool:
+    """Whether the log shows it falling by a good part of its range after the drive was taken back."""
+    falls = [at for at, before, after in zip(log.at_s[1:], log.drive[:-1], log.drive[1:], strict=True) if after < before]
+    if not falls:
+        return False
+    after = log.y[log.t >= falls[-1]]
+    if len(log.at_s) > 6:
+        return True
+    return bool(after.size) and float(after[0] - after.min()) > 0.25 * float(log.y.max() - log.y.min())
+
+
+@dataclass(frozen=True)
+class TwoPoints:
+    """The quick graphical estimate of a step: where 28 % and 63 % of the way are passed.
+
+    Attributes:
+        gain_K, lag_s, dead_time_s: as read.
+        at_28_s, at_63_s: when these were passed, after the step.
+    """
+
+    gain_K: float
+    lag_s: float
+    dead_time_s: float
+    at_28_s: float
+    at_63_s: float
+
+
+def two_points(log: Observed) -> TwoPoints | None:
+    """The two-point estimate: T = 1.5 (t63 − t28), L = t63 − T (C. Smith, Digital Computer Process Control, 1972).
+
+    None where the log is no single step that comes to rest.
+    """
+    if log.at_s.size != 2 or log.drive[1] == log.drive[0]:
+        return None
+    after = log.t >= log.at_s[1]
+    t, y = log.t[after] - log.at_s[1], log.y[after]
+    before = log.y[~after]
+    if y.size < 20 or before.size < 2 or not at_rest(t, y, log.step_K):
+        return None
+    start, end = float(before.mean()), float(y[-max(5, y.size // 20) :].mean())
+    share = np.convolve((y - start) / (end - start), np.ones(5) / 5, "valid") if y.size > 60 else (y - start) / (end - start)
+    middle = t[2:-2] if y.size > 60 else t
+    at = [float(middle[int(np.argmax(share >= level))]) for level in (0.283, 0.632)]
+    lag = 1.5 * (at[1] - at[0])
+    return TwoPoints((end - start) / float(log.drive[1] - log.drive[0]), lag, max(at[1] - lag, 0.0), at[0], at[1])
+
+
+def at_rest(t: Floats, y: Floats, step_K: float) -> bool:
+    """Whether a course has come to rest by its end: its slope over the last tenth, carried on for as long as it is old,
+    would add less than a twentieth of its range, or is not told from its scatter."""
+    last = t >= t[-1] - 0.1 * (t[-1] - t[0])
+    if last.sum() < 4:
+        return False
+    slope = float(np.polyfit(t[last] - t[-1], y[last], 1)[0])
+    doubt = math.sqrt(12.0 / last.sum()) * max(noise_K(y), step_K / 3) / (0.1 * (t[-1] - t[0]))
+    return abs(slope) * (t[-1] - t[0]) < 0.05 * float(y.max() - y.min()) or abs(slope) < doubt
+
+
+def steady_from_s(log: Observed) -> float | None:
+    """From when on a log stands still, by the slope of each tenth of it; None where it never does."""
+    edges = np.linspace(log.t[0], log.t[-1], 21)
+    spread, found = float(log.y.max() - log.y.min()), None
+    for low, high in zip(edges[:-1], edges[1:], strict=True):
+        part = (log.t >= low) & (log.t <= high)
+        if part.sum() < 4:
+            continue
+        slope = float(np.polyfit(log.t[part] - low, log.y[part], 1)[0])
+        doubt = 2 * math.sqrt(12.0 / part.sum()) * max(noise_K(log.y), log.step_K / 3) / (high - low)
+        if abs(slope) * (high - low) < max(0.01 * spread, doubt * (high - low)):
+            found = float(low) if found is None else found
+        else:
+            found = None
+    return found
