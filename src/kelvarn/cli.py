@@ -29,7 +29,7 @@ from kelvarn.model.project import Project
 from kelvarn.studies.results import Result, ResultKey, Results
 from kelvarn.units import Quantity, Scale, counted, show
 
-from . import cli_advice, cli_safety
+from . import cli_advice, cli_logs, cli_safety
 from .cli_common import CommandError, File, check_known, trial_named
 
 app = typer.Typer(
@@ -43,7 +43,9 @@ app = typer.Typer(
 Out = Annotated[Path | None, typer.Option(help="Write results, traces and pictures into this folder.")]
 
 
-app.registered_commands += cli_advice.app.registered_commands + cli_safety.app.registered_commands
+app.registered_commands += (
+    cli_advice.app.registered_commands + cli_safety.app.registered_commands + cli_logs.app.registered_commands
+)
 
 
 @app.callback(invoke_without_command=True)

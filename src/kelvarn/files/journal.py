@@ -6,6 +6,7 @@ it until it is taken over, thrown away or left for another time.
 """
 
 import fcntl
+import hashlib
 import json
 import os
 import uuid
@@ -19,8 +20,8 @@ from platformdirs import user_state_path
 from kelvarn.model.project import Project
 
 from .faults import FileError, printable
-from .project_file import from_json, to_json
-from .writing import remove_leftovers, write_text
+from .project_file import from_json, log_members, to_json, with_logs
+from .writing import remove_leftovers, write_text, write_whole
 
 
 class Stamp(NamedTuple):
@@ -59,6 +60,7 @@ class Journal:
     def __init__(self, folder: Path | None = None, name: str | None = None) -> None:
         self._folder = folder or journal_folder()
         self.entry = self._folder / f"{name or uuid.uuid4().hex}.json"
+        self._logs: set[str] = set()  # digests of the logs that lie beside it
         self._lock: int | None = None  # its file descriptor; the system closes it with the process
 
     @property
@@ -95,18 +97,47 @@ class Journal:
         Raises:
             FileError: the folder cannot be written.
         """
-        content = {"path": None if path is None else str(path), "stamp": saved, "project": to_json(project)}
+        digests = [hashlib.sha256(log.raw).hexdigest()[:24] for log in project.logs]
+        content = {
+            "path": None if path is None else str(path), "stamp": saved, "project": to_json(project),
+            "logs": digests,
+        }  # fmt: skip
         try:
             self._folder.mkdir(parents=True, exist_ok=True)
             self.hold()
         except OSError as error:
             raise FileError(f"{printable(self._folder)} cannot be written: {error.strerror}.") from error
+        for digest, log in zip(digests, project.logs, strict=True):
+            self._keep_log(digest, log.raw)
         write_text(self.entry, json.dumps(content))
+
+    def _keep_log(self, digest: str, raw: bytes) -> None:
+        """Write a log beside the entry, once: it never changes."""
+        if digest not in self._logs:
+            write_whole(self._log_path(digest), lambda temporary: _write_bytes(temporary, raw))
+            self._logs.add(digest)
+
+    def _log_path(self, digest: str) -> Path:
+        return self.entry.with_name(f"{self.entry.stem}.{digest}.log")
+
+    def logs_of(self, digests: list[str]) -> list[bytes]:
+        """The logs that lie beside the entry. Raises OSError where one is missing."""
+        found = [self._log_path(str(digest)).read_bytes() for digest in digests]
+        self._logs = {str(digest) for digest in digests}
+        return found
 
     def clear(self) -> None:
         """The work is saved or given up."""
         self.entry.unlink(missing_ok=True)
+        with suppress(OSError):
+            for path in self._folder.glob(f"{self.entry.stem}.*.log"):
+                path.unlink(missing_ok=True)
+        self._logs.clear()
         self.let_go()
+
+
+def _write_bytes(path: Path, raw: bytes) -> None:
+    path.write_bytes(raw)
 
 
 @dataclass(frozen=True)
@@ -142,6 +173,8 @@ def left_behind(folder: Path | None = None) -> Unsaved | None:
                 continue
             content = json.loads(entry.read_text(encoding="utf-8"))
             project = from_json(content["project"], str(entry))
+            logs = journal.logs_of(content.get("logs", []))
+            project = with_logs(project, dict(zip(log_members(project), logs, strict=True)), str(entry))
             path = None if content["path"] is None else Path(content["path"])
             if path is not None and not path.is_absolute():
                 path = None  # of an older version: nobody knows where it was meant

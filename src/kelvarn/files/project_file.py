@@ -1,4 +1,4 @@
-"""The project file, `*.kelvarn`: a zip of `project.json`, written whole or not at all, opened with limits."""
+"""The project file, `*.kelvarn`: a zip of `project.json` and `logs/NAME.csv`, written whole, opened with limits."""
 
 import json
 import stat
@@ -13,13 +13,14 @@ from pydantic import ValidationError
 from kelvarn.model.project import FORMAT, Project
 
 from .faults import FileError, printable, reason, sentences
-from .writing import write_whole
+from .writing import file_stems, write_whole
 
 SUFFIX = ".kelvarn"
 MEMBER = "project.json"
 
 MOST_BYTES = 64 * 1024 * 1024  # of a file as it lies on disk
 MOST_UNPACKED = 16 * 1024 * 1024  # of project.json
+MOST_LOG_BYTES = 128 * 1024 * 1024  # of a log, and of all of them
 MOST_RATIO = 200  # unpacked over packed; a project packs some twenty to one
 MOST_MEMBERS = 1000
 MOST_DEPTH = 40
@@ -53,8 +54,33 @@ def save(project: Project, path: Path) -> None:
             member.compress_type = zipfile.ZIP_DEFLATED
             member.external_attr = 0o644 << 16
             archive.writestr(member, to_json(project))
+            for name, raw in zip(log_members(project), (log.raw for log in project.logs), strict=True):
+                member = zipfile.ZipInfo(name, date_time=(1980, 1, 1, 0, 0, 0))
+                member.compress_type = zipfile.ZIP_DEFLATED
+                member.external_attr = 0o644 << 16
+                archive.writestr(member, raw, compresslevel=1)  # a log of a million rows is saved in a second
 
+    if sum(len(log.raw) for log in project.logs) > MOST_LOG_BYTES:
+        raise FileError(
+            f"The logs of this project have more than {MOST_LOG_BYTES / 1e6:.0f} MB; remove one before it is saved."
+        )
     write_whole(path, fill)
+
+
+def log_members(project: Project) -> list[str]:
+    """Where the logs of a project stand in its file, in their order."""
+    stems = file_stems(log.name for log in project.logs)
+    return [f"logs/{stems[log.name]}.csv" for log in project.logs]
+
+
+def with_logs(project: Project, raw: dict[str, bytes], where: str) -> Project:
+    """A project with what its logs hold. Raises FileError where one is missing."""
+    logs = []
+    for name, log in zip(log_members(project), project.logs, strict=True):
+        if name not in raw:
+            raise FileError(f"{where}: the log “{printable(log.name)}” is missing from it ({name}).")
+        logs.append(log.model_copy(update={"raw": raw[name]}))
+    return project.model_copy(update={"logs": tuple(logs)}) if logs else project
 
 
 def load(path: Path) -> Project:
@@ -73,13 +99,14 @@ def load(path: Path) -> Project:
             raise FileError(
                 f"{printable(path)} has {found.st_size:,} bytes; a project file has at most {MOST_BYTES:,}."
             )
-        text = _read_member(path, found.st_size)
+        text, logs = _read_members(path, found.st_size)
     except OSError as error:
         raise FileError(reason(error, path)) from error
-    return from_json(text, printable(path))
+    return with_logs(from_json(text, printable(path)), logs, printable(path))
 
 
-def _read_member(path: Path, size: int) -> bytes:
+def _read_members(path: Path, size: int) -> tuple[bytes, dict[str, bytes]]:
+    """The document, and the logs by where they stand."""
     shown = printable(path)
     try:
         with zipfile.ZipFile(path) as archive:
@@ -91,8 +118,15 @@ def _read_member(path: Path, size: int) -> bytes:
                 _check_member(shown, member, size, seen)
             if MEMBER not in seen:
                 raise FileError(f"{shown} holds no {MEMBER}; it is not a Kelvarn project.")
+            if sum(member.file_size for member in members) > MOST_LOG_BYTES + MOST_UNPACKED:
+                raise FileError(f"{shown} holds more than {MOST_LOG_BYTES / 1e6:.0f} MB of logs; it was not opened.")
+            logs = {}
+            for member in members:
+                if member.filename != MEMBER:
+                    with archive.open(member) as stream:
+                        logs[member.filename] = stream.read(MOST_LOG_BYTES)
             with archive.open(MEMBER) as stream:
-                return stream.read(MOST_UNPACKED)  # whatever the zip says of itself
+                return stream.read(MOST_UNPACKED), logs  # whatever the zip says of itself
     except (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, RuntimeError, ValueError) as error:
         if isinstance(error, FileError):
             raise
@@ -115,7 +149,8 @@ def _check_member(shown: str, member: zipfile.ZipInfo, size: int, seen: set[str]
         # Others may take gigabytes for a few bytes.
         raise FileError(f"{shown}: “{printable(name[:80])}” is packed in a way that no project is; it was not opened.")
     packed = min(member.compress_size, size)  # it cannot be packed into more than there is
-    if member.file_size > MOST_UNPACKED or member.file_size > MOST_RATIO * max(packed, 1024):
+    most = MOST_UNPACKED if name == MEMBER else MOST_LOG_BYTES
+    if member.file_size > most or member.file_size > MOST_RATIO * max(packed, 1024):
         raise FileError(
             f"{shown}: “{printable(name[:80])}” would unpack to {member.file_size:,} bytes; it was not opened."
         )

@@ -83,7 +83,9 @@ def calibrate(pairs: Sequence[Pair], how: How) -> Calibrated:
             at, true0 = float(shown.mean()), float(true.mean())
             slope = float(np.sum((shown - at) * (true - true0)) / np.sum((shown - at) ** 2))
     if not 0.2 <= slope <= 5.0:
-        raise FitError(f"The probe would have to show {1 / slope if slope else math.inf:.2g} K for each kelvin; look at the pairs.")
+        raise FitError(
+            f"The probe would have to show {1 / slope if slope else math.inf:.2g} K for each kelvin; look at the pairs."
+        )
     left = true - (true0 + slope * (shown - at))
     return Calibrated(how, slope, at, true0, tuple(float(each) for each in left))
 
@@ -114,14 +116,14 @@ def thermistor(points: Sequence[tuple[float, float]]) -> Thermistor:
     x = 1.0 / (degC + _KELVIN) - 1.0 / (25.0 + _KELVIN)
     beta, at_25 = np.polyfit(x, np.log(ohm), 1)
     if beta <= 0:
-        raise FitError("The resistance of an NTC falls as it warms; these points rise: are the pairs the right way round?")
+        raise FitError(
+            "The resistance of an NTC falls as it warms; these points rise: are the pairs the right way round?"
+        )
     back = 1.0 / (1.0 / (25.0 + _KELVIN) + (np.log(ohm) - at_25) / beta) - _KELVIN
     return Thermistor(float(math.exp(at_25)), float(beta), tuple(float(each) for each in degC - back))
 
 
-def pairs_of(
-    t: Sequence[float], shown: Sequence[float], true: Sequence[float], count: int = 6
-) -> list[Pair]:
+def pairs_of(t: Sequence[float], shown: Sequence[float], true: Sequence[float], count: int = 6) -> list[Pair]:
     """Pairs from a log with a reference beside the probe: means of the stillest stretches, from cold to warm."""
     s, r = np.asarray(shown, float), np.asarray(true, float)
     parts = np.array_split(np.arange(len(t)), min(40, max(2, len(t) // 5)))

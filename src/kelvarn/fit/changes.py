@@ -1,8 +1,8 @@
 """Settings or equipment: what of a rig is no longer as it was, told from a log of it.
 
-Each way in which equipment changes is tried alone through the engine: heat loss, heat capacity, power, dead time, offset
-of the probe. The one that explains the log best is named where Akaike's criterion, on as many rows as are independent,
-prefers it clearly to no change; then another one beside it, where that is worth it again.
+Each way in which equipment changes is tried alone through the engine: heat loss, heat capacity, power, dead time,
+offset of the probe. The one that explains the log best is named where Akaike's criterion, on as many rows as are
+independent, prefers it clearly to no change; then another one beside it, where that is worth it again.
 """
 
 import math
@@ -18,12 +18,12 @@ from kelvarn.model.log_data import Floats
 from kelvarn.model.rig import Rig
 from kelvarn.units import Quantity, Scale, show
 
+from .least_squares import Z95, Value, covariance
 from .observed import FitError, Observed
 from .replay import Course, course_of, nonlinear, replay
-from .response import LogFit, Value, covariance
+from .response import LogFit
 
 _CLEAR = 10.0  # by how much AIC must fall before a change is named
-_Z95 = 1.959964
 _MOST = 2
 
 
@@ -59,9 +59,7 @@ def _capacity(rig: Rig, x: float) -> Rig:
     factor = math.exp(x)
     if rig.response is not None:
         return _response(rig, lag_s=factor, lag2_s=factor, rise_K_per_s=1 / factor)
-    bodies = tuple(
-        body.model_copy(update={"capacity_J_per_K": body.capacity_J_per_K * factor}) for body in rig.bodies
-    )
+    bodies = tuple(body.model_copy(update={"capacity_J_per_K": body.capacity_J_per_K * factor}) for body in rig.bodies)
     return rig.model_copy(update={"bodies": bodies})
 
 
@@ -155,8 +153,8 @@ class Change:
             return f"{way.name} is {abs(shares[0]):.0f} % {side} than it was ({low:.{figures}f}…{high:.{figures}f} %)"
         more = [self.size.value, self.size.low, self.size.high]
         texts = [show(abs(value), way.quantity, scale) for value in more]
-        side = ("longer", "shorter") if self.what == "dead_time" else ("more", "less")
-        return f"{way.name} is {texts[0]} {side[0] if more[0] > 0 else side[1]} than it was ({texts[1]} … {texts[2]})"
+        sides = ("longer", "shorter") if self.what == "dead_time" else ("more", "less")
+        return f"{way.name} is {texts[0]} {sides[0] if more[0] > 0 else sides[1]} than it was ({texts[1]} … {texts[2]})"
 
 
 @dataclass(frozen=True, eq=False)
@@ -228,7 +226,7 @@ class _Problem:
         cov, _, _ = covariance(np.column_stack(slopes), self.left(ways, x), [self.log.t.size])
         found = []
         for k, way in enumerate(ways):
-            half = _Z95 * math.sqrt(max(cov[k, k], 0.0))
+            half = Z95 * math.sqrt(max(cov[k, k], 0.0))
             ends = [x[k], x[k] - half, x[k] + half]
             found.append(Change(way, Value(*(map(math.exp, ends) if WAYS[way].share else ends)), gain))
         return found

@@ -1,4 +1,4 @@
-"""What of a log counts for a fit: rows in the span used, the drive as changes, the surroundings where they are known."""
+"""What of a log counts for a fit: rows in the span used, the drive as changes, the surroundings where known."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -65,8 +65,7 @@ class Observed:
         y = self.y[before]
         scatter = max(noise_K(y), self.step_K / 2, 1e-6)
         half = y.size // 2
-        return abs(float(y[half:].mean() - y[:half].mean())) < 3 * scatter / np.sqrt(half) + self.step_K / 2
-
+        return bool(abs(float(y[half:].mean() - y[:half].mean())) < 3 * scatter / np.sqrt(half) + self.step_K / 2)
 
     @property
     def first_degC(self) -> float:
@@ -91,9 +90,7 @@ def resolution_K(y: Floats) -> float:
     return float(np.median(np.diff(values)))
 
 
-def observed(
-    name: str, data: LogData, used: LogSpan | None = None, left_out: Sequence[LogSpan] = ()
-) -> Observed:
+def observed(name: str, data: LogData, used: LogSpan | None = None, left_out: Sequence[LogSpan] = ()) -> Observed:
     """What of a log counts.
 
     Args:
@@ -106,7 +103,7 @@ def observed(
     """
     if data.drive is None:
         raise FitError(
-            f"“{name}” does not say what the drive did; record the drive (on and off, or its duty) beside the temperature."
+            f"“{name}” does not say what the drive did; record its duty, or on and off, beside the temperature."
         )
     low, high = (used.from_s, used.to_s) if used is not None else (-np.inf, np.inf)
     inside = (data.time_s >= low) & (data.time_s <= high)
@@ -119,14 +116,15 @@ def observed(
     t, y = data.time_s[counts], data.measured_degC[counts]
     if at_s.size < 2:
         raise FitError(
-            f"“{name}”: the drive stays at {show(float(drive[0]), Quantity.DRIVE)} throughout, so nothing tells its gain "
-            "from the rest temperature; begin the record some minutes before the drive is switched, and let it run on."
+            f"“{name}”: the drive stays at {show(float(drive[0]), Quantity.DRIVE)} throughout, so nothing tells its "
+            "gain from the rest temperature; begin some minutes before the drive is switched, and let it go on."
         )
     step_K = resolution_K(y)
     if float(y.max() - y.min()) <= max(1.01 * step_K, 1e-9) or float(y.max() - y.min()) < 4 * noise_K(y):
+        level = show(float(y.mean()), Quantity.TEMPERATURE)
         raise FitError(
-            f"“{name}”: the temperature stays at {show(float(y.mean()), Quantity.TEMPERATURE)} whatever the drive does; look at "
-            "probe and plug, and record until it has moved by a few kelvins."
+            f"“{name}”: the temperature stays at {level} whatever the drive does; "
+            "look at probe and plug, and record until it has moved by a few kelvins."
         )
     stride = -(-t.size // MOST_ROWS)
     outside_s, outside = _surroundings(data, inside)

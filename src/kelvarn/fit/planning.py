@@ -1,8 +1,8 @@
 """What to record, so that gain, lag and dead time come out within a wished precision.
 
-The intervals of a fit can be had before there is a log: they are made of the course's sensitivities, which a rough model
-gives, and of the scatter that readings will have (experiment design by the information matrix: G. Goodwin and R. Payne,
-Dynamic System Identification, 1977). What is known beforehand of one more copy of a known rig adds to it.
+The intervals of a fit can be had before there is a log: they are made of the course's sensitivities, which a rough
+model gives, and of the scatter that readings will have (experiment design by the information matrix: G. Goodwin and R.
+Payne, Dynamic System Identification, 1977). What is known beforehand of one more copy of a known rig adds to it.
 """
 
 import math
@@ -13,10 +13,10 @@ import numpy as np
 
 from kelvarn.model.log_data import Floats, LogData
 
+from .design import Kind, columns_of, names_of, split_theta, unit_course
+from .least_squares import Z95
 from .observed import FitError, Observed, observed
-from .response import Kind, columns_of, names_of, split_theta, unit_course
 
-_Z95 = 1.959964
 _MOST_ROWS = 4000
 LEAST_RISE = 50.0  # times the scatter, that a step should move it by
 
@@ -140,7 +140,7 @@ def predicted(rough: Rough, recording: Recording, known: dict[str, float] | None
     cov = np.linalg.pinv(information * np.outer(scale, scale), rcond=1e-13, hermitian=True) * np.outer(scale, scale)
     found = {}
     for k, name in enumerate(names):
-        half = _Z95 * math.sqrt(max(float(cov[k, k]), 0.0))
+        half = Z95 * math.sqrt(max(float(cov[k, k]), 0.0))
         key = ("rise_K_per_s" if rough.kind == "integrating" else "gain_K") if name == "gain" else name
         found[key] = half if name == "dead_time_s" else half / max(abs(values[k]), 1e-12)
     return found
@@ -216,7 +216,9 @@ def plan_recording(
 def _rise(rough: Rough, recording: Recording) -> float:
     """How far the recording takes it from rest, K."""
     ends = np.array([0.0, recording.lasts_s])
-    made = unit_course(rough.kind, rough.theta, np.array([-1.0, 0.0]), np.array([0.0, recording.drive]), ends, held=True, late=True)
+    made = unit_course(
+        rough.kind, rough.theta, np.array([-1.0, 0.0]), np.array([0.0, recording.drive]), ends, held=True, late=True
+    )
     return rough.gain_K * float(made[-1])
 
 

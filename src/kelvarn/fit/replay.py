@@ -119,7 +119,9 @@ def replay(rig: Rig, course: Course, start_degC: float, outside_degC: float | No
     outside = course.outside_degC if course.outside_degC is not None else outside_degC
     if outside is not None:
         # Not validated anew: what a fit tries may lie outside what a field takes.
-        made = made.model_copy(update={"surroundings": made.surroundings.model_copy(update={"temperature_degC": outside})})
+        made = made.model_copy(
+            update={"surroundings": made.surroundings.model_copy(update={"temperature_degC": outside})}
+        )
     made = begun_at(made, start_degC)
     trial = Trial(
         name="Log",

@@ -2,46 +2,30 @@
 
 Output error: the model's own course is laid beside the temperatures, and the sum of squares of what is left over is
 made least (L. Ljung, System Identification, 2nd ed. 1999, section 4.2). The course is linear in gain, rest and start,
-so these are solved for exactly at each trial of lags and dead time (variable projection: G. Golub and V. Pereyra, 1973),
-which leaves one to three values for the search, begun from several places.
+so these are solved for exactly at each trial of lags and dead time (variable projection: G. Golub and V. Pereyra,
+1973), which leaves one to three values for the search, begun from several places.
 """
 
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any, Literal
+from typing import Any
 
 import numpy as np
 
-from kelvarn.engine.answer import follow
 from kelvarn.engine.run import Stopped, current_go_on
 from kelvarn.model.log_data import Floats
 from kelvarn.model.response import ResponseModel
 
+from .design import Kind, columns_of, names_of, split_theta
+from .least_squares import Value, covariance, solved, value_of
 from .observed import FitError, Observed
 
-Kind = Literal["one_lag", "two_lags", "integrating"]
-KINDS: dict[Kind, str] = {"one_lag": "One lag", "two_lags": "Two lags", "integrating": "Integrating"}
 _COARSE_ROWS = 1200
 _STARTS = 3
 _ROBUST_ROUNDS = 6
 _HUBER = 1.345  # times the scatter: 95 % as good as plain least squares where all errors are normal
-_Z95 = 1.959964
 _LONGEST_LAGS = 30.0  # lags looked for, in spans of the log
-
-
-@dataclass(frozen=True)
-class Value:
-    """A fitted value with its 95 % interval."""
-
-    value: float
-    low: float
-    high: float
-
-    @property
-    def half(self) -> float:
-        """Half the width of its interval."""
-        return (self.high - self.low) / 2
 
 
 @dataclass(frozen=True, eq=False)
@@ -120,101 +104,10 @@ class ResponseFit:
     def model(self, like: ResponseModel | None = None) -> ResponseModel:
         """It as a response model; name, unit and limit as another one has them."""
         kept = {} if like is None else {"name": like.name, "unit": like.unit, "limit_degC": like.limit_degC}
-        found = {name: abs(v.value) if name in ("gain_K", "rise_K_per_s") else v.value for name, v in self.values.items()}
+        found = {
+            name: abs(v.value) if name in ("gain_K", "rise_K_per_s") else v.value for name, v in self.values.items()
+        }
         return ResponseModel.model_validate({"kind": self.kind, **kept, **found})
-
-
-def unit_course(
-    kind: Kind, theta: Sequence[float], at_s: Floats, values: Floats, t: Floats, *, held: bool, late: bool
-) -> Floats:
-    """What a model of gain 1 makes of a course, from 0; `theta` is lag, second lag, dead time, as far as it has them."""
-    lag, lag2, dead = split_theta(kind, theta)
-    found = np.empty(t.size)
-    follow(at_s, values, int(held), lag, lag2, dead if late else 0.0, t, found)
-    return found
-
-
-def split_theta(kind: Kind, theta: Sequence[float]) -> tuple[float, float, float]:
-    """Lag, second lag and dead time; 0 for what a kind does not have."""
-    if kind == "integrating":
-        return 0.0, 0.0, theta[0]
-    if kind == "one_lag":
-        return theta[0], 0.0, theta[1]
-    return theta[0], theta[1], theta[2]
-
-
-def names_of(kind: Kind) -> tuple[str, ...]:
-    """Names of what is searched for."""
-    return {
-        "integrating": ("dead_time_s",),
-        "one_lag": ("lag_s", "dead_time_s"),
-        "two_lags": ("lag_s", "lag2_s", "dead_time_s"),
-    }[kind]
-
-
-def columns_of(
-    kind: Kind, theta: Sequence[float], log: Observed, *, drifts: bool, rests: bool
-) -> tuple[Floats, Floats, list[str]]:
-    """What the temperatures of a log are a weighted sum of.
-
-    Args:
-        kind, theta, log: model, lags and dead time, log.
-        drifts: its rest drifts evenly.
-        rests: it begins at rest, where it stands still before the drive moves; else its start is free.
-
-    Returns:
-        What is there whatever the weights, shape (n,): the surroundings as they come through; the columns, shape
-        (n, p), the first one that of the gain; and their names.
-    """
-    t = log.t
-    since = t - t[0]
-    lag, lag2, _ = split_theta(kind, theta)
-    drive = unit_course(kind, theta, log.at_s, log.drive, t, held=True, late=True)
-    fixed = np.zeros(t.size)
-    columns, names = [drive], ["gain"]
-    ends = np.array([t[0], t[-1]])
-    if kind == "integrating":
-        columns += [np.ones(t.size), since / 3600.0]
-        names += ["start", "slope"]
-    else:
-        decay = np.exp(-since / lag)
-        own = _other_decay(since, lag, lag2) if lag2 > 0 else decay
-        at_rest = rests and log.still
-        if at_rest:
-            columns = [drive + log.drive[0] * own, np.ones(t.size)]
-            names.append("rest")
-        else:
-            columns += [1.0 - own, own]
-            names += ["rest", "start"]
-        if lag2 > 0 and not log.still:
-            columns.append(_hidden(since, lag, lag2))
-            names.append("hidden")
-        if log.outside_s is not None and log.outside_degC is not None:
-            fixed = unit_course(kind, theta, log.outside_s, log.outside_degC, t, held=False, late=False)
-            fixed = fixed + log.outside_degC[0] * own if at_rest else fixed
-        if drifts:
-            columns.append(unit_course(kind, theta, ends, np.array([0.0, (t[-1] - t[0]) / 3600.0]), t, held=False, late=False))
-            names.append("drift")
-    for after in log.breaks_s:
-        gone = np.maximum(t - after, 0.0)
-        jump = np.where(t > after, np.exp(-gone / lag) if lag > 0 else 1.0, 0.0)
-        columns.append(jump)
-        names.append("jump")
-    return fixed, np.column_stack(columns), names
-
-
-def _other_decay(since: Floats, lag: float, lag2: float) -> Floats:
-    """How two lags that both begin at 1 come down to 0."""
-    if abs(lag - lag2) < 1e-6 * lag:
-        lag2 = lag * (1 - 1e-6)
-    return np.asarray((lag * np.exp(-since / lag) - lag2 * np.exp(-since / lag2)) / (lag - lag2))
-
-
-def _hidden(since: Floats, lag: float, lag2: float) -> Floats:
-    """What a first lag that begins 1 above the second makes of it."""
-    if abs(lag - lag2) < 1e-6 * lag:
-        lag2 = lag * (1 - 1e-6)
-    return np.asarray(lag / (lag - lag2) * (np.exp(-since / lag) - np.exp(-since / lag2)))
 
 
 class _Problem:
@@ -239,25 +132,13 @@ class _Problem:
             target[row:end] = log.y - fixed
             what += [(index, name) for name in names[1:]]
             row, column = end, column + more
-        return design, target, _solved(design, target, self.weights), what
+        return design, target, solved(design, target, self.weights), what
 
     def missed(self, theta: Sequence[float]) -> Floats:
         """What is left over at lags and a dead time."""
         design, target, best, _ = self.at(theta)
         left = target - design @ best
         return np.asarray(left if self.weights is None else left * self.weights)
-
-
-def _solved(design: Floats, target: Floats, weights: Floats | None) -> Floats:
-    """Weights of least squares, by the normal equations of scaled columns."""
-    if weights is not None:
-        design, target = design * weights[:, None], target * weights
-    scale = np.sqrt(np.einsum("ij,ij->j", design, design))
-    scale[scale == 0] = 1.0
-    scaled = design / scale
-    square = scaled.T @ scaled
-    square[np.diag_indices_from(square)] += 1e-12
-    return np.asarray(np.linalg.solve(square, scaled.T @ target) / scale)
 
 
 def fit_response(
@@ -279,7 +160,9 @@ def fit_response(
         raise FitError("No log is there to fit to; open one and say that it is fitted to.")
     seeds: list[list[float]] = []
     if kind == "two_lags":  # one lag lies at its edge: whatever it finds is a place to begin
-        lag, dead = (fit_response(logs, "one_lag", robust=robust, drifts=drifts).value(name) for name in names_of("one_lag"))
+        lag, dead = (
+            fit_response(logs, "one_lag", robust=robust, drifts=drifts).value(name) for name in names_of("one_lag")
+        )
         seeds = [[lag, 0.03 * lag, dead], [0.9 * lag, 0.2 * lag, 0.5 * dead], [0.6 * lag, 0.5 * lag, 0.0]]
     free = _fit(logs, kind, seeds, robust=robust, drifts=drifts, rests=False)
     if kind == "integrating" or not any(log.still for log in logs):
@@ -380,8 +263,8 @@ def _search(problem: _Problem, space: _Space, theta: Sequence[float]) -> tuple[l
 
     start = np.clip(space.x(theta), np.array(lows) + 1e-9, np.array(highs) - 1e-9)
     made = least_squares(
-        missed, start, bounds=(lows, highs), x_scale=[*([1.0] * (len(lows) - 1)), 0.05], ftol=1e-10, xtol=1e-9, gtol=1e-12,
-        diff_step=1e-5, max_nfev=60,
+        missed, start, bounds=(lows, highs), x_scale=[*([1.0] * (len(lows) - 1)), 0.05],
+        ftol=1e-10, xtol=1e-9, gtol=1e-12, diff_step=1e-5, max_nfev=60,
     )  # fmt: skip
     return space.theta(made.x.tolist()), float(made.cost)
 
@@ -393,12 +276,14 @@ def _report(problem: _Problem, theta: Sequence[float]) -> ResponseFit:
     weights = np.ones(left.size) if problem.weights is None else problem.weights
     slopes = np.column_stack([*_theta_slopes(problem, theta, best), design])
     names = [*((-1, name) for name in names_of(problem.kind)), *what]
-    cov, inflation, follows = covariance(slopes * weights[:, None], left * weights, [log.t.size for log in problem.logs])
+    cov, inflation, follows = covariance(
+        slopes * weights[:, None], left * weights, [log.t.size for log in problem.logs]
+    )
     flat = {name: k for k, (index, name) in enumerate(names) if index < 0}
     gain = "rise_K_per_s" if problem.kind == "integrating" else "gain_K"
-    values = {gain: _value(best[0], cov[flat["gain"], flat["gain"]], -math.inf)}
+    values = {gain: value_of(best[0], cov[flat["gain"], flat["gain"]], -math.inf)}
     for k, name in enumerate(names_of(problem.kind)):
-        values[name] = _value(theta[k], cov[k, k], 0.0)
+        values[name] = value_of(theta[k], cov[k, k], 0.0)
     keys = {**{name: k for k, name in enumerate(names_of(problem.kind))}, gain: flat["gain"]}
     n, k = left.size, slopes.shape[1] + 1
     rss = max(float(left @ left), 1e-300)
@@ -442,50 +327,6 @@ def _course(problem: _Problem, theta: Sequence[float], best: Floats) -> Floats:
     return np.asarray(design @ best + fixed)
 
 
-def covariance(slopes: Floats, left: Floats, sizes: Sequence[int]) -> tuple[Floats, float, float]:
-    """Covariance of least squares, widened where residuals follow one another.
-
-    Args:
-        slopes, left: Jacobian, shape (n, p), and residuals, shape (n,).
-        sizes: rows of each log, one after another.
-
-    Returns:
-        The covariance, shape (p, p); by how much it was widened (1 + 2 Σ ρ, the sum cut where ρ is no longer told from
-        0: C. Geyer, Practical Markov chain Monte Carlo, 1992); the correlation from one row to the next.
-    """
-    n, p = slopes.shape
-    inflation, follows = _following(left, sizes)
-    scale = np.sqrt(np.einsum("ij,ij->j", slopes, slopes))
-    scale[scale == 0] = 1.0
-    square = (slopes / scale).T @ (slopes / scale)
-    variance = float(left @ left) / max(n - p, 1) * inflation
-    cov = np.linalg.pinv(square, rcond=1e-13, hermitian=True) * variance / np.outer(scale, scale)
-    return np.asarray(cov), inflation, follows
-
-
-def _following(left: Floats, sizes: Sequence[int]) -> tuple[float, float]:
-    """1 + 2 Σ ρ, and ρ from one row to the next."""
-    whole = max(float(left @ left), 1e-300)
-    parts, row = [], 0
-    for size in sizes:
-        parts.append(left[row : row + size])
-        row += size
-    total, first = 1.0, 0.0
-    for k in range(1, max(2, min(max(sizes) // 4, 2000))):
-        rho = sum(float(part[:-k] @ part[k:]) for part in parts if part.size > k) / whole
-        if k == 1:
-            first = rho
-        if rho < 2.0 / math.sqrt(left.size):
-            break
-        total += 2 * rho
-    return total, first
-
-
-def _value(value: float, variance: float, least: float) -> Value:
-    half = _Z95 * math.sqrt(max(variance, 0.0))
-    return Value(float(value), max(float(value - half), least), float(value + half))
-
-
 def _correlations(keys: dict[str, int], cov: Floats) -> dict[tuple[str, str], float]:
     found = {}
     names = sorted(keys)
@@ -499,7 +340,7 @@ def _correlations(keys: dict[str, int], cov: Floats) -> dict[tuple[str, str], fl
 def _log_fit(log: Observed, course: Floats, own: dict[str, int], best: Floats, cov: Floats, width: int) -> LogFit:
     def value(name: str) -> Value:
         k = own[name]
-        return _value(best[k - width], cov[k, k], -math.inf)
+        return value_of(best[k - width], cov[k, k], -math.inf)
 
     rest = value("rest" if "rest" in own else "start")
     drift = value("drift") if "drift" in own else (value("slope") if "slope" in own else None)
@@ -513,7 +354,7 @@ def apply_to(fit: ResponseFit, log: Observed) -> LogFit:
     gain = fit.value("rise_K_per_s" if fit.kind == "integrating" else "gain_K")
     target = log.y - fixed - gain * columns[:, 0]
     others = columns[:, 1:]
-    best = _solved(others, target, None)
+    best = solved(others, target, None)
     own = {name: k for k, name in enumerate(names[1:])}
     course = np.asarray(fixed + gain * columns[:, 0] + others @ best)
     nothing: Any = np.zeros((others.shape[1], others.shape[1]))

@@ -15,7 +15,8 @@ from kelvarn.model.rig_edit import to_response
 from kelvarn.model.tolerances import IN_KELVINS, LARGEST_SHARE, Tolerance
 from kelvarn.model.trial import Plan, SetpointChange, Trial
 
-from .response import ResponseFit, Value
+from .least_squares import Value
+from .response import ResponseFit
 from .rig_fit import RigFit
 
 _LEAST_SHARE = 0.002
@@ -76,7 +77,11 @@ def use_rig(project: Project, fit: RigFit) -> Project:
 def _with_range(rig: Rig, path: tuple[str | int, ...], value: Value) -> Rig:
     """A rig whose part at a path has the range of a value as its tolerance."""
     key, kind = str(path[-1]), str(path[0])
-    size = value.half if key in IN_KELVINS else min(max(value.half / max(abs(value.value), 1e-12), _LEAST_SHARE), LARGEST_SHARE)
+    size = (
+        value.half
+        if key in IN_KELVINS
+        else min(max(value.half / max(abs(value.value), 1e-12), _LEAST_SHARE), LARGEST_SHARE)
+    )
     parts = getattr(rig, kind)
     part = parts[int(path[1])] if len(path) == 3 else parts
     others = tuple(t for t in part.tolerances if t.of != key)
@@ -105,7 +110,7 @@ def trial_of(project: Project, log: Log, data: LogData) -> Trial:
         changes = [SetpointChange(at_s=0, to_degC=round(end, 1))]
     doors = [link for link in project.rig.links if link.opened_W_per_K > 0]
     body = doors[0].a if doors else project.rig.judged_body
-    events = []
+    events: list[DoorOpens] = []
     for span in log.left_out:
         if "door" in span.why.lower() or "open" in span.why.lower():
             name = free_name(span.why or "Door", [event.name for event in events])

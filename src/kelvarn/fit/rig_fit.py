@@ -1,10 +1,11 @@
 """Fitting the rig itself: chosen parameters free, the others held, with priors from their tolerances.
 
-Output error through the engine: least squares of measured less replayed, with one more residual for each free parameter,
-its distance from the value that it had over half its tolerance (a tolerance is taken as two standard deviations). So
-what the log does not tell stays where it was.
+Output error through the engine: least squares of measured less replayed, with one more residual for each free
+parameter, its distance from the value that it had over half its tolerance (a tolerance is taken as two standard
+deviations). So what the log does not tell stays where it was.
 """
 
+import itertools
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -16,11 +17,11 @@ from kelvarn.model.log_data import Floats
 from kelvarn.model.rig import Rig
 from kelvarn.model.tolerances import Parameter, parameters, varied
 
+from .least_squares import Z95, Value, covariance
 from .observed import FitError, Observed, noise_K
 from .replay import Course, course_of, nonlinear, replay
-from .response import LogFit, Value, covariance
+from .response import LogFit
 
-_Z95 = 1.959964
 _MOST_TRIES = 25
 _FURTHEST = 2.5  # logarithms a parameter may move by, each way
 
@@ -58,7 +59,16 @@ def choosable(rig: Rig) -> list[Parameter]:
 
 def usually_free(rig: Rig) -> list[Parameter]:
     """What is free unless somebody chooses: heat capacities, conductances and dead time, at most five of them."""
-    wanted = ("conductance_W_per_K", "capacity_J_per_K", "full_W_per_K", "dead_time_s", "gain_K", "lag_s", "lag2_s", "rise_K_per_s")
+    wanted = (
+        "conductance_W_per_K",
+        "capacity_J_per_K",
+        "full_W_per_K",
+        "dead_time_s",
+        "gain_K",
+        "lag_s",
+        "lag2_s",
+        "rise_K_per_s",
+    )
     return [p for p in choosable(rig) if p.path[-1] in wanted][:5]
 
 
@@ -154,17 +164,19 @@ class _Problem:
         courses = self.courses_at(x)
         left = np.concatenate([log.y - c for log, c in zip(self.logs, courses, strict=True)])
         slopes = np.column_stack([self._slope(x, k) for k in range(x.size)])
-        cov, inflation, _ = covariance(slopes, left, [log.t.size for log in self.logs])
+        _, inflation, _ = covariance(slopes, left, [log.t.size for log in self.logs])
         variance = max(float(left @ left) / max(left.size - x.size, 1), scatter**2 * 1e-6) * inflation
         prior = np.diag([(1.0 / w) ** 2 for w in self._widths()] + [0.0] * len(self.open))
         cov = np.linalg.pinv(slopes.T @ slopes / variance + prior, rcond=1e-13, hermitian=True)
         values, told = [], []
         for k, (p, width) in enumerate(zip(self.free, self._widths(), strict=True)):
-            half = _Z95 * math.sqrt(max(cov[k, k], 0.0))
+            half = Z95 * math.sqrt(max(cov[k, k], 0.0))
             if p.in_kelvins:
                 values.append(Value(p.value + x[k], p.value + x[k] - half, p.value + x[k] + half))
             else:
-                values.append(Value(p.value * math.exp(x[k]), p.value * math.exp(x[k] - half), p.value * math.exp(x[k] + half)))
+                values.append(
+                    Value(p.value * math.exp(x[k]), p.value * math.exp(x[k] - half), p.value * math.exp(x[k] + half))
+                )
             told.append(min(1.0, math.sqrt(max(cov[k, k], 0.0)) / width))
         n, rss = left.size, max(float(left @ left), 1e-300)
         return RigFit(
@@ -195,12 +207,8 @@ class _Problem:
         size = np.sqrt(np.einsum("ij,ij->j", slopes, slopes))
         size[size == 0] = 1.0
         same = (slopes / size).T @ (slopes / size)
-        found = []
-        for i, a in enumerate(self.free):
-            for j in range(i + 1, len(self.free)):
-                if abs(same[i, j]) > 0.985:
-                    found.append((a.text, self.free[j].text))
-        return tuple(found)
+        pairs = itertools.combinations(range(len(self.free)), 2)
+        return tuple((self.free[i].text, self.free[j].text) for i, j in pairs if abs(same[i, j]) > 0.985)
 
     def _log_fit(self, k: int, course: Floats, x: Floats) -> LogFit:
         rest = self.courses[k].outside_degC
@@ -214,7 +222,7 @@ def replayed(rig: Rig, log: Observed, outside_degC: float | None = None) -> LogF
     course = course_of(log, nonlinear=nonlinear(rig))
     start = log.first_degC
     found = replay(rig, course, start, outside_degC)
-    rest = course.outside_degC if course.outside_degC is not None else (outside_degC or rig.surroundings.temperature_degC)
+    rest = (
+        course.outside_degC if course.outside_degC is not None else (outside_degC or rig.surroundings.temperature_degC)
+    )
     return LogFit(log, found, Value(rest, rest, rest), float(found[0]), None)
-
-

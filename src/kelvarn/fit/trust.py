@@ -1,5 +1,6 @@
 """How far to believe a fit: how much of the answer was seen, what the data cannot tell, and what it is good for."""
 
+import itertools
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -9,8 +10,9 @@ import numpy as np
 from kelvarn.model.log_data import Floats
 from kelvarn.units import Quantity, Scale, show
 
+from .design import KINDS, Kind, unit_course
 from .observed import FitError, Observed, noise_K
-from .response import KINDS, Kind, LogFit, ResponseFit, apply_to, fit_response, unit_course
+from .response import LogFit, ResponseFit, apply_to, fit_response
 
 ENOUGH = 0.9
 """Share of the final value that should have been seen before a gain is called known."""
@@ -159,8 +161,8 @@ def warnings_of(
         )
     elif fit.autocorrelation > 0.5 and fit.inflation > 20:
         found.append(
-            "What is left over is a slow wave, not noise: surroundings drifted, or there is more to it than this model; "
-            "the intervals are widened for it."
+            "What is left over is a slow wave, not noise: surroundings drifted, or there is more to it than this "
+            "model; the intervals are widened for it."
         )
     for check in checks:
         if check.rms_K > max(2.0 * fit.rms_K, 3 * noise_K(check.log.y), 0.15):
@@ -210,12 +212,14 @@ def _uncertain(fit: ResponseFit) -> list[str]:
     told = {name for pair in pairs[:2] for name in pair}
     for name in wide:
         if name not in told:
-            found.append(f"The {_SAID[name]} is known to no better than ±{100 * fit.values[name].half / abs(fit.values[name].value):.0f} %.")
+            share = 100 * fit.values[name].half / max(abs(fit.values[name].value), 1e-12)
+            found.append(f"The {_SAID[name]} is known to no better than ±{min(share, 999):.0f} %.")
     dead = fit.values["dead_time_s"]
     interval = max(log.log.interval_s for log in fit.logs)
     if dead.half > max(0.5 * dead.value, interval) and fit.kind != "integrating":
         found.append(
-            f"The dead time is somewhere between {show(dead.low, Quantity.DURATION)} and {show(dead.high, Quantity.DURATION)}."
+            f"The dead time is somewhere between {show(dead.low, Quantity.DURATION)} "
+            f"and {show(dead.high, Quantity.DURATION)}."
         )
     return found
 
@@ -224,7 +228,8 @@ def verdict_of(fit: ResponseFit, seen: float | None, checks: Sequence[LogFit], s
     """What a fit is good for, in one line."""
     low = min(float(np.quantile(log.log.y, 0.02)) for log in fit.logs)
     high = max(float(np.quantile(log.log.y, 0.98)) for log in fit.logs)
-    between = f"between {show(math.ceil(low), Quantity.TEMPERATURE, scale)} and {show(math.floor(high), Quantity.TEMPERATURE, scale)}"
+    ends = (show(round(end), Quantity.TEMPERATURE, scale) for end in (low, high))
+    between = f"between {' and '.join(ends)}"
     ratio = fit.value("dead_time_s") / fit.slowest_s if fit.slowest_s else 0.0
     dead = fit.values["dead_time_s"]
     certain = dead.half <= 0.3 * max(dead.value, 0.02 * fit.slowest_s)
@@ -249,7 +254,9 @@ def verdict_of(fit: ResponseFit, seen: float | None, checks: Sequence[LogFit], s
 
 def _cools(log: Observed) -> bool:
     """Whether the log shows it falling by a good part of its range after the drive was taken back."""
-    falls = [at for at, before, after in zip(log.at_s[1:], log.drive[:-1], log.drive[1:], strict=True) if after < before]
+    falls = [
+        at for at, before, after in zip(log.at_s[1:], log.drive[:-1], log.drive[1:], strict=True) if after < before
+    ]
     if not falls:
         return False
     after = log.y[log.t >= falls[-1]]
@@ -287,7 +294,11 @@ def two_points(log: Observed) -> TwoPoints | None:
     if y.size < 20 or before.size < 2 or not at_rest(t, y, log.step_K):
         return None
     start, end = float(before.mean()), float(y[-max(5, y.size // 20) :].mean())
-    share = np.convolve((y - start) / (end - start), np.ones(5) / 5, "valid") if y.size > 60 else (y - start) / (end - start)
+    share = (
+        np.convolve((y - start) / (end - start), np.ones(5) / 5, "valid")
+        if y.size > 60
+        else (y - start) / (end - start)
+    )
     middle = t[2:-2] if y.size > 60 else t
     at = [float(middle[int(np.argmax(share >= level))]) for level in (0.283, 0.632)]
     lag = 1.5 * (at[1] - at[0])
@@ -295,21 +306,24 @@ def two_points(log: Observed) -> TwoPoints | None:
 
 
 def at_rest(t: Floats, y: Floats, step_K: float) -> bool:
-    """Whether a course has come to rest by its end: its slope over the last tenth, carried on for as long as it is old,
-    would add less than a twentieth of its range, or is not told from its scatter."""
+    """Whether a course has come to rest by its end.
+
+    Its slope over the last tenth, carried on for as long as it is old, would add less than a tenth of its range, or is
+    not told from its scatter.
+    """
     last = t >= t[-1] - 0.1 * (t[-1] - t[0])
     if last.sum() < 4:
         return False
     slope = float(np.polyfit(t[last] - t[-1], y[last], 1)[0])
     doubt = math.sqrt(12.0 / last.sum()) * max(noise_K(y), step_K / 3) / (0.1 * (t[-1] - t[0]))
-    return abs(slope) * (t[-1] - t[0]) < 0.05 * float(y.max() - y.min()) or abs(slope) < doubt
+    return bool(abs(slope) * (t[-1] - t[0]) < 0.1 * float(y.max() - y.min()) or abs(slope) < doubt)
 
 
 def steady_from_s(log: Observed) -> float | None:
     """From when on a log stands still, by the slope of each tenth of it; None where it never does."""
     edges = np.linspace(log.t[0], log.t[-1], 21)
     spread, found = float(log.y.max() - log.y.min()), None
-    for low, high in zip(edges[:-1], edges[1:], strict=True):
+    for low, high in itertools.pairwise(edges.tolist()):
         part = (log.t >= low) & (log.t <= high)
         if part.sum() < 4:
             continue

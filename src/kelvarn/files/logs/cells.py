@@ -13,7 +13,8 @@ from kelvarn.model.log_data import Floats
 _NUMBER = re.compile(r"([-+]?[\d.,' ]*\d(?:[eE][-+]?\d+)?)\s*(°?\s?[A-Za-zµ°%/²³]{0,8})")
 _CLOCK = re.compile(r"(\d{1,3}):(\d\d)(?::(\d\d(?:[.,]\d+)?))?\s*([AaPp][Mm])?")
 _DATE = re.compile(
-    r"(\d{1,4})[./-](\d{1,2}|[A-Za-z]{3})[./-](\d{1,4})(?:[T ,]+(\d{1,2}):(\d\d)(?::(\d\d(?:[.,]\d+)?))?\s*([AaPp][Mm])?)?"
+    r"(\d{1,4})[./-](\d{1,2}|[A-Za-z]{3})[./-](\d{1,4})"
+    r"(?:[T ,]+(\d{1,2}):(\d\d)(?::(\d\d(?:[.,]\d+)?))?\s*([AaPp][Mm])?)?"
     r"\s*(Z|[+-]\d\d:?\d\d)?"
 )
 _MONTHS = {name: k for k, name in enumerate(
@@ -111,6 +112,7 @@ def clock_s(cell: str, *, elapsed: bool = False) -> float:
 def date_time(cell: str, *, day_first: bool) -> datetime | None:
     """The instant in a field, in its own zone's clock moved to UTC where it says a zone; None where it is none."""
     text = cell.strip()
+    made: datetime | None
     try:
         made = datetime.fromisoformat(text)
     except ValueError:

@@ -87,7 +87,11 @@ def form_of(name: str, unit: str) -> Form | None:
     words = words_of(name)
     if "/" in name:
         tries.append(name.rsplit("/", 1)[1])
-    tries += [word for word in reversed(words) if len(word) > 1 or word in "%°" or (len(words) > 1 and word in ("s", "c", "f", "k", "w", "h"))]
+    tries += [
+        word
+        for word in reversed(words)
+        if len(word) > 1 or word in "%°" or (len(words) > 1 and word in ("s", "c", "f", "k", "w", "h"))
+    ]
     for text in tries:
         cleaned = text.strip().lower()
         for pattern, form in _UNIT_FORMS:
@@ -97,5 +101,5 @@ def form_of(name: str, unit: str) -> Form | None:
     joined = "".join(words)
     for ending, form in (("tempc", "degC"), ("tempf", "degF"), ("millis", "ms"), ("micros", "us")):
         if joined.endswith(ending):
-            return form  # type: ignore[return-value]
+            return form
     return None

@@ -63,7 +63,9 @@ def read_bytes(path: Path) -> bytes:
     except (OSError, ValueError) as error:
         if isinstance(error, FileError):
             raise
-        raise FileError(reason(error, path) if isinstance(error, OSError) else f"{printable(path)} is no path.") from error
+        raise FileError(
+            reason(error, path) if isinstance(error, OSError) else f"{printable(path)} is no path."
+        ) from error
 
 
 def check_size(size: int, where: str) -> None:
@@ -164,7 +166,9 @@ def _pairs(line: str) -> dict[str, str]:
 
 
 def _json_row(line: str) -> dict[str, str]:
-    line = line.strip().rstrip(",").lstrip("[").rstrip("]") if not line.strip().endswith("}") else line.strip().lstrip("[")
+    line = (
+        line.strip().rstrip(",").lstrip("[").rstrip("]") if not line.strip().endswith("}") else line.strip().lstrip("[")
+    )
     if not line.startswith("{"):
         return {}
     try:
@@ -281,7 +285,13 @@ def _headed(
     )  # fmt: skip
     above = [(k, row) for k, row in enumerate(rows[:first]) if any(row)]
     wide = [row for k, row in above if len(row) > 1 and valued[k] < 0.5 * len(row)]
-    if wide and 1 < len(wide[-1]) < width and delimiter == "," and decimal == "." and not any(len(r) == width for r in wide):
+    if (
+        wide
+        and 1 < len(wide[-1]) < width
+        and delimiter == ","
+        and decimal == "."
+        and not any(len(r) == width for r in wide)
+    ):
         raise FileError(
             f"{where}: its rows have {width} fields and its header {len(wide[-1])}; commas seem to stand both between "
             "fields and before decimals. Export it with semicolons."
@@ -302,7 +312,8 @@ def _bare(line: str) -> str:
 
 
 _UNITS = re.compile(
-    r"[\[(]?\s*(s|sec|ms|min|h|hh:mm:ss|°?[cfk]|deg ?[cfk]|%|w|kw|v|mv|a|ma|raw|counts?|adc|pwm|-|–|rpm|wh|kwh|ohm|ω|)\s*[\])]?",
+    r"[\[(]?\s*(s|sec|ms|min|h|hh:mm:ss|°?[cfk]|deg ?[cfk]|%|k?w|m?[va]|raw"
+    r"|counts?|adc|pwm|[-–]|rpm|k?wh|ohm|ω|)\s*[\])]?",
     re.IGNORECASE,
 )
 

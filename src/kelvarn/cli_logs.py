@@ -1,0 +1,279 @@
+"""The commands about logs: `read`, `fit`, `compare`."""
+# ruff: noqa: PLR0913 (the options of a command are its arguments)
+
+import json
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Annotated, Any, get_args
+
+import typer
+
+from kelvarn.files.faults import FileError, printable
+from kelvarn.files.logs.guess import Guess, proposed
+from kelvarn.files.logs.reader import Opened, open_path, read_log
+from kelvarn.files.project_file import load
+from kelvarn.fit.changes import compare as compare_rig
+from kelvarn.fit.design import KINDS, Kind
+from kelvarn.fit.least_squares import Value
+from kelvarn.fit.observed import FitError, Observed, observed
+from kelvarn.fit.response import ResponseFit
+from kelvarn.fit.rig_fit import RigFit, fit_rig
+from kelvarn.fit.trust import Report, report, two_points
+from kelvarn.model.edit import with_fields
+from kelvarn.model.log import FORM_WORDS, ROLE_WORDS, Log, Role
+from kelvarn.model.log_data import LogData
+from kelvarn.units import Quantity, counted, show
+
+from .cli_common import CommandError, File
+
+app = typer.Typer()
+_Json = Annotated[bool, typer.Option("--json", help="Print one JSON object.")]
+_LogFile = Annotated[Path, typer.Argument(metavar="LOG", help="A log: CSV, TSV, serial monitor or JSON lines.")]
+_Column = typer.Option(help="Its name, or its number from 1.")
+_SAID = {
+    "gain_K": ("gain", Quantity.DIFFERENCE), "rise_K_per_s": ("rise", Quantity.RAMP),
+    "lag_s": ("lag", Quantity.DURATION),
+    "lag2_s": ("second lag", Quantity.DURATION), "dead_time_s": ("dead time", Quantity.DURATION),
+}  # fmt: skip
+
+
+def _said(sentence: str) -> None:
+    typer.echo(sentence, err=True)
+
+
+def _opened(path: Path, columns: dict[Role, str | None] | None = None, every_s: float | None = None) -> Log:
+    """A log with the columns that were asked for; its doubts go to stderr."""
+    try:
+        found = open_path(path)
+        guess, log = found.guess, found.log
+        for role, wanted in (columns or {}).items():
+            if wanted is not None:
+                k = _column(guess, wanted)
+                guess = Guess(proposed(guess, k, role), guess.why, tuple(d for d in guess.doubts if d.column != k))
+        log = with_fields(log, reading=guess.reading)
+        if every_s is not None:
+            log = with_fields(log, reading=with_fields(log.reading, interval_s=every_s))
+    except FileError as error:
+        raise CommandError(str(error)) from error
+    for doubt in guess.doubts:
+        if not (every_s is not None and "how often" in doubt.text):
+            _said(f"{printable(path.name)}: {printable(doubt.text)}")
+    return log
+
+
+def _column(guess: Guess, wanted: str) -> int:
+    names = [column.name for column in guess.reading.columns]
+    if wanted in names:
+        return names.index(wanted)
+    if wanted.isdigit() and 1 <= int(wanted) <= len(names):
+        return int(wanted) - 1
+    known = ", ".join(printable(name) or str(k + 1) for k, name in enumerate(names))
+    raise CommandError(f"There is no column “{printable(wanted)}”; there are: {known}.")
+
+
+def _data(log: Log) -> LogData:
+    try:
+        data = read_log(log)
+    except FileError as error:
+        raise CommandError(str(error)) from error
+    if data.faults.text:
+        _said(f"{log.file}: {data.faults.text}.")
+    return data
+
+
+def _observed(log: Log) -> Observed:
+    try:
+        return observed(log.name, _data(log))
+    except FitError as error:
+        raise CommandError(str(error)) from error
+
+
+@app.command()
+def read(log: _LogFile, as_json: _Json = False) -> None:
+    """What each column of a log is, and why."""
+    try:
+        found = open_path(log)
+    except FileError as error:
+        raise CommandError(str(error)) from error
+    try:
+        data, fault = read_log(found.log), ""
+    except FileError as error:
+        data, fault = None, str(error)
+    if as_json:
+        print(json.dumps(_read_json(found, data, fault), indent=2, ensure_ascii=False))
+        return
+    reading = found.log.reading
+    delimiter = {",": "commas", ";": "semicolons", "\t": "tabs", "|": "bars", " ": "blanks"}[reading.delimiter]
+    shape = {"pairs": "“key: value” lines", "json": "JSON lines"}.get(reading.shape, f"{delimiter} between fields")
+    decimal = "decimal comma" if reading.decimal == "," else "decimal point"
+    print(f"{printable(log.name)}: {shape}, {decimal}, {reading.encoding}, values from line {reading.first_row + 1}")
+    for k, (column, why) in enumerate(zip(reading.columns, found.guess.why, strict=True)):
+        form = f", {FORM_WORDS[column.form]}" if column.form else ""
+        print(f"  {k + 1} {printable(column.name) or '(no name)'}: {ROLE_WORDS[column.role]}{form}: {printable(why)}")
+    for doubt in found.guess.doubts:
+        ways = "; or: ".join(label for label, _ in doubt.choices)
+        print(f"  in doubt: {printable(doubt.text)}" + (f" ({printable(ways)})" if ways else ""))
+    if data is not None:
+        low, high = (show(float(v), Quantity.TEMPERATURE) for v in (data.measured_degC.min(), data.measured_degC.max()))
+        print(f"  {counted(data.time_s.size, 'row')} over {show(data.duration_s, Quantity.DURATION)}, {low} to {high}")
+        if data.faults.text:
+            print(f"  {data.faults.text}")
+    else:
+        print(f"  {fault}")
+
+
+def _read_json(found: Opened, data: LogData | None, fault: str) -> dict[str, Any]:
+    reading = found.log.reading
+    made: dict[str, Any] = {
+        "shape": reading.shape, "delimiter": reading.delimiter, "decimal": reading.decimal,
+        "encoding": reading.encoding, "first_row": reading.first_row,
+        "columns": [
+            {"name": column.name, "role": column.role, "form": column.form or None, "why": why}
+            for column, why in zip(reading.columns, found.guess.why, strict=True)
+        ],
+        "doubts": [
+            {"column": None if doubt.column < 0 else doubt.column + 1, "text": doubt.text,
+             "choices": [label for label, _ in doubt.choices]}
+            for doubt in found.guess.doubts
+        ],
+    }  # fmt: skip
+    if data is None:
+        return {**made, "error": fault}
+    return {
+        **made, "rows": int(data.time_s.size), "duration_s": data.duration_s, "interval_s": data.interval_s,
+        "lowest_degC": float(data.measured_degC.min()), "highest_degC": float(data.measured_degC.max()),
+        "rows_that_need_care": data.faults.counts, "rows_skipped": data.faults.skipped,
+    }  # fmt: skip
+
+
+@app.command()
+def fit(
+    logs: Annotated[list[Path], typer.Argument(metavar="LOG…", help="Logs that share gain, lags, dead time.")],
+    time: Annotated[str | None, _Column] = None,
+    temperature: Annotated[str | None, _Column] = None,
+    drive: Annotated[str | None, _Column] = None,
+    every: Annotated[float | None, typer.Option(help="Seconds between rows, where no column says it.")] = None,
+    model: Annotated[str | None, typer.Option(help="one_lag, two_lags, integrating, rig; else the best.")] = None,
+    rig: Annotated[Path | None, typer.Option(help="A project, whose rig is fitted with --model rig.")] = None,
+    validate: Annotated[list[Path] | None, typer.Option(help="A log that it is only checked on.")] = None,
+    robust: Annotated[bool, typer.Option("--robust", help="Let outliers count less.")] = False,
+    as_json: _Json = False,
+) -> None:  # fmt: skip
+    """Gain, lags and dead time from logs, with their ranges and how far to trust them."""
+    kinds = [*get_args(Kind), "rig"]
+    if model is not None and model not in kinds:
+        raise CommandError(f"There is no model “{printable(model)}”; there are: {', '.join(kinds)}.")
+    if (model == "rig") != (rig is not None):
+        raise CommandError("The rig itself is fitted with both --model rig and --rig FILE.")
+    columns: dict[Role, str | None] = {"time": time, "temperature": temperature, "drive": drive}
+    seen = [_observed(_opened(path, columns, every)) for path in logs]
+    checks = [_observed(_opened(path, columns, every)) for path in validate or []]
+    try:
+        if rig is not None:
+            made = fit_rig(load(rig).rig, seen)
+            print(json.dumps(_rig_json(made), indent=2, ensure_ascii=False) if as_json else _rig_text(made))
+            return
+        kind: Kind | None = next((each for each in KINDS if each == model), None)
+        found = report(seen, kind, checks, robust=robust)
+    except FitError as error:
+        raise CommandError(str(error)) from error
+    print(json.dumps(_fit_json(found, seen), indent=2, ensure_ascii=False) if as_json else _fit_text(found))
+
+
+def _fit_json(found: Report, seen: Sequence[Observed]) -> dict[str, Any]:
+    made, quick = found.fit, two_points(seen[0])
+    rest = made.logs[0].rest_degC
+    values = {name: v.value for name, v in made.values.items()}
+    return {
+        "model": made.kind,
+        **{name: values.get(name) for name in ("gain_K", "lag_s", "lag2_s", "rise_K_per_s")},
+        "dead_time_s": values["dead_time_s"],
+        "rest_degC": rest.value,
+        "ci95": {**{name: [v.low, v.high] for name, v in made.values.items()}, "rest_degC": [rest.low, rest.high]},
+        "rms_K": made.rms_K,
+        "worst_K": made.worst_K,
+        "explained": made.explained,
+        "autocorrelation": made.autocorrelation,
+        "aic": made.aic,
+        "seen": found.seen,
+        "prefers": found.prefers,
+        "others": {kind: {"aic": other.aic, "rms_K": other.rms_K} for kind, other in found.others.items()},
+        "two_points": None if quick is None else
+        {"gain_K": quick.gain_K, "lag_s": quick.lag_s, "dead_time_s": quick.dead_time_s},
+        "validation": [{"log": c.log.name, "rms_K": c.rms_K, "worst_K": c.worst_K} for c in found.checks],
+        "verdict": found.verdict,
+        "warnings": list(found.warnings),
+    }  # fmt: skip
+
+
+def _ranged(name: str, value: Value) -> str:
+    title, quantity = _SAID[name]
+    return f"{title} {show(value.value, quantity)} ({show(value.low, quantity)} … {show(value.high, quantity)})"
+
+
+def _fit_text(found: Report) -> str:
+    made: ResponseFit = found.fit
+    lines = [f"{KINDS[made.kind]}: " + ", ".join(_ranged(name, v) for name, v in made.values.items())]
+    lines.append(
+        f"misses by {show(made.rms_K, Quantity.DIFFERENCE)} rms, {show(made.worst_K, Quantity.DIFFERENCE)} at worst; "
+        f"explains {100 * made.explained:.2f} %" + (f"; saw {100 * found.seen:.0f} %" if found.seen is not None else "")
+    )
+    lines += [f"on {check.log.name}: {show(check.rms_K, Quantity.DIFFERENCE)} rms, "
+              f"{show(check.worst_K, Quantity.DIFFERENCE)} at worst" for check in found.checks]  # fmt: skip
+    lines += [f"worth knowing: {text}" for text in found.warnings]
+    lines.append(f"how far to trust it: {found.verdict}")
+    return "\n".join(lines)
+
+
+def _rig_json(made: RigFit) -> dict[str, Any]:
+    return {
+        "model": "rig",
+        "values": {p.text: v.value for p, v in zip(made.free, made.values, strict=True)},
+        "ci95": {p.text: [v.low, v.high] for p, v in zip(made.free, made.values, strict=True)},
+        "told": {p.text: t for p, t in zip(made.free, made.told, strict=True)},
+        "alike": [list(pair) for pair in made.alike],
+        "rms_K": made.rms_K,
+        "worst_K": made.worst_K,
+        "aic": made.aic,
+    }
+
+
+def _rig_text(made: RigFit) -> str:
+    lines = []
+    for p, v in zip(made.free, made.values, strict=True):
+        lines.append(f"{p.text}: {v.value:.4g} ({v.low:.4g} … {v.high:.4g}), was {p.value:.4g}")
+    lines.append(
+        f"misses by {show(made.rms_K, Quantity.DIFFERENCE)} rms, {show(made.worst_K, Quantity.DIFFERENCE)} at worst"
+    )
+    lines += [f"worth knowing: “{a}” and “{b}” act alike in this log" for a, b in made.alike]
+    return "\n".join(lines)
+
+
+@app.command()
+def compare(file: File, log: _LogFile, as_json: _Json = False) -> None:
+    """What has changed of a project's rig, told from a log of it now."""
+    rig, opened = load(file).rig, _opened(log)
+    data = _data(opened)
+    try:
+        found = compare_rig(
+            rig, observed(opened.name, data), None if data.energy_J is None else float(data.energy_J[-1])
+        )
+    except FitError as error:
+        raise CommandError(str(error)) from error
+    if as_json:
+        changes = [
+            {"what": c.what, "size": c.size.value, "ci95": [c.size.low, c.size.high], "text": c.text()}
+            for c in found.changes
+        ]
+        print(json.dumps({
+            "verdict": found.verdict, "changes": changes, "instead": list(found.instead),
+            "expected_rms_K": found.expected.rms_K, "explained_rms_K": found.explained.rms_K,
+            "energy_J": found.energy_J, "expected_energy_J": found.expected_energy_J,
+        }, indent=2, ensure_ascii=False))  # fmt: skip
+        return
+    print(found.verdict)
+    print(f"  as it was, it would miss this log by {show(found.expected.rms_K, Quantity.DIFFERENCE)} rms; "
+          f"with what changed, by {show(found.explained.rms_K, Quantity.DIFFERENCE)}")  # fmt: skip
+    if found.expected_energy_J is not None:
+        now, then = (show(e, Quantity.ENERGY) for e in (found.energy_J, found.expected_energy_J))
+        print(f"  energy: {now}; as it was, the same temperatures would have taken {then}")

@@ -1,0 +1,75 @@
+"""What a sample of a log shows of each column."""
+
+import math
+
+import numpy as np
+
+from kelvarn.model.log_data import Floats
+
+from .cells import is_clock, is_date, numbers, on_off
+from .names import form_of, roles_of
+
+
+class Facts:
+    """What the sample shows of a column."""
+
+    def __init__(self, index: int, name: str, unit: str, cells: list[str], decimal: str, whole: int) -> None:
+        self.index, self.name, self.unit, self.cells = index, name, unit, cells
+        filled = [cell for cell in cells if cell]
+        self.filled = len(filled)
+        self.values = numbers(cells, decimal)
+        self.numeric = float(np.isfinite(self.values).sum()) / max(self.filled, 1)
+        self.clocks = sum(map(is_clock, filled)) / max(self.filled, 1)
+        self.dates = sum(map(is_date, filled)) / max(self.filled, 1)
+        self.words = sum(not math.isnan(on_off(cell)) for cell in filled) / max(self.filled, 1)
+        self.kinds = {cell.lower() for cell in filled}
+        self.known: Floats = self.values[np.isfinite(self.values)]
+        self.first: Floats = self.values[:whole][np.isfinite(self.values[:whole])]
+        self.roles, self.form = roles_of(name), form_of(name, unit)
+
+    @property
+    def low(self) -> float:
+        """Lowest number."""
+        return float(self.known.min()) if self.known.size else 0.0
+
+    @property
+    def high(self) -> float:
+        """Highest number."""
+        return float(self.known.max()) if self.known.size else 0.0
+
+    @property
+    def whole(self) -> bool:
+        """Whether all numbers are whole."""
+        return bool(self.known.size) and bool(np.all(self.known == np.round(self.known)))
+
+    @property
+    def levels(self) -> int:
+        """How many numbers differ."""
+        return int(np.unique(self.known).size)
+
+    @property
+    def step(self) -> float:
+        """Usual step between rows that follow one another."""
+        steps = np.diff(self.first)
+        return float(np.median(steps)) if steps.size else 0.0
+
+    @property
+    def rises(self) -> bool:
+        """Whether it grows from row to row, but for a few."""
+        steps = np.diff(self.first)
+        if self.numeric < 0.9 or steps.size < 1:
+            return False
+        grows = float(np.mean(steps > 0)) > 0.6 and float(np.mean(steps >= 0)) > 0.9
+        return grows and self.high > self.low
+
+    @property
+    def smooth(self) -> bool:
+        """Whether it changes little from row to row, against what it changes in all."""
+        steps = np.abs(np.diff(self.first))
+        spread = self.high - self.low
+        return steps.size > 1 and spread > 0 and float(np.quantile(steps, 0.95)) < 0.2 * spread
+
+    @property
+    def title(self) -> str:
+        """What it is called."""
+        return f"“{self.name}”" if self.name else f"column {self.index + 1}"

@@ -1,0 +1,171 @@
+"""What the values of a column are: seconds or milliseconds, °C or counts, per cent or of 255; with reason and doubt."""
+
+from collections.abc import Mapping, Sequence
+
+import numpy as np
+
+from kelvarn.model.log import FORM_WORDS, FORMS, WRAP, Form, Role
+from kelvarn.units import three_figures
+
+from .cells import day_parts, is_clock
+from .facts import Facts
+
+_HEAT_FORMS = FORMS["temperature"]
+_Ways = Sequence[tuple[str, Mapping[str, object]]]
+_Formed = tuple[Form, str, tuple[str, _Ways] | None]
+
+
+def time_form(f: Facts, extra: dict[str, object]) -> _Formed:
+    """What a column of instants is; adds to `extra` what of the reading goes with it."""
+    if f.dates > 0.8:
+        return _date_form(f, extra)
+    if f.clocks > 0.8:
+        return _clock_form(f)
+    return _number_form(f)
+
+
+def _clock_form(f: Facts) -> _Formed:
+    short = all(cell.count(":") == 1 for cell in f.cells if cell)
+    if short:
+        past = any(int(cell.split(":")[0]) > 23 for cell in f.cells if is_clock(cell))
+        steps = [cell.split(":")[0] for cell in f.cells[:40] if is_clock(cell)]
+        quick = len(set(steps)) < 0.2 * len(steps) + 2
+        form: Form = "elapsed" if past or not quick else "clock"
+        ways: _Ways = [("min:s", {"form": "elapsed"}), ("h:min", {"form": "clock"})]
+        return (
+            form,
+            f"read as {FORM_WORDS[form]}",
+            ("Two figures and a colon: minutes and seconds, or a clock?", ways),
+        )
+    return "clock", "midnight is passed where it falls back", None
+
+
+def _number_form(f: Facts) -> _Formed:
+    wraps = bool(np.any(np.diff(f.first) < -0.9 * WRAP["ms"]))
+    if f.form in FORMS["time"] and f.form not in ("clock", "date_time"):
+        return f.form, f"in {FORM_WORDS[f.form]}" + (", beginning anew at 2³²" if wraps else ""), None
+    step, high = f.step, f.high
+    if 1e9 < high < 4e9 and f.low > 1e9 and not wraps:
+        return "s", "seconds since 1970", None
+    if 1e12 < high < 4e12 and f.low > 1e12:
+        return "ms", "milliseconds since 1970", None
+    if f.low > 20_000 and high < 80_000 and 0 < step < 0.5 and not f.whole:
+        return "days", "days since 1900, as spreadsheets count", None
+    if wraps:
+        turns: Form = "us" if step > 60_000 else "ms"
+        return turns, f"it falls from nearly 2³² to 0: {FORM_WORDS[turns]} of a board that begin anew", None
+    if "millis" in f.name.lower():
+        return "ms", "its name", None
+    tiny = step < 0.05 and not f.whole
+    form: Form = "us" if step >= 1e5 else "ms" if step >= 90 else "s"
+    if tiny:
+        form = "min" if step > 0.005 else "h"
+    ways = [(FORM_WORDS[each], {"form": each}) for each in dict.fromkeys((form, "s", "ms", "min"))]
+    clear = f.roles.get("time", 0) > 0 and 0.05 <= step <= 30 and not f.whole
+    return form, f"steps of {three_figures(step)}", None if clear else (_unit_doubt(f), ways)
+
+
+def _unit_doubt(f: Facts) -> str:
+    return f"{f.title} grows by {three_figures(f.step)} and does not say of what: seconds or milliseconds?"
+
+
+def _date_form(f: Facts, extra: dict[str, object]) -> _Formed:
+    parts = [found for cell in f.cells if (found := day_parts(cell)) is not None]
+    if not parts:
+        return "date_time", "", None
+    days = {a for a, _ in parts}, {b for _, b in parts}
+    if max(days[0]) > 12 or max(days[1]) > 12:
+        extra["day_first"] = max(days[0]) > 12
+        return "date_time", "day first" if extra["day_first"] else "month first", None
+    dotted = "." in f.cells[0]
+    extra["day_first"] = dotted or len(days[0]) > len(days[1]) or len(days[0]) == len(days[1])
+    if dotted or len(set(parts)) == 1:
+        return "date_time", "day first", None  # within a day it makes no difference
+    ways: _Ways = [("day first", {"day_first": True}), ("month first", {"day_first": False})]
+    return "date_time", "day first" if extra["day_first"] else "month first", ("Is the day or the month first?", ways)
+
+
+def heat_form(f: Facts, role: Role, extra: dict[str, object]) -> _Formed:
+    """What a column of temperatures is."""
+    start = float(np.median(f.first[: max(3, f.first.size // 50)])) if f.first.size else 0.0
+    ways: _Ways = [(FORM_WORDS[form], {"form": form}) for form in _HEAT_FORMS]
+    counts = f.whole and f.low >= 0 and (f.high > 255 or f.form == "counts") and (f.form == "counts" or f.levels > 2)
+    if f.form in ("degC", "degF", "K"):
+        odd = _odd(f.form, start, f.low, f.high)
+        doubt = None if not odd else (f"{f.title} says {FORM_WORDS[f.form]}, but {odd}.", ways[:3])
+        return f.form, "", doubt
+    if f.form == "counts" or (counts and start > 150 and (f.high <= 1023 or (f.high <= 4095 and f.low > 300))
+                              and not 273 <= start <= 320):  # fmt: skip
+        full = next((full for full in (1023.0, 4095.0, 16383.0, 65535.0) if f.high <= full), f.high)
+        extra["full_counts"] = full
+        extra["falls"] = float(f.known[-1]) <= start
+        way = "falling" if extra["falls"] else "rising"
+        text = f"whole numbers from {f.low:g} to {f.high:g} of {full:g}: raw counts, {way}"
+        return "counts", text, (
+            f"{f.title} holds raw counts: which thermistor and divider do they come from? Taken: NTC of 10 kΩ at "
+            "25 °C, Beta 3950 K, with 10 kΩ; or calibrate it.", ways)  # fmt: skip
+    if 250 <= start <= 330 and f.low > 200:
+        return (
+            "K",
+            f"it begins at {three_figures(start)}",
+            (f"{f.title} begins at {three_figures(start)}: kelvin?", ways[:3]),
+        )
+    if start > 48 and role != "setpoint":
+        likely: Form = "degF" if 50 <= start <= 90 else "degC"
+        return (
+            likely,
+            f"it begins at {three_figures(start)}",
+            (f"{f.title} begins at {three_figures(start)} and has no unit: °C from warm, or °F?", ways[:3]),
+        )
+    return "degC", f"no unit; it begins at {three_figures(start)}", None
+
+
+def _odd(form: Form, start: float, low: float, high: float) -> str:
+    if form == "degC" and (283 <= start <= 313 and low > 230):
+        return f"it begins at {three_figures(start)}, which is usual in kelvin"
+    if form == "degC" and low < -60:
+        return f"it goes down to {three_figures(low)}"
+    if form == "degC" and high > 2000:
+        return f"it goes up to {three_figures(high)}"
+    if form == "K" and low < 200:
+        return f"it goes down to {three_figures(low)}"
+    if form == "degF" and high < 45 and low > 5:
+        return f"it stays between {three_figures(low)} and {three_figures(high)}, which is usual in °C"
+    return ""
+
+
+def drive_form(f: Facts, extra: dict[str, object]) -> _Formed:
+    """What a column of drives is."""
+    ways: _Ways = [("0…100 %", {"form": "percent"}), ("0…255", {"form": "of_255"}), ("0…1", {"form": "share"})]
+    high = max(abs(f.high), abs(f.low))
+    if f.numeric < 0.9 and f.words > 0.5:
+        return "words", " and ".join(sorted(f.kinds)[:4]), None
+    if f.form == "watts":
+        extra["full_W"] = high or None
+        return "watts", f"up to {three_figures(high)} W", (
+            f"{f.title} is in watts: full drive is taken as the most it shows, {three_figures(high)} W.",
+            [("as it is", {"form": "watts"}), *ways])  # fmt: skip
+    if f.form in FORMS["drive"]:
+        if f.form == "percent" and high > 100.5:
+            form: Form = "of_255" if high <= 255 else "of_1023"
+            return form, f"up to {high:g}", (f"{f.title} says %, but goes up to {high:g}.", ways)
+        return f.form, FORM_WORDS[f.form], None
+    if high <= 1.0:
+        return "share", f"never more than {high:g}", None
+    if high <= 100:
+        as_pwm = "pwm" in f.name.lower()
+        form = "of_255" if as_pwm else "percent"
+        levels = sorted(set(f.known.tolist()))[:3]
+        text = f"{f.title} holds {' and '.join(f'{v:g}' for v in levels)}, never more than {high:g}. "
+        return form, f"never more than {high:g}", (text + "0…100 % and 0…255 both fit; say which it is.", ways[:2])
+    if high <= 255:
+        return "of_255", f"up to {high:g}", None if high > 150 else (f"{f.title} goes up to {high:g}: of 255?", ways)
+    if high <= 1023:
+        ways = [("0…1023", {"form": "of_1023"}), ("watts", {"form": "watts", "full_W": high})]
+        doubt = None if high > 1000 else (f"{f.title} goes up to {high:g}: of 1023, or watts?", ways)
+        return "of_1023", f"up to {high:g}", doubt
+    if high <= 4095:
+        return "of_4095", f"up to {high:g}", (f"{f.title} goes up to {high:g}: of 4095, or watts?", [
+            ("0…4095", {"form": "of_4095"}), ("watts", {"form": "watts", "full_W": high})])  # fmt: skip
+    extra["full_W"] = high
+    return "watts", f"up to {three_figures(high)}", (f"{f.title} goes up to {high:g}: taken as watts.", [*ways])

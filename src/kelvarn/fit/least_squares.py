@@ -1,0 +1,83 @@
+"""Least squares: weights, covariance, and values with their intervals."""
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from kelvarn.model.log_data import Floats
+
+Z95 = 1.959964
+"""Standard deviations from the middle of a normal distribution to the ends of its middle 95 %."""
+
+
+@dataclass(frozen=True)
+class Value:
+    """A fitted value with its 95 % interval."""
+
+    value: float
+    low: float
+    high: float
+
+    @property
+    def half(self) -> float:
+        """Half the width of its interval."""
+        return (self.high - self.low) / 2
+
+
+def value_of(value: float, variance: float, least: float) -> Value:
+    """A value with the 95 % interval of its variance, which does not go below `least`."""
+    half = Z95 * math.sqrt(max(variance, 0.0))
+    return Value(float(value), max(float(value - half), least), float(value + half))
+
+
+def solved(design: Floats, target: Floats, weights: Floats | None) -> Floats:
+    """Weights of least squares, by the normal equations of scaled columns."""
+    if weights is not None:
+        design, target = design * weights[:, None], target * weights
+    scale = np.sqrt(np.einsum("ij,ij->j", design, design))
+    scale[scale == 0] = 1.0
+    scaled = design / scale
+    square = scaled.T @ scaled
+    square[np.diag_indices_from(square)] += 1e-12
+    return np.asarray(np.linalg.solve(square, scaled.T @ target) / scale)
+
+
+def covariance(slopes: Floats, left: Floats, sizes: Sequence[int]) -> tuple[Floats, float, float]:
+    """Covariance of least squares, widened where residuals follow one another.
+
+    Args:
+        slopes, left: Jacobian, shape (n, p), and residuals, shape (n,).
+        sizes: rows of each log, one after another.
+
+    Returns:
+        The covariance, shape (p, p); by how much it was widened (1 + 2 Σ ρ, the sum cut where ρ is no longer told from
+        0: C. Geyer, Practical Markov chain Monte Carlo, 1992); the correlation from one row to the next.
+    """
+    n, p = slopes.shape
+    inflation, follows = _following(left, sizes)
+    scale = np.sqrt(np.einsum("ij,ij->j", slopes, slopes))
+    scale[scale == 0] = 1.0
+    square = (slopes / scale).T @ (slopes / scale)
+    variance = float(left @ left) / max(n - p, 1) * inflation
+    cov = np.linalg.pinv(square, rcond=1e-13, hermitian=True) * variance / np.outer(scale, scale)
+    return np.asarray(cov), inflation, follows
+
+
+def _following(left: Floats, sizes: Sequence[int]) -> tuple[float, float]:
+    """1 + 2 Σ ρ, and ρ from one row to the next."""
+    whole = max(float(left @ left), 1e-300)
+    parts, row = [], 0
+    for size in sizes:
+        parts.append(left[row : row + size])
+        row += size
+    total, first = 1.0, 0.0
+    for k in range(1, max(2, min(max(sizes) // 4, 2000))):
+        rho = sum(float(part[:-k] @ part[k:]) for part in parts if part.size > k) / whole
+        if k == 1:
+            first = rho
+        if rho < 2.0 / math.sqrt(left.size):
+            break
+        total += 2 * rho
+    return total, first
