@@ -6,6 +6,7 @@ from kelvarn.model.drives import SlowWindow
 from kelvarn.model.events import ColdPart, DoorOpens, SurroundingsChange
 from kelvarn.model.fields import SURROUNDINGS
 from kelvarn.model.goal import Goal
+from kelvarn.model.log import LogNote, LogSpan
 from kelvarn.model.mark import Mark
 from kelvarn.model.on_off import OnOff
 from kelvarn.model.pid import Pid
@@ -13,6 +14,8 @@ from kelvarn.model.probes import Probe
 from kelvarn.model.project import Project
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import NamedSetpoint, Plan, SetpointChange, Trial
+
+from .recorded import recorded
 
 _MINUTE, _HOUR = 60.0, 3600.0
 
@@ -98,5 +101,15 @@ def cure_cabinet() -> Project:
             ),
         ),
         trials=(trial, _two_stages()),
+        logs=(
+            recorded(
+                "cabinet-cold.csv",
+                "step from cold",
+                left_out=(LogSpan(from_s=2 * _HOUR - 5, to_s=2 * _HOUR + 95, why="door"),),
+                moments=(LogNote(at_s=2 * _HOUR, text="door open for a minute and a half"),),
+            ),
+            recorded("cabinet-warm.csv", "step from warm", use="check"),
+            recorded("cabinet-three-weeks-later.csv", "three weeks later", use="aside"),
+        ),
         chosen="Careful PID",
     )

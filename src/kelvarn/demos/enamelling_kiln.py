@@ -14,6 +14,8 @@ from kelvarn.model.project import Project
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Plan, SetpointChange, Trial
 
+from .recorded import recorded
+
 _MINUTE, _HOUR = 60.0, 3600.0
 
 
@@ -74,5 +76,6 @@ def enamelling_kiln() -> Project:
             Candidate(name="Steady PI", controller=Pid(terms="PI", kp_per_K=0.02, ti_s=6 * _MINUTE, td_s=0)),
         ),
         trials=(trial,),
+        logs=(recorded("kiln-heat-and-cool.csv", "heat and cool"),),
         chosen="Steady PI",
     )

@@ -15,6 +15,8 @@ from kelvarn.model.project import Project
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Plan, SetpointChange, Trial
 
+from .recorded import recorded
+
 _MINUTE = 60.0
 
 
@@ -96,5 +98,6 @@ def heatsink_fan() -> Project:
             ),
         ),
         trials=(trial,),
+        logs=(recorded("heatsink-fan-steps.jsonl", "fan up and down"),),
         chosen="Quiet PI",
     )

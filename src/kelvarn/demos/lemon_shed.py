@@ -15,6 +15,8 @@ from kelvarn.model.project import Project
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import DayPart, NamedSetpoint, Plan, SetpointChange, Trial
 
+from .recorded import recorded
+
 _HOUR, _DAY = 3600.0, 86400.0
 
 
@@ -100,5 +102,6 @@ def lemon_shed() -> Project:
                       notes="A narrow band: see how often the relay switches, and how long it lasts."),
         ),
         trials=(week, fails),
+        logs=(recorded("shed-two-nights.csv", "two nights"),),
         chosen="On/off −1 +1",
     )  # fmt: skip

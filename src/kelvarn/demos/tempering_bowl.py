@@ -15,6 +15,8 @@ from kelvarn.model.project import Project
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Plan, SetpointChange, Trial
 
+from .recorded import recorded
+
 _MINUTE = 60.0
 
 
@@ -90,5 +92,6 @@ def tempering_bowl() -> Project:
             ),
         ),
         trials=(trial,),
+        logs=(recorded("bowl-hold-and-cool.tsv", "hold, then cool"),),
         chosen="PID, own cooling gain",
     )  # fmt: skip

@@ -6,6 +6,7 @@ from kelvarn.model.drives import Relay
 from kelvarn.model.events import DrawOffRuns
 from kelvarn.model.fields import SURROUNDINGS
 from kelvarn.model.guards import CutOff, ProbeFaultAction
+from kelvarn.model.log import LogSpan
 from kelvarn.model.mark import Mark
 from kelvarn.model.on_off import OnOff
 from kelvarn.model.pid import Pid
@@ -13,6 +14,8 @@ from kelvarn.model.probes import Probe
 from kelvarn.model.project import Project
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Plan, SetpointChange, Trial
+
+from .recorded import recorded
 
 _MINUTE, _HOUR = 60.0, 3600.0
 
@@ -70,5 +73,6 @@ def wax_pot() -> Project:
             Candidate(name="P", controller=Pid(terms="P", kp_per_K=0.25)),
         ),
         trials=(trial,),
+        logs=(recorded("wax-relay-swings.txt", "an evening on and off", used=LogSpan(from_s=0, to_s=2.45 * _HOUR)),),
         chosen="On/off −1 +0",
     )

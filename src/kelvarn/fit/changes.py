@@ -5,6 +5,7 @@ offset of the probe. The one that explains the log best is named where Akaike's 
 independent, prefers it clearly to no change; then another one beside it, where that is worth it again.
 """
 
+import dataclasses
 import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
@@ -199,17 +200,22 @@ class _Problem:
         self.outside = self.start - rig.probe.offset_K if self.fixed and still else None
 
     def left(self, ways: Sequence[str], x: Sequence[float]) -> Floats:
+        """Measured less replayed; after the ways stands what came in each stretch left out, in full drives."""
         rig = self.rig
-        for way, value in zip(ways, x, strict=True):
+        for way, value in zip(ways, x, strict=False):
             rig = WAYS[way].apply(rig, float(value))
-        start = self.start
-        return np.asarray(self.log.y - replay(rig, self.course, start, self.outside))
+        strength = max(drive.power_W for drive in rig.drives)
+        brought = [float(share) * strength for share in x[len(ways) :]]
+        return np.asarray(self.log.y - replay(rig, self.course, self.start, self.outside, brought))
 
     def fit(self, ways: tuple[str, ...], start: Sequence[float]) -> tuple[list[float], Floats]:
         from scipy.optimize import least_squares
 
-        scale = [WAYS[way].step * 5 for way in ways]
-        wide = [1.6 if WAYS[way].share else (600.0 if way == "dead_time" else 20.0) for way in ways]
+        breaks = len(start) - len(ways)
+        if not start:
+            return [], self.left((), ())
+        scale = [WAYS[way].step * 5 for way in ways] + [0.3] * breaks
+        wide = [1.6 if WAYS[way].share else (600.0 if way == "dead_time" else 20.0) for way in ways] + [100.0] * breaks
         made = least_squares(
             lambda x: self.left(ways, x), np.array(start), bounds=([-w for w in wide], wide), x_scale=scale,
             diff_step=1e-3, ftol=1e-7, xtol=1e-6, max_nfev=20,
@@ -257,19 +263,22 @@ def compare(rig: Rig, log: Observed, energy_J: float | None = None) -> Compariso
     """
     problem = _Problem(rig, log)
     try:
-        before = problem.left((), ())
+        x, before = problem.fit((), [0.0] * len(log.breaks))
         chosen: tuple[str, ...] = ()
-        x: list[float] = []
         left, gains = before, []
         able = _able(rig)
         instead: tuple[str, ...] = ()
         while len(chosen) < _MOST:
-            tried = {way: problem.fit((*chosen, way), [*x, 0.0]) for way in able if way not in chosen}
+            tried = {
+                way: problem.fit((*chosen, way), [*x[: len(chosen)], 0.0, *x[len(chosen) :]])
+                for way in able
+                if way not in chosen
+            }
             _, rows = _independent(min((t[1] for t in tried.values()), key=lambda r: float(r @ r)), log)
             drops = {way: rows * math.log(max(float(left @ left), 1e-300) / max(float(t[1] @ t[1]), 1e-300)) - 2
                      for way, t in tried.items()}  # fmt: skip
             best = max(drops, key=lambda way: drops[way])
-            if drops[best] < _CLEAR or abs(tried[best][0][-1]) < WAYS[best].least:
+            if drops[best] < _CLEAR or abs(tried[best][0][len(chosen)]) < WAYS[best].least:
                 break
             near = [way for way, drop in drops.items() if way != best and drops[best] - drop < _CLEAR / 2]
             instead = instead or tuple(near)
@@ -318,7 +327,7 @@ def _needed_J(rig: Rig, log: Observed, problem: _Problem, by_drive: float) -> fl
 
 
 def _scaled(course: Course, factor: float) -> Course:
-    return Course(course.h, course.samples, course.drive * factor, course.stairs, course.outside_degC, course.since)
+    return dataclasses.replace(course, drive=course.drive * factor)
 
 
 @dataclass(frozen=True)
@@ -335,6 +344,6 @@ def drift_over(rig: Rig, logs: Sequence[Observed], what: str = "loss") -> Drift:
     sizes = []
     for log in logs:
         problem = _Problem(rig, log)
-        x, _ = problem.fit((what,), [0.0])
+        x, _ = problem.fit((what,), [0.0] * (1 + len(log.breaks)))
         sizes.append(problem.changes((what,), x, 0.0)[0].size)
     return Drift(what, tuple(log.name for log in logs), tuple(sizes))

@@ -87,7 +87,7 @@ def columns_of(
                 unit_course(kind, theta, ends, np.array([0.0, (t[-1] - t[0]) / 3600.0]), t, held=False, late=False)
             )
             names.append("drift")
-    for after in log.breaks_s:
+    for _, after in log.breaks:
         gone = np.maximum(t - after, 0.0)
         jump = np.where(t > after, np.exp(-gone / lag) if lag > 0 else 1.0, 0.0)
         columns.append(jump)

@@ -28,7 +28,7 @@ class Observed:
         t, y: instants in s, rising, and temperatures in degC of the rows that count, shape (n,).
         at_s, drive: when the drive changed, and to what; the first is what it was at the beginning.
         outside_s, outside_degC: the surroundings, straight between; None where nobody recorded them.
-        breaks_s: ends of stretches left out, after which the temperature may be another one.
+        breaks: stretches left out, in which something happened to the temperature: from and to, s.
         interval_s: usual time between rows.
         step_K: resolution of the readings: the smallest difference that they show; 0 where it is below the noise.
     """
@@ -40,7 +40,7 @@ class Observed:
     drive: Floats
     outside_s: Floats | None
     outside_degC: Floats | None
-    breaks_s: tuple[float, ...]
+    breaks: tuple[tuple[float, float], ...]
     interval_s: float
     step_K: float
 
@@ -129,7 +129,9 @@ def observed(name: str, data: LogData, used: LogSpan | None = None, left_out: Se
     stride = -(-t.size // MOST_ROWS)
     outside_s, outside = _surroundings(data, inside)
     breaks = tuple(
-        span.to_s for span in sorted(left_out, key=lambda s: s.to_s) if t[0] < span.from_s and span.to_s < t[-1]
+        (span.from_s, span.to_s)
+        for span in sorted(left_out, key=lambda s: s.to_s)
+        if t[0] < span.from_s and span.to_s < t[-1]
     )
     return Observed(
         name, np.ascontiguousarray(t[::stride]), np.ascontiguousarray(y[::stride]), at_s, drive, outside_s, outside,

@@ -1,6 +1,7 @@
 """A rig under a drive that was recorded: the engine itself computes what its control probe would have shown."""
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -12,6 +13,7 @@ from kelvarn.engine.run import PreparedRun
 from kelvarn.engine.steady import rest_degC
 from kelvarn.model.drives import Pwm, Relay, SlowWindow
 from kelvarn.model.edit import with_fields
+from kelvarn.model.events import Load
 from kelvarn.model.fixed import Fixed
 from kelvarn.model.log_data import Floats
 from kelvarn.model.rig import Rig
@@ -34,6 +36,7 @@ class Course:
         stairs: changes of the surroundings: instants in s and K.
         outside_degC: surroundings at the beginning, where they were recorded.
         since: instants of the log's rows from the beginning, s.
+        breaks: stretches left out, from the beginning, s.
     """
 
     h: float
@@ -42,6 +45,7 @@ class Course:
     stairs: tuple[tuple[float, float], ...]
     outside_degC: float | None
     since: Floats
+    breaks: tuple[tuple[float, float], ...] = ()
 
 
 def course_of(log: Observed, *, nonlinear: bool) -> Course:
@@ -61,24 +65,27 @@ def course_of(log: Observed, *, nonlinear: bool) -> Course:
         outside = float(log.outside_degC[0])
         middles = (log.outside_s[1:] + log.outside_s[:-1]) / 2 - log.t[0]
         stairs = tuple(zip(middles.tolist(), np.diff(log.outside_degC).tolist(), strict=True))
-    return Course(h, samples, np.clip(drive, -1.0, 1.0), stairs, outside, np.asarray(log.t - log.t[0]))
+    breaks = tuple((max(at - float(log.t[0]), 0.0), to - float(log.t[0])) for at, to in log.breaks)
+    return Course(h, samples, np.clip(drive, -1.0, 1.0), stairs, outside, np.asarray(log.t - log.t[0]), breaks)
 
 
 @lru_cache(maxsize=64)
 def plain(rig: Rig, interval_s: float) -> Rig:
-    """A rig as it is replayed: no guards, probes that are read exactly, and drives that give what was recorded."""
-    rig = rig.unguarded
+    """A rig as it is replayed: no guards, probes read exactly, drives that give what was recorded."""
     probes = tuple(
         with_fields(probe, noise_K=0.0, resolution_K=0.0, converter=None, correction=None, interval_s=interval_s)
         for probe in rig.probes
     )
-    return with_fields(rig, probes=probes, drives=tuple(map(_given, rig.drives)))
+    return with_fields(rig, probes=probes, drives=tuple(map(_given, rig.drives)), guards=(), permits=())
 
 
 def _given(drive: object) -> object:
     """Relays and slow windows give the mean that was recorded."""
     if isinstance(drive, Relay | SlowWindow):
-        kept = {name: getattr(drive, name) for name in ("name", "acts", "dead_time_s", "tolerances", "body", "power_W")}
+        kept = {
+            name: getattr(drive, name)
+            for name in ("name", "acts", "dead_time_s", "tolerances", "body", "power_W", "dial_degC", "dial_band_K")
+        }
         return Pwm(**kept, steps=65535)
     return drive
 
@@ -103,7 +110,10 @@ def begun_at(rig: Rig, probe_degC: float) -> Rig:
     return rig.model_copy(update={"bodies": bodies})
 
 
-def replay(rig: Rig, course: Course, start_degC: float, outside_degC: float | None = None) -> Floats:
+def replay(
+    rig: Rig, course: Course, start_degC: float, outside_degC: float | None = None,
+    brought_W: Sequence[float] = (),
+) -> Floats:  # fmt: skip
     """What the control probe of a rig shows at the rows of a log.
 
     Args:
@@ -111,6 +121,8 @@ def replay(rig: Rig, course: Course, start_degC: float, outside_degC: float | No
         course: the log's drive.
         start_degC: what the probe shows at the beginning.
         outside_degC: surroundings, where nobody recorded them; None: as the rig has them.
+
+        brought_W: heat that came to the judged body in each stretch left out; empty: none.
 
     Raises:
         RunError: the rig cannot be computed.
@@ -127,6 +139,10 @@ def replay(rig: Rig, course: Course, start_degC: float, outside_degC: float | No
         name="Log",
         duration_s=course.h * (course.samples - 0.5),
         plan=Plan(changes=(SetpointChange(at_s=0, to_degC=20.0),)),
+        events=tuple(
+            Load(name=f"Left out {k + 1}", at_s=at, lasts_s=to - at, body=rig.judged_body, power_W=watts)
+            for k, ((at, to), watts) in enumerate(zip(course.breaks, brought_W, strict=False))
+        ),
     )
     run = PreparedRun(made, _HAND, trial, played=Played(course.drive[: course.samples], course.stairs))
     run.advance()

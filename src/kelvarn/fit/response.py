@@ -164,15 +164,8 @@ def fit_response(
             fit_response(logs, "one_lag", robust=robust, drifts=drifts).value(name) for name in names_of("one_lag")
         )
         seeds = [[lag, 0.03 * lag, dead], [0.9 * lag, 0.2 * lag, 0.5 * dead], [0.6 * lag, 0.5 * lag, 0.0]]
-    free = _fit(logs, kind, seeds, robust=robust, drifts=drifts, rests=False)
-    if kind == "integrating" or not any(log.still for log in logs):
-        return free
-    resting = _fit(logs, kind, seeds, robust=robust, drifts=drifts, rests=True)
-    return resting if resting.aic <= free.aic + _WORTH else free
-
-
-_WORTH = 4.0
-"""By how much AIC must fall before something more is believed: twice the usual 2, since more is asked at a time."""
+    # What stands still before the drive moves is at rest. Left free, a start bends to whatever else the model lacks.
+    return _fit(logs, kind, seeds, robust=robust, drifts=drifts, rests=kind != "integrating")
 
 
 def _fit(

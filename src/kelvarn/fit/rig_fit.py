@@ -36,6 +36,7 @@ class RigFit:
         values: what each became, with its interval.
         told: for each, by how much the logs narrowed what its tolerance left open: 1 is not at all, 0 wholly.
         alike: pairs that the logs cannot tell apart.
+        beyond: what moved by more than its tolerance: something is missing in the rig, or it was thought wrong.
         logs: how it fits each log.
         rms_K, worst_K: over all logs.
         aic: as of a response.
@@ -46,6 +47,7 @@ class RigFit:
     values: tuple[Value, ...]
     told: tuple[float, ...]
     alike: tuple[tuple[str, str], ...]
+    beyond: tuple[str, ...]
     logs: tuple[LogFit, ...]
     rms_K: float
     worst_K: float
@@ -57,28 +59,13 @@ def choosable(rig: Rig) -> list[Parameter]:
     return [p for p in parameters(rig) if p.path[-1] not in ("temperature_degC", "noise_K")]
 
 
-def usually_free(rig: Rig) -> list[Parameter]:
-    """What is free unless somebody chooses: heat capacities, conductances and dead time, at most five of them."""
-    wanted = (
-        "conductance_W_per_K",
-        "capacity_J_per_K",
-        "full_W_per_K",
-        "dead_time_s",
-        "gain_K",
-        "lag_s",
-        "lag2_s",
-        "rise_K_per_s",
-    )
-    return [p for p in choosable(rig) if p.path[-1] in wanted][:5]
-
-
 def fit_rig(rig: Rig, logs: Sequence[Observed], free: Sequence[Parameter] | None = None) -> RigFit:
     """Fit a rig.
 
     Args:
         rig: as it is thought to be.
         logs: of the real one; each may have surroundings of its own, which are free where nobody recorded them.
-        free: parameters to be found; None takes the usual ones.
+        free: parameters to be found; None takes all that have a tolerance, which holds each near what it was.
 
     Raises:
         FitError: nothing is free, or the rig cannot be computed near where it is.
@@ -86,7 +73,7 @@ def fit_rig(rig: Rig, logs: Sequence[Observed], free: Sequence[Parameter] | None
     """
     from scipy.optimize import least_squares
 
-    chosen = tuple(usually_free(rig) if free is None else free)
+    chosen = tuple(choosable(rig) if free is None else free)
     if not chosen:
         raise FitError("Nothing of this rig is free to be fitted; choose at least one value with a tolerance.")
     if not logs:
@@ -119,10 +106,12 @@ class _Problem:
         self.starts = [log.first_degC for log in logs]
         self.open = [k for k, course in enumerate(self.courses) if course.outside_degC is None]
         outside = [self._first_outside(k) for k in self.open]
-        self.x0 = np.array([0.0] * len(free) + outside)
-        wide = [_FURTHEST if not p.in_kelvins else 20.0 for p in free] + [60.0] * len(outside)
+        breaks = sum(len(course.breaks) for course in self.courses)
+        self.strength_W = max(drive.power_W for drive in rig.drives)
+        self.x0 = np.array([0.0] * len(free) + outside + [0.0] * breaks)
+        wide = [_FURTHEST if not p.in_kelvins else 20.0 for p in free] + [60.0] * len(outside) + [100.0] * breaks
         self.bounds = (self.x0 - wide, self.x0 + wide)
-        self.scale = np.array([0.1 if not p.in_kelvins else 0.5 for p in free] + [1.0] * len(outside))
+        self.scale = np.array([0.1 if not p.in_kelvins else 0.5 for p in free] + [1.0] * len(outside) + [0.3] * breaks)
 
     def _first_outside(self, k: int) -> float:
         log = self.logs[k]
@@ -142,11 +131,15 @@ class _Problem:
 
     def courses_at(self, x: Floats) -> list[Floats]:
         rig = self.rig_at(x)
-        outside = dict(zip(self.open, x[len(self.free) :].tolist(), strict=True))
-        return [
-            replay(rig, course, start, outside.get(k))
-            for k, (course, start) in enumerate(zip(self.courses, self.starts, strict=True))
-        ]
+        others = x[len(self.free) :].tolist()
+        outside = dict(zip(self.open, others, strict=False))
+        brought = [share * self.strength_W for share in others[len(self.open) :]]
+        found = []
+        for k, (course, start) in enumerate(zip(self.courses, self.starts, strict=True)):
+            many = len(course.breaks)
+            found.append(replay(rig, course, start, outside.get(k), brought[:many]))
+            brought = brought[many:]
+        return found
 
     def left(self, x: Floats) -> Floats:
         """Measured less replayed."""
@@ -166,7 +159,7 @@ class _Problem:
         slopes = np.column_stack([self._slope(x, k) for k in range(x.size)])
         _, inflation, _ = covariance(slopes, left, [log.t.size for log in self.logs])
         variance = max(float(left @ left) / max(left.size - x.size, 1), scatter**2 * 1e-6) * inflation
-        prior = np.diag([(1.0 / w) ** 2 for w in self._widths()] + [0.0] * len(self.open))
+        prior = np.diag([(1.0 / w) ** 2 for w in self._widths()] + [0.0] * (x.size - len(self.free)))
         cov = np.linalg.pinv(slopes.T @ slopes / variance + prior, rcond=1e-13, hermitian=True)
         values, told = [], []
         for k, (p, width) in enumerate(zip(self.free, self._widths(), strict=True)):
@@ -185,6 +178,7 @@ class _Problem:
             values=tuple(values),
             told=tuple(told),
             alike=self._alike(slopes),
+            beyond=tuple(p.text for p, away in zip(self.free, self.prior(x).tolist(), strict=True) if abs(away) > 2.0),
             logs=tuple(self._log_fit(k, c, x) for k, c in enumerate(courses)),
             rms_K=math.sqrt(rss / n),
             worst_K=float(np.abs(left).max()),

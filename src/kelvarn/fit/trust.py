@@ -162,7 +162,7 @@ def warnings_of(
     elif fit.autocorrelation > 0.5 and fit.inflation > 20:
         found.append(
             "What is left over is a slow wave, not noise: surroundings drifted, or there is more to it than this "
-            "model; the intervals are widened for it."
+            "model (try the rig itself); the intervals are widened for it."
         )
     for check in checks:
         if check.rms_K > max(2.0 * fit.rms_K, 3 * noise_K(check.log.y), 0.15):
@@ -185,7 +185,7 @@ def _of_log(log: Observed) -> list[str]:
                 f"nothing {word} that; leave that stretch out."
             )
     gaps = np.diff(log.t)
-    if gaps.size and float(gaps.max()) > 20 * log.interval_s and not log.breaks_s:
+    if gaps.size and float(gaps.max()) > 20 * log.interval_s and not log.breaks:
         at = show(float(log.t[int(gaps.argmax())]), Quantity.DURATION)
         found.append(f"“{log.name}” has a gap of {show(float(gaps.max()), Quantity.DURATION)} at {at}.")
     return found

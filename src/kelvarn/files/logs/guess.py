@@ -174,6 +174,8 @@ def _find_by_values(facts: list[Facts], roles: dict[int, Role], why: dict[int, s
 def _plausible(f: Facts, facts: list[Facts], roles: dict[int, Role]) -> bool:
     """Whether numbers lie where those of the first temperature do."""
     first = next(facts[k] for k, role in sorted(roles.items()) if role == "temperature")
+    if first.whole and first.high > 255:  # raw counts, which lie anywhere
+        return f.low > -60 and f.high < 1800
     return abs(f.low - first.low) < max(30.0, first.high - first.low) and f.high < 3 * max(first.high, 50)
 
 

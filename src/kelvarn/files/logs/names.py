@@ -7,8 +7,8 @@ from kelvarn.model.log import Form, Role
 
 _WORDS: dict[str, tuple[str, ...]] = {
     "time": (
-        "time", "times", "timestamp", "ts", "t", "millis", "micros", "elapsed", "seconds", "secs", "sec", "ms", "us",
-        "minutes", "zeit", "uhrzeit", "datum", "date", "datetime", "clock", "uptime", "time of day", "epoch", "unix",
+        "time", "times", "timestamp", "ts", "t", "millis", "micros", "elapsed", "up", "seconds", "secs", "sec", "ms",
+        "us", "minutes", "zeit", "uhrzeit", "datum", "date", "datetime", "clock", "uptime", "time of day", "epoch", "unix",
         "temps", "heure", "fecha", "hora", "tijd", "s", "min", "zeitstempel",
     ),
     "surroundings": (
@@ -64,6 +64,8 @@ def roles_of(name: str) -> dict[Role, float]:
     words = words_of(name)
     if not words:
         return {}
+    if name.strip() == "T":  # in upper case it is rarely the time
+        return {"temperature": 0.9, "time": 0.3}
     joined = " ".join(words)
     found: dict[Role, float] = {}
     for key, known in _WORDS.items():

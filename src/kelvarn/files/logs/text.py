@@ -246,7 +246,7 @@ def _table(lines: Sequence[str], picked: list[str], whole: int, encoding: Encodi
         rows = [row for row in _fields(plain, delimiter) if row]
         if not rows:
             continue
-        if sum(len(row) > 1 and not row[-1] for row in rows) > 0.8 * len(rows):
+        if sum(len(row) > 1 and not row[-1] for row in rows) >= 0.99 * len(rows) and not _named_last(rows):
             rows = [row[:-1] if len(row) > 1 and not row[-1] else row for row in rows]  # each line ends in a delimiter
         width, many = Counter(len(row) for row in rows).most_common(1)[0]
         cells = [cell for row in rows if len(row) == width for cell in row]
@@ -264,6 +264,12 @@ def _table(lines: Sequence[str], picked: list[str], whole: int, encoding: Encodi
             "use one delimiter throughout, and none inside numbers."
         )
     return _headed(lines, picked, whole, (delimiter, decimal, width), encoding, where)
+
+
+def _named_last(rows: Sequence[list[str]]) -> bool:
+    """Whether a row of words is as long as the longest: then the last column has a name, and only little in it."""
+    most = max(map(len, rows))
+    return any(len(row) == most and row[-1] for row in rows)
 
 
 def _headed(
