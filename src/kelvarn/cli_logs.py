@@ -9,7 +9,7 @@ from typing import Annotated, Any, get_args
 import typer
 
 from kelvarn.files.faults import FileError, printable
-from kelvarn.files.logs.guess import Guess, proposed
+from kelvarn.files.logs.guess import Guess, with_role
 from kelvarn.files.logs.reader import Opened, open_path, read_log
 from kelvarn.files.project_file import load
 from kelvarn.fit.changes import compare as compare_rig
@@ -49,7 +49,9 @@ def _opened(path: Path, columns: dict[Role, str | None] | None = None, every_s: 
         for role, wanted in (columns or {}).items():
             if wanted is not None:
                 k = _column(guess, wanted)
-                guess = Guess(proposed(guess, k, role), guess.why, tuple(d for d in guess.doubts if d.column != k))
+                guess = Guess(
+                    with_role(guess.reading, k, role), guess.why, tuple(d for d in guess.doubts if d.column != k)
+                )
         log = with_fields(log, reading=guess.reading)
         if every_s is not None:
             log = with_fields(log, reading=with_fields(log.reading, interval_s=every_s))

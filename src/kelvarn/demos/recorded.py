@@ -35,6 +35,7 @@ def recorded(
             "name": name,
             "file": file,
             "use": use,
+            "confirmed": True,
             "used": used,
             "reading": LogReading.model_validate(_readings()[file]),
             "left_out": left_out,

@@ -7,6 +7,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QMessageBox, QWidget
 
 from kelvarn.files.faults import FileError
+from kelvarn.fit.observed import FitError
 from kelvarn.model.edit import EditError
 
 from .fields.binding import first_sentence
@@ -55,7 +56,7 @@ class Boxes:
         def run() -> bool:
             try:
                 work()
-            except (FileError, EditError) as error:
+            except (FileError, EditError, FitError) as error:
                 self.complain(str(error))
                 return False
             except ValidationError as error:

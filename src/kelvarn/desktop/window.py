@@ -1,12 +1,14 @@
 """The main window: arranges the stations, and gives the line, the menus and undo."""
 
 from functools import partial
+from pathlib import Path
 
 from PySide6.QtCore import QSettings, QSize, QTimer, Slot
-from PySide6.QtGui import QCloseEvent
+from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent
 from PySide6.QtWidgets import QInputDialog, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
 from kelvarn import __version__
+from kelvarn.files.project_file import SUFFIX
 from kelvarn.model.names import MOST_CHARACTERS
 from kelvarn.units import SCALES
 
@@ -15,6 +17,7 @@ from .boxes import Boxes
 from .control.station import ControlStation
 from .document import Document
 from .finder import Finder
+from .fit.station import FitStation
 from .handover.station import HandoverStation
 from .menus import Command, Menus
 from .phrases import saved_phrase
@@ -28,7 +31,7 @@ from .station_line import StationLine, Stop
 from .trial.station import TrialStation
 from .view import View
 
-RIG, CONTROL, TRIAL, HANDOVER = range(4)
+RIG, FIT, CONTROL, TRIAL, HANDOVER = range(5)
 
 
 class MainWindow(QMainWindow):
@@ -48,9 +51,9 @@ class MainWindow(QMainWindow):
         self.remarks = Remarks(document, self.view, runner, self.boxes.guarded)
         context = Context(document, self.view, runner, self.boxes.guarded, self.remarks)
         self.line = StationLine()
-        self.rig, self.control = RigStation(context), ControlStation(context)
+        self.rig, self.fit, self.control = RigStation(context), FitStation(context), ControlStation(context)
         self.trial, self.handover = TrialStation(context), HandoverStation(context)
-        self.stations: list[Station] = [self.rig, self.control, self.trial, self.handover]
+        self.stations: list[Station] = [self.rig, self.fit, self.control, self.trial, self.handover]
         self.files = ProjectFiles(self, document, self.boxes, lambda: self.go_to(RIG))
         self._stack = QStackedWidget()
         for station in self.stations:
@@ -62,6 +65,7 @@ class MainWindow(QMainWindow):
         layout.addWidget(self.line)
         layout.addWidget(self._stack, 1)
         self.setCentralWidget(centre)
+        self.setAcceptDrops(True)
         self.menus = Menus(self, self._commands())
         self._connect()
         self._restore()
@@ -200,6 +204,23 @@ class MainWindow(QMainWindow):
             self.boxes.guarded(
                 lambda: self.document.set(("name",), name.strip()[:MOST_CHARACTERS], f"rename {project.name}")
             )()
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if any(url.isLocalFile() for url in event.mimeData().urls()):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        """A project is opened, anything else is taken for a log."""
+        paths = [Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()]
+        event.acceptProposedAction()
+        self.drop(paths)
+
+    def drop(self, paths: list[Path]) -> None:
+        """Take files that were dropped on the window."""
+        projects = [path for path in paths if path.suffix == SUFFIX]
+        if projects and self.files.may_leave():
+            self.files.open(projects[0])
+        self.fit.work.open_files([path for path in paths if path.suffix != SUFFIX])
 
     # Beginning and end
 

@@ -276,7 +276,8 @@ def _report(problem: _Problem, theta: Sequence[float]) -> ResponseFit:
     gain = "rise_K_per_s" if problem.kind == "integrating" else "gain_K"
     values = {gain: value_of(best[0], cov[flat["gain"], flat["gain"]], -math.inf)}
     for k, name in enumerate(names_of(problem.kind)):
-        values[name] = value_of(theta[k], cov[k, k], 0.0)
+        least = 1e-6 * problem.logs[0].interval_s  # below this a dead time is none
+        values[name] = value_of(theta[k] if theta[k] > least else 0.0, cov[k, k], 0.0)
     keys = {**{name: k for k, name in enumerate(names_of(problem.kind))}, gain: flat["gain"]}
     n, k = left.size, slopes.shape[1] + 1
     rss = max(float(left @ left), 1e-300)

@@ -165,12 +165,17 @@ def warnings_of(
             "model (try the rig itself); the intervals are widened for it."
         )
     for check in checks:
-        if check.rms_K > max(2.0 * fit.rms_K, 3 * noise_K(check.log.y), 0.15):
+        if not holds(check, fit.rms_K):
             found.append(
                 f"On “{check.log.name}” it misses by {show(check.rms_K, Quantity.DIFFERENCE)} rms, "
                 f"{show(check.worst_K, Quantity.DIFFERENCE)} at worst: it does not hold there."
             )
     return found
+
+
+def holds(check: LogFit, rms_K: float) -> bool:
+    """Whether a model that missed by so much holds on a log that it was not fitted to."""
+    return check.rms_K <= max(2.5 * rms_K, 3 * noise_K(check.log.y), 0.1)
 
 
 def _of_log(log: Observed) -> list[str]:
@@ -246,7 +251,7 @@ def verdict_of(fit: ResponseFit, seen: float | None, checks: Sequence[LogFit], s
         silent.append("how it cools")
     if len(fit.logs) == 1 and not checks:
         silent.append("another day")
-    held = [c for c in checks if c.rms_K <= max(2.0 * fit.rms_K, 3 * noise_K(c.log.y), 0.15)]
+    held = [c for c in checks if holds(c, fit.rms_K)]
     if held:
         good += f"; it holds on “{held[0].log.name}” too"
     return f"{good}; says nothing of {' and '.join(silent)}" if silent else good

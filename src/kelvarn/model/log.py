@@ -123,6 +123,7 @@ class Log(ModelBase):
         "fit", "Use", "Whether models are fitted to it, checked on it, or neither.",
         words={"fit": "fitted to", "check": "checks the fit", "aside": "not used"},
     )  # fmt: skip
+    confirmed: bool = field(False, "Looked at", "Whether somebody has looked at how it is read and found it right.")
     used: LogSpan | None = field(None, "Span used", "The part that counts; empty: all of it.")
     left_out: tuple[LogSpan, ...] = field((), "Left out", "Spans that do not count.", max_length=60)
     moments: tuple[LogNote, ...] = field((), "Notes at moments", "What happened when.", max_length=200)

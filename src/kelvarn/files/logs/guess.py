@@ -7,11 +7,10 @@ likely reading is taken and the doubt is said with the other ways to read it.
 import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import Literal
 
 import numpy as np
 
-from kelvarn.model.log import FORM_WORDS, FORMS, ROLE_WORDS, Form, LogColumn, LogReading, Role
+from kelvarn.model.log import FORM_WORDS, FORMS, Form, LogColumn, LogReading, Role
 from kelvarn.units import counted, three_figures
 
 from .cells import has_time
@@ -290,19 +289,21 @@ def _first_heat(reading: LogReading, wanted: int) -> LogReading:
     return reading
 
 
-def proposed(guess: Guess, column: int, role: Role) -> LogReading:
-    """The reading with a column taken for something else, in its likeliest form."""
-    form = guess.reading.columns[column].form
+def with_role(reading: LogReading, column: int, role: Role) -> LogReading:
+    """The reading with a column taken for something else, in its likeliest form; of most roles there is one column."""
+    form = reading.columns[column].form
     if form not in FORMS[role]:
         form = FORMS[role][0]
-    reading = _changed(guess.reading, column, {"role": role, "form": form})
-    if role in ("time", "drive", "surroundings", "setpoint", "reference", "energy"):  # there is one of each
-        for k, other in enumerate(reading.columns):
+    made = _changed(reading, column, {"role": role, "form": form})
+    if role in ("time", "drive", "surroundings", "setpoint", "reference", "energy"):
+        for k, other in enumerate(made.columns):
             if k != column and other.role == role:
-                reading = _changed(reading, k, {"role": "left_out", "form": ""})
-    return reading
+                made = _changed(made, k, {"role": "left_out", "form": ""})
+    if role == "temperature":  # the first one is fitted
+        made = _first_heat(made, column)
+    return made
 
 
-def role_text(role: Role | Literal["left_out"]) -> str:
-    """A role as it is called."""
-    return ROLE_WORDS[role]
+def with_form(reading: LogReading, column: int, form: Form) -> LogReading:
+    """The reading with the values of a column taken for something else."""
+    return _changed(reading, column, {"form": form})

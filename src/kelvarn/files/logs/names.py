@@ -8,7 +8,8 @@ from kelvarn.model.log import Form, Role
 _WORDS: dict[str, tuple[str, ...]] = {
     "time": (
         "time", "times", "timestamp", "ts", "t", "millis", "micros", "elapsed", "up", "seconds", "secs", "sec", "ms",
-        "us", "minutes", "zeit", "uhrzeit", "datum", "date", "datetime", "clock", "uptime", "time of day", "epoch", "unix",
+        "us", "minutes", "zeit", "uhrzeit", "datum", "date", "datetime", "clock", "uptime", "time of day",
+        "epoch", "unix",
         "temps", "heure", "fecha", "hora", "tijd", "s", "min", "zeitstempel",
     ),
     "surroundings": (

@@ -24,10 +24,17 @@ from .convert import to_degC
 from .guess import Guess, guess
 from .instants import ordered, times_of
 from .rows import Columns, Faults, gather
-from .text import Layout, check_size, decode, lay_out, lines_of, read_bytes
+from .text import Layout, check_size, decode, lay_out, lines_of, read_bytes, split
 
 _DISCONNECTED = (-127.0, -999.0, 999.0, 9999.0, -9999.0)
 """What boards write where a probe is not there; none of them a temperature that is met by chance."""
+
+
+def rows_at(log: Log, rows: Sequence[int]) -> list[tuple[int, list[str]]]:
+    """Lines of a log by their numbers, from 1, as fields; those that are not there are left out."""
+    lines = lines_of(decode(log.raw, log.file)[0])
+    known = [row for row in rows if 0 < row <= len(lines)]
+    return [(row, next(iter(split([lines[row - 1]], log.reading.delimiter)), [lines[row - 1]])) for row in known]
 
 
 @dataclass(frozen=True)

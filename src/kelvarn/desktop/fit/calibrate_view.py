@@ -1,0 +1,215 @@
+"""Calibrate the probe: pairs of what it shows and what is true, what makes one of the other, and what is left over."""
+
+from collections.abc import Callable
+
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
+
+from kelvarn.desktop import theme
+from kelvarn.desktop.fields.plain import Choice, heading, link, small
+from kelvarn.fit.calibration import Calibrated, How, Pair, Thermistor, calibrate, pairs_of, thermistor
+from kelvarn.fit.observed import FitError
+from kelvarn.model.log_data import LogData
+from kelvarn.model.probes import Correction
+from kelvarn.units import Quantity, Scale, UnitError, parse, show
+
+_HOWS: dict[How, str] = {"offset": "offset alone", "two_point": "two outer points", "slope": "line through all"}
+_ROWS = 8
+_POINTS = 3
+
+
+class CalibrateView(QWidget):
+    """See the module.
+
+    Args:
+        scale: what temperatures are typed and shown in.
+        data: the log shown, where there is one with a reference beside the temperature.
+        use: takes a correction for the probe.
+        use_ntc: takes a thermistor for the probe's converter.
+    """
+
+    def __init__(
+        self, scale: Callable[[], Scale], data: Callable[[], LogData | None],
+        use: Callable[[Correction], object], use_ntc: Callable[[Thermistor], object],
+    ) -> None:  # fmt: skip
+        super().__init__()
+        self._scale, self._data, self._use, self._use_ntc = scale, data, use, use_ntc
+        self._filling = False
+        self.found: Calibrated | None = None
+        self.ntc: Thermistor | None = None
+        self.pairs = _grid(
+            ["Raw count", "Probe shows", "True", "Corrected", "Left over"], _ROWS, "Pairs of reading and reference"
+        )
+        self.pairs.cellChanged.connect(lambda *_: self._changed())
+        self.how = Choice()
+        self.how.setAccessibleName("What makes the truth of a reading")
+        for how, title in _HOWS.items():
+            self.how.addItem(title, how)
+        self.how.setCurrentIndex(1)
+        self.how.activated.connect(lambda _: self._changed())
+        self.says = small("", "")
+        self.use_button = QPushButton("Use in the probe")
+        self.use_button.setProperty("main", True)
+        self.use_button.clicked.connect(self._take)
+        self.points = _grid(["Temperature", "Resistance, Ω", "Left over"], _POINTS, "Points of a thermistor")
+        self.points.cellChanged.connect(lambda *_: self._changed())
+        self.ntc_says = small("", "")
+        self.ntc_button = QPushButton("Use in the converter")
+        self.ntc_button.clicked.connect(lambda: self.ntc is not None and self._use_ntc(self.ntc))
+        self._lay_out()
+        self._changed()
+
+    def _lay_out(self) -> None:
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        top = QHBoxLayout()
+        top.addWidget(heading("Calibrate the probe"), 1)
+        self.from_log = link(
+            "pairs from this log", self._fill_from_log, "Means of the stillest stretches of the log shown"
+        )
+        top.addWidget(self.from_log)
+        layout.addLayout(top)
+        layout.addWidget(small("Type what the probe shows and what a trusted thermometer shows, cold and warm."))
+        layout.addWidget(self.pairs, 2)
+        row = QHBoxLayout()
+        row.addWidget(self.how)
+        row.addWidget(self.says, 1)
+        row.addWidget(self.use_button)
+        layout.addLayout(row)
+        layout.addSpacing(10)
+        layout.addWidget(heading("A thermistor from three points"))
+        layout.addWidget(self.points, 1)
+        row = QHBoxLayout()
+        row.addWidget(self.ntc_says, 1)
+        row.addWidget(self.ntc_button)
+        layout.addLayout(row)
+
+    def refresh(self) -> None:
+        """Show what depends on the log shown."""
+        data = self._data()
+        self.from_log.setVisible(data is not None and data.reference_degC is not None)
+
+    def _fill_from_log(self) -> None:
+        data = self._data()
+        if data is None or data.reference_degC is None:
+            return
+        self._filling = True
+        for row in range(_ROWS):
+            for column in range(3):
+                self.pairs.setItem(row, column, QTableWidgetItem(""))
+        pairs = pairs_of(data.time_s.tolist(), data.measured_degC.tolist(), data.reference_degC.tolist())
+        for row, pair in enumerate(pairs[:_ROWS]):
+            for column, value in ((1, pair.shown_degC), (2, pair.true_degC)):
+                self.pairs.setItem(
+                    row, column, QTableWidgetItem(show(value, Quantity.TEMPERATURE, self._scale(), exact=True))
+                )
+        self._filling = False
+        self._changed()
+
+    def _number(self, table: QTableWidget, row: int, column: int, quantity: Quantity) -> float | None:
+        """What is typed in a field; None where it is empty. A field that cannot be read is said."""
+        item = table.item(row, column)
+        text = "" if item is None else item.text().strip()
+        if not text:
+            return None
+        try:
+            value = parse(text, quantity, self._scale())
+        except UnitError as error:
+            if item is not None:
+                item.setToolTip(str(error))
+            raise FitError(f"Row {row + 1}: {error}") from error
+        return value
+
+    def _changed(self) -> None:
+        if self._filling:
+            return
+        self._filling = True
+        try:
+            self._pairs()
+            self._thermistor()
+        finally:
+            self._filling = False
+
+    def _pairs(self) -> None:
+        self.found, pairs, rows = None, [], []
+        try:
+            for row in range(_ROWS):
+                shown = self._number(self.pairs, row, 1, Quantity.TEMPERATURE)
+                true = self._number(self.pairs, row, 2, Quantity.TEMPERATURE)
+                if shown is not None and true is not None:
+                    pairs.append(Pair(shown, true))
+                    rows.append(row)
+            self.found = calibrate(pairs, self.how.currentData()) if pairs else None
+            self._say(self._words())
+        except FitError as error:
+            self._say(str(error), "wrong")
+        for row in range(_ROWS):
+            texts = ("", "")
+            if self.found is not None and row in rows:
+                k = rows.index(row)
+                corrected = self.found.corrected_degC(pairs[k].shown_degC)
+                texts = (show(corrected, Quantity.TEMPERATURE, self._scale()),
+                         show(self.found.left_K[k], Quantity.DIFFERENCE, self._scale()))  # fmt: skip
+            for column, text in zip((3, 4), texts, strict=True):
+                self.pairs.setItem(row, column, QTableWidgetItem(text))
+        self.use_button.setEnabled(self.found is not None)
+
+    def _words(self) -> str:
+        found, scale = self.found, self._scale()
+        if found is None:
+            return "No pair yet."
+        by = show(found.true0_degC - found.shown0_degC, Quantity.DIFFERENCE, scale)
+        text = (
+            f"{by} more"
+            if found.how == "offset"
+            else f"× {found.slope:.4g}, and {by} more at {show(found.shown0_degC, Quantity.TEMPERATURE, scale)}"
+        )
+        return f"true = shown {text}; {show(found.worst_K, Quantity.DIFFERENCE, scale)} left over at most"
+
+    def _say(self, text: str, role: str = "") -> None:
+        self.says.setProperty("role", role)
+        self.says.style().polish(self.says)
+        self.says.setText(text)
+
+    def _thermistor(self) -> None:
+        self.ntc, points, rows = None, [], []
+        try:
+            for row in range(_POINTS):
+                degC = self._number(self.points, row, 0, Quantity.TEMPERATURE)
+                ohm = self._number(self.points, row, 1, Quantity.RESISTANCE)
+                if degC is not None and ohm is not None:
+                    points.append((degC, ohm))
+                    rows.append(row)
+            self.ntc = thermistor(points) if points else None
+            text = (
+                ""
+                if self.ntc is None
+                else f"{show(self.ntc.ohm_at_25_degC, Quantity.RESISTANCE)} at 25 °C, Beta {self.ntc.beta_K:.0f} K"
+            )
+            self.ntc_says.setText(text or "Type temperature and resistance: in ice water, in the room, in hot water.")
+        except FitError as error:
+            self.ntc_says.setText(str(error))
+        for row in range(_POINTS):
+            text = ""
+            if self.ntc is not None and row in rows:
+                text = show(self.ntc.left_K[rows.index(row)], Quantity.DIFFERENCE, self._scale())
+            self.points.setItem(row, 2, QTableWidgetItem(text))
+        self.ntc_button.setEnabled(self.ntc is not None)
+
+    def _take(self) -> None:
+        if self.found is None:
+            return
+        shown = [self._number(self.pairs, row, 1, Quantity.TEMPERATURE) for row in range(_ROWS)]
+        known = [value for value in shown if value is not None]
+        low, high = min(known), max(known)
+        self._use(self.found.correction(low, high if high - low > 1 else low + 50.0))
+
+
+def _grid(titles: list[str], rows: int, name: str) -> QTableWidget:
+    table = QTableWidget(rows, len(titles))
+    table.setHorizontalHeaderLabels(titles)
+    table.setAccessibleName(name)
+    table.horizontalHeader().setStretchLastSection(True)
+    table.setColumnWidth(0, 120)
+    table.setMinimumHeight(90)
+    table.setFont(theme.font())
+    return table

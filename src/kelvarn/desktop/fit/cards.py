@@ -1,0 +1,153 @@
+"""Logs as cards: name, how much, what it is used for and how well the model fits it; below, what else Fit can show."""
+
+from dataclasses import dataclass
+
+from PySide6.QtCore import QPoint, QRectF, Qt, Signal
+from PySide6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+
+from kelvarn.desktop import texts, theme
+from kelvarn.desktop.fields.plain import heading, link
+from kelvarn.desktop.focus import FocusRing
+from kelvarn.desktop.plain import plain_tip
+
+_HEIGHT = 70
+VIEWS = {
+    "fit": "measured and model",
+    "read": "how the file is read",
+    "changed": "what has changed",
+    "plan": "plan the recording",
+    "calibrate": "calibrate the probe",
+}
+
+
+@dataclass(frozen=True)
+class CardText:
+    """What a card says: name, how much, and how it is with it, in a colour role."""
+
+    name: str
+    amount: str
+    state: str
+    role: str
+
+
+class LogCard(FocusRing):
+    """One log.
+
+    Signals:
+        clicked: it was selected by mouse or key.
+        menu_wanted: its menu is asked for, at a global position.
+    """
+
+    clicked = Signal()
+    menu_wanted = Signal(QPoint)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.text = CardText("", "", "", "muted")
+        self._selected = False
+        self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
+        self.setFixedHeight(_HEIGHT)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+
+    def show_text(self, text: CardText, selected: bool) -> None:
+        """Show the present state."""
+        self.text, self._selected = text, selected
+        self.setAccessibleName(f"Log {text.name}")
+        self.setAccessibleDescription(f"{text.amount}, {text.state}")
+        self.setToolTip(plain_tip(f"{text.name}\n{text.amount}\n{text.state}"))
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        del event
+        look = theme.current()
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), look.color("panel" if self._selected else "ground"))
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        color = "glacier" if self.ring else "ink" if self._selected else "hairline"
+        painter.setPen(QPen(look.color(color), 2 if self._selected else 1))
+        frame = QRectF(0, 0, self.width(), self.height()).adjusted(1, 1, -1, -1)
+        painter.drawRoundedRect(frame, theme.RADIUS, theme.RADIUS)
+        for top, text, role, kind, bold in (
+            (7, self.text.name, "ink", "body", True),
+            (28, self.text.amount, "muted", "small", False),
+            (47, self.text.state, self.text.role, "small", True),
+        ):
+            area = QRectF(10, top, self.width() - 20, 18)
+            texts.paint(painter, area, text, look.color(role), kind, bold=bold, cut=True)
+        painter.end()
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        if event.button() == Qt.MouseButton.LeftButton:
+            self.clicked.emit()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Space):
+            self.clicked.emit()
+        else:
+            super().keyPressEvent(event)
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        self.clicked.emit()
+        self.menu_wanted.emit(event.globalPos())
+
+
+class LogCards(QWidget):
+    """The list of logs, and of what Fit can show of them.
+
+    Signals:
+        selected: a log, by its place.
+        menu_wanted: the menu of the selected one, at a global position.
+        open_wanted, paste_wanted: a log is to be added.
+        view_wanted: what to show, a key of `VIEWS`.
+    """
+
+    selected = Signal(int)
+    menu_wanted = Signal(QPoint)
+    open_wanted = Signal()
+    paste_wanted = Signal()
+    view_wanted = Signal(str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.cards: list[LogCard] = []
+        self._column = QVBoxLayout(self)
+        self._column.setContentsMargins(0, 0, 8, 0)
+        self._column.setSpacing(6)
+        row = QHBoxLayout()
+        row.addWidget(heading("Logs"), 1)
+        row.addWidget(link("+ open", self.open_wanted.emit, "Open a log: CSV, TSV, serial monitor or JSON lines"))
+        row.addWidget(link("+ paste", self.paste_wanted.emit, "Paste the rows of a log"))
+        self._column.addLayout(row)
+        self._list = QVBoxLayout()
+        self._list.setSpacing(6)
+        self._column.addLayout(self._list)
+        self._column.addSpacing(8)
+        self._column.addWidget(heading("Fit can show"))
+        self.views: dict[str, QPushButton] = {}
+        group = QButtonGroup(self)
+        for key, title in VIEWS.items():
+            button = QPushButton(title)
+            button.setCheckable(True)
+            button.setProperty("chip", True)
+            button.clicked.connect(lambda _=False, key=key: self.view_wanted.emit(key))
+            group.addButton(button)
+            self._column.addWidget(button)
+            self.views[key] = button
+        self._column.addStretch(1)
+
+    def show_logs(self, found: list[CardText], selected: int, view: str) -> None:
+        """Show the logs as they are."""
+        while len(self.cards) < len(found):
+            card, place = LogCard(), len(self.cards)
+            card.clicked.connect(lambda place=place: self.selected.emit(place))
+            card.menu_wanted.connect(self.menu_wanted)
+            self.cards.append(card)
+            self._list.addWidget(card)
+        for place, card in enumerate(self.cards):
+            card.setVisible(place < len(found))
+            if place < len(found):
+                card.show_text(found[place], place == selected)
+        for key, button in self.views.items():
+            button.setChecked(key == view)
