@@ -103,7 +103,7 @@ def cabinet() -> None:
 
     def table(run: Run, seed: int, begin_ms: int) -> list[str]:
         shown, room = read_off(run.measured_degC, 0.06, 0.0625, seed), ambient(run, seed + 100)
-        rows = ["Cabinet logger v2; interval 5 s", "ms;Air;Room;PWM;Note"]
+        rows = ["Cabinet logger v2; interval 5 s", "ms;T air;Room;PWM;Note"]
         for k, t in enumerate(run.time_s.tolist()):
             note = "door" if door.at_s <= t < door.at_s + 90 and run.trial.events[-1].kind == "door" else ""
             duty = round(255 * float(run.drive[k]))

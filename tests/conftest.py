@@ -13,6 +13,7 @@ from kelvarn.engine.prepare import fresh_found, fresh_state, fresh_trace, prepar
 from kelvarn.engine.run import Run
 from kelvarn.engine.safety import survey_safety
 from kelvarn.engine.survey import survey
+from kelvarn.files.project_file import from_json, log_members, to_json, with_logs
 from kelvarn.model.bodies import Body, Link, Surroundings
 from kelvarn.model.drives import Pwm
 from kelvarn.model.fields import SURROUNDINGS
@@ -33,6 +34,12 @@ def _own_home(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     """No test reads or writes the user's state folder. The compiler's cache stays: it is found at import."""
     monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "state"))
     monkeypatch.setenv("XDG_CONFIG_HOME", str(tmp_path / "config"))
+
+
+def again(project: Project, text: bytes | str | None = None) -> Project:
+    """A project written as JSON, or that text of it, and read again, with what its logs hold."""
+    raw = dict(zip(log_members(project), [log.raw for log in project.logs], strict=True))
+    return with_logs(from_json(to_json(project) if text is None else text, "x"), raw, "x")
 
 
 def two_candidates() -> Project:

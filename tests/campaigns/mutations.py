@@ -22,7 +22,8 @@ from typing import Any
 
 from kelvarn.demos import DEMOS
 from kelvarn.files.faults import FileError
-from kelvarn.files.project_file import from_json, load, to_json
+from kelvarn.files.project_file import load, to_json
+from tests.conftest import again
 
 _MOST_BYTES, _MOST_S = 1_000_000_000, 10.0
 _JUNK: tuple[Any, ...] = (
@@ -112,7 +113,7 @@ def _try(job: tuple[int, int]) -> list[str]:
         begun = time.perf_counter()
         try:
             project = load(path)
-            if from_json(to_json(project), "x") != project:
+            if again(project) != project:
                 found.append(f"{seed}/{k}: what it saves is not what it loaded")
         except FileError as error:
             said = str(error)

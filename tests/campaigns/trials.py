@@ -18,7 +18,6 @@ from kelvarn.engine.measures import measure
 from kelvarn.engine.prepare import RunError
 from kelvarn.engine.run import compute
 from kelvarn.engine.why import why
-from kelvarn.files.project_file import from_json, to_json
 from kelvarn.model import guards as gd
 from kelvarn.model.candidate import Candidate
 from kelvarn.model.edit import EditError, add_event, put, with_fields
@@ -29,6 +28,7 @@ from kelvarn.model.trial import DayPart, SetpointChange
 from kelvarn.model.trial_edit import add_rule
 from kelvarn.studies.failures import failure_table
 from kelvarn.studies.variants import vary
+from tests.conftest import again
 
 _SAMPLES_SAID = 25
 _LONGEST_S = 4000.0
@@ -112,7 +112,7 @@ def random_plan(degC: float, duration_s: float, draw: random.Random) -> Any:
 def check(project: Project, count: Counter[str]) -> None:
     """Run it and look at everything; raises what is no sentence."""
     rig, trial, law = project.rig, project.first_trial, project.candidates[0].controller
-    assert from_json(to_json(project), "x") == project
+    assert again(project) == project
     try:
         run = compute(rig, law, trial)
     except RunError:

@@ -23,6 +23,7 @@ from kelvarn.files.writing import file_stems, safe_name
 from kelvarn.model.edit import put
 from kelvarn.model.project import Project
 from kelvarn.studies.results import Result, Results
+from tests.conftest import again
 
 DOCS = Path(__file__).parents[2] / "docs"
 
@@ -334,4 +335,4 @@ def test_files_of_landed_versions_open_and_give_the_same_runs(path: Path) -> Non
             assert found[name] == (None if known[name] is None else pytest.approx(known[name], rel=1e-6)), name
         assert result.measures.hottest_degC == pytest.approx(known["hottest_degC"], abs=1e-4)
         assert [verdict.met for verdict in result.verdicts] == known["met"]
-    assert from_json(to_json(project), "x") == project
+    assert again(project) == project

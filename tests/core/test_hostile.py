@@ -21,7 +21,7 @@ from kelvarn.files.project_file import from_json, load, save, schema, to_json
 from kelvarn.model.edit import put, with_fields
 from kelvarn.model.project import Project
 from kelvarn.studies.results import Result, Results
-from tests.conftest import two_candidates
+from tests.conftest import again, two_candidates
 
 from .test_cli import kelvarn
 
@@ -136,7 +136,8 @@ def test_a_document_that_is_none_is_one_sentence(text: str | bytes) -> None:
 
 
 def test_a_byte_order_mark_does_no_harm() -> None:
-    assert from_json(b"\xef\xbb\xbf" + to_json(cure_cabinet()).encode(), "x") == cure_cabinet()
+    project = cure_cabinet()
+    assert again(project, b"\xef\xbb\xbf" + to_json(project).encode()) == project
 
 
 def test_faults_of_arguments_are_one_line_and_exit_code_2(tmp_path: Path) -> None:

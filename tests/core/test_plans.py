@@ -25,7 +25,7 @@ from kelvarn.model.rig_edit import remove_probe, rename_body, rename_drive, rena
 from kelvarn.model.trial import WEEK_S, DayPart, NamedSetpoint, Plan, SetpointChange, Trial, course_of, week_said
 from kelvarn.model.trial_words import plan_text
 from kelvarn.units import Scale
-from tests.conftest import one_lag
+from tests.conftest import again, one_lag
 
 LAW = Pid(kp_per_K=0.05, ti_s=100)
 
@@ -147,7 +147,7 @@ def test_the_whole_bank_and_all_marks_fit_every_demo(demo: object) -> None:
             banked = trial_edit.add_mark_set(banked, place, each.name)
         short = with_fields(banked.trials[place], duration_s=banked.trials[place].duration_s)
         assert measure(compute(banked.rig, law, short)).windows
-    assert from_json(to_json(banked), "x") == banked
+    assert again(banked) == banked
 
 
 def test_guards_and_permits_come_go_and_follow_names() -> None:

@@ -18,6 +18,7 @@ from kelvarn.model.events import ColdPart
 from kelvarn.model.fields import SURROUNDINGS
 from kelvarn.model.project import Project
 from kelvarn.model.response import ResponseModel
+from tests.conftest import again
 
 
 @pytest.fixture(params=[demo.name for demo in DEMOS])
@@ -121,7 +122,7 @@ def test_any_row_of_edits_leaves_a_valid_project_that_runs_or_says_why(
             assert str(error).endswith(".")
         except ValidationError as error:
             assert len(error.errors()) == 1
-    assert Project.model_validate_json(project.model_dump_json()) == project
+    assert again(project) == project
     plan = with_fields(project.trials[0].plan, changes=project.trials[0].plan.changes[:1])
     lasts = project.rig.probe.interval_s * 40
     short = with_fields(project.trials[0], duration_s=lasts, events=(), marks=(), plan=plan)

@@ -52,7 +52,9 @@ def follow(
             if j + 1 < at_s.size and at_s[j + 1] + dead_time_s < until:
                 until = at_s[j + 1] + dead_time_s
             v, slope = value[j], 0.0
-            if held == 0 and j + 1 < at_s.size and now >= at_s[j] + dead_time_s:
+            if now < at_s[j] + dead_time_s:  # before the course begins it is what it is there
+                until = min(until, at_s[j] + dead_time_s)
+            elif held == 0 and j + 1 < at_s.size:
                 slope = (value[j + 1] - value[j]) / (at_s[j + 1] - at_s[j])
                 v += slope * (now - at_s[j] - dead_time_s)
             dt = until - now

@@ -120,10 +120,13 @@ class Journal:
     def _log_path(self, digest: str) -> Path:
         return self.entry.with_name(f"{self.entry.stem}.{digest}.log")
 
-    def logs_of(self, digests: list[str]) -> list[bytes]:
-        """The logs that lie beside the entry. Raises OSError where one is missing."""
-        found = [self._log_path(str(digest)).read_bytes() for digest in digests]
-        self._logs = {str(digest) for digest in digests}
+    def log_of(self, digest: str) -> bytes:
+        """A log that lies beside the entry; empty where it has gone: the rest is brought back without it."""
+        try:
+            found = self._log_path(digest).read_bytes()
+        except OSError:
+            return b""
+        self._logs.add(digest)
         return found
 
     def clear(self) -> None:
@@ -173,8 +176,10 @@ def left_behind(folder: Path | None = None) -> Unsaved | None:
                 continue
             content = json.loads(entry.read_text(encoding="utf-8"))
             project = from_json(content["project"], str(entry))
-            logs = journal.logs_of(content.get("logs", []))
-            project = with_logs(project, dict(zip(log_members(project), logs, strict=True)), str(entry))
+            digests = [str(digest) for digest in content.get("logs", [])]
+            digests += [""] * (len(project.logs) - len(digests))
+            logs = {name: journal.log_of(each) for name, each in zip(log_members(project), digests, strict=False)}
+            project = with_logs(project, logs, str(entry))
             path = None if content["path"] is None else Path(content["path"])
             if path is not None and not path.is_absolute():
                 path = None  # of an older version: nobody knows where it was meant

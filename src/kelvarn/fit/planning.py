@@ -29,7 +29,7 @@ class Rough:
         kind, gain_K, lag_s, lag2_s, dead_time_s: its answer; of an integrating one the gain is its rise, K/s.
         noise_K, resolution_K: of its readings.
         rest_degC: rest temperature.
-        limit_degC: that a step must not pass; None without one.
+        most_drive: that no step may pass, for the limits of the bodies.
     """
 
     kind: Kind
@@ -40,7 +40,7 @@ class Rough:
     noise_K: float
     resolution_K: float
     rest_degC: float = 20.0
-    limit_degC: float | None = None
+    most_drive: float = 1.0
 
     @property
     def theta(self) -> list[float]:
@@ -102,16 +102,23 @@ class Plan:
 
 
 def step_for(rough: Rough) -> float:
-    """The drive to step to from off: as far as the limit allows with a tenth to spare, else what moves it well."""
-    if rough.kind == "integrating":
-        return 0.5
-    wanted = min(1.0, max(0.1, LEAST_RISE * rough.scatter_K / abs(rough.gain_K)))
-    if rough.limit_degC is None:
-        return max(wanted, 0.5)
-    room = 0.9 * (rough.limit_degC - rough.rest_degC) / abs(rough.gain_K)
-    if room <= 0:
-        raise FitError("The limit lies below the rest temperature; no step can be made.")
-    return min(1.0, math.floor(100 * room) / 100 if room > 0.02 else room)
+    """The drive to step to from off: half of it, or what moves it well where that is more, within the limits."""
+    wanted = 0.5
+    if rough.kind != "integrating":
+        wanted = max(wanted, min(1.0, LEAST_RISE * rough.scatter_K / abs(rough.gain_K)))
+    if rough.most_drive <= 0:
+        raise FitError("A limit of the rig lies below its rest temperature; no step can be made.")
+    return min(wanted, rough.most_drive)
+
+
+_ROUND = (1.0, 1.5, 2.0, 3.0, 4.0, 5.0, 6.0, 8.0, 10.0)
+
+
+def round_up(seconds: float) -> float:
+    """The next time that people say: a figure and a half, of seconds, minutes or hours."""
+    unit = 1.0 if seconds < 60 else 60.0 if seconds < 3600 else 3600.0
+    ten = 10.0 ** math.floor(math.log10(max(seconds / unit, 1e-3)))
+    return next(unit * ten * step for step in _ROUND if unit * ten * step >= 0.999 * seconds)
 
 
 def predicted(rough: Rough, recording: Recording, known: dict[str, float] | None = None) -> dict[str, float]:
@@ -191,13 +198,14 @@ def plan_recording(
     to = step_for(rough) if drive is None else drive
     slow = rough.lag_s + rough.lag2_s
     scale = slow if rough.kind != "integrating" else max(10 * rough.dead_time_s, 60.0)
-    every = every_s or max(min(scale / 50, max(rough.dead_time_s, scale / 100) / 5), min(1.0, scale / 50))
-    before = max(20 * every, 0.03 * scale)
+    wished = max(min(scale / 50, max(rough.dead_time_s, scale / 100) / 5), min(1.0, scale / 50))
+    every = every_s or round_up(0.75 * wished)
+    before = round_up(max(20 * every, 0.03 * scale))
     dead_wish = max(every, 0.1 * rough.dead_time_s)
     tried: list[tuple[float, dict[str, float]]] = []
     best: Recording | None = None
     for factor in (0.5, 0.75, 1.0, 1.25, 1.5, 1.75, 2.0, 2.25, 2.5, 3.0, 3.5, 4.0, 5.0, 6.0, 8.0):
-        made = Recording(before, factor * scale + rough.dead_time_s, every, start, to)
+        made = Recording(before, round_up(factor * scale + rough.dead_time_s), every, start, to)
         found = predicted(rough, made, known)
         tried.append((made.lasts_s, found))
         gain = found.get("gain_K", found.get("rise_K_per_s", 0.0))

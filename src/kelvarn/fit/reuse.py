@@ -46,10 +46,7 @@ def use_response(project: Project, fit: ResponseFit) -> Project:
             share = min(max(value.half / abs(value.value), _LEAST_SHARE), LARGEST_SHARE)
             ranges.append(Tolerance(of=name, size=share))
     made = with_fields(made, tolerances=tuple(ranges))
-    if project.rig.response is None:
-        project = to_response(project, made)
-    else:
-        project = with_fields(project, rig=with_fields(project.rig, response=made))
+    project = to_response(project, made)
     rest = [log.rest_degC.value for log in fit.logs if log.log.outside_s is None]
     if rest and fit.kind != "integrating":
         around = with_fields(project.rig.surroundings, temperature_degC=round(float(np.mean(rest)), 2))

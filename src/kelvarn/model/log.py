@@ -1,8 +1,8 @@
 """A log: a file as it came, how it is read, and which part of it counts."""
 
-from typing import Annotated, Literal
+from typing import Literal
 
-from pydantic import Field, model_validator
+from pydantic import model_validator
 from pydantic.json_schema import SkipJsonSchema
 
 from kelvarn.units import Quantity
@@ -128,8 +128,9 @@ class Log(ModelBase):
     left_out: tuple[LogSpan, ...] = field((), "Left out", "Spans that do not count.", max_length=60)
     moments: tuple[LogNote, ...] = field((), "Notes at moments", "What happened when.", max_length=200)
     notes: Notes = field("", "Notes", "Whatever is worth keeping.")
-    raw: SkipJsonSchema[Annotated[bytes, Field(exclude=True, repr=False)]] = b""
-    """The file as it came; kept beside the document, not in it."""
+    raw: SkipJsonSchema[bytes] = field(
+        b"", "Raw", "The file as it came; kept beside the document, not in it.", exclude=True, repr=False
+    )
 
 
 class FittedValue(ModelBase):

@@ -284,10 +284,14 @@ def drive_link(project: Project, index: int) -> tuple[Project, str]:
 
 
 def to_response(project: Project, response: ResponseModel) -> Project:
-    """Put a response model in place of bodies and links; what acts on the probed body acts on it from then on."""
+    """Put a response model in place of bodies and links; what acts on the probed body acts on it from then on.
+
+    The answer was read off the probe: it has the delays of drive and probe in it, so these keep none of their own.
+    """
     rig, name = project.rig, response.name
-    drives = tuple(with_fields(d, body=name) if hasattr(d, "body") else d for d in rig.drives)
-    probes = tuple(with_fields(p, body=name) for p in rig.probes)
+    now = {"dead_time_s": 0.0}
+    drives = tuple(with_fields(d, **now, **({"body": name} if hasattr(d, "body") else {})) for d in rig.drives)
+    probes = tuple(with_fields(p, body=name, lag_s=0.0, **now) for p in rig.probes)
     goal = (
         rig.goal.model_copy(update={"body": name}) if rig.goal is not None and rig.goal.body == rig.probe.body else None
     )

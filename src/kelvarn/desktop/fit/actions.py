@@ -1,13 +1,16 @@
 """What is done with the log shown, by menu, key or click."""
 
+import math
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
+import numpy as np
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QFileDialog, QInputDialog, QWidget
 
 from kelvarn.desktop.station import Context
+from kelvarn.files.logs.convert import to_degC
 from kelvarn.fit.calibration import Thermistor
 from kelvarn.fit.observed import FitError
 from kelvarn.model.edit import with_fields
@@ -18,7 +21,7 @@ from kelvarn.model.probes import Converter, Correction
 from kelvarn.units import shortened
 
 from .edits import LogEdits
-from .knowledge import Knowledge, RigReport
+from .knowledge import Knowledge, RigReport, Wanted
 
 _KINDS = "Logs (*.csv *.tsv *.txt *.log *.json *.jsonl *.dat);;All files (*)"
 _AROUND = 0.02  # share of a log that is left out at the cursor, each way
@@ -32,14 +35,15 @@ class LogActions:
         context, known, edits: what it works on.
         log: the log shown; None without one.
         at: where the cursor stands, s.
+        wanted: what is fitted.
     """
 
     def __init__(
         self, over: QWidget, context: Context, known: Knowledge, edits: LogEdits, log: Callable[[], Log | None],
-        at: Callable[[], float],
+        at: Callable[[], float], wanted: Callable[[], Wanted],
     ) -> None:  # fmt: skip
         self._over, self._document, self._view, self._guarded = over, context.document, context.view, context.guarded
-        self._known, self.edits, self._log, self._at = known, edits, log, at
+        self._known, self.edits, self._log, self._at, self._wanted = known, edits, log, at, wanted
 
     @property
     def shown(self) -> Log | None:
@@ -111,7 +115,9 @@ class LogActions:
         """Let the rig be what was fitted."""
         found = self._known.fitted
         if isinstance(found, RigReport):
-            self.edits.use_rig(found.fit)
+            project = self.edits.with_rig(found.fit)
+            self._known.keep(project, self._wanted())
+            self._document.apply(project, "use the fitted values in the rig")
         elif found is not None:
             self.edits.use_response(found.fit)
 
@@ -131,6 +137,15 @@ class LogActions:
         project = self._document.project
         path = ("rig", "probes", project.rig.control_index, "correction")
         self._document.set(path, correction, "calibrate the probe")
+
+    def converted_degC(self, count: float) -> float | None:
+        """What the control probe's converter makes of a raw count; None where it has none, or it is no reading."""
+        made = self._document.project.rig.probe.converter
+        if made is None or made.sensor != "ntc":
+            return None
+        reading = LogReading(converter=made, full_counts=2.0**made.bits - 1)
+        degC = float(to_degC(np.array([count]), reading, "counts")[0])
+        return degC if math.isfinite(degC) else None
 
     def use_ntc(self, found: Thermistor) -> None:
         """Let the control probe's converter have a thermistor."""

@@ -25,14 +25,16 @@ class CalibrateView(QWidget):
         data: the log shown, where there is one with a reference beside the temperature.
         use: takes a correction for the probe.
         use_ntc: takes a thermistor for the probe's converter.
+        convert: what the probe's converter makes of a raw count, degC; None where it has none.
     """
 
     def __init__(
         self, scale: Callable[[], Scale], data: Callable[[], LogData | None],
         use: Callable[[Correction], object], use_ntc: Callable[[Thermistor], object],
+        convert: Callable[[float], float | None],
     ) -> None:  # fmt: skip
         super().__init__()
-        self._scale, self._data, self._use, self._use_ntc = scale, data, use, use_ntc
+        self._scale, self._data, self._use, self._use_ntc, self._convert = scale, data, use, use_ntc, convert
         self._filling = False
         self.found: Calibrated | None = None
         self.ntc: Thermistor | None = None
@@ -133,6 +135,9 @@ class CalibrateView(QWidget):
         self.found, pairs, rows = None, [], []
         try:
             for row in range(_ROWS):
+                count = self._number(self.pairs, row, 0, Quantity.NUMBER)
+                if count is not None:
+                    self._converted(row, count)
                 shown = self._number(self.pairs, row, 1, Quantity.TEMPERATURE)
                 true = self._number(self.pairs, row, 2, Quantity.TEMPERATURE)
                 if shown is not None and true is not None:
@@ -152,6 +157,12 @@ class CalibrateView(QWidget):
             for column, text in zip((3, 4), texts, strict=True):
                 self.pairs.setItem(row, column, QTableWidgetItem(text))
         self.use_button.setEnabled(self.found is not None)
+
+    def _converted(self, row: int, count: float) -> None:
+        """Put what the probe's converter makes of a raw count beside it."""
+        degC = self._convert(count)
+        text = "" if degC is None else show(degC, Quantity.TEMPERATURE, self._scale(), exact=True)
+        self.pairs.setItem(row, 1, QTableWidgetItem(text))
 
     def _words(self) -> str:
         found, scale = self.found, self._scale()

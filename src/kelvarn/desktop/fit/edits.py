@@ -156,9 +156,9 @@ class LogEdits:
         """Let the rig be the fitted response."""
         self._document.apply(use_response(self._project, fit), "use the fitted model in the rig")
 
-    def use_rig(self, fit: RigFit) -> None:
-        """Let the rig have the fitted values."""
-        self._document.apply(use_rig(self._project, fit), "use the fitted values in the rig")
+    def with_rig(self, fit: RigFit) -> Project:
+        """The project with the fitted values in its rig."""
+        return use_rig(self._project, fit)
 
     def to_trial(self, log: Log, data: LogData) -> str:
         """Make a trial of what a log went through; its name."""

@@ -179,7 +179,7 @@ class FitPanel(Panel):
             parts = (show(quick.gain_K, Quantity.DIFFERENCE, scale), show(quick.lag_s, Quantity.DURATION),
                      show(quick.dead_time_s, Quantity.DURATION))  # fmt: skip
             self.add(value_row("By two points (28 %, 63 %)", "", "gain {}, lag {}, dead time {}".format(*parts)))
-        row = value_row("Follow one another", f"{100 * fit.autocorrelation:.0f} %")
+        row = value_row("Follow one another", f"{100 * max(fit.autocorrelation, 0.0):.0f} %")
         row.setToolTip("Correlation of what is left over from one row to the next: 0 % is pure noise")
         self.add(row)
         self._end(found.warnings, self._writes(fit))

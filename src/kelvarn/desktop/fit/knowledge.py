@@ -49,6 +49,12 @@ def _key(log: Log) -> Hashable:
     return log.raw, log.reading
 
 
+def _fit_key(project: Project, wanted: Wanted) -> Hashable:
+    """What a fit depends on."""
+    logs = tuple((_key(log), log.name, log.used, log.left_out, log.use) for log in project.logs if log.use != "aside")
+    return logs, wanted, project.rig if wanted.kind == "rig" else None
+
+
 class Knowledge(QObject):
     """See the module.
 
@@ -104,7 +110,7 @@ class Knowledge(QObject):
             return
         chosen = tuple(log for log in project.logs if log.use != "aside")
         rig = project.rig if wanted.kind == "rig" else None
-        key = (tuple((_key(log), log.name, log.used, log.left_out, log.use) for log in chosen), wanted, rig)
+        key = _fit_key(project, wanted)
         if key == self._wanted:
             return
         self._wanted = key
@@ -114,6 +120,10 @@ class Knowledge(QObject):
             return
         pairs = [(log, self._data[_key(log)]) for log in chosen]
         self._jobs.start(_FIT, lambda: _fit(pairs, wanted, rig), self._take_fit)
+
+    def keep(self, project: Project, wanted: Wanted) -> None:
+        """What is known holds for a project too: its rig was made of it, and the logs would be counted twice."""
+        self._wanted = _fit_key(project, wanted)
 
     def _read(self, logs: Sequence[Log]) -> bool:
         """Whether some log is still to be read; then that is under way, and what follows waits for it."""

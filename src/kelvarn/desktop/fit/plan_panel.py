@@ -10,12 +10,14 @@ from kelvarn.desktop import theme
 from kelvarn.desktop.fields.plain import Choice, heading, small, titled
 from kelvarn.desktop.panel import Panel
 from kelvarn.engine.prepare import RunError
+from kelvarn.engine.steady import rest_degC
 from kelvarn.engine.step import open_loop, usual_drive
 from kelvarn.fit.design import Kind, unit_course
 from kelvarn.fit.observed import FitError
 from kelvarn.fit.planning import Plan, Rough, plan_recording, predicted
 from kelvarn.model.log_data import Floats
 from kelvarn.model.project import Project
+from kelvarn.model.rig import Rig
 from kelvarn.units import Quantity, Scale, show
 
 from .fit_panel import SAID, rule, value_row
@@ -48,13 +50,25 @@ def rough_of(project: Project) -> Rough:
     found = step.reading
     if found is None:
         raise FitError("The rig does not answer its drive, so no recording of a step would tell anything.")
-    body = next((b for b in rig.all_bodies if b.name == rig.judged_body), None)
     kind: Kind = "integrating" if found.gain_K is None else "one_lag"
     return Rough(
         kind, found.gain_K if found.gain_K is not None else float(found.rise_K_per_s or 0.0), found.lag_s or 0.0, 0.0,
         found.dead_time_s, rig.probe.noise_K, rig.probe.resolution_K, rig.surroundings.temperature_degC,
-        None if body is None else body.limit_degC,
+        most_drive(rig),
     )  # fmt: skip
+
+
+def most_drive(rig: Rig) -> float:
+    """The largest drive at whose rest every body is a tenth of its room below its limit; 1 where there is none."""
+    outside = rig.surroundings.temperature_degC
+    for share in np.arange(1.0, 0.0, -0.05).tolist():
+        ends = rest_degC(rig, share)
+        if ends is None:
+            return 1.0
+        if all(body.limit_degC is None or outside + (end - outside) / 0.9 <= body.limit_degC
+               for body, end in zip(rig.all_bodies, ends.tolist(), strict=False)):  # fmt: skip
+            return float(round(share, 2))
+    return 0.05
 
 
 def planned(project: Project, wish: Wish) -> tuple[Rough, Plan]:

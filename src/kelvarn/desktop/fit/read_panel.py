@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Hashable
 
+import numpy as np
 from PySide6.QtWidgets import QPushButton
 
 from kelvarn.desktop import theme
@@ -15,6 +16,7 @@ from kelvarn.desktop.strip.axis import clock
 from kelvarn.desktop.view import View
 from kelvarn.model.log import Log, LogReading
 from kelvarn.model.log_data import LogData
+from kelvarn.units import Quantity, show
 
 from .knowledge import Knowledge
 
@@ -79,16 +81,17 @@ class ReadPanel(Panel):
         if not doubts:
             self.add(small("Nothing is in doubt." if not log.confirmed else "You have looked at it.", "met"))
         self._fields(place, log)
-        self.add(heading("Why this reading"), 8)
-        for k, (column, why) in enumerate(zip(look.guess.reading.columns, look.guess.why, strict=True)):
-            self.add(small(f"{column.name or f'column {k + 1}'}: {why}", ""))
-        self._said(log, data)
+        self._beside(data)
         if not log.confirmed:
             self.use_button = QPushButton("Use this log")
             self.use_button.setProperty("main", True)
             self.use_button.clicked.connect(lambda: self._confirm())
             self.add(self.use_button, 10)
             self.add(small("reading it this way is kept with the log, and offered for the next file like it"))
+        self.add(heading("Why this reading"), 8)
+        for k, (column, why) in enumerate(zip(look.guess.reading.columns, look.guess.why, strict=True)):
+            self.add(small(f"{column.name or f'column {k + 1}'}: {why}", ""))
+        self._said(log, data)
 
     def _fields(self, place: int, log: Log) -> None:
         """What cannot be seen in the file: interval, full power, the converter of raw counts."""
@@ -104,6 +107,21 @@ class ReadPanel(Panel):
             wanted += [(*path, "converter", name) for name in ("ohm_at_25_degC", "beta_K", "fixed_ohm")]
         for each in wanted:
             self.add(field_for(Binding(self._document, self._view, each), self._document.project.rig), 2)
+
+    def _beside(self, data: LogData | str | None) -> None:
+        """Say where another temperature stays beside the one that is fitted."""
+        if not isinstance(data, LogData):
+            return
+        others = {**data.others_degC, **({} if data.reference_degC is None else {"the reference": data.reference_degC})}
+        for name, values in others.items():
+            apart = values - data.measured_degC
+            by = float(np.median(apart))
+            if abs(by) > 0.2 and float(np.abs(apart - by).mean()) < 0.5 * abs(by):
+                side = "above" if by > 0 else "below"
+                text = show(abs(by), Quantity.DIFFERENCE, self._view.scale)
+                self.add(
+                    small(f"{name} stays {text} {side}: take it as the reference, and calibrate by it?", "gold"), 6
+                )
 
     def _said(self, log: Log, data: LogData | str | None) -> None:
         """What the file says of moments, each to be left out at a click."""

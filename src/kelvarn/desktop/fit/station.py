@@ -58,7 +58,9 @@ class FitStation(Station):
         self.edits = LogEdits(self._document, self._show_log)
         self.known = Knowledge(self._runner.jobs)
         self.known.updated.connect(self._learned)
-        self.work = LogActions(self, context, self.known, self.edits, lambda: self.log, self._at)
+        self.work = LogActions(
+            self, context, self.known, self.edits, lambda: self.log, self._at, lambda: self.fit_panel.wanted
+        )
         self._selected = 0
         self.over: str | None = None  # another log laid beside the one shown
         self._cursor_s: float | None = None
@@ -101,7 +103,7 @@ class FitStation(Station):
         self.both.setChildrenCollapsible(False)
         self.calibrate = CalibrateView(
             lambda: self._view.scale, lambda: self._data(), lambda c: guarded(lambda: self.work.use_correction(c))(),
-            lambda t: guarded(lambda: self.work.use_ntc(t))(),
+            lambda t: guarded(lambda: self.work.use_ntc(t))(), lambda c: self.work.converted_degC(c),
         )  # fmt: skip
         self._stack = QStackedWidget()
         self._stack.addWidget(self.both)
@@ -280,8 +282,8 @@ class FitStation(Station):
             self.reading.show_log(placed[1], self.known.look(placed[1]), self.known.data(placed[1]))
         self.calibrate.refresh()
         self.strip.show_lanes(self._lanes())
-        label = "" if view == "plan" else words.verdict(self.known, self.log, view)
-        self.verdict.say(label)
+        self._right.setVisible(view != "calibrate")
+        self.verdict.say(words.verdict(self.known, self.log, view))
         self.show_cursor()
 
     def _lanes(self) -> Shown:
@@ -290,7 +292,7 @@ class FitStation(Station):
                 return Shown((words.empty_lane("the recording is being planned …"),), 1.0)
             rough, plan = self.plan
             t, degC = course_of_plan(rough, plan)
-            return plan_lanes(plan, t, degC, self._view.scale, rough.limit_degC)
+            return plan_lanes(plan, t, degC, self._view.scale)
         log, data = self.log, self._data()
         if log is None:
             return Shown(

@@ -53,6 +53,10 @@ def phrase(found: Report | RigReport, scale: Scale) -> Phrase:
 
 def verdict(known: Knowledge, log: Log | None, view: str) -> str:
     """What the foot says."""
+    if view == "plan":
+        return "Record it like this, open the log here, and the fit will tell what is predicted."
+    if view == "calibrate":
+        return "What is calibrated here is the control probe of the rig, in the device: every run then has it."
     if log is None:
         return "Nothing is recorded yet: a log of the real thing tells what no data sheet does."
     if view == "changed":

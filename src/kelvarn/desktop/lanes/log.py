@@ -85,12 +85,13 @@ def _temperature(scene: LogScene) -> Lane:
     traces += [Trace(c.name, c.time_s, c.degC, c.index, strong=c.strong, named=True) for c in scene.courses]
     left_out = [LaneSpan(s.from_s, s.to_s, f"left out: {s.why}" if s.why else "left out", hatched=True)
                 for s in scene.log.left_out]  # fmt: skip
+    title = f"Measured and {scene.courses[0].name}" if scene.courses else "As it is read"
     notes = tuple(
         Label(note.text, note.at_s, float(np.interp(note.at_s, data.time_s, data.measured_degC)), "glacier", "since")
         for note in scene.log.moments
     )
     return Lane(
-        "log", f"{'Measured and model' if scene.courses else 'As it is read'}, {scene.scale.value}",
+        "log", f"{title}, {scene.scale.value}",
         ValueAxis(Quantity.TEMPERATURE, scene.scale), weight=5.0, traces=tuple(traces), levels=scene.levels,
         spans=tuple(left_out), labels=(*scene.labels, *notes),
     )  # fmt: skip
@@ -158,17 +159,16 @@ def _handle(
     return Handle(name, shape, "time", drag, at_s=from_s, to_s=to_s, text=text, step_s=step_s)
 
 
-def plan_lanes(plan: Plan, t: Floats, degC: Floats, scale: Scale, limit_degC: float | None) -> Shown:
+def plan_lanes(plan: Plan, t: Floats, degC: Floats, scale: Scale) -> Shown:
     """What a planned recording would look like."""
     recording = plan.recording
-    levels = () if limit_degC is None else (Level(limit_degC, "ember", ground="hatched", text="limit"),)
     label = Label(
         f"ends at {show(plan.end_degC, Quantity.TEMPERATURE, scale)}", float(t[-1]), float(degC[-1]), "ink", "peak"
     )
     temperature = Lane(
         "planned", f"What the recording will look like, {scale.value}", ValueAxis(Quantity.TEMPERATURE, scale),
         weight=5.0,
-        traces=(Trace("expected", t, degC, 0, strong=True),), levels=levels, labels=(label,),
+        traces=(Trace("expected", t, degC, 0, strong=True),), labels=(label,),
     )  # fmt: skip
     u = np.where(t >= recording.before_s, recording.drive, recording.start)
     drive = Lane("drive", "Drive to give, %", _DRIVE, weight=1.5, traces=(Trace("drive", t, u, 0, filled=True),))

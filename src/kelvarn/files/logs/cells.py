@@ -45,6 +45,16 @@ def number(cell: str, decimal: str) -> float:
     return made if math.isfinite(made) else math.nan
 
 
+def unit_of(cell: str) -> str:
+    """The unit after the number in a field; "" without one."""
+    found = _NUMBER.fullmatch(cell.strip().replace("−", "-").replace("\u00a0", " "))
+    return "" if found is None else found[2].strip()
+
+
+DISCONNECTED = (-127.0, -999.0, 999.0, 9999.0, -9999.0)
+"""What boards write where a probe is not there; none of them a temperature that is met by chance."""
+
+
 def numbers(cells: Sequence[str], decimal: str) -> Floats:
     """A column of numbers, NaN where there is none, shape (m,)."""
     if decimal == ",":

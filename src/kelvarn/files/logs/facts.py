@@ -6,7 +6,7 @@ import numpy as np
 
 from kelvarn.model.log_data import Floats
 
-from .cells import is_clock, is_date, numbers, on_off
+from .cells import DISCONNECTED, is_clock, is_date, numbers, on_off, unit_of
 from .names import form_of, roles_of
 
 
@@ -23,9 +23,12 @@ class Facts:
         self.dates = sum(map(is_date, filled)) / max(self.filled, 1)
         self.words = sum(not math.isnan(on_off(cell)) for cell in filled) / max(self.filled, 1)
         self.kinds = {cell.lower() for cell in filled}
-        self.known: Floats = self.values[np.isfinite(self.values)]
-        self.first: Floats = self.values[:whole][np.isfinite(self.values[:whole])]
+        there = np.isfinite(self.values) & ~np.isin(self.values, DISCONNECTED)
+        self.known: Floats = self.values[there]
+        self.first: Floats = self.values[:whole][there[:whole]]
         self.roles, self.form = roles_of(name), form_of(name, unit)
+        if self.form is None and filled and self.numeric > 0.5:
+            self.form = form_of("", unit_of(filled[len(filled) // 2]))
 
     @property
     def low(self) -> float:

@@ -96,7 +96,7 @@ def heat_form(f: Facts, role: Role, extra: dict[str, object]) -> _Formed:
         return f.form, "", doubt
     if f.form == "counts" or (counts and start > 150 and (f.high <= 1023 or (f.high <= 4095 and f.low > 300))
                               and not 273 <= start <= 320):  # fmt: skip
-        full = next((full for full in (1023.0, 4095.0, 16383.0, 65535.0) if f.high <= full), f.high)
+        full = next((full for full in (1023.0, 4095.0, 16383.0, 65535.0) if f.high <= full), min(f.high, 2.0**32))
         extra["full_counts"] = full
         extra["falls"] = float(f.known[-1]) <= start
         way = "falling" if extra["falls"] else "rising"
@@ -134,6 +134,11 @@ def _odd(form: Form, start: float, low: float, high: float) -> str:
     return ""
 
 
+def _full_W(high: float) -> float:
+    """Full power, kept inside what the field takes."""
+    return min(max(high, 1e-3), 1e7)
+
+
 def drive_form(f: Facts, extra: dict[str, object]) -> _Formed:
     """What a column of drives is."""
     ways: _Ways = [("0…100 %", {"form": "percent"}), ("0…255", {"form": "of_255"}), ("0…1", {"form": "share"})]
@@ -141,7 +146,7 @@ def drive_form(f: Facts, extra: dict[str, object]) -> _Formed:
     if f.numeric < 0.9 and f.words > 0.5:
         return "words", " and ".join(sorted(f.kinds)[:4]), None
     if f.form == "watts":
-        extra["full_W"] = high or None
+        extra["full_W"] = _full_W(high)
         return "watts", f"up to {three_figures(high)} W", (
             f"{f.title} is in watts: full drive is taken as the most it shows, {three_figures(high)} W.",
             [("as it is", {"form": "watts"}), *ways])  # fmt: skip
@@ -161,11 +166,11 @@ def drive_form(f: Facts, extra: dict[str, object]) -> _Formed:
     if high <= 255:
         return "of_255", f"up to {high:g}", None if high > 150 else (f"{f.title} goes up to {high:g}: of 255?", ways)
     if high <= 1023:
-        ways = [("0…1023", {"form": "of_1023"}), ("watts", {"form": "watts", "full_W": high})]
+        ways = [("0…1023", {"form": "of_1023"}), ("watts", {"form": "watts", "full_W": _full_W(high)})]
         doubt = None if high > 1000 else (f"{f.title} goes up to {high:g}: of 1023, or watts?", ways)
         return "of_1023", f"up to {high:g}", doubt
     if high <= 4095:
         return "of_4095", f"up to {high:g}", (f"{f.title} goes up to {high:g}: of 4095, or watts?", [
-            ("0…4095", {"form": "of_4095"}), ("watts", {"form": "watts", "full_W": high})])  # fmt: skip
-    extra["full_W"] = high
+            ("0…4095", {"form": "of_4095"}), ("watts", {"form": "watts", "full_W": _full_W(high)})])  # fmt: skip
+    extra["full_W"] = _full_W(high)
     return "watts", f"up to {three_figures(high)}", (f"{f.title} goes up to {high:g}: taken as watts.", [*ways])

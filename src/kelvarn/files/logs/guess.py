@@ -89,6 +89,8 @@ def _find_time(facts: list[Facts], roles: dict[int, Role], why: dict[int, str]) 
 def _could_be_time(f: Facts) -> bool:
     """Whether numbers grow, at least in stretches."""
     steps = np.diff(f.first)
+    if f.first.size == 1:
+        return True
     return steps.size > 0 and float(np.mean(steps >= 0)) > 0.6 and f.levels > 1 and f.high > f.low
 
 
@@ -124,7 +126,8 @@ def _find_named(facts: list[Facts], roles: dict[int, Role], why: dict[int, str])
             options.setdefault("drive", 0.65)
             if f.form == "watts" and not f.roles:
                 options = {"drive": 0.8}
-            options.pop("temperature", None)
+            for heated in ("temperature", "setpoint", "surroundings", "reference"):
+                options.pop(heated, None)
         elif f.form in ("Wh", "kWh", "J"):
             options = {"energy": 0.9}
         if not options:

@@ -14,7 +14,9 @@ _WORDS: dict[str, tuple[str, ...]] = {
     ),
     "surroundings": (
         "ambient", "amb", "room", "outside", "outdoor", "surroundings", "umgebung", "raum", "aussen", "außen", "ta",
-        "tamb", "troom", "t amb", "t room", "ambiente", "air outside", "environment", "env",
+        "tamb", "troom",
+        "t amb", "t room", "t out", "tout", "t outside", "t ext", "t env",
+        "ambiente", "air outside", "environment", "env",
     ),
     "setpoint": ("setpoint", "set", "target", "sp", "soll", "sollwert", "ziel", "desired", "tset", "set point", "goal",
                  "consigne", "setp", "wanted"),

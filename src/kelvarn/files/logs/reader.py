@@ -19,15 +19,12 @@ from kelvarn.model.log import Log, LogColumn, LogReading
 from kelvarn.model.log_data import Floats, LogData
 from kelvarn.model.names import MOST_CHARACTERS, free_name
 
-from .cells import number, on_off
+from .cells import DISCONNECTED, number, on_off
 from .convert import to_degC
 from .guess import Guess, guess
 from .instants import ordered, times_of
 from .rows import Columns, Faults, gather
 from .text import Layout, check_size, decode, lay_out, lines_of, read_bytes, split
-
-_DISCONNECTED = (-127.0, -999.0, 999.0, 9999.0, -9999.0)
-"""What boards write where a probe is not there; none of them a temperature that is met by chance."""
 
 
 def rows_at(log: Log, rows: Sequence[int]) -> list[tuple[int, list[str]]]:
@@ -153,7 +150,7 @@ def _heat(reading: LogReading, k: int, columns: Columns, where: str) -> Floats:
 def _without_signs(values: Floats) -> Floats:
     """Without what boards write where a probe is not there."""
     made = values.copy()
-    for sign in _DISCONNECTED:
+    for sign in DISCONNECTED:
         made[made == sign] = np.nan
     made[(made < -273.16) | (made > 20_000)] = np.nan
     return made

@@ -88,7 +88,7 @@ def decode(raw: bytes, where: str) -> tuple[str, Encoding]:
         encoding = "utf-8-sig"
     else:
         odd = sum(byte < 9 or 13 < byte < 32 for byte in head)
-        if b"\0" in head or odd > len(head) // 50:
+        if odd > max(len(head) // 50, 2):
             raise FileError(f"{where} is no text; export the log as CSV and open that.")
         encoding = "utf-8"
     try:
@@ -105,10 +105,22 @@ def lines_of(text: str) -> list[str]:
         text = text.replace("\r\n", "\n").replace("\r", "\n")
     if "\0" in text:
         text = text.replace("\0", "")
-    lines = text.split("\n")
+    lines = _array(text) or text.split("\n")
     while lines and not lines[-1].strip():
         lines.pop()
     return lines
+
+
+def _array(text: str) -> list[str]:
+    """The objects of a JSON array, a line each; empty where it is none."""
+    if not text.lstrip().startswith("["):
+        return []
+    try:
+        made = json.loads(text)
+    except (ValueError, RecursionError):
+        return []
+    objects = isinstance(made, list) and all(isinstance(each, dict) for each in made)
+    return [json.dumps(each) for each in made] if objects else []
 
 
 def lay_out(lines: Sequence[str], encoding: Encoding, where: str) -> Layout:
@@ -283,6 +295,8 @@ def _headed(
     valued = [sum(looks_like_value(cell, decimal) for cell in row) for row in rows]
     usual = sorted(v for v, row in zip(valued, rows, strict=True) if len(row) == width)
     typical = usual[len(usual) // 2]
+    if typical == 0 and len(lines) < 3:
+        raise FileError(f"{where} has a header but no rows of values; let the recording run before it is exported.")
     if typical == 0:
         raise FileError(f"{where} holds words but no numbers; record time, temperature and drive as numbers.")
     first = next(

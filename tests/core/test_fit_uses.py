@@ -1,0 +1,233 @@
+"""What comes of fits: the rig itself, what has changed, what to record, calibration, reuse."""
+
+import math
+
+import numpy as np
+import pytest
+
+from kelvarn.demos import find_demo
+from kelvarn.files.logs.reader import read_log
+from kelvarn.fit.calibration import Pair, calibrate, pairs_of, thermistor
+from kelvarn.fit.changes import WAYS, compare, drift_over
+from kelvarn.fit.observed import FitError, observed
+from kelvarn.fit.planning import Rough, plan_recording, predicted, round_up, step_for
+from kelvarn.fit.response import fit_response
+from kelvarn.fit.reuse import trial_of, use_response, use_rig
+from kelvarn.fit.rig_fit import choosable, fit_rig
+from kelvarn.model.edit import with_fields
+from kelvarn.model.log_data import LogData
+from kelvarn.model.response import ResponseModel
+from kelvarn.model.tolerances import parameters
+
+from .made_logs import NOISE, STEP, of, played, step_log, up_and_down
+
+# The rig itself
+
+
+@pytest.mark.parametrize("demo", ["cure-cabinet", "heatsink-fan", "wax-pot", "enamelling-kiln"])
+def test_the_rig_itself_comes_back_from_what_it_shows(demo: str) -> None:
+    rig = find_demo(demo).build().rig
+    fit = fit_rig(rig, [of(played(up_and_down(), rig))])
+    assert fit.rms_K < 0.13
+    assert fit.beyond == ()
+    for parameter, value in zip(fit.free, fit.values, strict=True):
+        assert value.low - 1e-9 <= parameter.value <= value.high + 1e-9, parameter.text
+
+
+def test_what_moved_is_found_and_what_the_log_does_not_tell_stays() -> None:
+    rig = find_demo("cure-cabinet").build().rig
+    walls = next(k for k, body in enumerate(rig.bodies) if body.name == "Walls")
+    bodies = list(rig.bodies)
+    bodies[walls] = bodies[walls].model_copy(update={"capacity_J_per_K": 1.1 * bodies[walls].capacity_J_per_K})
+    real = rig.model_copy(update={"bodies": tuple(bodies)})
+    free = [p for p in choosable(rig) if p.text in ("Walls: heat capacity", "Part: heat capacity")]
+    fit = fit_rig(rig, [of(played(up_and_down(), real))], free)
+    found = dict(zip([p.text for p in free], fit.values, strict=True))
+    assert found["Walls: heat capacity"].value == pytest.approx(9900, rel=0.02)
+    assert found["Part: heat capacity"].value == pytest.approx(2600, rel=0.03)
+    fan = find_demo("heatsink-fan").build().rig
+    silent = [p for p in parameters(fan) if p.text in ("Guard: lag", "Sink: heat capacity")]
+    told = dict(zip([p.text for p in silent], fit_rig(fan, [of(played(up_and_down(), fan))], silent).told, strict=True))
+    assert told["Guard: lag"] == pytest.approx(1, abs=0.01)
+    assert told["Sink: heat capacity"] < 0.3
+
+
+def test_replay_is_the_answer_of_a_response_model_and_of_the_engine() -> None:
+    project = find_demo("cure-cabinet").build()
+    data = step_log(1)
+    made = fit_response([of(data)])
+    rig = use_response(project, made).rig
+    again = played(LogData(data.time_s, data.measured_degC, data.drive), rig)
+    assert float(np.abs(again.measured_degC - data.measured_degC).max()) < 8 * NOISE
+    assert float(np.mean(again.measured_degC - data.measured_degC)) == pytest.approx(0, abs=0.05)
+
+
+# Settings or equipment
+
+
+@pytest.mark.parametrize("what", ["loss", "power", "capacity"])
+@pytest.mark.parametrize("factor", [0.8, 1.2])
+def test_a_change_of_a_fifth_is_named(what: str, factor: float) -> None:
+    rig = find_demo("cure-cabinet").build().rig
+    changed = WAYS[what].apply(rig, math.log(factor))
+    found = compare(rig, of(played(up_and_down(), changed)))
+    assert [change.what for change in found.changes] == [what]
+    assert found.changes[0].size.value == pytest.approx(factor, rel=0.02)
+    assert found.explained.rms_K < 0.13
+    assert "20 % " + ("higher" if factor > 1 else "lower") in found.verdict
+
+
+@pytest.mark.parametrize(("what", "by"), [("dead_time", 25.0), ("offset", 1.5)])
+def test_a_longer_dead_time_and_a_probe_that_is_off_are_named(what: str, by: float) -> None:
+    rig = find_demo("cure-cabinet").build().rig
+    changed = WAYS[what].apply(rig, by)
+    start = rig.surroundings.temperature_degC + (by if what == "offset" else 0)
+    found = compare(rig, of(played(up_and_down(), changed, start=start)))
+    assert [change.what for change in found.changes] == [what]
+    assert found.changes[0].size.value == pytest.approx(by, rel=0.1)
+
+
+def test_nothing_is_named_where_nothing_changed_and_drift_is_followed() -> None:
+    rig = find_demo("cure-cabinet").build().rig
+    same = of(played(up_and_down(), rig, 3), "first")
+    assert compare(rig, same).changes == ()
+    later = of(played(up_and_down(), WAYS["loss"].apply(rig, math.log(1.15)), 4), "later")
+    drift = drift_over(rig, [same, later])
+    assert [size.value for size in drift.sizes] == pytest.approx([1.0, 1.15], abs=0.01)
+
+
+def test_a_fitted_response_tells_what_changed_too() -> None:
+    project = find_demo("cure-cabinet").build()
+    rig = use_response(project, fit_response([of(step_log(1))])).rig
+    found = compare(rig, of(step_log(2, gain=100 / 1.31, lag=900 / 1.31)))
+    assert [change.what for change in found.changes] == ["loss"]
+    assert found.changes[0].size.value == pytest.approx(1.31, rel=0.03)
+
+
+# Plan the recording
+
+
+@pytest.mark.parametrize(("gain", "lag", "dead"), [(100.0, 900.0, 30.0), (60.0, 300.0, 20.0)])
+def test_what_was_planned_is_what_comes_out(gain: float, lag: float, dead: float) -> None:
+    rough = Rough("one_lag", gain, lag, 0.0, dead, NOISE, STEP)
+    plan = plan_recording(rough)
+    made = plan.recording
+    assert plan.enough
+    missed = []
+    for seed in range(12):
+        data = step_log(seed, gain, lag, dead=dead, seen=1 - math.exp(-(made.lasts_s - dead) / lag), drive=made.drive,
+                        every=made.every_s, before=made.before_s)  # fmt: skip
+        fit = fit_response([of(data)])
+        missed.append([fit.value("gain_K") / gain - 1, fit.value("lag_s") / lag - 1, fit.value("dead_time_s") - dead])
+    achieved = 1.96 * np.sqrt(np.mean(np.array(missed) ** 2, axis=0))
+    for name, value in zip(("gain_K", "lag_s", "dead_time_s"), achieved, strict=True):
+        assert 0.45 < value / plan.precision[name] < 1.9, (name, value, plan.precision)
+
+
+def test_a_longer_recording_tells_more_and_a_known_copy_needs_less() -> None:
+    rough = Rough("one_lag", 100.0, 900.0, 0.0, 30.0, NOISE, STEP)
+    plan = plan_recording(rough, 0.02, 0.03)
+    gains = [found["gain_K"] for _, found in plan.longer]
+    assert gains == sorted(gains, reverse=True)
+    copy = plan_recording(rough, 0.02, 0.03, known={"gain_K": 0.01, "lag_s": 0.02, "dead_time_s": 0.05})
+    assert copy.recording.whole_s < plan.recording.whole_s
+    assert predicted(rough, plan.recording)["gain_K"] == pytest.approx(plan.precision["gain_K"])
+
+
+def test_the_step_stays_inside_the_limits_and_times_are_round() -> None:
+    rough = Rough("one_lag", 100.0, 900.0, 0.0, 30.0, NOISE, STEP, most_drive=0.3)
+    assert step_for(rough) == 0.3
+    assert plan_recording(rough).end_degC < 20 + 30
+    with pytest.raises(FitError, match="limit"):
+        step_for(Rough("one_lag", 100.0, 900.0, 0.0, 30.0, NOISE, STEP, most_drive=0.0))
+    assert [round_up(s) for s in (0.4, 7, 61, 700, 5000)] == [0.4, 8, 90, 900, 5400]
+
+
+# Calibration
+
+
+def test_pairs_give_an_offset_two_points_or_a_line() -> None:
+    pairs = [Pair(0.6, 0.0), Pair(21.9, 21.2), Pair(81.0, 79.4)]
+    offset = calibrate(pairs, "offset")
+    assert offset.slope == 1
+    assert sum(offset.left_K) == pytest.approx(0)
+    two = calibrate(pairs, "two_point")
+    assert two.corrected_degC(0.6) == pytest.approx(0)
+    assert two.corrected_degC(81.0) == pytest.approx(79.4)
+    line = calibrate(pairs, "slope")
+    assert sum(left**2 for left in line.left_K) <= sum(left**2 for left in two.left_K)
+    correction = two.correction(0.6, 81.0)
+    assert correction.slope == pytest.approx(two.slope)
+    for few, how in (([], "offset"), (pairs[:1], "two_point"), ([Pair(20, 20), Pair(20.5, 21)], "slope")):
+        with pytest.raises(FitError):
+            calibrate(few, how)  # type: ignore[arg-type]
+
+
+def test_three_points_give_a_thermistor_and_its_left_over() -> None:
+    def ohm(degC: float) -> float:
+        return 10_000 * math.exp(3950 * (1 / (degC + 273.15) - 1 / 298.15))
+
+    made = thermistor([(degC, ohm(degC)) for degC in (0, 25, 80)])
+    assert made.beta_K == pytest.approx(3950)
+    assert made.ohm_at_25_degC == pytest.approx(10_000)
+    assert max(map(abs, made.left_K)) < 1e-6
+    bent = thermistor([(0, ohm(0)), (25, 1.03 * ohm(25)), (80, ohm(80))])
+    assert max(map(abs, bent.left_K)) > 0.2
+    with pytest.raises(FitError, match="falls as it warms"):
+        thermistor([(0, 1000), (50, 2000)])
+
+
+def test_a_log_with_a_reference_gives_pairs() -> None:
+    data = step_log(1, seen=0.99)
+    pairs = pairs_of(data.time_s.tolist(), data.measured_degC.tolist(), (data.measured_degC * 0.98 + 1).tolist())
+    found = calibrate(pairs, "slope")
+    assert found.slope == pytest.approx(0.98, abs=0.002)
+
+
+# What comes of it
+
+
+def test_use_in_rig_writes_values_and_ranges_and_keeps_the_fit() -> None:
+    project = find_demo("cure-cabinet").build()
+    fit = fit_response([of(step_log(1), "step")])
+    used = use_response(project, fit)
+    response, probe = used.rig.response, used.rig.probe
+    assert (probe.lag_s, probe.dead_time_s, used.rig.drive.dead_time_s) == (0, 0, 0)  # the answer has them in it
+    assert isinstance(response, ResponseModel)
+    assert response.gain_K == pytest.approx(fit.value("gain_K"))
+    sizes = {tolerance.of: tolerance.size for tolerance in response.tolerances}
+    assert sizes["gain_K"] == pytest.approx(max(fit.values["gain_K"].half / 100, 0.002), rel=0.02)
+    assert used.fits[-1].logs == ("step",)
+    assert used.rig.surroundings.temperature_degC == pytest.approx(19, abs=0.1)
+    rig_fit = fit_rig(project.rig, [of(played(up_and_down(), project.rig))])
+    made = use_rig(project, rig_fit)
+    moved = {p.text: p for p in parameters(made.rig)}
+    before = {p.text: p for p in parameters(project.rig)}
+    assert moved["Walls: heat capacity"].size < before["Walls: heat capacity"].size
+    again = use_rig(made, rig_fit)
+    assert len({kept.name for kept in again.fits}) == 2
+
+
+def test_a_log_becomes_a_trial() -> None:
+    project = find_demo("tempering-bowl").build()
+    log = project.logs[0]
+    trial = trial_of(project, log, read_log(log))
+    assert [change.to_degC for change in trial.plan.changes] == [45.0, 27.5]
+    assert trial.plan.changes[1].at_s == pytest.approx(2400, abs=5)
+    cabinet = find_demo("cure-cabinet").build()
+    cold = cabinet.logs[0]
+    with_door = trial_of(cabinet, cold, read_log(cold))
+    assert [event.kind for event in with_door.events] == ["door"]
+    assert with_fields(cabinet, trials=(*cabinet.trials, with_door)).trials[-1].name == "As in step from cold"
+
+
+def test_the_story_of_the_cabinet_holds() -> None:
+    """Fit to the cold log, checked on the warm one; three weeks later the loss is a third higher, and only that."""
+    project = find_demo("cure-cabinet").build()
+    logs = {log.name: observed(log.name, read_log(log), log.used, log.left_out) for log in project.logs}
+    fit = fit_rig(project.rig, [logs["step from cold"]])
+    assert fit.rms_K < 0.1
+    assert compare(fit.rig, logs["step from warm"]).changes == ()
+    later = compare(fit.rig, logs["three weeks later"])
+    assert [change.what for change in later.changes] == ["loss"]
+    assert later.changes[0].size.value == pytest.approx(1.31, abs=0.03)
