@@ -47,7 +47,7 @@ def two_candidates() -> Project:
     demo = cure_cabinet()
     rig = demo.rig.model_copy(update={"goal": None})
     candidates = (demo.candidates[0], demo.candidates[-1])
-    return demo.model_copy(update={"rig": rig, "candidates": candidates, "trials": demo.trials[:1]})
+    return demo.model_copy(update={"rig": rig, "candidates": candidates, "trials": demo.trials[:1], "logs": ()})
 
 
 @pytest.fixture

@@ -12,7 +12,7 @@ from kelvarn.desktop.fields.number import NumberEdit
 from kelvarn.desktop.fields.plain import ChoiceField, NameEdit, SwitchField
 from kelvarn.desktop.fields.ruler import Ruler
 from kelvarn.desktop.finder import Finder
-from kelvarn.desktop.window import CONTROL, HANDOVER, RIG, TRIAL, MainWindow
+from kelvarn.desktop.window import CONTROL, FIT, HANDOVER, RIG, TRIAL, MainWindow
 from kelvarn.model.edit import put
 from kelvarn.model.mark import MEASURES
 from kelvarn.model.on_off import OnOff
@@ -351,14 +351,15 @@ def test_a_mark_without_an_answer_says_why(window: MainWindow) -> None:
 def test_the_line_is_walked_by_keys_and_by_mouse(window: MainWindow) -> None:
     line = window.line
     line.setFocus()
-    for key, station in ((Qt.Key.Key_Left, RIG), (Qt.Key.Key_Left, RIG), (Qt.Key.Key_Right, CONTROL),
+    for key, station in ((Qt.Key.Key_Left, FIT), (Qt.Key.Key_Left, RIG), (Qt.Key.Key_Left, RIG),
+                         (Qt.Key.Key_Right, FIT), (Qt.Key.Key_Right, CONTROL),
                          (Qt.Key.Key_Down, TRIAL), (Qt.Key.Key_Right, HANDOVER),
                          (Qt.Key.Key_Right, HANDOVER)):  # fmt: skip
         QTest.keyClick(line, key)
         assert window.stations.index(window.station) == station
     click(line, QPoint(5, 50))
     assert window.stations.index(window.station) == HANDOVER
-    click(line, line.station_rect(1).center().toPoint())
+    click(line, line.station_rect(2).center().toPoint())
     assert window.stations.index(window.station) == CONTROL
 
 

@@ -193,7 +193,7 @@ class FitStation(Station):
             Command(menu),
             Command(menu, "Leave out at the cursor", "Ctrl+Shift+X", self.shown(self.work.leave_out_here)),
             Command(menu, "Note at the cursor…", "", self.shown(self.work.ask_note)),
-            Command(menu, "Use in rig", "Ctrl+Return", self.shown(self.work.use_in_rig)),
+            Command(menu, "Use in rig", "Ctrl+Shift+U", self.shown(self.work.use_in_rig)),
             Command(menu, "Trial as in this log", "", self.shown(self.work.to_trial)),
             Command(menu, "Remove the log", "", self.in_sight(self.work.remove)),
             Command(menu),
