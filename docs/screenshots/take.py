@@ -12,7 +12,7 @@ from kelvarn.desktop import theme
 from kelvarn.desktop.document import Document
 from kelvarn.desktop.rig.keys import key_of
 from kelvarn.desktop.runner import Runner
-from kelvarn.desktop.window import CONTROL, HANDOVER, RIG, TRIAL, MainWindow
+from kelvarn.desktop.window import CONTROL, FIT, HANDOVER, RIG, TRIAL, MainWindow
 
 _MAIN = DEMOS[0].name
 
@@ -21,6 +21,9 @@ PICTURES = (
     ("rig", _MAIN, RIG, theme.PAPER, "Air", True),
     ("rig-fan", "heatsink-fan", RIG, theme.PAPER, key_of("link", 1), True),
     ("rig-kiln-night", "enamelling-kiln", RIG, theme.NIGHT, key_of("probe", 0), False),
+    ("fit", _MAIN, FIT, theme.PAPER, "", True),
+    ("fit-read", _MAIN, FIT, theme.PAPER, "", True),
+    ("fit-changed-night", _MAIN, FIT, theme.NIGHT, "", True),
     ("control", _MAIN, CONTROL, theme.PAPER, "", True),
     ("control-night", _MAIN, CONTROL, theme.NIGHT, "", True),
     ("control-map", _MAIN, CONTROL, theme.PAPER, "", True),
@@ -83,6 +86,8 @@ def open_beside(window: MainWindow, name: str) -> None:
         wait(lambda: control.why_panel.found is not None)
         next(button for button in control.why_panel.shows if "wound up" in button.property("words")).click()
         wait(lambda: bool(control.overlays.shown))
+    elif name.startswith("fit"):
+        show_fit(window, name)
     elif name == "trial":
         window.view.select_trial("Two-stage cure")
         settle(window)
@@ -98,10 +103,28 @@ def open_beside(window: MainWindow, name: str) -> None:
         settle(window)
 
 
+def show_fit(window: MainWindow, name: str) -> None:
+    """The rig fitted to its log; how that log was read; what changed of the fitted rig since."""
+    fit = window.fit
+    known = lambda: fit.known.fitted is not None and not fit.known.busy  # noqa: E731
+    wait(known)
+    fit.set_view("read" if name == "fit-read" else "fit")
+    if name == "fit":
+        fit.fit_panel.chips["rig"].click()
+    elif name == "fit-changed-night":
+        fit.work.use_in_rig()
+        fit.select(2)
+        fit.set_view("changed")
+        wait(lambda: fit.known.comparison is not None and fit.known.drift is not None)
+    wait(known)
+
+
 def fold(window: MainWindow, name: str) -> None:
     """Fold in again what was folded out."""
     if name == "control-map":
         window.control.charts.toggle_map()
+    elif name == "fit-changed-night":
+        window.document.undo()
     elif name == "control-why":
         window.control.toggle_why()
         window.view.select("Careful PID")

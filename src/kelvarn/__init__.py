@@ -7,8 +7,9 @@ The layers, each importing only from those above it:
     engine     a run from a model: records, control step, kernel, measures, marks
     studies    many runs: results of a project, batches on a pool of threads
     tune       where to start from: tuning rules, ultimate point, reserve
+    fit        logs to models: lags, the rig itself, what has changed, what to record
     demos      the made-up projects that ship with Kelvarn
-    files      the project file, the autosave journal, tables
+    files      the project file, logs, the autosave journal, tables
     handover   settings and the sheet that go with the machine
     desktop    the window; the only layer that imports Qt
     cli        the commands

@@ -25,6 +25,9 @@ _ASK = (
     "Save the strip as a picture…",
     "About Kelvarn",
     "Take candidates from a project…",
+    "Open a log…",
+    "Note at the cursor…",
+    "Kept run as a log…",
 )
 _LISTS = ("Remarks", "Kept runs…", "What differs between two…")
 _KEYS = (

@@ -22,6 +22,7 @@ def step_log(
     drive: float = 0.5, every: float = 2.0, before: float = 120.0, rest: float = 19.0,
 ) -> LogData:  # fmt: skip
     """A step that saw so much of its final value, by the closed form."""
+    before = every * math.ceil(before / every)  # the drive changes at a row: it counts from the row that shows it
     t = np.arange(0, before + dead + (lag + lag2) * math.log(1 / (1 - seen)), every)
     x = np.maximum(t - before - dead, 0)
     fast = np.exp(-x / lag2) if lag2 else 0.0

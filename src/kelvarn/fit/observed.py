@@ -63,9 +63,9 @@ class Observed:
         if before.sum() < 4:
             return bool(self.drive[0] == 0)
         y = self.y[before]
-        scatter = max(noise_K(y), self.step_K / 2, 1e-6)
+        scatter = max(noise_K(self.y), self.step_K / 2, 1e-6)
         half = y.size // 2
-        return bool(abs(float(y[half:].mean() - y[:half].mean())) < 3 * scatter / np.sqrt(half) + self.step_K / 2)
+        return bool(abs(float(y[half:].mean() - y[:half].mean())) < 5 * scatter / np.sqrt(half) + self.step_K / 2)
 
     @property
     def first_degC(self) -> float:
