@@ -25,6 +25,7 @@ from kelvarn.model.tolerances import parameters, varied
 from kelvarn.model.trial import Plan, SetpointChange, Trial
 
 FOLDER = Path(__file__).parent.parent / "src" / "kelvarn" / "demos" / "logs"
+BAD = Path(__file__).parent.parent / "tests" / "files" / "bad_logs"
 MINUTE, HOUR = 60.0, 3600.0
 
 
@@ -183,8 +184,46 @@ def kiln() -> None:
     keep("kiln-heat-and-cool.csv", rows)
 
 
+def bad() -> None:
+    """One of each kind that must be refused or warned about, for the tests: what `kelvarn fit` has to say of it."""
+    BAD.mkdir(parents=True, exist_ok=True)
+    t = np.arange(0, 1200, 5.0)
+    u = np.where(t >= 100, 0.5, 0.0)
+    y = read_off(19 + 50 * (1 - np.exp(-np.maximum(t - 130, 0) / 300)), 0.05, 0.0625, 9)
+    head = "time_s,temp_C,duty_%"
+
+    def rows(degC: np.ndarray = y, drive: np.ndarray = u, until: int = t.size) -> list[str]:
+        return [f"{t[k]:.0f},{degC[k]:.4g},{100 * drive[k]:.0f}" for k in range(until)]
+
+    flat, off = np.full(t.size, 21.0), np.full(t.size, 0.45)
+    back = rows()
+    files = {
+        "no-time.csv": ["temp_C,duty_%", *(row.split(",", 1)[1] for row in rows())],
+        "two-rows.csv": [head, *rows()[:2]],
+        "one-value.csv": [head, *rows(degC=flat)],
+        "drive-never-moves.csv": [head, *rows(drive=off)],
+        "no-drive.csv": ["time_s,temp_C", *(row.rsplit(",", 1)[0] for row in rows())],
+        "kelvin-called-celsius.csv": [head, *rows(degC=y + 273.15)],
+        "mixed-delimiters.csv": [row.replace(",", ";,|"[k % 3] * (1 + k % 2)) for k, row in enumerate(rows())],
+        "header-only.csv": [head],
+        "words-only.csv": ["state,mode,colour", *(["warm,slow,red", "cold,fast,blue"] * 20)],
+        "begins-anew.csv": [head, *back[:90], *back],
+        "not-a-number.csv": [head, *(row.replace(row.split(",")[1], "nan") for row in rows())],
+        "shorter-than-dead-time.csv": [head, *rows(until=24)],
+        "too-short.csv": [head, *rows(until=75)],
+        "decimal-commas.csv": [
+            "t,temp,duty",
+            *(f"{row.split(',')[0]},{row.split(',')[1].replace('.', ',')},50" for row in rows()),
+        ],
+    }
+    for name, lines in files.items():
+        (BAD / name).write_text("\n".join(lines) + "\n")
+    (BAD / "binary.csv").write_bytes(bytes(range(256)) * 8)
+
+
 def main() -> None:
     FOLDER.mkdir(exist_ok=True)
+    bad()
     for make in (cabinet, heatsink, wax, bowl, shed, kiln):
         make()
     reading = READINGS["kiln-heat-and-cool.csv"]

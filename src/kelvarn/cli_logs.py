@@ -18,6 +18,7 @@ from kelvarn.fit.least_squares import Value
 from kelvarn.fit.observed import FitError, Observed, observed
 from kelvarn.fit.response import ResponseFit
 from kelvarn.fit.rig_fit import RigFit, fit_rig
+from kelvarn.fit.settings import settings_in
 from kelvarn.fit.trust import Report, report, two_points
 from kelvarn.model.edit import with_fields
 from kelvarn.model.log import FORM_WORDS, ROLE_WORDS, Log, Role
@@ -254,11 +255,12 @@ def _rig_text(made: RigFit) -> str:
 @app.command()
 def compare(file: File, log: _LogFile, as_json: _Json = False) -> None:
     """What has changed of a project's rig, told from a log of it now."""
-    rig, opened = load(file).rig, _opened(log)
+    project, opened = load(file), _opened(log)
     data = _data(opened)
+    settings = settings_in(project, data)
     try:
         found = compare_rig(
-            rig, observed(opened.name, data), None if data.energy_J is None else float(data.energy_J[-1])
+            project.rig, observed(opened.name, data), None if data.energy_J is None else float(data.energy_J[-1])
         )
     except FitError as error:
         raise CommandError(str(error)) from error
@@ -268,12 +270,16 @@ def compare(file: File, log: _LogFile, as_json: _Json = False) -> None:
             for c in found.changes
         ]
         print(json.dumps({
-            "verdict": found.verdict, "changes": changes, "instead": list(found.instead),
+            "verdict": found.verdict(settings), "changes": changes, "instead": list(found.instead),
             "expected_rms_K": found.expected.rms_K, "explained_rms_K": found.explained.rms_K,
+            "settings": None if settings is None else
+            {"candidate": settings.candidate, "apart": settings.apart, "same": settings.same},
             "energy_J": found.energy_J, "expected_energy_J": found.expected_energy_J,
         }, indent=2, ensure_ascii=False))  # fmt: skip
         return
-    print(found.verdict)
+    print(found.verdict(settings))
+    if settings is not None:
+        print(f"  {settings.text}")
     print(f"  as it was, it would miss this log by {show(found.expected.rms_K, Quantity.DIFFERENCE)} rms; "
           f"with what changed, by {show(found.explained.rms_K, Quantity.DIFFERENCE)}")  # fmt: skip
     if found.expected_energy_J is not None:

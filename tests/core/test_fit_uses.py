@@ -14,6 +14,7 @@ from kelvarn.fit.planning import Rough, plan_recording, predicted, round_up, ste
 from kelvarn.fit.response import fit_response
 from kelvarn.fit.reuse import trial_of, use_response, use_rig
 from kelvarn.fit.rig_fit import choosable, fit_rig
+from kelvarn.fit.settings import SameSettings, same_settings, settings_in
 from kelvarn.model.edit import with_fields
 from kelvarn.model.log_data import LogData
 from kelvarn.model.response import ResponseModel
@@ -74,7 +75,7 @@ def test_a_change_of_a_fifth_is_named(what: str, factor: float) -> None:
     assert [change.what for change in found.changes] == [what]
     assert found.changes[0].size.value == pytest.approx(factor, rel=0.02)
     assert found.explained.rms_K < 0.13
-    assert "20 % " + ("higher" if factor > 1 else "lower") in found.verdict
+    assert "20 % " + ("higher" if factor > 1 else "lower") in found.verdict()
 
 
 @pytest.mark.parametrize(("what", "by"), [("dead_time", 25.0), ("offset", 1.5)])
@@ -90,7 +91,10 @@ def test_a_longer_dead_time_and_a_probe_that_is_off_are_named(what: str, by: flo
 def test_nothing_is_named_where_nothing_changed_and_drift_is_followed() -> None:
     rig = find_demo("cure-cabinet").build().rig
     same = of(played(up_and_down(), rig, 3), "first")
-    assert compare(rig, same).changes == ()
+    nothing = compare(rig, same)
+    assert nothing.changes == ()
+    assert nothing.verdict().startswith("nothing has changed")
+    assert nothing.verdict(SameSettings("PI", 0.4)).startswith("the settings changed, not the equipment")
     later = of(played(up_and_down(), WAYS["loss"].apply(rig, math.log(1.15)), 4), "later")
     drift = drift_over(rig, [same, later])
     assert [size.value for size in drift.sizes] == pytest.approx([1.0, 1.15], abs=0.01)
@@ -231,3 +235,23 @@ def test_the_story_of_the_cabinet_holds() -> None:
     later = compare(fit.rig, logs["three weeks later"])
     assert [change.what for change in later.changes] == ["loss"]
     assert later.changes[0].size.value == pytest.approx(1.31, abs=0.03)
+
+
+def test_a_log_tells_whose_settings_it_was_made_with() -> None:
+    project = find_demo("tempering-bowl").build()
+    data = read_log(project.logs[0])
+    found = settings_in(project, data)
+    assert found is not None
+    assert found.same
+    assert found.candidate == "PI, one gain"
+    others = with_fields(project, candidates=tuple(c for c in project.candidates if c.name != "PI, one gain"))
+    told = settings_in(others, data)
+    assert told is not None
+    assert not told.same
+    assert told.candidate == project.chosen
+    pid = project.candidate("PI, one gain").controller
+    louder = with_fields(project.candidates[1], name="louder", controller=with_fields(pid, kp_per_K=1.5 * pid.kp_per_K))
+    nearly = same_settings(project.rig, louder, data)
+    assert nearly is not None
+    assert nearly.apart > 5 * found.apart
+    assert settings_in(project, step_log(1)) is None  # nothing says its setpoint

@@ -1,4 +1,4 @@
-"""The made-up projects that ship with Kelvarn, each a function that builds one, with logs of its own. Imports `model` and above only."""
+"""The made-up projects that ship with Kelvarn, each a function that builds one, with its logs."""
 
 from collections.abc import Callable
 from dataclasses import dataclass

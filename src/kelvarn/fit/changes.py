@@ -23,6 +23,7 @@ from .least_squares import Z95, Value, covariance
 from .observed import FitError, Observed
 from .replay import Course, course_of, nonlinear, replay
 from .response import LogFit
+from .settings import SameSettings
 
 _CLEAR = 10.0  # by how much AIC must fall before a change is named
 _MOST = 2
@@ -180,14 +181,15 @@ class Comparison:
     expected_energy_J: float | None
     fixed: bool
 
-    @property
-    def verdict(self) -> str:
-        """In one line."""
+    def verdict(self, settings: SameSettings | None = None) -> str:
+        """In one line; with what the log says of the settings."""
+        others = settings is not None and not settings.same
         if not self.changes:
-            return "nothing has changed to speak of: the rig is as it was"
+            also = "the settings changed, not the equipment: " if others else "nothing has changed to speak of: "
+            return f"{also}the rig is as it was"
         named = " and ".join(change.text() for change in self.changes)
         doubt = f"; it could also be {' or '.join(WAYS[k].name for k in self.instead)}" if self.instead else ""
-        return f"the equipment changed, not the settings: {named}{doubt}"
+        return f"the equipment changed, {'and the settings too' if others else 'not the settings'}: {named}{doubt}"
 
 
 class _Problem:

@@ -18,6 +18,7 @@ ENOUGH = 0.9
 """Share of the final value that should have been seen before a gain is called known."""
 WORTH_AIC = 4.0
 _SHARE_CLIPPED = 0.03
+_NO_ANSWER = 0.3  # share of variance: what explains less is chance
 
 
 @dataclass(frozen=True, eq=False)
@@ -97,7 +98,7 @@ def _answers(fits: dict[Kind, ResponseFit]) -> None:
     best = max(fits.values(), key=lambda fit: fit.explained)
     log = best.logs[0].log
     gain = best.values["rise_K_per_s" if best.kind == "integrating" else "gain_K"]
-    if gain.low <= 0 <= gain.high and best.explained < 0.9:
+    if best.explained < _NO_ANSWER or (gain.low <= 0 <= gain.high and best.explained < ENOUGH):
         raise FitError(
             f"“{log.name}”: the temperature does not answer the drive within this log; it may be shorter than the dead "
             "time, or the probe sits elsewhere. Record until the temperature has plainly moved."

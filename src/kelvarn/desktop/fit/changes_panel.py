@@ -20,7 +20,7 @@ class ChangesPanel(Panel):
         self._known, self._scale = knowledge, scale
 
     def subject(self) -> Hashable:
-        return id(self._known.comparison), id(self._known.drift), self._scale()
+        return id(self._known.comparison), self._known.settings, id(self._known.drift), self._scale()
 
     def fill(self) -> None:
         found, scale = self._known.comparison, self._scale()
@@ -47,8 +47,11 @@ class ChangesPanel(Panel):
         if found.instead:
             named = " or ".join(WAYS[what].name for what in found.instead)
             self.add(small(f"It could also be {named}: this log hardly tells them apart.", "gold"))
-        if found.changes:
-            self.add(small("The settings are the same: the drive was replayed as it was recorded."))
+        settings = self._known.settings
+        if settings is not None:
+            self.add(small(settings.text, "met" if settings.same else "wrong", bold=not settings.same), 4)
+        elif found.changes:
+            self.add(small("It is not the settings: the drive was replayed as it was recorded."))
         self.add(rule())
         rms = [show(fit.rms_K, Quantity.DIFFERENCE, scale) for fit in (found.expected, found.explained)]
         self.add(value_row("The rig as it was misses by", f"{rms[0]} rms"))

@@ -13,6 +13,7 @@ from kelvarn.fit.design import Kind
 from kelvarn.fit.observed import FitError, Observed, observed
 from kelvarn.fit.response import LogFit
 from kelvarn.fit.rig_fit import RigFit, choosable, fit_rig, replayed
+from kelvarn.fit.settings import SameSettings, settings_in
 from kelvarn.fit.trust import Report, report
 from kelvarn.model.log import Log
 from kelvarn.model.log_data import LogData
@@ -65,6 +66,7 @@ class Knowledge(QObject):
         fitted: the report on the logs that are fitted to; None while unknown.
         fault: why there is none.
         comparison: what has changed; a sentence where it cannot be told, None while unknown.
+        settings: whose settings the log was made with; None where it does not tell.
         drift: how the heat loss went over all logs; None while unknown.
     """
 
@@ -82,6 +84,7 @@ class Knowledge(QObject):
         self.fitted: Report | RigReport | None = None
         self.fault = ""
         self.comparison: Comparison | str | None = None
+        self.settings: SameSettings | None = None
         self.drift: Drift | str | None = None
 
     def data(self, log: Log) -> LogData | str | None:
@@ -151,14 +154,16 @@ class Knowledge(QObject):
     def compare(self, project: Project, log: Log) -> None:
         """Have it worked out what has changed of the rig since a log was as it was."""
         data = self.data(log)
-        key = (_key(log), log.used, log.left_out, project.rig)
+        key = (_key(log), log.used, log.left_out, project.rig, project.candidates)
         if data is None or key == self._compared:
             return
         self._compared, self.comparison = key, None
-        self._jobs.start(_COMPARE, lambda: _compare(project.rig, log, data), self._take_comparison)
+        self.settings = None
+        self._jobs.start(_COMPARE, lambda: _compare(project, log, data), self._take_comparison)
 
     def _take_comparison(self, outcome: object) -> None:
-        self.comparison = outcome  # type: ignore[assignment]
+        assert isinstance(outcome, tuple)
+        self.comparison, self.settings = outcome
         self.updated.emit()
 
     def ask_drift(self, project: Project) -> None:
@@ -202,12 +207,15 @@ def _fit(pairs: Sequence[tuple[Log, LogData | str]], wanted: Wanted, rig: Rig | 
         return str(error)
 
 
-def _compare(rig: Rig, log: Log, data: LogData | str) -> object:
+def _compare(project: Project, log: Log, data: LogData | str) -> object:
+    """What has changed, or why that cannot be told; and what the log says of the settings."""
+    settings = settings_in(project, data) if isinstance(data, LogData) else None
     try:
         metered = data.energy_J if isinstance(data, LogData) else None
-        return compare(rig, _observed(log, data), None if metered is None else float(metered[-1]))
+        energy_J = None if metered is None else float(metered[-1])
+        return compare(project.rig, _observed(log, data), energy_J), settings
     except FitError as error:
-        return str(error)
+        return str(error), settings
 
 
 def _drift(rig: Rig, pairs: Sequence[tuple[Log, LogData | str | None]]) -> object:

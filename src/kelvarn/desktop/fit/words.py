@@ -61,7 +61,7 @@ def verdict(known: Knowledge, log: Log | None, view: str) -> str:
         return "Nothing is recorded yet: a log of the real thing tells what no data sheet does."
     if view == "changed":
         if isinstance(known.comparison, Comparison):
-            return f"What has changed: {known.comparison.verdict}."
+            return f"What has changed: {known.comparison.verdict(known.settings)}."
         return known.comparison or "comparing …"
     if known.fault:
         return f"How far to trust it: {known.fault}"

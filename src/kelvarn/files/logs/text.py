@@ -270,6 +270,9 @@ def _table(lines: Sequence[str], picked: list[str], whole: int, encoding: Encodi
     if best[1] is None:
         raise FileError(f"{where} has no rows of fields; record time, temperature and drive, a row a line.")
     delimiter, decimal, width, share = best[1]
+    used = [each for each in _DELIMITERS[:4] if sum(each in line for line in plain) > 0.15 * len(plain)]
+    if best[0] < 0.3 and len(used) > 2:
+        raise FileError(f"{where} uses several delimiters ({' '.join(used).strip()}); export it again with one.")
     if share < 0.6:
         raise FileError(
             f"{where}: its rows have different numbers of fields ({100 * share:.0f} % have {width}); "

@@ -1,0 +1,100 @@
+"""Whether a device has the settings of a candidate: its law is asked for the temperatures of a log.
+
+Law, plan and timing are those of the control step that simulation and device share; only the temperatures come from the
+log. Where it would have given what the log says was given, the settings are the same.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from kelvarn.engine.control import Stepper
+from kelvarn.model.candidate import Candidate
+from kelvarn.model.log_data import Floats, LogData
+from kelvarn.model.project import Project
+from kelvarn.model.rig import Rig
+from kelvarn.model.trial import Plan, SetpointChange
+
+_MOST_STEPS = 4000
+_WINDOW_S = 120.0  # over which drives are averaged: pulses and noise are no other settings
+_SAME = 0.08
+_MOST_CHANGES = 60
+_MOST_ASKED = 12  # candidates
+
+
+@dataclass(frozen=True)
+class SameSettings:
+    """How far what was given lies from what a candidate would have given.
+
+    Attributes:
+        candidate: its name.
+        apart: rms of the difference of both drives, averaged over two minutes, 0…1.
+    """
+
+    candidate: str
+    apart: float
+
+    @property
+    def same(self) -> bool:
+        """Whether the settings are the same, as far as the log tells."""
+        return self.apart <= _SAME
+
+    @property
+    def text(self) -> str:
+        """In words."""
+        if self.same:
+            return f"The settings are those of “{self.candidate}”: it would have given the same drive."
+        by = f"{100 * self.apart:.0f} %"
+        return f"The settings are not those of “{self.candidate}”: its drive would have been {by} apart."
+
+
+def same_settings(rig: Rig, candidate: Candidate, data: LogData) -> SameSettings | None:
+    """Compare a log's drive with what a candidate gives for its temperatures.
+
+    None where the log does not say its setpoint or drive, or is too coarse for the law: rows further apart than ten
+    samples of it.
+    """
+    if data.setpoint_degC is None or data.drive is None:
+        return None
+    h = rig.probe.interval_s
+    if data.interval_s > 10 * h:
+        return None
+    h = max(h, data.duration_s / _MOST_STEPS)
+    t = np.arange(0.0, data.duration_s, h)
+    stepper = Stepper(candidate.controller, _course(data), h, rig.way)
+    # A row counts until the next: what the device saw between is not known.
+    at = np.clip(np.searchsorted(data.time_s, t, side="right") - 1, 0, data.time_s.size - 1)
+    asked = np.array([stepper.step(float(value)).given for value in data.measured_degC[at]])
+    given = data.drive[at]
+    width = max(1, int(_WINDOW_S / h))
+    apart = _mean(asked, width) - _mean(given, width)
+    return SameSettings(candidate.name, float(np.sqrt(np.mean(apart**2))))
+
+
+def settings_in(project: Project, data: LogData) -> SameSettings | None:
+    """What a log says of the settings: those of the candidate that comes nearest, or not those of the chosen one.
+
+    None where the log does not tell.
+    """
+    found = [made for each in project.candidates[:_MOST_ASKED] if (made := same_settings(project.rig, each, data))]
+    if not found:
+        return None
+    nearest = min(found, key=lambda made: made.apart)
+    if nearest.same:
+        return nearest
+    return next((made for made in found if made.candidate == project.chosen), nearest)
+
+
+def _mean(values: Floats, width: int) -> Floats:
+    return np.asarray(np.convolve(values, np.ones(width) / width, "valid"))
+
+
+def _course(data: LogData) -> tuple[SetpointChange, ...]:
+    assert data.setpoint_degC is not None
+    moved = np.flatnonzero(np.append(True, np.abs(np.diff(data.setpoint_degC)) > 0.01))[:_MOST_CHANGES]
+    changes: list[SetpointChange] = []
+    for k in moved.tolist():
+        at_s = float(data.time_s[k]) if changes else 0.0
+        if not changes or at_s > changes[-1].at_s:
+            changes.append(SetpointChange(at_s=at_s, to_degC=float(data.setpoint_degC[k])))
+    return Plan(changes=tuple(changes)).changes
