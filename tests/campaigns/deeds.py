@@ -158,7 +158,7 @@ class Deeds:
         return f"choose in {name}"
 
     def _press(self) -> str:
-        buttons = [b for b in self._seen(QPushButton) if b.isEnabled() and not b.text().startswith("Write")]  # type: ignore[attr-defined]
+        buttons = [b for b in self._seen(QPushButton) if b.isEnabled() and not b.text().startswith(("Write", "+ open"))]  # type: ignore[attr-defined]
         if not buttons:
             return "no button"
         button = self._rng.choice(buttons)

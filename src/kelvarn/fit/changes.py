@@ -27,6 +27,7 @@ from .settings import SameSettings
 
 _CLEAR = 10.0  # by how much AIC must fall before a change is named
 _MOST = 2
+_OPEN = 20.0  # logarithm beyond which a factor is simply not known
 
 
 def _scaled_links(rig: Rig, factor: float, *, outer: bool) -> Rig:
@@ -234,7 +235,7 @@ class _Problem:
         cov, _, _ = covariance(np.column_stack(slopes), self.left(ways, x), [self.log.t.size])
         found = []
         for k, way in enumerate(ways):
-            half = Z95 * math.sqrt(max(cov[k, k], 0.0))
+            half = min(Z95 * math.sqrt(max(cov[k, k], 0.0)), _OPEN if WAYS[way].share else math.inf)
             ends = [x[k], x[k] - half, x[k] + half]
             found.append(Change(way, Value(*(map(math.exp, ends) if WAYS[way].share else ends)), gain))
         return found
@@ -344,8 +345,11 @@ class Drift:
 def drift_over(rig: Rig, logs: Sequence[Observed], what: str = "loss") -> Drift:
     """One figure of each of several logs, such as the heat loss week by week, as factors on what it was."""
     sizes = []
-    for log in logs:
-        problem = _Problem(rig, log)
-        x, _ = problem.fit((what,), [0.0] * (1 + len(log.breaks)))
-        sizes.append(problem.changes((what,), x, 0.0)[0].size)
+    try:
+        for log in logs:
+            problem = _Problem(rig, log)
+            x, _ = problem.fit((what,), [0.0] * (1 + len(log.breaks)))
+            sizes.append(problem.changes((what,), x, 0.0)[0].size)
+    except RunError as error:
+        raise FitError(f"The rig cannot be replayed: {error}") from error
     return Drift(what, tuple(log.name for log in logs), tuple(sizes))

@@ -100,17 +100,26 @@ class FitPanel(Panel):
 
     def subject(self) -> Hashable:
         found, project = self._known.fitted, self._project()
-        return (id(found), self._known.fault, self.wanted, self._scale(), project.fits, self._folded,
+        return (id(found), self._known.fault, self._known.fitting, self.wanted, self._scale(), project.fits, self._folded,
                 project.rig if self.wanted.kind == "rig" else None)  # fmt: skip
 
     def fill(self) -> None:
         found = self._known.fitted
         self.add(heading("Model"))
         self.add(self._kinds(found))
+        if self._known.fitting:
+            row = QHBoxLayout()
+            row.setContentsMargins(0, 0, 0, 0)
+            row.addWidget(small("fitting …" if found is None else "fitting …, below is what was before", "gold"), 1)
+            row.addWidget(link("stop", self._known.stop, "Give up this fit"))
+            holder = QWidget()
+            holder.setLayout(row)
+            self.add(holder)
         if self._known.fault:
             self.add(small(self._known.fault, "wrong"), 6)
         elif found is None:
-            self.add(small("fitting …" if self._known.busy else "Open a log, or drop a file on the window."), 6)
+            if not self._known.fitting:
+                self.add(small("Open a log, or drop a file on the window."), 6)
         elif isinstance(found, RigReport):
             self._rig(found)
         else:

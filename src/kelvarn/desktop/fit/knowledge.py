@@ -107,6 +107,16 @@ class Knowledge(QObject):
         """Whether something is under way."""
         return any(self._jobs.busy(channel) for channel in (_READ, _FIT, _COMPARE, _DRIFT))
 
+    @property
+    def fitting(self) -> bool:
+        """Whether a fit is under way; what is known meanwhile is of an earlier state."""
+        return self._jobs.busy(_FIT)
+
+    def stop(self) -> None:
+        """Give up the fit that is under way; what was known before stays."""
+        self._jobs.stop(_FIT)
+        self.updated.emit()
+
     def request(self, project: Project, wanted: Wanted) -> None:
         """Have what is not known yet read and fitted."""
         if self._read(project.logs):
