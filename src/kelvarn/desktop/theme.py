@@ -229,6 +229,8 @@ QPushButton:disabled { color: $muted; border-color: $hairline; }
 QPushButton[main="true"] { background: $ink; color: $panel; }
 QPushButton[main="true"]:hover { background: $muted; }
 QPushButton[main="true"]:focus { border: 2px solid $glacier; padding: 5px 13px; }
+QPushButton[main="true"]:disabled { background: $hairline; color: $muted; border-color: $hairline; }
+QTableCornerButton::section { background: $panel; border: none; border-bottom: 1px solid $hairline; }
 QPushButton[link="true"] { border: 1px solid transparent; background: transparent; color: $glacier; padding: 1px 4px;
     text-align: left; }
 QPushButton[link="true"]:hover { background: $selected; }

@@ -20,13 +20,14 @@ from kelvarn.model.rig import Rig
 from kelvarn.units import Quantity, Scale, show
 
 from .least_squares import Z95, Value, covariance
-from .observed import FitError, Observed
+from .observed import FitError, Observed, noise_K
 from .replay import Course, course_of, nonlinear, replay
 from .response import LogFit
 from .settings import SameSettings
 
 _CLEAR = 10.0  # by how much AIC must fall before a change is named
 _MOST = 2
+_PLAINLY = 4.0  # times the scatter, by which a rig misses a log plainly
 _OPEN = 20.0  # logarithm beyond which a factor is simply not known
 
 
@@ -185,6 +186,11 @@ class Comparison:
     def verdict(self, settings: SameSettings | None = None) -> str:
         """In one line; with what the log says of the settings."""
         others = settings is not None and not settings.same
+        log = self.expected.log
+        if not self.changes and self.expected.rms_K > _PLAINLY * max(noise_K(log.y), log.step_K / 3, 1e-3):
+            also = "the settings changed; " if others else ""
+            miss = show(self.expected.rms_K, Quantity.DIFFERENCE)
+            return f"{also}the rig misses this log by {miss} rms, but no one change explains it: fit the rig itself"
         if not self.changes:
             also = "the settings changed, not the equipment: " if others else "nothing has changed to speak of: "
             return f"{also}the rig is as it was"

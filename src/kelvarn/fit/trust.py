@@ -219,7 +219,7 @@ def _uncertain(fit: ResponseFit) -> list[str]:
     for name in wide:
         if name not in told:
             share = 100 * fit.values[name].half / max(abs(fit.values[name].value), 1e-12)
-            found.append(f"The {_SAID[name]} is known to no better than ±{min(share, 999):.0f} %.")
+            found.append(f"The {_SAID[name]} is known to no better than ±{min(share, 999):.0f} %.")
     dead = fit.values["dead_time_s"]
     interval = max(log.log.interval_s for log in fit.logs)
     if dead.half > max(0.5 * dead.value, interval) and fit.kind != "integrating":

@@ -62,7 +62,7 @@ class CalibrateView(QWidget):
 
     def _lay_out(self) -> None:
         layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setContentsMargins(0, 0, theme.GAP, 0)
         top = QHBoxLayout()
         top.addWidget(heading("Calibrate the probe"), 1)
         self.from_log = link(

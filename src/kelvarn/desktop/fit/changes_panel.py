@@ -40,7 +40,8 @@ class ChangesPanel(Panel):
 
     def _changes(self, found: Comparison, scale: Scale) -> None:
         if not found.changes:
-            self.add(small("Nothing has changed to speak of.", "met"))
+            text = found.verdict()
+            self.add(small(text[:1].upper() + text[1:] + ".", "met" if text.startswith("nothing") else "gold"))
         for change in found.changes:
             text = change.text(scale)
             self.add(small(text[:1].upper() + text[1:], "wrong", bold=True))

@@ -100,8 +100,9 @@ class FitPanel(Panel):
 
     def subject(self) -> Hashable:
         found, project = self._known.fitted, self._project()
-        return (id(found), self._known.fault, self._known.fitting, self.wanted, self._scale(), project.fits, self._folded,
-                project.rig if self.wanted.kind == "rig" else None)  # fmt: skip
+        rig = project.rig if self.wanted.kind == "rig" else None
+        known = (id(found), self._known.fault, self._known.fitting)
+        return (*known, self.wanted, self._scale(), project.fits, self._folded, rig)
 
     def fill(self) -> None:
         found = self._known.fitted
@@ -110,7 +111,7 @@ class FitPanel(Panel):
         if self._known.fitting:
             row = QHBoxLayout()
             row.setContentsMargins(0, 0, 0, 0)
-            row.addWidget(small("fitting …" if found is None else "fitting …, below is what was before", "gold"), 1)
+            row.addWidget(small("fitting …" if found is None else "fitting …; below stands what was before", "gold"), 1)
             row.addWidget(link("stop", self._known.stop, "Give up this fit"))
             holder = QWidget()
             holder.setLayout(row)

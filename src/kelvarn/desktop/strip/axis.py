@@ -57,9 +57,14 @@ def value_ticks(axis: Axis, spacing_px: float = 36) -> tuple[list[float], int]:
     return ticks, max(0, -math.floor(math.log10(step) + 1e-9))
 
 
+_LONG_TICK_PX = 96.0
+
+
 def time_ticks(axis: Axis, spacing_px: float = 76) -> list[tuple[float, str]]:
     """Ticks of a time axis with their texts."""
     step = nice_time(spacing_px / axis.px_per_unit)
+    if 60 <= step < 3600 <= axis.high:  # "1 h 10 min" takes more room
+        step = nice_time(_LONG_TICK_PX / axis.px_per_unit)
     first = math.ceil(axis.low / step - 1e-9)
     return [(k * step, clock(k * step, step)) for k in range(first, math.floor(axis.high / step + 1e-9) + 1)]
 
