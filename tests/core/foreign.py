@@ -186,6 +186,6 @@ def is_right(file: Foreign, time_s: Floats, degC: Floats, drive: Floats | None) 
     return (
         float(np.abs(time_s - file.time_s).max()) < 0.002 * span + 0.01
         and float(np.abs(degC - file.degC).max()) < 0.1
-        and float(np.abs(drive - file.drive).max()) < 0.01
+        and float(np.abs(drive - file.drive).max()) < 0.0022
         and math.isfinite(float(degC.sum()))
     )

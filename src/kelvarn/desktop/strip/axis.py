@@ -57,7 +57,7 @@ def value_ticks(axis: Axis, spacing_px: float = 36) -> tuple[list[float], int]:
     return ticks, max(0, -math.floor(math.log10(step) + 1e-9))
 
 
-_LONG_TICK_PX = 96.0
+_LONG_TICK_PX = 86.0
 
 
 def time_ticks(axis: Axis, spacing_px: float = 76) -> list[tuple[float, str]]:
