@@ -92,6 +92,37 @@ def test_dates_say_whether_day_or_month_comes_first_or_are_in_doubt() -> None:
     assert any("day or the month" in doubt.text for doubt in few.guess.doubts)
 
 
+@pytest.mark.parametrize(
+    ("head", "line", "wanted"),
+    [
+        ("t;a0;p", "{0:.0f};{1};{3}", ["time", "temperature", "drive"]),  # one letter is no name
+        ("time_s,state,temp_C,out", "{0:.1f},RUN,{1},{4}", ["time", "left_out", "temperature", "drive"]),
+        ("time_s,heap,probe 3,y", "{0:.1f},{5},{1},{4}", ["time", "left_out", "temperature", "drive"]),
+        ("uptime\tstate\treading\tfan duty", "{0:.0f},0\tRUN\t{6}\t{4}", ["time", "left_out", "temperature", "drive"]),
+        (
+            "time_s,target duty %,T_out,bean temp",
+            "{0:.1f},{2},21.5,{1}",
+            ["time", "drive", "surroundings", "temperature"],
+        ),
+        ("loop;s;x", "{7};{0:.1f};{1}", ["left_out", "time", "temperature"]),
+    ],
+)
+def test_columns_that_were_guessed_wrongly_once(head: str, line: str, wanted: list[str]) -> None:
+    made = [
+        line.format(
+            t, y, u, 255 if u else 0, "on" if u else "off", 21000 - 8 * (k % 7), f"{y:.2f}".replace(".", ","), k
+        )
+        for k, (t, y, u) in enumerate(rows(80))
+    ]
+    assert [role for role, _ in roles(opened("\n".join([head, *made])))] == wanted
+
+
+def test_a_share_that_calls_itself_per_cent_is_in_doubt() -> None:
+    found = opened("\n".join(["time_s,temp_C,duty_%", *(f"{t},{y},{u / 100}" for t, y, u in rows())]))
+    assert ("drive", "share") in roles(found)
+    assert any("says %" in doubt.text for doubt in found.guess.doubts)
+
+
 def test_counts_go_through_the_converter() -> None:
     found = opened("\n".join(["s,raw,duty_%", *(f"{k}.5,{612 - k},{100 * (k > 4)}" for k in range(40))]))
     assert ("temperature", "counts") in roles(found)
@@ -125,6 +156,12 @@ def test_rows_are_counted_by_what_is_the_matter_and_skipped_by_rule() -> None:
     assert data.time_s.size == 41 - 5
     assert [bad.row for bad in data.faults.first] == [11, 13, 15, 17, 22] or len(data.faults.first) == 5
     assert "5 of 41 rows need care" in data.faults.text
+
+
+def test_of_two_rows_at_one_instant_the_last_counts() -> None:
+    lines = table().splitlines()
+    lines.insert(21, lines[20].replace(lines[20].split(",")[1], "99.5"))
+    assert read("\n".join(lines)).measured_degC[19] == 99.5
 
 
 def test_rows_in_disorder_are_sorted_and_said() -> None:

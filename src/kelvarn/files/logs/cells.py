@@ -10,7 +10,7 @@ import numpy as np
 
 from kelvarn.model.log_data import Floats
 
-_NUMBER = re.compile(r"([-+]?[\d.,' ]*\d(?:[eE][-+]?\d+)?)\s*(°?\s?[A-Za-zµ°%/²³]{0,8})")
+_NUMBER = re.compile(r"([-+]?[\d.,' ]*\d(?:[eE][-+]?\d+)?) {0,2}(°? ?[A-Za-zµ°%/²³]{0,8})")
 _CLOCK = re.compile(r"(\d{1,3}):(\d\d)(?::(\d\d(?:[.,]\d+)?))?\s*([AaPp][Mm])?")
 _DATE = re.compile(
     r"(\d{1,4})[./-](\d{1,2}|[A-Za-z]{3})[./-](\d{1,4})"

@@ -154,17 +154,31 @@ def drive_form(f: Facts, extra: dict[str, object]) -> _Formed:
         if f.form == "percent" and high > 100.5:
             form: Form = "of_255" if high <= 255 else "of_1023"
             return form, f"up to {high:g}", (f"{f.title} says %, but goes up to {high:g}.", ways)
+        if f.form == "percent" and high <= 1.0:
+            shares: _Ways = [("0…1", {"form": "share"}), ("0…100 %", {"form": "percent"})]
+            return (
+                "share",
+                f"never more than {high:g}",
+                (f"{f.title} says %, but holds never more than {high:g}.", shares),
+            )
         return f.form, FORM_WORDS[f.form], None
     if high <= 1.0:
         return "share", f"never more than {high:g}", None
     if high <= 100:
-        as_pwm = "pwm" in f.name.lower()
+        levels = np.unique(f.known)
+        by_hand = levels.size <= 4 and bool(np.any(levels % 5 != 0))  # nobody types 89 %
+        as_pwm = "pwm" in f.name.lower() and not (levels.size <= 4 and bool(np.all(levels % 5 == 0)))
+        as_pwm = as_pwm or by_hand
         form = "of_255" if as_pwm else "percent"
-        levels = sorted(set(f.known.tolist()))[:3]
-        text = f"{f.title} holds {' and '.join(f'{v:g}' for v in levels)}, never more than {high:g}. "
+        text = f"{f.title} holds {' and '.join(f'{v:g}' for v in levels[:3])}, never more than {high:g}. "
         return form, f"never more than {high:g}", (text + "0…100 % and 0…255 both fit; say which it is.", ways[:2])
     if high <= 255:
-        return "of_255", f"up to {high:g}", None if high > 150 else (f"{f.title} goes up to {high:g}: of 255?", ways)
+        watts: _Ways = [("0…255", {"form": "of_255"}), ("watts", {"form": "watts", "full_W": _full_W(high)})]
+        return (
+            "of_255",
+            f"up to {high:g}",
+            None if high > 150 else (f"{f.title} goes up to {high:g}: of 255, or watts?", watts),
+        )
     if high <= 1023:
         ways = [("0…1023", {"form": "of_1023"}), ("watts", {"form": "watts", "full_W": _full_W(high)})]
         doubt = None if high > 1000 else (f"{f.title} goes up to {high:g}: of 1023, or watts?", ways)

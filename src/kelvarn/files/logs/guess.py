@@ -18,6 +18,8 @@ from .facts import Facts
 from .forms import drive_form, heat_form, time_form
 from .text import Layout
 
+_FEW_LEVELS = 6  # of a drive that is switched by hand
+
 
 @dataclass(frozen=True)
 class Doubt:
@@ -146,31 +148,61 @@ def _find_named(facts: list[Facts], roles: dict[int, Role], why: dict[int, str])
 
 def _find_by_values(facts: list[Facts], roles: dict[int, Role], why: dict[int, str]) -> None:
     """Give what has no telling name a role by what it holds."""
+    _leave_constant_drives(facts, roles, why)
     left = [f for f in facts if f.index not in roles]
+    if "temperature" not in roles.values():
+        _find_heat(left, roles, why)
     if "drive" not in roles.values():
-        able = [f for f in left if f.words > 0.9 and len(f.kinds) <= 4] or [
-            f for f in left
-            if f.numeric > 0.9 and f.low >= 0 and f.high <= 4095 and not f.smooth and f.levels <= 0.6 * f.filled
-        ] or [f for f in left if f.numeric > 0.9 and f.levels <= 6 and f.low >= 0 and f.high <= 4095
-              and len([g for g in left if g.numeric > 0.9]) > 1]  # fmt: skip
-        if able:
-            best = min(able, key=lambda f: (f.levels, f.index))
-            roles[best.index] = "drive"
-            why[best.index] = (
-                f"it jumps between {counted(len(best.kinds), 'value')}, from {best.low:g} to {best.high:g}"
-            )
+        _find_drive([f for f in left if f.index not in roles], facts, roles, why)
+    if "temperature" not in roles.values():
+        _find_heat([f for f in left if f.index not in roles], roles, why, anything=True)
     for f in left:
         if f.index in roles:
             continue
-        if (f.numeric > 0.7 and "temperature" not in roles.values() and f.levels > 1) or (
-            f.numeric > 0.7 and f.smooth and not f.rises and _plausible(f, facts, roles)
-        ):
+        if f.numeric > 0.7 and f.smooth and not (f.rises and _even(f)) and _plausible(f, facts, roles):
             roles[f.index] = "temperature"
             why[f.index] = f"it changes slowly, from {three_figures(f.low)} to {three_figures(f.high)}"
         elif f.numeric < 0.3 and 1 <= len(f.kinds) <= 40 and f.filled:
             roles[f.index], why[f.index] = "note", "words that come again"
         else:
             roles[f.index], why[f.index] = "left_out", "nothing that a fit needs" if f.filled else "it is empty"
+
+
+def _leave_constant_drives(facts: list[Facts], roles: dict[int, Role], why: dict[int, str]) -> None:
+    """What never changes is no drive where something else may be one."""
+    named = [f for f in facts if roles.get(f.index) == "drive"]
+    others = [f for f in facts if (f.index not in roles or f in named) and len(f.kinds) > 1]
+    for f in named:
+        if len(f.kinds) < 2 and any(other.words > 0.9 or other.numeric > 0.9 for other in others):
+            roles[f.index], why[f.index] = "left_out", "it never changes"
+
+
+def _find_heat(left: list[Facts], roles: dict[int, Role], why: dict[int, str], *, anything: bool = False) -> None:
+    """Of numbers that change slowly, and do not count up, the first that may be a temperature; else `anything`."""
+    able = [
+        f for f in left
+        if f.numeric > 0.7 and f.levels > _FEW_LEVELS and f.smooth and not (f.rises and f.whole and _even(f))
+        and ((f.low > -150 and f.high < 2500) or (f.whole and f.low >= 0 and f.high <= 65_535))
+    ]  # fmt: skip
+    if not able and anything:
+        able = [f for f in left if f.numeric > 0.7 and f.levels > 1]
+    if able:
+        best = min(able, key=lambda f: (f.whole, f.index))
+        roles[best.index] = "temperature"
+        why[best.index] = f"it changes slowly, from {three_figures(best.low)} to {three_figures(best.high)}"
+
+
+def _find_drive(left: list[Facts], facts: list[Facts], roles: dict[int, Role], why: dict[int, str]) -> None:
+    """What jumps between few values, or is said in words for on and off."""
+    able = [f for f in left if f.words > 0.9 and 2 <= len(f.kinds) <= 4 and f.numeric < 0.1]
+    held = [f for f in left if f.numeric > 0.9 and f.low >= 0 and f.high <= 4095 and f.levels > 1]
+    able = able or [f for f in held if not f.smooth and f.levels <= 0.6 * f.filled]
+    if not able and len(facts) > 1:
+        able = [f for f in held if f.levels <= _FEW_LEVELS]
+    if able:
+        best = min(able, key=lambda f: (f.levels, f.index))
+        roles[best.index] = "drive"
+        why[best.index] = f"it jumps between {counted(len(best.kinds), 'value')}, from {best.low:g} to {best.high:g}"
 
 
 def _plausible(f: Facts, facts: list[Facts], roles: dict[int, Role]) -> bool:

@@ -25,19 +25,22 @@ _WORDS: dict[str, tuple[str, ...]] = {
         "temp", "temperature", "temperatur", "tempc", "tempf", "temps", "ntc", "thermistor", "thermocouple", "probe",
         "sensor", "measured", "actual", "ist", "istwert", "oven", "chamber", "heatsink", "bed", "body", "plate", "pot",
         "t1", "t2", "t3", "tc", "tc1", "tc2", "th1", "input", "adc", "raw", "reading", "analog", "a0", "ai0", "celsius",
-        "fahrenheit", "kelvin", "degc", "degf", "water", "air", "kiln", "bath", "value",
+        "fahrenheit", "kelvin", "degc", "degf", "tist", "tmeas",
+        "tm", "pv", "thermo", "water", "air", "kiln", "bath", "value",
     ),
     "drive": (
         "drive", "duty", "pwm", "output", "out", "heater", "heat", "heating", "power", "relay", "fan", "ssr", "u",
         "stellgrad", "stellgröße", "leistung", "heizung", "control", "level", "mat", "element", "burner", "cmd",
-        "valve", "on", "state", "switch", "lüfter", "relais", "actuator", "co", "mv",
+        "valve", "on", "state", "switch", "op",
+        "ausgang", "stellwert", "manipulated", "lüfter", "relais", "actuator", "co", "mv",
     ),
     "energy": ("energy", "energie", "wh", "kwh", "joule", "meter"),
     "note": ("note", "notes", "comment", "remark", "event", "message", "msg", "status", "bemerkung", "info", "text"),
     "left_out": (
         "humidity", "rh", "pressure", "volt", "voltage", "current", "amps", "rpm", "index", "nr", "no", "row", "sample",
-        "count", "id", "step", "error", "err", "p", "i", "d", "kp", "ki", "kd", "battery", "rssi", "checksum", "crc",
-        "light", "lux", "co2", "weight", "speed", "flow", "seq", "n", "integral",
+        "count", "id", "step", "error", "err", "kp", "ki", "kd", "battery", "rssi", "checksum", "crc",
+        "light", "lux", "co2", "weight", "speed", "flow", "seq", "integral", "derivative",
+        "heap", "loop", "vbat", "uptime ms",
     ),
 }  # fmt: skip
 

@@ -264,7 +264,7 @@ def _table(lines: Sequence[str], picked: list[str], whole: int, encoding: Encodi
         cells = [cell for row in rows if len(row) == width for cell in row]
         decimal = "," if _commas(cells) else "."
         values = sum(looks_like_value(cell, decimal) for cell in cells if cell) / max(sum(map(bool, cells)), 1)
-        score = many / len(rows) * (0.2 + values) * (1.0 if width > 1 else 0.45)
+        score = many / len(rows) * (0.2 + values) * (1.0 if width > 1 else 0.45) * (0.75 if delimiter == " " else 1.0)
         if score > best[0] * 1.02:
             best = (score, (delimiter, decimal, width, many / len(rows)))
     if best[1] is None:
