@@ -10,6 +10,7 @@ from hypothesis import strategies as st
 
 from kelvarn.demos import DEMOS
 from kelvarn.files.faults import FileError
+from kelvarn.files.logs.cells import clock_s, date_time
 from kelvarn.files.logs.guess import with_form, with_role
 from kelvarn.files.logs.made import log_of_run
 from kelvarn.files.logs.reader import Opened, look_again, open_log, open_path, read_log, rows_at
@@ -121,6 +122,23 @@ def test_a_share_that_calls_itself_per_cent_is_in_doubt() -> None:
     found = opened("\n".join(["time_s,temp_C,duty_%", *(f"{t},{y},{u / 100}" for t, y, u in rows())]))
     assert ("drive", "share") in roles(found)
     assert any("says %" in doubt.text for doubt in found.guess.doubts)
+
+
+@pytest.mark.parametrize(
+    ("cell", "seconds"),
+    [("12:05 AM", 300), ("12:05 PM", 43500), ("1:00:30 pm", 46830), ("23:59:59,5", 86399.5), ("0:00:01", 1)],
+)
+def test_times_of_day_are_read_with_and_without_halves(cell: str, seconds: float) -> None:
+    assert clock_s(cell) == seconds
+
+
+def test_zones_are_moved_to_one_clock() -> None:
+    at = [
+        date_time(text, day_first=True)
+        for text in ("2026-03-04T12:00:00+02:00", "2026-03-04 10:00:00Z", "4.3.2026 10:00:00")
+    ]
+    assert at[0] == at[1] == at[2]
+    assert date_time("31.02.2026 10:00", day_first=True) is None
 
 
 def test_counts_go_through_the_converter() -> None:

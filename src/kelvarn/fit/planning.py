@@ -6,14 +6,13 @@ Payne, Dynamic System Identification, 1977). What is known beforehand of one mor
 """
 
 import math
-from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
 from kelvarn.model.log_data import Floats, LogData
 
-from .design import Kind, columns_of, names_of, split_theta, unit_course
+from .design import Kind, columns_of, names_of, unit_course
 from .least_squares import Z95
 from .observed import FitError, Observed, observed
 
@@ -228,13 +227,3 @@ def _rise(rough: Rough, recording: Recording) -> float:
         rough.kind, rough.theta, np.array([-1.0, 0.0]), np.array([0.0, recording.drive]), ends, held=True, late=True
     )
     return rough.gain_K * float(made[-1])
-
-
-def says(plan: Plan, names: Sequence[str] = ("gain_K", "rise_K_per_s", "lag_s", "lag2_s", "dead_time_s")) -> list[str]:
-    """Keys of what a plan predicts, in the order that people read them."""
-    return [name for name in names if name in plan.precision]
-
-
-def lag_of(rough: Rough) -> float:
-    """The largest lag, s; 0 where it integrates."""
-    return split_theta(rough.kind, rough.theta)[0]

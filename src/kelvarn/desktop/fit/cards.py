@@ -2,13 +2,13 @@
 
 from dataclasses import dataclass
 
-from PySide6.QtCore import QPoint, QRectF, Qt, Signal
-from PySide6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtCore import QPoint, QRectF, Signal
+from PySide6.QtGui import QPainter, QPaintEvent
+from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from kelvarn.desktop import texts, theme
+from kelvarn.desktop.card import Card
 from kelvarn.desktop.fields.plain import heading, link
-from kelvarn.desktop.focus import FocusRing
 from kelvarn.desktop.plain import plain_tip
 
 _HEIGHT = 70
@@ -31,29 +31,16 @@ class CardText:
     role: str
 
 
-class LogCard(FocusRing):
-    """One log.
-
-    Signals:
-        clicked: it was selected by mouse or key.
-        menu_wanted: its menu is asked for, at a global position.
-    """
-
-    clicked = Signal()
-    menu_wanted = Signal(QPoint)
+class LogCard(Card):
+    """One log."""
 
     def __init__(self) -> None:
-        super().__init__()
+        super().__init__(_HEIGHT)
         self.text = CardText("", "", "", "muted")
-        self._selected = False
-        self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
-        self.setFixedHeight(_HEIGHT)
-        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
 
     def show_text(self, text: CardText, selected: bool) -> None:
         """Show the present state."""
-        self.text, self._selected = text, selected
+        self.text, self.chosen = text, selected
         self.setAccessibleName(f"Log {text.name}")
         self.setAccessibleDescription(f"{text.amount}, {text.state}")
         self.setToolTip(plain_tip(f"{text.name}\n{text.amount}\n{text.state}"))
@@ -63,12 +50,7 @@ class LogCard(FocusRing):
         del event
         look = theme.current()
         painter = QPainter(self)
-        painter.fillRect(self.rect(), look.color("panel" if self._selected else "ground"))
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        color = "glacier" if self.ring else "ink" if self._selected else "hairline"
-        painter.setPen(QPen(look.color(color), 2 if self._selected else 1))
-        frame = QRectF(0, 0, self.width(), self.height()).adjusted(1, 1, -1, -1)
-        painter.drawRoundedRect(frame, theme.RADIUS, theme.RADIUS)
+        self.paint_frame(painter)
         for top, text, role, kind, bold in (
             (7, self.text.name, "ink", "body", True),
             (28, self.text.amount, "muted", "small", False),
@@ -77,20 +59,6 @@ class LogCard(FocusRing):
             area = QRectF(10, top, self.width() - 20, 18)
             texts.paint(painter, area, text, look.color(role), kind, bold=bold, cut=True)
         painter.end()
-
-    def mousePressEvent(self, event: QMouseEvent) -> None:
-        if event.button() == Qt.MouseButton.LeftButton:
-            self.clicked.emit()
-
-    def keyPressEvent(self, event: QKeyEvent) -> None:
-        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Space):
-            self.clicked.emit()
-        else:
-            super().keyPressEvent(event)
-
-    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
-        self.clicked.emit()
-        self.menu_wanted.emit(event.globalPos())
 
 
 class LogCards(QWidget):

@@ -15,7 +15,6 @@ from kelvarn.units import Quantity, Scale, show
 
 _SPANS_HEIGHT = 34
 _DRIVE = ValueAxis(Quantity.DRIVE, fixed=(0.0, 1.0), ticks=(0.0, 1.0))
-Drag = Callable[[float], str]
 
 
 @dataclass(frozen=True, eq=False)

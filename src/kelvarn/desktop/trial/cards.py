@@ -4,12 +4,12 @@ from functools import partial
 
 import numpy as np
 from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
-from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from kelvarn.desktop import texts, theme
+from kelvarn.desktop.card import Card
 from kelvarn.desktop.fields.plain import heading
-from kelvarn.desktop.focus import FocusRing
 from kelvarn.desktop.plain import menu_text, plain_tip
 from kelvarn.engine.plan import corners
 from kelvarn.model.bank import BANK
@@ -27,30 +27,17 @@ def _lasts(seconds: float) -> str:
     return f"{days:g} d" if days >= 2 and days == round(days, 1) else show(seconds, Quantity.DURATION)
 
 
-class TrialCard(FocusRing):
-    """One trial.
-
-    Signals:
-        clicked: it was selected by mouse or key.
-        menu_wanted: its menu is asked for, at a global position.
-    """
-
-    clicked = Signal()
-    menu_wanted = Signal(QPoint)
+class TrialCard(Card):
+    """One trial."""
 
     def __init__(self) -> None:
-        super().__init__()
+        super().__init__(_HEIGHT)
         self._trial: Trial | None = None
         self._met: Met | None = None
-        self._selected = False
-        self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
-        self.setFixedHeight(_HEIGHT)
-        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
 
     def show_trial(self, trial: Trial, met: Met | None, selected: bool) -> None:
         """Show a trial's present state."""
-        self._trial, self._met, self._selected = trial, met, selected
+        self._trial, self._met, self.chosen = trial, met, selected
         self.setAccessibleName(f"Trial {trial.name}")
         self.setAccessibleDescription(f"{show(trial.duration_s, Quantity.DURATION)}, {self._marks()}")
         self.setToolTip(plain_tip(f"{trial.name}\n{trial.notes}".strip()))
@@ -67,14 +54,7 @@ class TrialCard(FocusRing):
             return
         look, trial = theme.current(), self._trial
         painter = QPainter(self)
-        painter.fillRect(self.rect(), look.color("panel" if self._selected else "ground"))
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        color = "glacier" if self.ring else "ink" if self._selected else "hairline"
-        width = 2 if self._selected else 1
-        painter.setPen(QPen(look.color(color), width))
-        painter.drawRoundedRect(
-            QRectF(0, 0, self.width(), self.height()).adjusted(1, 1, -1, -1), theme.RADIUS, theme.RADIUS
-        )
+        self.paint_frame(painter)
         inside = QRectF(10, 7, self.width() - 20, 18)
         texts.paint(painter, inside, trial.name, look.color("ink"), "body", bold=True, cut=True)
         below = QRectF(10, 30, self.width() - 20, 18)
@@ -103,20 +83,6 @@ class TrialCard(FocusRing):
         y = area.bottom() - area.height() * ((degC - low) / span if high > low else np.full(degC.size, 0.5))
         painter.setPen(QPen(theme.current().color("ink"), 1.2))
         painter.drawPolyline(QPolygonF([QPointF(float(a), float(b)) for a, b in zip(x, y, strict=True)]))
-
-    def mousePressEvent(self, event: QMouseEvent) -> None:
-        if event.button() == Qt.MouseButton.LeftButton:
-            self.clicked.emit()
-
-    def keyPressEvent(self, event: QKeyEvent) -> None:
-        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Space):
-            self.clicked.emit()
-        else:
-            super().keyPressEvent(event)
-
-    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
-        self.clicked.emit()
-        self.menu_wanted.emit(event.globalPos())
 
 
 class TrialCards(QWidget):

@@ -1,0 +1,58 @@
+"""A card that is selected by mouse or key, with a frame that says whether it is."""
+
+from PySide6.QtCore import QPoint, QRectF, Qt, Signal
+from PySide6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPen
+from PySide6.QtWidgets import QSizePolicy
+
+from . import theme
+from .focus import FocusRing
+
+
+class Card(FocusRing):
+    """Base of cards in a list.
+
+    Args:
+        height: px.
+
+    Attributes:
+        chosen: whether it is the one shown.
+
+    Signals:
+        clicked: it was selected by mouse or key.
+        menu_wanted: its menu is asked for, at a global position.
+    """
+
+    clicked = Signal()
+    menu_wanted = Signal(QPoint)
+
+    def __init__(self, height: int) -> None:
+        super().__init__()
+        self.chosen = False
+        self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
+        self.setFixedHeight(height)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+
+    def paint_frame(self, painter: QPainter) -> None:
+        """Paint the ground and the frame."""
+        look = theme.current()
+        painter.fillRect(self.rect(), look.color("panel" if self.chosen else "ground"))
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        color = "glacier" if self.ring else "ink" if self.chosen else "hairline"
+        painter.setPen(QPen(look.color(color), 2 if self.chosen else 1))
+        frame = QRectF(0, 0, self.width(), self.height()).adjusted(1, 1, -1, -1)
+        painter.drawRoundedRect(frame, theme.RADIUS, theme.RADIUS)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        if event.button() == Qt.MouseButton.LeftButton:
+            self.clicked.emit()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Space):
+            self.clicked.emit()
+        else:
+            super().keyPressEvent(event)
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        self.clicked.emit()
+        self.menu_wanted.emit(event.globalPos())
