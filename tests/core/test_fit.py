@@ -8,6 +8,7 @@ from scipy.integrate import solve_ivp
 
 from kelvarn.engine.answer import follow
 from kelvarn.fit.design import Kind
+from kelvarn.fit.least_squares import covariance
 from kelvarn.fit.observed import FitError, noise_K, observed, resolution_K
 from kelvarn.fit.response import ResponseFit, apply_to, fit_response
 from kelvarn.fit.trust import preferred, report, seen_share, steady_from_s, two_points
@@ -238,3 +239,17 @@ def test_a_log_shorter_than_the_dead_time_is_refused() -> None:
     )
     with pytest.raises(FitError, match=r"does not answer the drive|stays at"):
         report([of(short)])
+
+
+def test_residuals_that_follow_one_another_count_for_less() -> None:
+    rng, rho = np.random.default_rng(5), 0.8
+    left = np.zeros(20_000)
+    for k, kick in enumerate(rng.standard_normal(left.size)):
+        left[k] = rho * left[k - 1] + kick
+    _, widened, follows = covariance(np.ones((left.size, 1)), left, [left.size])
+    assert widened == pytest.approx((1 + rho) / (1 - rho), rel=0.15)
+    assert follows == pytest.approx(rho, abs=0.02)
+    plain = rng.standard_normal(20_000)
+    cov, none, _ = covariance(np.ones((plain.size, 1)), plain, [plain.size])
+    assert none == pytest.approx(1, abs=0.05)
+    assert math.sqrt(cov[0, 0]) == pytest.approx(1 / math.sqrt(plain.size), rel=0.05)
