@@ -13,6 +13,7 @@ MOST_ROWS = 20_000
 """Rows of one log that are fitted to; of more, evenly picked ones are. Changes of the drive are never left out."""
 _MOST_POINTS = 400  # of the surroundings
 _FEWEST = 8
+_FEW_BEFORE = 4
 
 
 class FitError(ValueError):
@@ -60,7 +61,7 @@ class Observed:
         if self.at_s.size < 2:
             return False
         before = self.t < self.at_s[1]
-        if before.sum() < 4:
+        if before.sum() < _FEW_BEFORE:
             return bool(self.drive[0] == 0)
         y = self.y[before]
         scatter = max(noise_K(self.y), self.step_K / 2, 1e-6)

@@ -23,6 +23,7 @@ from .observed import FitError, Observed
 
 _COARSE_ROWS = 1200
 _STARTS = 3
+_FINE_SHARES = tuple(0.004 * 1.25**k for k in range(20))  # up to a quarter of the span
 _ROBUST_ROUNDS = 6
 _HUBER = 1.345  # times the scatter: 95 % as good as plain least squares where all errors are normal
 _LONGEST_LAGS = 30.0  # lags looked for, in spans of the log
@@ -164,8 +165,31 @@ def fit_response(
             fit_response(logs, "one_lag", robust=robust, drifts=drifts).value(name) for name in names_of("one_lag")
         )
         seeds = [[lag, 0.03 * lag, dead], [0.9 * lag, 0.2 * lag, 0.5 * dead], [0.6 * lag, 0.5 * lag, 0.0]]
-    # What stands still before the drive moves is at rest. Left free, a start bends to whatever else the model lacks.
-    return _fit(logs, kind, seeds, robust=robust, drifts=drifts, rests=kind != "integrating")
+    # What stands still before the drive moves is taken as at rest, unless a free start explains plainly more.
+    resting = _fit(logs, kind, seeds, robust=robust, drifts=drifts, rests=kind != "integrating")
+    if kind == "integrating" or not any(log.still for log in logs):
+        return resting
+    free = _fit(logs, kind, seeds, robust=robust, drifts=drifts, rests=False)
+    rows = sum(log.t.size for log in logs) / free.inflation
+    plainly = 2 * rows * math.log(resting.rms_K / max(free.rms_K, 1e-12)) > _PLAINLY
+    return free if plainly and _sensible(free, resting) else resting
+
+
+_PLAINLY = 20.0
+"""By how much a free start must explain more, as AIC counts on independent rows."""
+
+
+def _sensible(free: "ResponseFit", resting: "ResponseFit") -> bool:
+    """Whether a free start has not bent to what the model lacks: gain and rest are still about where they were."""
+    gains = free.value("gain_K"), resting.value("gain_K")
+    near = gains[0] * gains[1] > 0 and 0.5 < gains[0] / gains[1] < 2
+    for log in free.logs:
+        y, rest = log.log.y, log.rest_degC.value
+        room = float(np.ptp(y))
+        if log.log.outside_degC is not None:
+            rest += float(log.log.outside_degC.mean())
+        near = near and float(y.min()) - room <= rest <= float(y.max()) + room
+    return near
 
 
 def _fit(
@@ -228,9 +252,12 @@ class _Space:
 
 def _beginnings(problem: _Problem, space: _Space) -> list[list[float]]:
     """The best few of a grid of lags and dead times."""
+    # Fine in the dead time: a drive that swings fits nearly as well a whole swing later.
     lags = [space.span * share for share in (0.004, 0.012, 0.035, 0.1, 0.25, 0.6, 1.5)]
     lags = [lag for lag in lags if lag > space.shortest] or [2 * space.shortest]
-    deads = [0.0, *(min(space.span * share, 0.9 * space.most_dead) for share in (0.004, 0.015, 0.05, 0.15))]
+    finest = min(np.diff(log.at_s).min(initial=space.span) for log in problem.logs)
+    shares = (0.004, 0.015, 0.05, 0.15) if finest > 0.2 * space.span else _FINE_SHARES
+    deads = [0.0, *(min(space.span * share, 0.9 * space.most_dead) for share in shares)]
     tries: list[list[float]]
     if space.kind == "integrating":
         tries = [[dead] for dead in deads]
