@@ -24,6 +24,7 @@ from kelvarn.files.faults import FileError, printable, reason
 from kelvarn.files.project_file import SUFFIX, load, save, schema
 from kelvarn.files.tables import result_json, write_trace
 from kelvarn.files.writing import file_stem, file_stems, write_text
+from kelvarn.fit.observed import FitError
 from kelvarn.handover.settings import fingerprint, settings_json
 from kelvarn.model.project import Project
 from kelvarn.studies.results import Result, ResultKey, Results
@@ -299,7 +300,7 @@ def main() -> None:
         code = 130
     except TyperException as error:
         code = _fail(f"{error}. “kelvarn --help” lists the commands.")
-    except (CommandError, FileError, RunError) as error:
+    except (CommandError, FileError, FitError, RunError) as error:
         code = _fail(str(error))
     except MemoryError:
         code = _fail("There is not enough memory for this; ask for fewer candidates or shorter trials at once.")

@@ -15,7 +15,7 @@ from kelvarn.files.project_file import load
 from kelvarn.fit.changes import compare as compare_rig
 from kelvarn.fit.design import KINDS, Kind
 from kelvarn.fit.least_squares import Value
-from kelvarn.fit.observed import FitError, Observed, observed
+from kelvarn.fit.observed import Observed, observed
 from kelvarn.fit.response import ResponseFit
 from kelvarn.fit.rig_fit import RigFit, fit_rig
 from kelvarn.fit.settings import settings_in
@@ -75,29 +75,20 @@ def _column(guess: Guess, wanted: str) -> int:
 
 
 def _data(log: Log) -> LogData:
-    try:
-        data = read_log(log)
-    except FileError as error:
-        raise CommandError(str(error)) from error
+    data = read_log(log)
     if data.faults.text:
         _said(f"{log.file}: {data.faults.text}.")
     return data
 
 
 def _observed(log: Log) -> Observed:
-    try:
-        return observed(log.name, _data(log))
-    except FitError as error:
-        raise CommandError(str(error)) from error
+    return observed(log.name, _data(log))
 
 
 @app.command()
 def read(log: _LogFile, as_json: _Json = False) -> None:
     """What each column of a log is, and why."""
-    try:
-        found = open_path(log)
-    except FileError as error:
-        raise CommandError(str(error)) from error
+    found = open_path(log)
     try:
         data, fault = read_log(found.log), ""
     except FileError as error:
@@ -171,15 +162,12 @@ def fit(
     columns: dict[Role, str | None] = {"time": time, "temperature": temperature, "drive": drive}
     seen = [_observed(_opened(path, columns, every)) for path in logs]
     checks = [_observed(_opened(path, columns, every)) for path in validate or []]
-    try:
-        if rig is not None:
-            made = fit_rig(load(rig).rig, seen)
-            print(json.dumps(_rig_json(made), indent=2, ensure_ascii=False) if as_json else _rig_text(made))
-            return
-        kind: Kind | None = next((each for each in KINDS if each == model), None)
-        found = report(seen, kind, checks, robust=robust)
-    except FitError as error:
-        raise CommandError(str(error)) from error
+    if rig is not None:
+        made = fit_rig(load(rig).rig, seen)
+        print(json.dumps(_rig_json(made), indent=2, ensure_ascii=False) if as_json else _rig_text(made))
+        return
+    kind: Kind | None = next((each for each in KINDS if each == model), None)
+    found = report(seen, kind, checks, robust=robust)
     print(json.dumps(_fit_json(found, seen), indent=2, ensure_ascii=False) if as_json else _fit_text(found))
 
 
@@ -258,12 +246,9 @@ def compare(file: File, log: _LogFile, as_json: _Json = False) -> None:
     project, opened = load(file), _opened(log)
     data = _data(opened)
     settings = settings_in(project, data)
-    try:
-        found = compare_rig(
-            project.rig, observed(opened.name, data), None if data.energy_J is None else float(data.energy_J[-1])
-        )
-    except FitError as error:
-        raise CommandError(str(error)) from error
+    found = compare_rig(
+        project.rig, observed(opened.name, data), None if data.energy_J is None else float(data.energy_J[-1])
+    )
     if as_json:
         changes = [
             {"what": c.what, "size": c.size.value, "ci95": [c.size.low, c.size.high], "text": c.text()}
