@@ -341,6 +341,18 @@ def test_logs_are_named_noted_laid_over_and_removed(
     assert len(cabinet.document.project.logs) == 2
 
 
+def test_another_project_has_nothing_of_the_last_one(qtbot: QtBot, cabinet: MainWindow) -> None:
+    assert "rms on 2 logs" in cabinet.fit.phrase().text
+    cabinet.fit.select(2)
+    cabinet.go_to(0)
+    cabinet.document.replace(find_demo("wax-pot").build(), None)
+    assert cabinet.fit.phrase().text == "1 log"
+    assert cabinet.fit.log.name == "an evening on and off"
+    cabinet.go_to(FIT)
+    settled(qtbot, cabinet)
+    assert "on 1 log" in cabinet.fit.phrase().text
+
+
 def test_logs_are_reached_by_keys_and_read_aloud(qtbot: QtBot, cabinet: MainWindow) -> None:
     card = cabinet.fit.cards.cards[1]
     card.setFocus()

@@ -87,6 +87,14 @@ class Knowledge(QObject):
         self.settings: SameSettings | None = None
         self.drift: Drift | str | None = None
 
+    def forget(self) -> None:
+        """Another project altogether: what was fitted is of the old one."""
+        for channel in (_FIT, _COMPARE, _DRIFT):
+            self._jobs.stop(channel)
+        self._wanted = self._compared = self._drifted = None
+        self.fitted, self.fault = None, ""
+        self.comparison = self.settings = self.drift = None
+
     def data(self, log: Log) -> LogData | str | None:
         """What a log says; a sentence where it cannot be read, None while it is being read."""
         return self._data.get(_key(log))

@@ -58,6 +58,7 @@ class FitStation(Station):
         self.edits = LogEdits(self._document, self._show_log)
         self.known = Knowledge(self._runner.jobs)
         self.known.updated.connect(self._learned)
+        self._document.replaced.connect(self._forget)
         self.work = LogActions(
             self, context, self.known, self.edits, lambda: self.log, self._at, lambda: self.fit_panel.wanted
         )
@@ -224,6 +225,12 @@ class FitStation(Station):
         self.refresh()
         self.stands_elsewhere.emit()
 
+    def _forget(self) -> None:
+        """Another project altogether is looked at from its first log on."""
+        self.known.forget()
+        self._selected, self.over, self._cursor_s = 0, None, None
+        self.plan = self._planned_for = None
+
     def request(self) -> None:
         if self._runner.preparing:
             return
@@ -263,7 +270,7 @@ class FitStation(Station):
         found = self.known.fitted
         if self.known.fault:
             return Phrase("cannot tell", "look")
-        if found is None:
+        if found is None or any(fit.log.name not in [log.name for log in logs] for fit in found.fit.logs):
             return Phrase(counted(len(logs), "log"), "fine")
         return words.phrase(found, self._view.scale)
 

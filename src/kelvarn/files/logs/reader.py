@@ -91,9 +91,7 @@ def read_log(log: Log) -> LogData:
         raise FileError(f"{where} has {rows.size} rows with values; record at least a few dozen.")
     times, begun = times_of(reading, places, columns, rows, faults, where)
     heat = [(k, _heat(reading, k, columns, where)) for k in places["temperature"]]
-    measured = heat[0][1]
-    if "surroundings" in places or len(measured):
-        measured = _without_signs(measured)
+    measured = _without_signs(heat[0][1])
     keep = np.isfinite(times) & np.isfinite(measured)
     faults.add("without a reading", rows[np.isfinite(times) & ~np.isfinite(measured)], skipped=True)
     if keep.sum() < 2:

@@ -15,6 +15,7 @@ from .cells import numbers
 from .text import records, split
 
 _CHUNK = 20_000
+_COMMENTS = ("#", "%", "//", "--")
 
 
 @dataclass
@@ -125,14 +126,12 @@ def _even_rows(chunk: list[list[str]], at: int, width: int, faults: Faults) -> t
     """The rows of a chunk that have all fields, and their places in the file, from 1."""
     if all(len(row) == width for row in chunk):
         return chunk, np.arange(at + 1, at + 1 + len(chunk), dtype=float)
-    kept, places, short, comments = [], [], [], []
+    kept, places, short = [], [], []
     for k, row in enumerate(chunk):
         if len(row) == width:
             kept.append(row)
             places.append(at + k + 1)
-        elif (row and row[0].lstrip()[:1] in ("#", "%")) or (row and row[0].lstrip()[:2] in ("//", "--")):
-            comments.append(at + k + 1)
-        elif any(cell.strip() for cell in row):
+        elif any(cell.strip() for cell in row) and not row[0].lstrip().startswith(_COMMENTS):
             short.append(at + k + 1)
     faults.rows += len(short)
     faults.add("with too few or too many fields", short, skipped=True)
