@@ -183,18 +183,18 @@ class Comparison:
     expected_energy_J: float | None
     fixed: bool
 
-    def verdict(self, settings: SameSettings | None = None) -> str:
+    def verdict(self, settings: SameSettings | None = None, scale: Scale = Scale.CELSIUS) -> str:
         """In one line; with what the log says of the settings."""
         others = settings is not None and not settings.same
         log = self.expected.log
         if not self.changes and self.expected.rms_K > _PLAINLY * max(noise_K(log.y), log.step_K / 3, 1e-3):
             also = "the settings changed; " if others else ""
-            miss = show(self.expected.rms_K, Quantity.DIFFERENCE)
+            miss = show(self.expected.rms_K, Quantity.DIFFERENCE, scale)
             return f"{also}the rig misses this log by {miss} rms, but no one change explains it: fit the rig itself"
         if not self.changes:
             also = "the settings changed, not the equipment: " if others else "nothing has changed to speak of: "
             return f"{also}the rig is as it was"
-        named = " and ".join(change.text() for change in self.changes)
+        named = " and ".join(change.text(scale) for change in self.changes)
         doubt = f"; it could also be {' or '.join(WAYS[k].name for k in self.instead)}" if self.instead else ""
         return f"the equipment changed, {'and the settings too' if others else 'not the settings'}: {named}{doubt}"
 

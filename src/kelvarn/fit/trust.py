@@ -142,7 +142,11 @@ def rounded_s(seconds: float) -> float:
 
 
 def warnings_of(
-    fit: ResponseFit, others: dict[Kind, ResponseFit], seen: float | None, checks: Sequence[LogFit]
+    fit: ResponseFit,
+    others: dict[Kind, ResponseFit],
+    seen: float | None,
+    checks: Sequence[LogFit],
+    scale: Scale = Scale.CELSIUS,
 ) -> list[str]:
     """What to know before the fit is believed, the gravest first."""
     found = []
@@ -151,14 +155,15 @@ def warnings_of(
         found.append(
             f"This log saw {100 * seen:.0f} % of the final value: the gain is a guess; let it run {more} longer."
         )
-    found += [text for log in fit.logs for text in _of_log(log.log)]
+    found += [text for log in fit.logs for text in _of_log(log.log, scale)]
     found += _uncertain(fit)
     simple = {**others, fit.kind: fit}
     better = preferred(simple)
     if better != fit.kind and simple[better].aic < fit.aic - WORTH_AIC:
         found.append(
             f"{KINDS[better]} explain{'s' if better != 'two_lags' else ''} it better: "
-            f"{show(simple[better].rms_K, Quantity.DIFFERENCE)} rms instead of {show(fit.rms_K, Quantity.DIFFERENCE)}."
+            f"{show(simple[better].rms_K, Quantity.DIFFERENCE, scale)} rms instead of "
+            f"{show(fit.rms_K, Quantity.DIFFERENCE, scale)}."
         )
     elif fit.autocorrelation > 0.5 and fit.inflation > 20:
         found.append(
@@ -168,8 +173,8 @@ def warnings_of(
     for check in checks:
         if not holds(check, fit.rms_K):
             found.append(
-                f"On “{check.log.name}” it misses by {show(check.rms_K, Quantity.DIFFERENCE)} rms, "
-                f"{show(check.worst_K, Quantity.DIFFERENCE)} at worst: it does not hold there."
+                f"On “{check.log.name}” it misses by {show(check.rms_K, Quantity.DIFFERENCE, scale)} rms, "
+                f"{show(check.worst_K, Quantity.DIFFERENCE, scale)} at worst: it does not hold there."
             )
     return found
 
@@ -179,7 +184,7 @@ def holds(check: LogFit, rms_K: float) -> bool:
     return check.rms_K <= max(2.5 * rms_K, 3 * noise_K(check.log.y), 0.1)
 
 
-def _of_log(log: Observed) -> list[str]:
+def _of_log(log: Observed, scale: Scale) -> list[str]:
     found = []
     top, bottom = float(log.y.max()), float(log.y.min())
     for level, word in ((top, "above"), (bottom, "below")):
@@ -187,8 +192,8 @@ def _of_log(log: Observed) -> list[str]:
         run = _longest_run(flat)
         if run > max(5, _SHARE_CLIPPED * log.y.size) and log.step_K == 0:
             found.append(
-                f"“{log.name}” stays at exactly {show(level, Quantity.TEMPERATURE)} for {run} rows: its probe may read "
-                f"nothing {word} that; leave that stretch out."
+                f"“{log.name}” stays at exactly {show(level, Quantity.TEMPERATURE, scale)} for {run} rows: its probe may "
+                f"read nothing {word} that; leave that stretch out."
             )
     gaps = np.diff(log.t)
     if gaps.size and float(gaps.max()) > 20 * log.interval_s and not log.breaks:

@@ -40,7 +40,7 @@ class ChangesPanel(Panel):
 
     def _changes(self, found: Comparison, scale: Scale) -> None:
         if not found.changes:
-            text = found.verdict()
+            text = found.verdict(scale=scale)
             self.add(small(text[:1].upper() + text[1:] + ".", "met" if text.startswith("nothing") else "gold"))
         for change in found.changes:
             text = change.text(scale)

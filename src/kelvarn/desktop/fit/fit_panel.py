@@ -12,7 +12,7 @@ from kelvarn.fit.design import KINDS
 from kelvarn.fit.least_squares import Value
 from kelvarn.fit.response import ResponseFit
 from kelvarn.fit.rig_fit import choosable
-from kelvarn.fit.trust import ENOUGH, Report, holds, two_points
+from kelvarn.fit.trust import ENOUGH, Report, holds, two_points, warnings_of
 from kelvarn.model.fields import ModelBase
 from kelvarn.model.log import KeptFit
 from kelvarn.model.project import Project
@@ -192,7 +192,8 @@ class FitPanel(Panel):
         row = value_row("Follow one another", f"{100 * max(fit.autocorrelation, 0.0):.0f} %")
         row.setToolTip("Correlation of what is left over from one row to the next: 0 % is pure noise")
         self.add(row)
-        self._end(found.warnings, self._writes(fit))
+        warnings = warnings_of(fit, found.others, found.seen, found.checks, scale)
+        self._end(tuple(warnings), self._writes(fit))
 
     def _writes(self, fit: ResponseFit) -> str:
         bodies = self._project().rig.response is None

@@ -290,7 +290,7 @@ class FitStation(Station):
         self.calibrate.refresh()
         self.strip.show_lanes(self._lanes())
         self._right.setVisible(view != "calibrate")
-        self.verdict.say(words.verdict(self.known, self.log, view))
+        self.verdict.say(words.verdict(self.known, self.log, view, self._view.scale))
         self.show_cursor()
 
     def _lanes(self) -> Shown:

@@ -7,7 +7,7 @@ from kelvarn.desktop.strip.axis import clock
 from kelvarn.desktop.strip.lane import Lane
 from kelvarn.fit.changes import Comparison
 from kelvarn.fit.rig_fit import RigFit
-from kelvarn.fit.trust import ENOUGH, Report, holds
+from kelvarn.fit.trust import ENOUGH, Report, holds, verdict_of
 from kelvarn.model.log import Log
 from kelvarn.model.log_data import LogData
 from kelvarn.units import Quantity, Scale, counted, show
@@ -51,7 +51,7 @@ def phrase(found: Report | RigReport, scale: Scale) -> Phrase:
     return Phrase(text, "look" if look else "fine")
 
 
-def verdict(known: Knowledge, log: Log | None, view: str) -> str:
+def verdict(known: Knowledge, log: Log | None, view: str, scale: Scale) -> str:
     """What the foot says."""
     if view == "plan":
         return "Record it like this, open the log here, and the fit will tell what is predicted."
@@ -61,23 +61,24 @@ def verdict(known: Knowledge, log: Log | None, view: str) -> str:
         return "Nothing is recorded yet: a log of the real thing tells what no data sheet does."
     if view == "changed":
         if isinstance(known.comparison, Comparison):
-            return f"What has changed: {known.comparison.verdict(known.settings)}."
+            return f"What has changed: {known.comparison.verdict(known.settings, scale)}."
         return known.comparison or "comparing …"
     if known.fault:
         return f"How far to trust it: {known.fault}"
     if known.fitted is None:
         return "How far to trust it: nothing is fitted yet."
     if isinstance(known.fitted, RigReport):
-        return f"How far to trust it: {rig_verdict(known.fitted)}."
-    return f"How far to trust it: {known.fitted.verdict}."
+        return f"How far to trust it: {rig_verdict(known.fitted, scale)}."
+    found = known.fitted
+    return f"How far to trust it: {verdict_of(found.fit, found.seen, found.checks, scale)}."
 
 
-def rig_verdict(found: RigReport) -> str:
+def rig_verdict(found: RigReport, scale: Scale) -> str:
     """What a fitted rig is good for."""
     fit: RigFit = found.fit
     low = min(float(log.log.y.min()) for log in fit.logs)
     high = max(float(log.log.y.max()) for log in fit.logs)
-    ends = " and ".join(show(round(end), Quantity.TEMPERATURE) for end in (low, high))
+    ends = " and ".join(show(round(end), Quantity.TEMPERATURE, scale) for end in (low, high))
     told = sum(each <= 0.5 for each in fit.told)
     checked = [c for c in found.checks if holds(c, fit.rms_K)]
     held = f"; it holds on “{checked[0].log.name}” too" if checked else ""
