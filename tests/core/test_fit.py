@@ -218,6 +218,19 @@ def test_a_fit_is_checked_on_a_log_that_it_has_not_seen() -> None:
     assert apply_to(bad.fit, of(step_log(1))).rms_K < 0.13
 
 
+def test_readings_that_are_clipped_or_have_a_gap_are_warned_about() -> None:
+    data = step_log(1, seen=0.97)
+    clipped = LogData(data.time_s, np.minimum(data.measured_degC, 58.0), data.drive)
+    assert any(
+        "stays at exactly 58.0 °C" in text and "nothing above that" in text for text in report([of(clipped)]).warnings
+    )
+    assert not any("exactly" in text for text in report([of(data)]).warnings)
+    keep = (data.time_s < 800) | (data.time_s > 1100)
+    assert data.drive is not None
+    gap = LogData(data.time_s[keep], data.measured_degC[keep], data.drive[keep])
+    assert any("has a gap of" in text for text in report([of(gap)]).warnings)
+
+
 def test_two_lags_are_said_to_explain_it_better() -> None:
     found = report([of(step_log(1, lag2=90.0))], "one_lag")
     assert found.prefers == "two_lags"

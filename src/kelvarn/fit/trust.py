@@ -18,6 +18,7 @@ ENOUGH = 0.9
 """Share of the final value that should have been seen before a gain is called known."""
 WORTH_AIC = 4.0
 _SHARE_CLIPPED = 0.03
+_LIVELY = 0.3
 _NO_ANSWER = 0.3  # share of variance: what explains less is chance
 
 
@@ -190,10 +191,12 @@ def _of_log(log: Observed, scale: Scale) -> list[str]:
     for level, word in ((top, "above"), (bottom, "below")):
         flat = log.y == level
         run = _longest_run(flat)
-        if run > max(5, _SHARE_CLIPPED * log.y.size) and log.step_K == 0:
+        lively = noise_K(log.y[~flat]) > _LIVELY * log.step_K  # else steps hide the noise, and flat is no sign
+        if lively and run > max(20, _SHARE_CLIPPED * log.y.size):
+            shown = show(level, Quantity.TEMPERATURE, scale)
             found.append(
-                f"“{log.name}” stays at exactly {show(level, Quantity.TEMPERATURE, scale)} for {run} rows: its probe may "
-                f"read nothing {word} that; leave that stretch out."
+                f"“{log.name}” stays at exactly {shown} for {run} rows: its probe may read nothing {word} that; "
+                "leave that stretch out."
             )
     gaps = np.diff(log.t)
     if gaps.size and float(gaps.max()) > 20 * log.interval_s and not log.breaks:
