@@ -160,12 +160,12 @@ def warnings_of(
     found += _uncertain(fit)
     simple = {**others, fit.kind: fit}
     better = preferred(simple)
-    if better != fit.kind and simple[better].aic < fit.aic - WORTH_AIC:
-        found.append(
-            f"{KINDS[better]} explain{'s' if better != 'two_lags' else ''} it better: "
-            f"{show(simple[better].rms_K, Quantity.DIFFERENCE, scale)} rms instead of "
-            f"{show(fit.rms_K, Quantity.DIFFERENCE, scale)}."
-        )
+    if better != fit.kind and _ORDER.index(better) < _ORDER.index(fit.kind):
+        found.append(f"{KINDS[better]} explains it as well, with fewer values.")
+    elif better != fit.kind:
+        rms = [show(each.rms_K, Quantity.DIFFERENCE, scale) for each in (simple[better], fit)]
+        plural = "" if better == "two_lags" else "s"
+        found.append(f"{KINDS[better]} explain{plural} it better: {rms[0]} rms instead of {rms[1]}.")
     elif fit.autocorrelation > 0.5 and fit.inflation > 20:
         found.append(
             "What is left over is a slow wave, not noise: surroundings drifted, or there is more to it than this "

@@ -179,7 +179,7 @@ class FitPanel(Panel):
             self.add(value_row(f"On {check.log.name}", text, "", "met" if good else "wrong"))
         for kind, other in found.others.items():
             better = found.prefers == kind
-            text = f"{show(other.rms_K, Quantity.DIFFERENCE, scale)} rms" + (", better" if better else "")
+            text = f"{show(other.rms_K, Quantity.DIFFERENCE, scale)} rms" + (", preferred" if better else "")
             self.add(value_row(f"{KINDS[kind]} instead", text, "", "gold" if better else "muted"))
         if found.seen is not None:
             role = "met" if found.seen >= ENOUGH else "gold"

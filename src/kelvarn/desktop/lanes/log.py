@@ -11,7 +11,7 @@ from kelvarn.desktop.strip.lane import Handle, Label, Lane, LaneSpan, Level, Sho
 from kelvarn.fit.planning import Plan
 from kelvarn.model.log import Log
 from kelvarn.model.log_data import Floats, LogData
-from kelvarn.units import Quantity, Scale, show
+from kelvarn.units import Quantity, Scale, show, usual_unit
 
 _SPANS_HEIGHT = 34
 _DRIVE = ValueAxis(Quantity.DRIVE, fixed=(0.0, 1.0), ticks=(0.0, 1.0))
@@ -101,10 +101,11 @@ def _left_over(scene: LogScene) -> Lane:
     measured = np.interp(course.time_s, data.time_s, data.measured_degC)
     left = np.asarray(measured - course.degC)
     labels = (Label(scene.said, 0.0, 0.0, "glacier", "all"),) if scene.said else ()
-    return Lane(
-        "left over", f"Measured − {course.name}, K", ValueAxis(Quantity.DIFFERENCE, scene.scale, least=0.2), weight=1.5,
-        traces=(Trace("left over", course.time_s, left, 0),), levels=(Level(0.0, "muted"),), labels=labels,
-    )  # fmt: skip
+    title = f"Measured − {course.name}, {usual_unit(Quantity.DIFFERENCE, scene.scale)}"
+    trace = Trace("left over", course.time_s, left, 0)
+    axis = ValueAxis(Quantity.DIFFERENCE, scene.scale, least=0.2)
+    zero = Level(0.0, "muted")
+    return Lane("left over", title, axis, weight=1.5, traces=(trace,), levels=(zero,), labels=labels)
 
 
 def _drive(data: LogData) -> Lane:
