@@ -145,7 +145,7 @@ def speed() -> None:
         strip.repaint_all()
         strip.grab()
     print(f"panned at {frames / (time.perf_counter() - begun):.0f} frames/s")
-    data = step_log(1, every=0.27)
+    data = step_log(1, every=0.2)
     log = of(LogData(data.time_s[:10_000], data.measured_degC[:10_000], data.drive[:10_000]))
     for kind in ("one_lag", "two_lags"):
         fit_response([log], kind)  # type: ignore[arg-type]
