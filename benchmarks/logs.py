@@ -21,7 +21,7 @@ from kelvarn.engine.run import warm
 from kelvarn.files.faults import FileError
 from kelvarn.files.logs.reader import open_log, read_log
 from kelvarn.fit.changes import WAYS, compare
-from kelvarn.fit.planning import Rough, plan_recording
+from kelvarn.fit.planning import Rough, plan_step_test
 from kelvarn.fit.response import fit_response
 from kelvarn.fit.rig_fit import choosable, fit_rig
 from kelvarn.fit.trust import preferred, report
@@ -77,8 +77,8 @@ def orders(seeds: int = 20) -> None:
 def planned(seeds: int = 20) -> None:
     print("| gain, lag, dead time | planned (gain, lag, dead time) | achieved over planned |\n|---|---|---|")
     for gain, lag, dead in PLANTS:
-        plan = plan_recording(Rough("one_lag", gain, lag, 0.0, dead, NOISE, STEP))
-        made, off = plan.recording, []
+        plan = plan_step_test(Rough("one_lag", gain, lag, 0.0, dead, NOISE, STEP))
+        made, off = plan.test, []
         for seed in range(seeds):
             data = step_log(seed, gain, lag, dead=dead, seen=1 - math.exp(-(made.lasts_s - dead) / lag),
                             drive=made.drive, every=made.every_s, before=made.before_s)  # fmt: skip

@@ -1,29 +1,29 @@
 """The commands about logs: `read`, `fit`, `compare`."""
-# ruff: noqa: PLR0913 (the options of a command are its arguments)
 
 import json
 from collections.abc import Sequence
 from pathlib import Path
-from typing import Annotated, Any, get_args
+from typing import Annotated, Any
 
 import typer
 
 from kelvarn.files.faults import FileError, printable
 from kelvarn.files.logs.guess import Guess, with_role
 from kelvarn.files.logs.reader import Opened, open_path, read_log
-from kelvarn.files.project_file import load
+from kelvarn.files.project_file import SUFFIX, load
 from kelvarn.fit.changes import compare as compare_rig
 from kelvarn.fit.design import KINDS, Kind
-from kelvarn.fit.least_squares import Value
+from kelvarn.fit.least_squares import Estimate
 from kelvarn.fit.observed import Observed, observed
 from kelvarn.fit.response import ResponseFit
 from kelvarn.fit.rig_fit import RigFit, fit_rig
 from kelvarn.fit.settings import settings_in
-from kelvarn.fit.trust import Report, report, two_points
+from kelvarn.fit.trust import FitReport, report, two_points
 from kelvarn.model.edit import with_fields
 from kelvarn.model.log import FORM_WORDS, ROLE_WORDS, Log, Role
 from kelvarn.model.log_data import LogData
-from kelvarn.units import Quantity, counted, show
+from kelvarn.model.rig import Rig
+from kelvarn.units import Quantity, UnitError, counted, parse, show
 
 from .cli_common import CommandError, File
 
@@ -42,30 +42,37 @@ def _said(sentence: str) -> None:
     typer.echo(sentence, err=True)
 
 
-def _opened(path: Path, columns: dict[Role, str | None] | None = None, every_s: float | None = None) -> Log:
-    """A log with the columns that were asked for; its doubts go to stderr."""
-    try:
-        found = open_path(path)
-        guess, log = found.guess, found.log
-        for role, wanted in (columns or {}).items():
-            if wanted is not None:
-                k = _column(guess, wanted)
-                guess = Guess(
-                    with_role(guess.reading, k, role), guess.why, tuple(d for d in guess.doubts if d.column != k)
-                )
-        log = with_fields(log, reading=guess.reading)
-        if every_s is not None:
-            log = with_fields(log, reading=with_fields(log.reading, interval_s=every_s))
-    except FileError as error:
-        raise CommandError(str(error)) from error
+def _opened(path: Path, columns: dict[Role, str | None] | None = None) -> Log:
+    """A log with the columns that were asked for, or the time between its rows; its doubts go to stderr."""
+    found = open_path(path)
+    guess = found.guess
+    for role, wanted in (columns or {}).items():
+        if wanted is None:
+            continue
+        names = [column.name for column in guess.reading.columns]
+        if role == "time" and wanted not in names and not wanted.isdigit():
+            reading, k = with_fields(guess.reading, interval_s=_between_rows(wanted, names)), -1
+        else:
+            k = _column(names, wanted)
+            reading = with_role(guess.reading, k, role)
+        guess = Guess(reading, guess.why, tuple(doubt for doubt in guess.doubts if doubt.column != k))
     for doubt in guess.doubts:
-        if not (every_s is not None and "how often" in doubt.text):
-            _said(f"{printable(path.name)}: {printable(doubt.text)}")
-    return log
+        _said(f"{printable(path.name)}: {printable(doubt.text)}")
+    return with_fields(found.log, reading=guess.reading)
 
 
-def _column(guess: Guess, wanted: str) -> int:
-    names = [column.name for column in guess.reading.columns]
+def _between_rows(wanted: str, names: Sequence[str]) -> float:
+    """Time between rows, s. Raises CommandError where it is neither that nor a column."""
+    try:
+        return parse(wanted, Quantity.DURATION)
+    except UnitError:
+        known = ", ".join(printable(name) or str(k + 1) for k, name in enumerate(names))
+        raise CommandError(
+            f"“{printable(wanted)}” is neither a column nor a time between rows such as “2 s”; columns are: {known}."
+        ) from None
+
+
+def _column(names: Sequence[str], wanted: str) -> int:
     if wanted in names:
         return names.index(wanted)
     if wanted.isdigit() and 1 <= int(wanted) <= len(names):
@@ -143,35 +150,41 @@ def _read_json(found: Opened, data: LogData | None, fault: str) -> dict[str, Any
 @app.command()
 def fit(
     logs: Annotated[list[Path], typer.Argument(metavar="LOG…", help="Logs that share gain, lags, dead time.")],
-    time: Annotated[str | None, _Column] = None,
+    time: Annotated[str | None, typer.Option(help="Its column, or the time between rows, such as “2 s”.")] = None,
     temperature: Annotated[str | None, _Column] = None,
     drive: Annotated[str | None, _Column] = None,
-    every: Annotated[float | None, typer.Option(help="Seconds between rows, where no column says it.")] = None,
-    model: Annotated[str | None, typer.Option(help="one_lag, two_lags, integrating, rig; else the best.")] = None,
-    rig: Annotated[Path | None, typer.Option(help="A project, whose rig is fitted with --model rig.")] = None,
+    model: Annotated[
+        str | None, typer.Option(help="one_lag, two_lags, integrating, or a project whose rig is fitted; else the best")
+    ] = None,
     validate: Annotated[list[Path] | None, typer.Option(help="A log that it is only checked on.")] = None,
     robust: Annotated[bool, typer.Option("--robust", help="Let outliers count less.")] = False,
     as_json: _Json = False,
 ) -> None:  # fmt: skip
     """Gain, lags and dead time from logs, with their ranges and how far to trust them."""
-    kinds = [*get_args(Kind), "rig"]
-    if model is not None and model not in kinds:
-        raise CommandError(f"There is no model “{printable(model)}”; there are: {', '.join(kinds)}.")
-    if (model == "rig") != (rig is not None):
-        raise CommandError("The rig itself is fitted with both --model rig and --rig FILE.")
+    kind: Kind | None = next((each for each in KINDS if each == model), None)
+    rig = None if model is None or kind is not None else _rig_of(model)
     columns: dict[Role, str | None] = {"time": time, "temperature": temperature, "drive": drive}
-    seen = [_observed(_opened(path, columns, every)) for path in logs]
-    checks = [_observed(_opened(path, columns, every)) for path in validate or []]
+    seen = [_observed(_opened(path, columns)) for path in logs]
     if rig is not None:
-        made = fit_rig(load(rig).rig, seen)
+        made = fit_rig(rig, seen)
         print(json.dumps(_rig_json(made), indent=2, ensure_ascii=False) if as_json else _rig_text(made))
         return
-    kind: Kind | None = next((each for each in KINDS if each == model), None)
+    checks = [_observed(_opened(path, columns)) for path in validate or []]
     found = report(seen, kind, checks, robust=robust)
     print(json.dumps(_fit_json(found, seen), indent=2, ensure_ascii=False) if as_json else _fit_text(found))
 
 
-def _fit_json(found: Report, seen: Sequence[Observed]) -> dict[str, Any]:
+def _rig_of(model: str) -> Rig:
+    """The rig of a project. Raises CommandError where there is neither a model nor a file of that name."""
+    path = Path(model)
+    if path.suffix != SUFFIX:
+        raise CommandError(
+            f"There is no model “{printable(model)}”; there are: {', '.join(KINDS)}, and any project file."
+        )
+    return load(path).rig
+
+
+def _fit_json(found: FitReport, seen: Sequence[Observed]) -> dict[str, Any]:
     made, quick = found.fit, two_points(seen[0])
     rest = made.logs[0].rest_degC
     values = {name: v.value for name, v in made.values.items()}
@@ -192,17 +205,17 @@ def _fit_json(found: Report, seen: Sequence[Observed]) -> dict[str, Any]:
         "two_points": None if quick is None else
         {"gain_K": quick.gain_K, "lag_s": quick.lag_s, "dead_time_s": quick.dead_time_s},
         "validation": [{"log": c.log.name, "rms_K": c.rms_K, "worst_K": c.worst_K} for c in found.checks],
-        "verdict": found.verdict,
-        "warnings": list(found.warnings),
+        "verdict": found.verdict(),
+        "warnings": found.warnings(),
     }  # fmt: skip
 
 
-def _ranged(name: str, value: Value) -> str:
+def _ranged(name: str, value: Estimate) -> str:
     title, quantity = _SAID[name]
     return f"{title} {show(value.value, quantity)} ({show(value.low, quantity)} … {show(value.high, quantity)})"
 
 
-def _fit_text(found: Report) -> str:
+def _fit_text(found: FitReport) -> str:
     made: ResponseFit = found.fit
     lines = [f"{KINDS[made.kind]}: " + ", ".join(_ranged(name, v) for name, v in made.values.items())]
     lines.append(
@@ -211,8 +224,8 @@ def _fit_text(found: Report) -> str:
     )
     lines += [f"on {check.log.name}: {show(check.rms_K, Quantity.DIFFERENCE)} rms, "
               f"{show(check.worst_K, Quantity.DIFFERENCE)} at worst" for check in found.checks]  # fmt: skip
-    lines += [f"worth knowing: {text}" for text in found.warnings]
-    lines.append(f"how far to trust it: {found.verdict}")
+    lines += [f"worth knowing: {text}" for text in found.warnings()]
+    lines.append(f"how far to trust it: {found.verdict()}")
     return "\n".join(lines)
 
 

@@ -353,6 +353,16 @@ def show(
     return f"{number} {unit}".rstrip()
 
 
+_ROUND = (1.0, 1.5, 2.0, 3.0, 4.0, 5.0, 6.0, 8.0, 10.0)
+
+
+def round_up_s(seconds: float) -> float:
+    """The next time that people would say: a round number of seconds, minutes or hours."""
+    unit = 1.0 if seconds < 60 else 60.0 if seconds < 3600 else 3600.0
+    ten = 10.0 ** math.floor(math.log10(max(seconds / unit, 1e-3)))
+    return next(unit * ten * step for step in _ROUND if unit * ten * step >= 0.999 * seconds)
+
+
 def counted(count: int, one: str, many: str = "") -> str:
     """How many of what: "1 body", "2 candidates"."""
     return f"{count} {one if count == 1 else many or one + 's'}"

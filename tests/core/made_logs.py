@@ -5,7 +5,7 @@ import math
 import numpy as np
 
 from kelvarn.fit.observed import Observed, observed
-from kelvarn.fit.replay import course_of, nonlinear, replay
+from kelvarn.fit.replay import nonlinear, recorded_drive, replay
 from kelvarn.model.log_data import Floats, LogData
 from kelvarn.model.rig import Rig
 
@@ -33,7 +33,7 @@ def step_log(
 def played(log: LogData, rig: Rig, seed: int = 0, start: float | None = None) -> LogData:
     """What a rig shows under the drive of a log."""
     made = observed("x", LogData(log.time_s, np.linspace(0, 9, log.time_s.size), log.drive, log.surroundings_degC))
-    course = course_of(made, nonlinear=nonlinear(rig))
+    course = recorded_drive(made, nonlinear=nonlinear(rig))
     y = replay(rig, course, start if start is not None else rig.surroundings.temperature_degC)
     return LogData(log.time_s, shown(y, seed), log.drive, log.surroundings_degC)
 

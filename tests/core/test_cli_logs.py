@@ -105,16 +105,16 @@ def test_fit_takes_columns_model_and_interval_as_told(logs: Path) -> None:
     assert "how far to trust it" in made.stdout
     bare = "\n".join(row.split(",", 1)[1] for row in (logs / "step.csv").read_text().splitlines())
     (logs / "bare.csv").write_text(bare)
-    every = kelvarn("fit", logs / "bare.csv", "--every", 2, "--json")
+    every = kelvarn("fit", logs / "bare.csv", "--time", "2 s", "--json")
     assert json.loads(every.stdout)["lag_s"] == pytest.approx(900, rel=0.03)
-    for wrong in (("--model", "five_lags"), ("--drive", "nothing"), ("--model", "rig")):
+    for wrong in (("--model", "five_lags"), ("--drive", "nothing"), ("--model", "gone.kelvarn"), ("--time", "soon")):
         refused = kelvarn("fit", logs / "step.csv", *wrong)
         assert refused.returncode == 2
         assert len(refused.stderr.splitlines()) == 1
 
 
 def test_the_rig_itself_is_fitted_and_what_changed_is_named(logs: Path) -> None:
-    made = kelvarn("fit", logs / "cabinet-warm.csv", "--model", "rig", "--rig", logs / "cabinet.kelvarn", "--json")
+    made = kelvarn("fit", logs / "cabinet-warm.csv", "--model", logs / "cabinet.kelvarn", "--json")
     found = json.loads(made.stdout)
     assert found["rms_K"] < 0.2
     assert set(found["ci95"]) == set(found["values"])

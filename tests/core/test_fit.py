@@ -14,6 +14,7 @@ from kelvarn.fit.response import ResponseFit, apply_to, fit_response
 from kelvarn.fit.trust import preferred, report, seen_share, steady_from_s, two_points
 from kelvarn.model.log import LogSpan
 from kelvarn.model.log_data import Floats, LogData
+from kelvarn.units import Quantity, round_up_s, show
 
 from .made_logs import NOISE, STEP, of, shown, step_log
 
@@ -203,18 +204,18 @@ def test_noise_and_resolution_are_read_off_the_rows() -> None:
 def test_a_short_log_says_how_much_longer_it_should_run() -> None:
     found = report([of(step_log(1, seen=0.62))])
     assert found.seen == pytest.approx(0.62, abs=0.02)
-    assert "saw 62 % of the final value: the gain is a guess" in found.warnings[0]
+    assert "saw 62 % of the final value: the gain is a guess" in found.warnings()[0]
     more = 900 * math.log(0.38 / 0.05)
-    assert f"{math.ceil(more / 300) * 5} min longer" in found.warnings[0]
+    assert f"let it run {show(round_up_s(more), Quantity.DURATION)} longer" in found.warnings()[0]
     assert seen_share(fit_response([of(step_log(1))])) == pytest.approx(0.9, abs=0.01)
 
 
 def test_a_fit_is_checked_on_a_log_that_it_has_not_seen() -> None:
     good = report([of(step_log(1))], checks=[observed("warm", step_log(2, rest=40.0))])
     assert good.checks[0].rms_K < 0.13
-    assert "holds on “warm” too" in good.verdict
+    assert "holds on “warm” too" in good.verdict()
     bad = report([of(step_log(1))], checks=[observed("other", step_log(2, gain=70.0))])
-    assert any("“other” it misses" in text for text in bad.warnings)
+    assert any("“other” it misses" in text for text in bad.warnings())
     assert apply_to(bad.fit, of(step_log(1))).rms_K < 0.13
 
 
@@ -222,19 +223,19 @@ def test_readings_that_are_clipped_or_have_a_gap_are_warned_about() -> None:
     data = step_log(1, seen=0.97)
     clipped = LogData(data.time_s, np.minimum(data.measured_degC, 58.0), data.drive)
     assert any(
-        "stays at exactly 58.0 °C" in text and "nothing above that" in text for text in report([of(clipped)]).warnings
+        "stays at exactly 58.0 °C" in text and "nothing above that" in text for text in report([of(clipped)]).warnings()
     )
-    assert not any("exactly" in text for text in report([of(data)]).warnings)
+    assert not any("exactly" in text for text in report([of(data)]).warnings())
     keep = (data.time_s < 800) | (data.time_s > 1100)
     assert data.drive is not None
     gap = LogData(data.time_s[keep], data.measured_degC[keep], data.drive[keep])
-    assert any("has a gap of" in text for text in report([of(gap)]).warnings)
+    assert any("has a gap of" in text for text in report([of(gap)]).warnings())
 
 
 def test_two_lags_are_said_to_explain_it_better() -> None:
     found = report([of(step_log(1, lag2=90.0))], "one_lag")
     assert found.prefers == "two_lags"
-    assert any("Two lags explain it better" in text for text in found.warnings)
+    assert any("Two lags explain it better" in text for text in found.warnings())
 
 
 @pytest.mark.parametrize(

@@ -1,6 +1,7 @@
 """What comes of fits: the rig itself, what has changed, what to record, calibration, reuse."""
 
 import math
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -10,7 +11,7 @@ from kelvarn.files.logs.reader import read_log
 from kelvarn.fit.calibration import Pair, calibrate, pairs_of, thermistor
 from kelvarn.fit.changes import WAYS, compare, drift_over
 from kelvarn.fit.observed import FitError, observed
-from kelvarn.fit.planning import Rough, plan_recording, predicted, round_up, step_for
+from kelvarn.fit.planning import Rough, plan_step_test, predicted, step_for
 from kelvarn.fit.response import fit_response
 from kelvarn.fit.reuse import trial_of, use_response, use_rig
 from kelvarn.fit.rig_fit import choosable, fit_rig
@@ -19,6 +20,7 @@ from kelvarn.model.edit import with_fields
 from kelvarn.model.log_data import LogData
 from kelvarn.model.response import ResponseModel
 from kelvarn.model.tolerances import parameters
+from kelvarn.units import round_up_s
 
 from .made_logs import NOISE, STEP, of, played, step_log, up_and_down
 
@@ -114,8 +116,8 @@ def test_a_fitted_response_tells_what_changed_too() -> None:
 @pytest.mark.parametrize(("gain", "lag", "dead"), [(100.0, 900.0, 30.0), (60.0, 300.0, 20.0)])
 def test_what_was_planned_is_what_comes_out(gain: float, lag: float, dead: float) -> None:
     rough = Rough("one_lag", gain, lag, 0.0, dead, NOISE, STEP)
-    plan = plan_recording(rough)
-    made = plan.recording
+    plan = plan_step_test(rough)
+    made = plan.test
     assert plan.enough
     missed = []
     for seed in range(12):
@@ -130,21 +132,26 @@ def test_what_was_planned_is_what_comes_out(gain: float, lag: float, dead: float
 
 def test_a_longer_recording_tells_more_and_a_known_copy_needs_less() -> None:
     rough = Rough("one_lag", 100.0, 900.0, 0.0, 30.0, NOISE, STEP)
-    plan = plan_recording(rough, 0.02, 0.03)
-    gains = [found["gain_K"] for _, found in plan.longer]
+    plan = plan_step_test(rough, 0.02, 0.03)
+    lengths = [replace(plan.test, lasts_s=share * plan.test.lasts_s) for share in (0.5, 1.0, 1.5, 2.0)]
+    gains = [predicted(rough, test)["gain_K"] for test in lengths]
     assert gains == sorted(gains, reverse=True)
-    copy = plan_recording(rough, 0.02, 0.03, known={"gain_K": 0.01, "lag_s": 0.02, "dead_time_s": 0.05})
-    assert copy.recording.whole_s < plan.recording.whole_s
-    assert predicted(rough, plan.recording)["gain_K"] == pytest.approx(plan.precision["gain_K"])
+    assert plan.gain_if_twice == pytest.approx(gains[-1])
+    copy = plan_step_test(rough, 0.02, 0.03, known={"gain_K": 0.01, "lag_s": 0.02, "dead_time_s": 0.05})
+    assert copy.test.whole_s < plan.test.whole_s
+    assert predicted(rough, plan.test)["gain_K"] == pytest.approx(plan.precision["gain_K"])
 
 
 def test_the_step_stays_inside_the_limits_and_times_are_round() -> None:
     rough = Rough("one_lag", 100.0, 900.0, 0.0, 30.0, NOISE, STEP, most_drive=0.3)
     assert step_for(rough) == 0.3
-    assert plan_recording(rough).end_degC < 20 + 30
+    assert plan_step_test(rough).end_degC < 20 + 30
+    warm = plan_step_test(rough, drive=0.3, start=0.15)
+    reached = 1 - math.exp(-(warm.test.lasts_s - 30) / 900)
+    assert warm.end_degC == pytest.approx(20 + 15 + 15 * reached)  # from where it stands warm, not from cold
     with pytest.raises(FitError, match="limit"):
         step_for(Rough("one_lag", 100.0, 900.0, 0.0, 30.0, NOISE, STEP, most_drive=0.0))
-    assert [round_up(s) for s in (0.4, 7, 61, 700, 5000)] == [0.4, 8, 90, 900, 5400]
+    assert [round_up_s(s) for s in (0.4, 7, 61, 700, 5000)] == [0.4, 8, 90, 900, 5400]
 
 
 # Calibration
@@ -183,7 +190,7 @@ def test_three_points_give_a_thermistor_and_its_left_over() -> None:
 
 def test_a_log_with_a_reference_gives_pairs() -> None:
     data = step_log(1, seen=0.99)
-    pairs = pairs_of(data.time_s.tolist(), data.measured_degC.tolist(), (data.measured_degC * 0.98 + 1).tolist())
+    pairs = pairs_of(data.measured_degC, data.measured_degC * 0.98 + 1)
     found = calibrate(pairs, "slope")
     assert found.slope == pytest.approx(0.98, abs=0.002)
 

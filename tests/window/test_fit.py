@@ -16,7 +16,7 @@ from kelvarn.demos import find_demo
 from kelvarn.desktop.fit.knowledge import RigReport
 from kelvarn.desktop.window import FIT, MainWindow
 from kelvarn.fit.changes import Comparison
-from kelvarn.fit.trust import Report
+from kelvarn.fit.trust import FitReport
 from kelvarn.model.blank import blank_project
 from kelvarn.model.edit import with_fields
 from kelvarn.model.log import LogSpan
@@ -104,7 +104,7 @@ def test_a_file_from_a_strangers_board_becomes_a_model_that_control_works_on(
     settled(qtbot, empty)
     assert fit.view == "fit"
     found = fit.known.fitted
-    assert isinstance(found, Report)
+    assert isinstance(found, FitReport)
     assert found.fit.value("gain_K") == pytest.approx(120 * 0.45 / (115 / 255), rel=0.02)
     assert found.fit.value("lag_s") == pytest.approx(2100, rel=0.03)
     assert found.fit.value("dead_time_s") == pytest.approx(46, abs=4)
@@ -134,7 +134,7 @@ def test_the_next_file_of_that_shape_is_read_the_same_way_and_checks(
     assert second.use == "check"
     assert empty.fit.view == "fit"
     found = empty.fit.known.fitted
-    assert isinstance(found, Report)
+    assert isinstance(found, FitReport)
     assert found.checks[0].rms_K < 0.15
     assert empty.fit.cards.cards[1].text.role == "moss"
     drop(empty, stranger(tmp_path / "c.csv", gain=80.0))
@@ -231,7 +231,7 @@ def test_spans_are_dragged_left_out_and_taken_in_again(qtbot: QtBot, cabinet: Ma
 
 def test_the_rig_itself_is_fitted_used_and_then_says_what_has_changed(qtbot: QtBot, cabinet: MainWindow) -> None:
     fit = cabinet.fit
-    assert "slow wave" in "".join(fit.known.fitted.warnings)
+    assert "slow wave" in "".join(fit.known.fitted.warnings())
     click(fit.fit_panel.chips["rig"])
     settled(qtbot, cabinet)
     found = fit.known.fitted
@@ -279,12 +279,12 @@ def test_a_recording_is_planned_as_wished(qtbot: QtBot, cabinet: MainWindow) -> 
     box.activated.emit(0)
     settled(qtbot, cabinet)
     finer = fit.plan[1]
-    assert finer.recording.lasts_s >= before.recording.lasts_s
+    assert finer.test.lasts_s >= before.test.lasts_s
     box = fit.plan_panel.boxes["from_warm"]
     box.setCurrentIndex(1)
     box.activated.emit(1)
     settled(qtbot, cabinet)
-    assert fit.plan[1].recording.start > 0
+    assert fit.plan[1].test.start > 0
     assert "Record it like this" in fit.verdict.text()
 
 

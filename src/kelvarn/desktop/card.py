@@ -35,12 +35,15 @@ class Card(FocusRing):
 
     def paint_frame(self, painter: QPainter) -> None:
         """Paint the ground and the frame."""
-        look = theme.current()
-        painter.fillRect(self.rect(), look.color("panel" if self.chosen else "ground"))
+        look, width = theme.current(), 2 if self.chosen else 1
+        painter.fillRect(self.rect(), look.color("ground"))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        color = "glacier" if self.ring else "ink" if self.chosen else "hairline"
-        painter.setPen(QPen(look.color(color), 2 if self.chosen else 1))
-        frame = QRectF(0, 0, self.width(), self.height()).adjusted(1, 1, -1, -1)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setPen(QPen(look.color("glacier" if self.ring else "ink" if self.chosen else "hairline"), width))
+        if self.chosen:  # filled apart from its frame: with antialiasing that takes far longer
+            painter.fillRect(self.rect().adjusted(1, 1, -1, -1), look.color("panel"))
+        inset = width / 2
+        frame = QRectF(inset, inset, self.width() - 2 * inset, self.height() - 2 * inset)
         painter.drawRoundedRect(frame, theme.RADIUS, theme.RADIUS)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
@@ -48,10 +51,13 @@ class Card(FocusRing):
             self.clicked.emit()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Space):
-            self.clicked.emit()
-        else:
-            super().keyPressEvent(event)
+        match event.key():
+            case Qt.Key.Key_Space | Qt.Key.Key_Return | Qt.Key.Key_Enter:
+                self.clicked.emit()
+            case Qt.Key.Key_Up | Qt.Key.Key_Down:
+                self.focusNextPrevChild(event.key() == Qt.Key.Key_Down)
+            case _:
+                super().keyPressEvent(event)
 
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
         self.clicked.emit()

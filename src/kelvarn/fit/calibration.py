@@ -7,21 +7,21 @@ from typing import Literal
 
 import numpy as np
 
-from kelvarn.model.probes import Correction
+from kelvarn.model.log_data import Floats
+from kelvarn.model.probes import KELVIN, Correction, ntc_degC
 
 from .observed import FitError
 
-_KELVIN = 273.15
+_PLAIN_K = 0.2
 How = Literal["offset", "two_point", "slope"]
 
 
 @dataclass(frozen=True)
 class Pair:
-    """What a probe showed and what was true, degC; the raw count beside it where there is one."""
+    """What a probe showed and what was true, degC."""
 
     shown_degC: float
     true_degC: float
-    count: float | None = None
 
 
 @dataclass(frozen=True)
@@ -111,23 +111,24 @@ def thermistor(points: Sequence[tuple[float, float]]) -> Thermistor:
     if len(points) < 2:
         raise FitError("A thermistor needs at least two points, better three: cold, room, warm.")
     degC, ohm = np.array([p[0] for p in points]), np.array([p[1] for p in points])
-    if (ohm <= 0).any() or (degC <= -_KELVIN).any() or float(np.ptp(degC)) < 5:
+    if (ohm <= 0).any() or (degC <= -KELVIN).any() or float(np.ptp(degC)) < 5:
         raise FitError("The points must lie at least 5 K apart and have resistances above 0 Ω.")
-    x = 1.0 / (degC + _KELVIN) - 1.0 / (25.0 + _KELVIN)
+    x = 1.0 / (degC + KELVIN) - 1.0 / (25.0 + KELVIN)
     beta, at_25 = np.polyfit(x, np.log(ohm), 1)
     if beta <= 0:
         raise FitError(
             "The resistance of an NTC falls as it warms; these points rise: are the pairs the right way round?"
         )
-    back = 1.0 / (1.0 / (25.0 + _KELVIN) + (np.log(ohm) - at_25) / beta) - _KELVIN
-    return Thermistor(float(math.exp(at_25)), float(beta), tuple(float(each) for each in degC - back))
+    left = degC - ntc_degC(ohm, math.exp(at_25), float(beta))
+    return Thermistor(math.exp(at_25), float(beta), tuple(left.tolist()))
 
 
-def pairs_of(t: Sequence[float], shown: Sequence[float], true: Sequence[float], count: int = 6) -> list[Pair]:
+def pairs_of(shown: Floats, true: Floats, count: int = 6) -> list[Pair]:
     """Pairs from a log with a reference beside the probe: means of the stillest stretches, from cold to warm."""
-    s, r = np.asarray(shown, float), np.asarray(true, float)
-    parts = np.array_split(np.arange(len(t)), min(40, max(2, len(t) // 5)))
-    spread = [(float(np.ptp(s[part])), float(s[part].mean()), float(r[part].mean())) for part in parts if part.size]
+    parts = np.array_split(np.arange(shown.size), min(40, max(2, shown.size // 5)))
+    spread = [
+        (float(np.ptp(shown[part])), float(shown[part].mean()), float(true[part].mean())) for part in parts if part.size
+    ]
     low, high = min(p[1] for p in spread), max(p[1] for p in spread)
     found = []
     for k in range(count):
@@ -137,3 +138,11 @@ def pairs_of(t: Sequence[float], shown: Sequence[float], true: Sequence[float], 
             best = min(inside)
             found.append(Pair(best[1], best[2]))
     return found
+
+
+def stays_apart_K(one: Floats, other: Floats) -> float | None:
+    """By how much another probe stays above one all the time; None where the two go different ways, or as one."""
+    apart = other - one
+    by = float(np.median(apart))
+    steady = abs(by) > _PLAIN_K and float(np.abs(apart - by).mean()) < 0.5 * abs(by)
+    return by if steady else None

@@ -19,9 +19,9 @@ from kelvarn.model.log_data import Floats
 from kelvarn.model.rig import Rig
 from kelvarn.units import Quantity, Scale, show
 
-from .least_squares import Z95, Value, covariance
+from .least_squares import Z95, Estimate, covariance, following
 from .observed import FitError, Observed, noise_K
-from .replay import Course, course_of, nonlinear, replay
+from .replay import RecordedDrive, nonlinear, recorded_drive, replay
 from .response import LogFit
 from .settings import SameSettings
 
@@ -29,20 +29,6 @@ _CLEAR = 10.0  # by how much AIC must fall before a change is named
 _MOST = 2
 _PLAINLY = 4.0  # times the scatter, by which a rig misses a log plainly
 _OPEN = 20.0  # logarithm beyond which a factor is simply not known
-
-
-def _scaled_links(rig: Rig, factor: float, *, outer: bool) -> Rig:
-    links = tuple(
-        link.model_copy(
-            update={
-                name: getattr(link, name) * factor for name in ("conductance_W_per_K", "full_W_per_K", "radiating_m2")
-            }
-        )
-        if not outer or SURROUNDINGS in (link.a, link.b)
-        else link
-        for link in rig.links
-    )
-    return rig.model_copy(update={"links": links})
 
 
 def _response(rig: Rig, **factors: float) -> Rig:
@@ -56,7 +42,14 @@ def _loss(rig: Rig, x: float) -> Rig:
     factor = math.exp(x)
     if rig.response is not None:
         return _response(rig, gain_K=1 / factor, lag_s=1 / factor, lag2_s=1.0)
-    return _scaled_links(rig, factor, outer=True)
+    fields = ("conductance_W_per_K", "full_W_per_K", "radiating_m2")
+    links = tuple(
+        link.model_copy(update={name: getattr(link, name) * factor for name in fields})
+        if SURROUNDINGS in (link.a, link.b)
+        else link
+        for link in rig.links
+    )
+    return rig.model_copy(update={"links": links})
 
 
 def _capacity(rig: Rig, x: float) -> Rig:
@@ -133,7 +126,7 @@ WAYS: dict[str, _Way] = {
 
 
 @dataclass(frozen=True)
-class Change:
+class EquipmentChange:
     """Something that changed.
 
     Attributes:
@@ -143,7 +136,7 @@ class Change:
     """
 
     what: str
-    size: Value
+    size: Estimate
     gain: float
 
     def text(self, scale: Scale = Scale.CELSIUS) -> str:
@@ -177,7 +170,7 @@ class Comparison:
 
     expected: LogFit
     explained: LogFit
-    changes: tuple[Change, ...]
+    changes: tuple[EquipmentChange, ...]
     instead: tuple[str, ...]
     energy_J: float
     expected_energy_J: float | None
@@ -202,7 +195,7 @@ class Comparison:
 class _Problem:
     def __init__(self, rig: Rig, log: Observed) -> None:
         self.rig, self.log = rig, log
-        self.course: Course = course_of(log, nonlinear=nonlinear(rig))
+        self.course: RecordedDrive = recorded_drive(log, nonlinear=nonlinear(rig))
         self.start = log.first_degC
         still = log.still and log.drive[0] == 0
         self.fixed = self.course.outside_degC is None
@@ -231,7 +224,7 @@ class _Problem:
         )  # fmt: skip
         return made.x.tolist(), np.asarray(made.fun)
 
-    def changes(self, ways: tuple[str, ...], x: Sequence[float], gain: float) -> list[Change]:
+    def changes(self, ways: tuple[str, ...], x: Sequence[float], gain: float) -> list[EquipmentChange]:
         slopes = []
         for k, way in enumerate(ways):
             low, high = list(x), list(x)
@@ -243,7 +236,7 @@ class _Problem:
         for k, way in enumerate(ways):
             half = min(Z95 * math.sqrt(max(cov[k, k], 0.0)), _OPEN if WAYS[way].share else math.inf)
             ends = [x[k], x[k] - half, x[k] + half]
-            found.append(Change(way, Value(*(map(math.exp, ends) if WAYS[way].share else ends)), gain))
+            found.append(EquipmentChange(way, Estimate(*(map(math.exp, ends) if WAYS[way].share else ends)), gain))
         return found
 
 
@@ -283,7 +276,8 @@ def compare(rig: Rig, log: Observed, energy_J: float | None = None) -> Compariso
                 for way in able
                 if way not in chosen
             }
-            _, rows = _independent(min((t[1] for t in tried.values()), key=lambda r: float(r @ r)), log)
+            nearest = min((t[1] for t in tried.values()), key=lambda r: float(r @ r))
+            rows = nearest.size / following(nearest, [nearest.size])[0]  # as many as are independent
             drops = {way: rows * math.log(max(float(left @ left), 1e-300) / max(float(t[1] @ t[1]), 1e-300)) - 2
                      for way, t in tried.items()}  # fmt: skip
             best = max(drops, key=lambda way: drops[way])
@@ -300,8 +294,8 @@ def compare(rig: Rig, log: Observed, energy_J: float | None = None) -> Compariso
     span = np.diff(np.append(log.at_s, log.t[-1]))
     by_drive = float(np.abs(log.drive) @ np.maximum(span, 0.0)) * power
     return Comparison(
-        expected=_fit(log, before),
-        explained=_fit(log, left),
+        expected=LogFit(log, np.asarray(log.y - before)),
+        explained=LogFit(log, np.asarray(log.y - left)),
         changes=tuple(changes),
         instead=instead,
         energy_J=by_drive if energy_J is None else energy_J,
@@ -310,33 +304,18 @@ def compare(rig: Rig, log: Observed, energy_J: float | None = None) -> Compariso
     )
 
 
-def _fit(log: Observed, left: Floats) -> LogFit:
-    nothing = Value(0.0, 0.0, 0.0)
-    course = np.asarray(log.y - left)
-    return LogFit(log, course, nothing, float(course[0]), None)
-
-
-def _independent(left: Floats, log: Observed) -> tuple[float, float]:
-    """How much residuals that follow one another count for, and so how many rows are independent."""
-    _, inflation, _ = covariance(np.ones((left.size, 1)), left, [log.t.size])
-    return inflation, left.size / inflation
-
-
 def _needed_J(rig: Rig, log: Observed, problem: _Problem, by_drive: float) -> float | None:
     """Energy that the rig as it was needs for the temperatures of the log: the drive scaled until their mean agrees."""
     if nonlinear(rig) or by_drive <= 0:
         return None
     course = problem.course
     mean = float(np.mean(log.y))
-    base = float(np.mean(replay(rig, _scaled(course, 0.0), problem.start, problem.outside)))
+    idle = dataclasses.replace(course, drive=0.0 * course.drive)
+    base = float(np.mean(replay(rig, idle, problem.start, problem.outside)))
     full = float(np.mean(replay(rig, course, problem.start, problem.outside)))
     if abs(full - base) < 1e-6:
         return None
     return by_drive * max((mean - base) / (full - base), 0.0)
-
-
-def _scaled(course: Course, factor: float) -> Course:
-    return dataclasses.replace(course, drive=course.drive * factor)
 
 
 @dataclass(frozen=True)
@@ -345,7 +324,7 @@ class Drift:
 
     what: str
     logs: tuple[str, ...]
-    sizes: tuple[Value, ...]
+    sizes: tuple[Estimate, ...]
 
 
 def drift_over(rig: Rig, logs: Sequence[Observed], what: str = "loss") -> Drift:

@@ -13,7 +13,7 @@ Z95 = 1.959964
 
 
 @dataclass(frozen=True)
-class Value:
+class Estimate:
     """A fitted value with its 95 % interval."""
 
     value: float
@@ -26,10 +26,10 @@ class Value:
         return (self.high - self.low) / 2
 
 
-def value_of(value: float, variance: float, least: float) -> Value:
+def estimate_of(value: float, variance: float, least: float) -> Estimate:
     """A value with the 95 % interval of its variance, which does not go below `least`."""
     half = Z95 * math.sqrt(max(variance, 0.0))
-    return Value(float(value), max(float(value - half), least), float(value + half))
+    return Estimate(float(value), max(float(value - half), least), float(value + half))
 
 
 def solved(design: Floats, target: Floats, weights: Floats | None) -> Floats:
@@ -56,7 +56,7 @@ def covariance(slopes: Floats, left: Floats, sizes: Sequence[int]) -> tuple[Floa
         0: C. Geyer, Practical Markov chain Monte Carlo, 1992); the correlation from one row to the next.
     """
     n, p = slopes.shape
-    inflation, follows = _following(left, sizes)
+    inflation, follows = following(left, sizes)
     scale = np.sqrt(np.einsum("ij,ij->j", slopes, slopes))
     scale[scale == 0] = 1.0
     square = (slopes / scale).T @ (slopes / scale)
@@ -65,8 +65,8 @@ def covariance(slopes: Floats, left: Floats, sizes: Sequence[int]) -> tuple[Floa
     return np.asarray(cov), inflation, follows
 
 
-def _following(left: Floats, sizes: Sequence[int]) -> tuple[float, float]:
-    """1 + 2 Σ ρ, and ρ from one row to the next."""
+def following(left: Floats, sizes: Sequence[int]) -> tuple[float, float]:
+    """By how much residuals that follow one another count for less, 1 + 2 Σ ρ, and ρ from one row to the next."""
     whole = max(float(left @ left), 1e-300)
     parts, row = [], 0
     for size in sizes:

@@ -51,11 +51,6 @@ class Observed:
         return float(self.t[-1] - self.t[0])
 
     @property
-    def moves(self) -> Floats:
-        """Instants at which the drive changed inside the span."""
-        return np.asarray(self.at_s[1:])
-
-    @property
     def still(self) -> bool:
         """Whether it stood still before the drive changed first."""
         if self.at_s.size < 2:

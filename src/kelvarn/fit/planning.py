@@ -6,11 +6,17 @@ Payne, Dynamic System Identification, 1977). What is known beforehand of one mor
 """
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
+from kelvarn.engine.prepare import RunError
+from kelvarn.engine.steady import rest_degC
+from kelvarn.engine.step import open_loop, usual_drive
 from kelvarn.model.log_data import Floats, LogData
+from kelvarn.model.rig import Rig
+from kelvarn.model.tolerances import USUAL
+from kelvarn.units import round_up_s
 
 from .design import Kind, columns_of, names_of, unit_course
 from .least_squares import Z95
@@ -57,8 +63,8 @@ class Rough:
 
 
 @dataclass(frozen=True)
-class Recording:
-    """A recording that could be made.
+class StepTest:
+    """A step of the drive that is recorded.
 
     Attributes:
         before_s: at rest before the step.
@@ -80,24 +86,24 @@ class Recording:
 
 
 @dataclass(frozen=True)
-class Plan:
+class StepTestPlan:
     """What to record, and what it will tell.
 
     Attributes:
-        recording: the shortest that is good enough, or the longest looked at.
+        test: the shortest that is good enough, or the longest looked at.
         enough: whether it is.
         precision: predicted 95 % interval of each value, half its width: gain and lags as shares, dead time in s.
         end_degC: where the step ends.
         wait_s: after it, until the rig is at rest again within 0.5 K.
-        longer: other lengths, and what they would tell: (s, precision).
+        gain_if_twice: the same of the gain (or rise), were it twice as long.
     """
 
-    recording: Recording
+    test: StepTest
     enough: bool
     precision: dict[str, float]
     end_degC: float
     wait_s: float
-    longer: tuple[tuple[float, dict[str, float]], ...]
+    gain_if_twice: float
 
 
 def step_for(rough: Rough) -> float:
@@ -110,32 +116,22 @@ def step_for(rough: Rough) -> float:
     return min(wanted, rough.most_drive)
 
 
-_ROUND = (1.0, 1.5, 2.0, 3.0, 4.0, 5.0, 6.0, 8.0, 10.0)
-
-
-def round_up(seconds: float) -> float:
-    """The next time that people say: a figure and a half, of seconds, minutes or hours."""
-    unit = 1.0 if seconds < 60 else 60.0 if seconds < 3600 else 3600.0
-    ten = 10.0 ** math.floor(math.log10(max(seconds / unit, 1e-3)))
-    return next(unit * ten * step for step in _ROUND if unit * ten * step >= 0.999 * seconds)
-
-
-def predicted(rough: Rough, recording: Recording, known: dict[str, float] | None = None) -> dict[str, float]:
+def predicted(rough: Rough, test: StepTest, known: dict[str, float] | None = None) -> dict[str, float]:
     """The 95 % intervals that a fit to a recording will have, half their width.
 
     Args:
         rough: what is recorded.
-        recording: how.
+        test: how.
         known: shares by which values are known beforehand (two standard deviations); None: not at all.
 
     Returns:
         Gain (or rise) and lags as shares of their value, dead time in s.
     """
-    log, design = _design(rough, recording)
+    log, design = _design(rough, test)
     names = [*names_of(rough.kind), "gain"]
     slopes = np.column_stack([*_slopes(rough, log), design])
     gain_at = len(names_of(rough.kind))
-    thinned = max(1.0, recording.whole_s / recording.every_s / log.t.size)
+    thinned = max(1.0, test.whole_s / test.every_s / log.t.size)
     information = slopes.T @ slopes / (rough.scatter_K**2 / thinned)
     values = [*rough.theta, rough.gain_K]
     for name, share in (known or {}).items():
@@ -152,12 +148,12 @@ def predicted(rough: Rough, recording: Recording, known: dict[str, float] | None
     return found
 
 
-def _design(rough: Rough, recording: Recording) -> tuple[Observed, Floats]:
-    rows = int(min(max(recording.whole_s / recording.every_s, 12), _MOST_ROWS))
-    t = np.linspace(0.0, recording.whole_s, rows + 1)
-    u = np.where(t >= recording.before_s - 1e-9, recording.drive, recording.start)
+def _design(rough: Rough, test: StepTest) -> tuple[Observed, Floats]:
+    rows = int(min(max(test.whole_s / test.every_s, 12), _MOST_ROWS))
+    t = np.linspace(0.0, test.whole_s, rows + 1)
+    u = np.where(t >= test.before_s - 1e-9, test.drive, test.start)
     # Temperatures that stand still before the step, since the plan asks for that.
-    log = observed("plan", LogData(t, np.where(u == recording.start, 0.0, np.linspace(1.0, 1e3, t.size)), u))
+    log = observed("plan", LogData(t, np.where(u == test.start, 0.0, np.linspace(1.0, 1e3, t.size)), u))
     _, design, _ = columns_of(rough.kind, rough.theta, log, drifts=False, rests=True)
     return log, design
 
@@ -177,10 +173,10 @@ def _slopes(rough: Rough, log: Observed) -> list[Floats]:
     return found
 
 
-def plan_recording(
+def plan_step_test(
     rough: Rough, gain_share: float = 0.03, lag_share: float = 0.05, *, drive: float | None = None, start: float = 0.0,
     every_s: float | None = None, known: dict[str, float] | None = None,
-) -> Plan:  # fmt: skip
+) -> StepTestPlan:  # fmt: skip
     """The shortest step recording that tells gain, lag and dead time well enough.
 
     Args:
@@ -198,32 +194,80 @@ def plan_recording(
     slow = rough.lag_s + rough.lag2_s
     scale = slow if rough.kind != "integrating" else max(10 * rough.dead_time_s, 60.0)
     wished = max(min(scale / 50, max(rough.dead_time_s, scale / 100) / 5), min(1.0, scale / 50))
-    every = every_s or round_up(0.75 * wished)
-    before = round_up(max(20 * every, 0.03 * scale))
+    every = every_s or round_up_s(0.75 * wished)
+    before = round_up_s(max(20 * every, 0.03 * scale))
     dead_wish = max(every, 0.1 * rough.dead_time_s)
-    tried: list[tuple[float, dict[str, float]]] = []
-    best: Recording | None = None
-    for factor in (0.5, 0.75, 1.0, 1.25, 1.5, 1.75, 2.0, 2.25, 2.5, 3.0, 3.5, 4.0, 5.0, 6.0, 8.0):
-        made = Recording(before, round_up(factor * scale + rough.dead_time_s), every, start, to)
-        found = predicted(rough, made, known)
-        tried.append((made.lasts_s, found))
-        gain = found.get("gain_K", found.get("rise_K_per_s", 0.0))
-        good = gain <= gain_share and found.get("lag_s", 0.0) <= lag_share and found["dead_time_s"] <= dead_wish
-        if good and best is None:
-            best = made
-        if best is not None and made.lasts_s > 1.4 * best.lasts_s:
+    lengths = (0.5, 0.75, 1.0, 1.25, 1.5, 1.75, 2.0, 2.25, 2.5, 3.0, 3.5, 4.0, 5.0, 6.0, 8.0)
+    for factor in lengths:
+        test = StepTest(before, round_up_s(factor * scale + rough.dead_time_s), every, start, to)
+        found = predicted(rough, test, known)
+        fine = gain_of(found) <= gain_share and found.get("lag_s", 0.0) <= lag_share
+        if fine and found["dead_time_s"] <= dead_wish:
             break
-    enough = best is not None
-    chosen = best or Recording(before, tried[-1][0], every, start, to)
-    rise = _rise(rough, chosen)
-    wait = 0.0 if rough.kind == "integrating" else max(slow * math.log(max(abs(rise) / 0.5, 1.0)), 0.0)
-    return Plan(chosen, enough, predicted(rough, chosen, known), rough.rest_degC + rise, wait, tuple(tried))
+    else:
+        fine = False
+    end = float(course_degC(rough, test, np.array([0.0, test.whole_s]))[-1])
+    wait = 0.0 if rough.kind == "integrating" else max(slow * math.log(max(abs(end - rough.rest_degC) / 0.5, 1.0)), 0.0)
+    twice = gain_of(predicted(rough, replace(test, lasts_s=2 * test.lasts_s), known))
+    return StepTestPlan(test, fine, found, end, wait, twice)
 
 
-def _rise(rough: Rough, recording: Recording) -> float:
-    """How far the recording takes it from rest, K."""
-    ends = np.array([0.0, recording.lasts_s])
-    made = unit_course(
-        rough.kind, rough.theta, np.array([-1.0, 0.0]), np.array([0.0, recording.drive]), ends, held=True, late=True
+def gain_of(precision: dict[str, float]) -> float:
+    """What is predicted of the gain, or of the rise of an integrating one."""
+    return precision["gain_K"] if "gain_K" in precision else precision["rise_K_per_s"]
+
+
+def course_degC(rough: Rough, test: StepTest, t: Floats) -> Floats:
+    """Temperatures of a step test at instants from its beginning, s; it begins at rest at its first drive."""
+    at = np.array([-1.0, test.before_s])
+    step = np.array([0.0, test.drive - test.start])
+    rise = unit_course(rough.kind, rough.theta, at, step, t, held=True, late=True)
+    return np.asarray(rough.rest_degC + rough.gain_K * (test.start + rise))
+
+
+def rough_of(rig: Rig, setpoint_degC: float) -> Rough:
+    """A rig as its open-loop step is read.
+
+    Args:
+        rig: it.
+        setpoint_degC: near which it is stepped.
+
+    Raises:
+        FitError: there is no such step, or it does not answer.
+    """
+    try:
+        found = open_loop(rig, usual_drive(rig, setpoint_degC)).reading
+    except RunError as error:
+        raise FitError(str(error)) from error
+    if found is None:
+        raise FitError("The rig does not answer its drive, so no recording of a step would tell anything.")
+    return Rough(
+        kind="integrating" if found.gain_K is None else "one_lag",
+        gain_K=found.gain_K if found.gain_K is not None else found.rise_K_per_s or 0.0,
+        lag_s=found.lag_s or 0.0,
+        lag2_s=0.0,
+        dead_time_s=found.dead_time_s,
+        noise_K=rig.probe.noise_K,
+        resolution_K=rig.probe.resolution_K,
+        rest_degC=rig.surroundings.temperature_degC,
+        most_drive=most_drive(rig),
     )
-    return rough.gain_K * float(made[-1])
+
+
+def most_drive(rig: Rig) -> float:
+    """The largest drive at whose rest every body is a tenth of its room below its limit; 1 where there is none."""
+    outside = rig.surroundings.temperature_degC
+    for share in np.arange(1.0, 0.0, -0.05).tolist():
+        ends = rest_degC(rig, share)
+        if ends is None:
+            return 1.0
+        pairs = zip(rig.all_bodies, ends.tolist(), strict=False)
+        if all(body.limit_degC is None or outside + (end - outside) / 0.9 <= body.limit_degC for body, end in pairs):
+            return float(round(share, 2))
+    return 0.05
+
+
+def usual_tolerances(rough: Rough) -> dict[str, float]:
+    """What is known beforehand of one more copy of a rig: the usual tolerances of an answer, as shares."""
+    names = {*names_of(rough.kind), "rise_K_per_s" if rough.kind == "integrating" else "gain_K"}
+    return {name: share for name, share in USUAL["response"].items() if name in names}

@@ -27,7 +27,7 @@ _HAND = Fixed(drive=0.0)
 
 
 @dataclass(frozen=True, eq=False)
-class Course:
+class RecordedDrive:
     """A recorded drive on the even grid that the engine goes by.
 
     Attributes:
@@ -48,7 +48,7 @@ class Course:
     breaks: tuple[tuple[float, float], ...] = ()
 
 
-def course_of(log: Observed, *, nonlinear: bool) -> Course:
+def recorded_drive(log: Observed, *, nonlinear: bool) -> RecordedDrive:
     """A log's drive and surroundings, laid on a grid at least as fine as its rows where that is not too long."""
     span = log.span_s
     most = _MOST_SAMPLES[nonlinear]
@@ -66,7 +66,7 @@ def course_of(log: Observed, *, nonlinear: bool) -> Course:
         middles = (log.outside_s[1:] + log.outside_s[:-1]) / 2 - log.t[0]
         stairs = tuple(zip(middles.tolist(), np.diff(log.outside_degC).tolist(), strict=True))
     breaks = tuple((max(at - float(log.t[0]), 0.0), to - float(log.t[0])) for at, to in log.breaks)
-    return Course(h, samples, np.clip(drive, -1.0, 1.0), stairs, outside, np.asarray(log.t - log.t[0]), breaks)
+    return RecordedDrive(h, samples, np.clip(drive, -1.0, 1.0), stairs, outside, np.asarray(log.t - log.t[0]), breaks)
 
 
 @lru_cache(maxsize=64)
@@ -111,7 +111,7 @@ def begun_at(rig: Rig, probe_degC: float) -> Rig:
 
 
 def replay(
-    rig: Rig, course: Course, start_degC: float, outside_degC: float | None = None,
+    rig: Rig, course: RecordedDrive, start_degC: float, outside_degC: float | None = None,
     brought_W: Sequence[float] = (),
 ) -> Floats:  # fmt: skip
     """What the control probe of a rig shows at the rows of a log.

@@ -9,7 +9,6 @@ so these are solved for exactly at each trial of lags and dead time (variable pr
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 
@@ -18,7 +17,7 @@ from kelvarn.model.log_data import Floats
 from kelvarn.model.response import ResponseModel
 
 from .design import Kind, columns_of, names_of, split_theta
-from .least_squares import Value, covariance, solved, value_of
+from .least_squares import Estimate, covariance, estimate_of, solved
 from .observed import FitError, Observed
 
 _COARSE_ROWS = 1200
@@ -36,17 +35,10 @@ class LogFit:
     Attributes:
         log: the log.
         model_degC: its course at the log's rows, shape (n,).
-        rest_degC: rest temperature (of an integrating one, where it started); above the surroundings where those are
-            known, K.
-        start_degC: temperature that it begins with.
-        drift_K_per_h: of the rest.
     """
 
     log: Observed
     model_degC: Floats
-    rest_degC: Value
-    start_degC: float
-    drift_K_per_h: Value | None
 
     @property
     def residual_K(self) -> Floats:
@@ -62,6 +54,20 @@ class LogFit:
     def worst_K(self) -> float:
         """The largest of it."""
         return float(np.abs(self.residual_K).max())
+
+
+@dataclass(frozen=True, eq=False)
+class RestedLogFit(LogFit):
+    """How a response fits a log, with what is the log's own.
+
+    Attributes:
+        rest_degC: rest temperature (of an integrating one, where it started); above the surroundings where those are
+            known, K.
+        drift_K_per_h: of the rest; None where it does not drift.
+    """
+
+    rest_degC: Estimate
+    drift_K_per_h: Estimate | None
 
 
 @dataclass(frozen=True, eq=False)
@@ -81,8 +87,8 @@ class ResponseFit:
     """
 
     kind: Kind
-    values: dict[str, Value]
-    logs: tuple[LogFit, ...]
+    values: dict[str, Estimate]
+    logs: tuple[RestedLogFit, ...]
     correlations: dict[tuple[str, str], float]
     rms_K: float
     worst_K: float
@@ -96,6 +102,11 @@ class ResponseFit:
         """A value; 0 where the kind has none of that name."""
         found = self.values.get(name)
         return 0.0 if found is None else found.value
+
+    @property
+    def theta(self) -> list[float]:
+        """Lags and dead time, as `names_of` names them."""
+        return [self.value(name) for name in names_of(self.kind)]
 
     @property
     def slowest_s(self) -> float:
@@ -143,8 +154,9 @@ class _Problem:
 
 
 def fit_response(
-    logs: Sequence[Observed], kind: Kind = "one_lag", *, robust: bool = False, drifts: bool = False
-) -> ResponseFit:
+    logs: Sequence[Observed], kind: Kind = "one_lag", *, robust: bool = False, drifts: bool = False,
+    near: ResponseFit | None = None,
+) -> ResponseFit:  # fmt: skip
     """Fit a model to one or more logs, which share gain, lags and dead time.
 
     Args:
@@ -152,6 +164,7 @@ def fit_response(
         kind: which model.
         robust: outliers count less (Huber's weights).
         drifts: the rest of each log may drift evenly.
+        near: a fit of one lag to the same logs, where there is one: two lags are looked for from there.
 
     Raises:
         FitError: the temperatures do not answer the drive.
@@ -161,9 +174,7 @@ def fit_response(
         raise FitError("No log is there to fit to; open one and say that it is fitted to.")
     seeds: list[list[float]] = []
     if kind == "two_lags":  # one lag lies at its edge: whatever it finds is a place to begin
-        lag, dead = (
-            fit_response(logs, "one_lag", robust=robust, drifts=drifts).value(name) for name in names_of("one_lag")
-        )
+        lag, dead = (near or fit_response(logs, "one_lag", robust=robust, drifts=drifts)).theta
         seeds = [[lag, 0.03 * lag, dead], [0.9 * lag, 0.2 * lag, 0.5 * dead], [0.6 * lag, 0.5 * lag, 0.0]]
     # What stands still before the drive moves is taken as at rest, unless a free start explains plainly more.
     resting = _fit(logs, kind, seeds, robust=robust, drifts=drifts, rests=kind != "integrating")
@@ -179,7 +190,7 @@ _PLAINLY = 20.0
 """By how much a free start must explain more, as AIC counts on independent rows."""
 
 
-def _sensible(free: "ResponseFit", resting: "ResponseFit") -> bool:
+def _sensible(free: ResponseFit, resting: ResponseFit) -> bool:
     """Whether a free start has not bent to what the model lacks: gain and rest are still about where they were."""
     gains = free.value("gain_K"), resting.value("gain_K")
     near = gains[0] * gains[1] > 0 and 0.5 < gains[0] / gains[1] < 2
@@ -194,7 +205,7 @@ def _sensible(free: "ResponseFit", resting: "ResponseFit") -> bool:
 
 def _fit(
     logs: Sequence[Observed], kind: Kind, seeds: list[list[float]], *, robust: bool, drifts: bool, rests: bool
-) -> "ResponseFit":
+) -> ResponseFit:
     """Fit with one way to begin: at rest, or free."""
     coarse = [_thinned(log, max(50, _COARSE_ROWS // len(logs))) for log in logs]
     space = _Space(kind, logs)
@@ -301,10 +312,10 @@ def _report(problem: _Problem, theta: Sequence[float]) -> ResponseFit:
     )
     flat = {name: k for k, (index, name) in enumerate(names) if index < 0}
     gain = "rise_K_per_s" if problem.kind == "integrating" else "gain_K"
-    values = {gain: value_of(best[0], cov[flat["gain"], flat["gain"]], -math.inf)}
+    values = {gain: estimate_of(best[0], cov[flat["gain"], flat["gain"]], -math.inf)}
     for k, name in enumerate(names_of(problem.kind)):
         least = 1e-6 * problem.logs[0].interval_s  # below this a dead time is none
-        values[name] = value_of(theta[k] if theta[k] > least else 0.0, cov[k, k], 0.0)
+        values[name] = estimate_of(theta[k] if theta[k] > least else 0.0, cov[k, k], 0.0)
     keys = {**{name: k for k, name in enumerate(names_of(problem.kind))}, gain: flat["gain"]}
     n, k = left.size, slopes.shape[1] + 1
     rss = max(float(left @ left), 1e-300)
@@ -358,25 +369,19 @@ def _correlations(keys: dict[str, int], cov: Floats) -> dict[tuple[str, str], fl
     return found
 
 
-def _log_fit(log: Observed, course: Floats, own: dict[str, int], best: Floats, cov: Floats, width: int) -> LogFit:
-    def value(name: str) -> Value:
+def _log_fit(log: Observed, course: Floats, own: dict[str, int], best: Floats, cov: Floats, width: int) -> RestedLogFit:
+    def value(name: str) -> Estimate:
         k = own[name]
-        return value_of(best[k - width], cov[k, k], -math.inf)
+        return estimate_of(best[k - width], cov[k, k], -math.inf)
 
     rest = value("rest" if "rest" in own else "start")
     drift = value("drift") if "drift" in own else (value("slope") if "slope" in own else None)
-    return LogFit(log, course, rest, float(course[0]), drift)
+    return RestedLogFit(log, course, rest, drift)
 
 
 def apply_to(fit: ResponseFit, log: Observed) -> LogFit:
     """A fitted model laid over a log that it was not fitted to: only rest and start are the log's own."""
-    theta = [fit.value(name) for name in names_of(fit.kind)]
-    fixed, columns, names = columns_of(fit.kind, theta, log, drifts=False, rests=False)
-    gain = fit.value("rise_K_per_s" if fit.kind == "integrating" else "gain_K")
-    target = log.y - fixed - gain * columns[:, 0]
+    fixed, columns, _ = columns_of(fit.kind, fit.theta, log, drifts=False, rests=False)
+    moved = fixed + fit.value("rise_K_per_s" if fit.kind == "integrating" else "gain_K") * columns[:, 0]
     others = columns[:, 1:]
-    best = solved(others, target, None)
-    own = {name: k for k, name in enumerate(names[1:])}
-    course = np.asarray(fixed + gain * columns[:, 0] + others @ best)
-    nothing: Any = np.zeros((others.shape[1], others.shape[1]))
-    return _log_fit(log, course, own, best, nothing, 0)
+    return LogFit(log, np.asarray(moved + others @ solved(others, log.y - moved, None)))

@@ -17,9 +17,9 @@ from kelvarn.model.log_data import Floats
 from kelvarn.model.rig import Rig
 from kelvarn.model.tolerances import Parameter, parameters, varied
 
-from .least_squares import Z95, Value, covariance
+from .least_squares import Z95, Estimate, following
 from .observed import FitError, Observed, noise_K
-from .replay import Course, course_of, nonlinear, replay
+from .replay import RecordedDrive, nonlinear, recorded_drive, replay
 from .response import LogFit
 
 _MOST_TRIES = 25
@@ -44,7 +44,7 @@ class RigFit:
 
     rig: Rig
     free: tuple[Parameter, ...]
-    values: tuple[Value, ...]
+    values: tuple[Estimate, ...]
     told: tuple[float, ...]
     alike: tuple[tuple[str, str], ...]
     beyond: tuple[str, ...]
@@ -102,7 +102,7 @@ class _Problem:
 
     def __init__(self, rig: Rig, logs: Sequence[Observed], free: tuple[Parameter, ...]) -> None:
         self.rig, self.logs, self.free = rig, logs, free
-        self.courses: list[Course] = [course_of(log, nonlinear=nonlinear(rig)) for log in logs]
+        self.courses: list[RecordedDrive] = [recorded_drive(log, nonlinear=nonlinear(rig)) for log in logs]
         self.starts = [log.first_degC for log in logs]
         self.open = [k for k, course in enumerate(self.courses) if course.outside_degC is None]
         outside = [self._first_outside(k) for k in self.open]
@@ -147,8 +147,7 @@ class _Problem:
 
     def prior(self, x: Floats) -> Floats:
         """Distance of each parameter from what it was, in standard deviations of its tolerance."""
-        widths = [p.size / 2 if p.in_kelvins else max(math.log1p(p.size) / 2, 1e-6) for p in self.free]
-        return np.asarray(x[: len(self.free)] / np.array(widths))
+        return np.asarray(x[: len(self.free)] / np.array(self._widths()))
 
     def missed(self, x: Floats, scatter: float) -> Floats:
         return np.concatenate([self.left(x) / scatter, self.prior(x)])
@@ -157,7 +156,7 @@ class _Problem:
         courses = self.courses_at(x)
         left = np.concatenate([log.y - c for log, c in zip(self.logs, courses, strict=True)])
         slopes = np.column_stack([self._slope(x, k) for k in range(x.size)])
-        _, inflation, _ = covariance(slopes, left, [log.t.size for log in self.logs])
+        inflation, _ = following(left, [log.t.size for log in self.logs])
         variance = max(float(left @ left) / max(left.size - x.size, 1), scatter**2 * 1e-6) * inflation
         prior = np.diag([(1.0 / w) ** 2 for w in self._widths()] + [0.0] * (x.size - len(self.free)))
         cov = np.linalg.pinv(slopes.T @ slopes / variance + prior, rcond=1e-13, hermitian=True)
@@ -165,10 +164,10 @@ class _Problem:
         for k, (p, width) in enumerate(zip(self.free, self._widths(), strict=True)):
             half = Z95 * math.sqrt(max(cov[k, k], 0.0))
             if p.in_kelvins:
-                values.append(Value(p.value + x[k], p.value + x[k] - half, p.value + x[k] + half))
+                values.append(Estimate(p.value + x[k], p.value + x[k] - half, p.value + x[k] + half))
             else:
                 values.append(
-                    Value(p.value * math.exp(x[k]), p.value * math.exp(x[k] - half), p.value * math.exp(x[k] + half))
+                    Estimate(p.value * math.exp(x[k]), p.value * math.exp(x[k] - half), p.value * math.exp(x[k] + half))
                 )
             told.append(min(1.0, math.sqrt(max(cov[k, k], 0.0)) / width))
         n, rss = left.size, max(float(left @ left), 1e-300)
@@ -179,7 +178,7 @@ class _Problem:
             told=tuple(told),
             alike=self._alike(slopes),
             beyond=tuple(p.text for p, away in zip(self.free, self.prior(x).tolist(), strict=True) if abs(away) > 2.0),
-            logs=tuple(self._log_fit(k, c, x) for k, c in enumerate(courses)),
+            logs=tuple(LogFit(log, course) for log, course in zip(self.logs, courses, strict=True)),
             rms_K=math.sqrt(rss / n),
             worst_K=float(np.abs(left).max()),
             aic=n * math.log(rss / n) + 2 * (x.size + 1),
@@ -204,19 +203,7 @@ class _Problem:
         pairs = itertools.combinations(range(len(self.free)), 2)
         return tuple((self.free[i].text, self.free[j].text) for i, j in pairs if abs(same[i, j]) > 0.985)
 
-    def _log_fit(self, k: int, course: Floats, x: Floats) -> LogFit:
-        rest = self.courses[k].outside_degC
-        if rest is None:
-            rest = float(x[len(self.free) + self.open.index(k)])
-        return LogFit(self.logs[k], course, Value(rest, rest, rest), float(course[0]), None)
 
-
-def replayed(rig: Rig, log: Observed, outside_degC: float | None = None) -> LogFit:
-    """A rig as it is, laid over a log; the surroundings are those recorded, else as given, else as the rig has them."""
-    course = course_of(log, nonlinear=nonlinear(rig))
-    start = log.first_degC
-    found = replay(rig, course, start, outside_degC)
-    rest = (
-        course.outside_degC if course.outside_degC is not None else (outside_degC or rig.surroundings.temperature_degC)
-    )
-    return LogFit(log, found, Value(rest, rest, rest), float(found[0]), None)
+def replayed(rig: Rig, log: Observed) -> LogFit:
+    """A rig as it is, laid over a log; the surroundings are those recorded, else as the rig has them."""
+    return LogFit(log, replay(rig, recorded_drive(log, nonlinear=nonlinear(rig)), log.first_degC))

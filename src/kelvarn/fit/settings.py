@@ -13,12 +13,12 @@ from kelvarn.model.candidate import Candidate
 from kelvarn.model.log_data import Floats, LogData
 from kelvarn.model.project import Project
 from kelvarn.model.rig import Rig
-from kelvarn.model.trial import Plan, SetpointChange
+
+from .setpoints import setpoint_changes
 
 _MOST_STEPS = 4000
 _WINDOW_S = 120.0  # over which drives are averaged: pulses and noise are no other settings
 _SAME = 0.08
-_MOST_CHANGES = 60
 _MOST_ASKED = 12  # candidates
 
 
@@ -61,7 +61,7 @@ def same_settings(rig: Rig, candidate: Candidate, data: LogData) -> SameSettings
         return None
     h = max(h, data.duration_s / _MOST_STEPS)
     t = np.arange(0.0, data.duration_s, h)
-    stepper = Stepper(candidate.controller, _course(data), h, rig.way)
+    stepper = Stepper(candidate.controller, setpoint_changes(data), h, rig.way)
     # A row counts until the next: what the device saw between is not known.
     at = np.clip(np.searchsorted(data.time_s, t, side="right") - 1, 0, data.time_s.size - 1)
     asked = np.array([stepper.step(float(value)).given for value in data.measured_degC[at]])
@@ -87,14 +87,3 @@ def settings_in(project: Project, data: LogData) -> SameSettings | None:
 
 def _mean(values: Floats, width: int) -> Floats:
     return np.asarray(np.convolve(values, np.ones(width) / width, "valid"))
-
-
-def _course(data: LogData) -> tuple[SetpointChange, ...]:
-    assert data.setpoint_degC is not None
-    moved = np.flatnonzero(np.append(True, np.abs(np.diff(data.setpoint_degC)) > 0.01))[:_MOST_CHANGES]
-    changes: list[SetpointChange] = []
-    for k in moved.tolist():
-        at_s = float(data.time_s[k]) if changes else 0.0
-        if not changes or at_s > changes[-1].at_s:
-            changes.append(SetpointChange(at_s=at_s, to_degC=float(data.setpoint_degC[k])))
-    return Plan(changes=tuple(changes)).changes

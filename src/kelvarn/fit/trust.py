@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from kelvarn.model.log_data import Floats
-from kelvarn.units import Quantity, Scale, show
+from kelvarn.units import Quantity, Scale, round_up_s, show
 
 from .design import KINDS, Kind, unit_course
 from .observed import FitError, Observed, noise_K
@@ -23,7 +23,7 @@ _NO_ANSWER = 0.3  # share of variance: what explains less is chance
 
 
 @dataclass(frozen=True, eq=False)
-class Report:
+class FitReport:
     """A fit with what is to be thought of it.
 
     Attributes:
@@ -31,22 +31,26 @@ class Report:
         others: the other kinds that could be fitted, with the same logs.
         seen: share of the final value that the answer to the first change of the drive reaches; None where it
             integrates.
-        warnings: sentences, the gravest first.
         checks: how it fits logs that it was not fitted to.
-        verdict: what it is good for.
     """
 
     fit: ResponseFit
     others: dict[Kind, ResponseFit]
     seen: float | None
-    warnings: tuple[str, ...]
     checks: tuple[LogFit, ...]
-    verdict: str
 
     @property
     def prefers(self) -> Kind:
         """The kind that Akaike's criterion prefers; the simpler one unless another is clearly better."""
         return preferred({self.fit.kind: self.fit, **self.others})
+
+    def warnings(self, scale: Scale = Scale.CELSIUS) -> list[str]:
+        """What to know before the fit is believed, in sentences, the gravest first."""
+        return _warnings(self, scale)
+
+    def verdict(self, scale: Scale = Scale.CELSIUS) -> str:
+        """What it is good for, in one line."""
+        return _verdict(self, scale)
 
 
 _ORDER: tuple[Kind, ...] = ("integrating", "one_lag", "two_lags")
@@ -63,7 +67,7 @@ def preferred(fits: dict[Kind, ResponseFit]) -> Kind:
 
 def report(
     logs: Sequence[Observed], kind: Kind | None = None, checks: Sequence[Observed] = (), *, robust: bool = False
-) -> Report:
+) -> FitReport:
     """Fit all kinds, and say what to think of one of them.
 
     Args:
@@ -78,7 +82,7 @@ def report(
     fits: dict[Kind, ResponseFit] = {}
     for each in KINDS:
         try:
-            fits[each] = fit_response(logs, each, robust=robust)
+            fits[each] = fit_response(logs, each, robust=robust, near=fits.get("one_lag"))
         except (FitError, np.linalg.LinAlgError):
             if each == kind:
                 raise
@@ -88,10 +92,7 @@ def report(
     asked = kind or preferred(fits)
     fit = fits.pop(asked)
     fit = _drifting(fit, logs, robust=robust)
-    seen = seen_share(fit)
-    laid = tuple(apply_to(fit, log) for log in checks)
-    warnings = warnings_of(fit, fits, seen, laid)
-    return Report(fit, fits, seen, tuple(warnings), laid, verdict_of(fit, seen, laid))
+    return FitReport(fit, fits, seen_share(fit), tuple(apply_to(fit, log) for log in checks))
 
 
 def _answers(fits: dict[Kind, ResponseFit]) -> None:
@@ -124,8 +125,9 @@ def seen_share(fit: ResponseFit) -> float | None:
     for each in fit.logs:
         log = each.log
         ends = np.array([0.0, max(log.t[-1] - log.at_s[1], 1e-3)])
-        theta = [fit.value(name) for name in ("lag_s", "lag2_s", "dead_time_s") if name in fit.values]
-        course = unit_course(fit.kind, theta, np.array([-1.0, 0.0]), np.array([0.0, 1.0]), ends, held=True, late=True)
+        course = unit_course(
+            fit.kind, fit.theta, np.array([-1.0, 0.0]), np.array([0.0, 1.0]), ends, held=True, late=True
+        )
         best = max(best, float(course[-1]))
     return best
 
@@ -135,35 +137,21 @@ def more_s(fit: ResponseFit, seen: float) -> float:
     return max(fit.slowest_s * math.log(max(1.0 - seen, 1e-9) / 0.05), 0.0)
 
 
-def rounded_s(seconds: float) -> float:
-    """A time as people say it: a round number of minutes or seconds."""
-    if seconds > 600:
-        return 300.0 * math.ceil(seconds / 300.0)
-    return 60.0 * math.ceil(seconds / 60.0) if seconds > 60 else 10.0 * math.ceil(seconds / 10.0)
-
-
-def warnings_of(
-    fit: ResponseFit,
-    others: dict[Kind, ResponseFit],
-    seen: float | None,
-    checks: Sequence[LogFit],
-    scale: Scale = Scale.CELSIUS,
-) -> list[str]:
-    """What to know before the fit is believed, the gravest first."""
+def _warnings(report: FitReport, scale: Scale) -> list[str]:
+    fit, seen = report.fit, report.seen
     found = []
     if seen is not None and seen < ENOUGH:
-        more = show(rounded_s(more_s(fit, seen)), Quantity.DURATION)
+        more = show(round_up_s(more_s(fit, seen)), Quantity.DURATION)
         found.append(
             f"This log saw {100 * seen:.0f} % of the final value: the gain is a guess; let it run {more} longer."
         )
     found += [text for log in fit.logs for text in _of_log(log.log, scale)]
     found += _uncertain(fit)
-    simple = {**others, fit.kind: fit}
-    better = preferred(simple)
+    better = report.prefers
     if better != fit.kind and _ORDER.index(better) < _ORDER.index(fit.kind):
         found.append(f"{KINDS[better]} explains it as well, with fewer values.")
     elif better != fit.kind:
-        rms = [show(each.rms_K, Quantity.DIFFERENCE, scale) for each in (simple[better], fit)]
+        rms = [show(each.rms_K, Quantity.DIFFERENCE, scale) for each in (report.others[better], fit)]
         plural = "" if better == "two_lags" else "s"
         found.append(f"{KINDS[better]} explain{plural} it better: {rms[0]} rms instead of {rms[1]}.")
     elif fit.autocorrelation > 0.5 and fit.inflation > 20:
@@ -171,7 +159,7 @@ def warnings_of(
             "What is left over is a slow wave, not noise: surroundings drifted, or there is more to it than this "
             "model (try the rig itself); the intervals are widened for it."
         )
-    for check in checks:
+    for check in report.checks:
         if not holds(check, fit.rms_K):
             found.append(
                 f"On “{check.log.name}” it misses by {show(check.rms_K, Quantity.DIFFERENCE, scale)} rms, "
@@ -238,8 +226,8 @@ def _uncertain(fit: ResponseFit) -> list[str]:
     return found
 
 
-def verdict_of(fit: ResponseFit, seen: float | None, checks: Sequence[LogFit], scale: Scale = Scale.CELSIUS) -> str:
-    """What a fit is good for, in one line."""
+def _verdict(report: FitReport, scale: Scale) -> str:
+    fit, seen, checks = report.fit, report.seen, report.checks
     low = min(float(np.quantile(log.log.y, 0.02)) for log in fit.logs)
     high = max(float(np.quantile(log.log.y, 0.98)) for log in fit.logs)
     ends = (show(round(end), Quantity.TEMPERATURE, scale) for end in (low, high))
@@ -334,7 +322,7 @@ def at_rest(t: Floats, y: Floats, step_K: float) -> bool:
 
 
 def steady_from_s(log: Observed) -> float | None:
-    """From when on a log stands still, by the slope of each tenth of it; None where it never does."""
+    """From when on a log stands still, by the slope of each twentieth of it; None where it never does."""
     edges = np.linspace(log.t[0], log.t[-1], 21)
     spread, found = float(log.y.max() - log.y.min()), None
     for low, high in itertools.pairwise(edges.tolist()):

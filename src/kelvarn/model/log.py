@@ -11,6 +11,8 @@ from .fields import ModelBase, Name, Notes, OneLine, field, number
 from .probes import Converter
 
 MOST_LOGS = 24
+MOST_FITS = 24
+MOST_VALUES = 100
 MOST_COLUMNS = 60
 _LONGEST_S = 1e9
 
@@ -148,5 +150,5 @@ class KeptFit(ModelBase):
     name: Name = field(..., "Name", "What it is called.")
     kind: Literal["one_lag", "two_lags", "integrating", "rig"] = field("one_lag", "Kind", "Which model.")
     logs: tuple[Name, ...] = field((), "Logs", "What it was fitted to.", max_length=MOST_LOGS)
-    values: tuple[FittedValue, ...] = field((), "Values", "What was found.", max_length=100)
+    values: tuple[FittedValue, ...] = field((), "Values", "What was found.", max_length=MOST_VALUES)
     rms_K: float = number(..., Quantity.DIFFERENCE, 0.0, 1e6, "Misses by", "Root mean square of what is left over.")

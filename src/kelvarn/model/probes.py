@@ -2,13 +2,18 @@
 
 from typing import Literal
 
+import numpy as np
 from pydantic import model_validator
 
 from kelvarn.units import Quantity
 
 from .bodies import temperature
 from .fields import ModelBase, Name, OneLine, field, number
+from .log_data import Floats
 from .tolerances import Tolerance
+
+KELVIN = 273.15
+"""0 °C in K."""
 
 
 class Correction(ModelBase):
@@ -34,6 +39,11 @@ class Correction(ModelBase):
         return (self.true_high_degC - self.true_low_degC) / (self.shown_high_degC - self.shown_low_degC)
 
 
+def ntc_degC(ohm: Floats, ohm_at_25_degC: float, beta_K: float) -> Floats:
+    """Temperatures of a thermistor for its resistances: 1/T = 1/298.15 + ln(R/R25)/β (the Beta equation)."""
+    return np.asarray(1.0 / (1.0 / (KELVIN + 25.0) + np.log(ohm / ohm_at_25_degC) / beta_K) - KELVIN)
+
+
 class Converter(ModelBase):
     """An analogue-to-digital converter: even steps over a span, or an NTC in a divider, whose steps vary."""
 
@@ -48,6 +58,17 @@ class Converter(ModelBase):
     fixed_ohm: float = number(
         10_000.0, Quantity.RESISTANCE, 10.0, 1e7, "Fixed resistor", "The other half of the divider."
     )
+
+    def degC_of_counts(self, counts: Floats, full: float, *, falls: bool = True) -> Floats:
+        """Temperatures for raw counts of an NTC, NaN at and beyond both ends, shape as the counts.
+
+        Args:
+            counts, full: counts, and the highest there is.
+            falls: whether they fall as it warms: the NTC is the lower half, R = fixed·c/(full − c).
+        """
+        inside = np.where((counts > 0) & (counts < full), counts, np.nan)
+        share = inside / (full - inside)
+        return ntc_degC(self.fixed_ohm * (share if falls else 1 / share), self.ohm_at_25_degC, self.beta_K)
 
 
 class Probe(ModelBase):

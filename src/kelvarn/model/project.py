@@ -9,7 +9,7 @@ from kelvarn.units import Scale
 from .candidate import Candidate
 from .fields import ModelBase, Name, Notes, field
 from .kept_run import MOST_KEPT, KeptRun
-from .log import MOST_LOGS, KeptFit, Log
+from .log import MOST_FITS, MOST_LOGS, KeptFit, Log
 from .names import check_unique
 from .rig import Rig
 from .trial import Trial
@@ -47,7 +47,9 @@ class Project(ModelBase):
     )
     kept: tuple[KeptRun, ...] = field((), "Kept runs", "Runs that are kept for good.", max_length=MOST_KEPT)
     logs: tuple[Log, ...] = field((), "Logs", "What was recorded of the real thing.", max_length=MOST_LOGS)
-    fits: tuple[KeptFit, ...] = field((), "Fitted models", "Those that were used, the last one last.", max_length=24)
+    fits: tuple[KeptFit, ...] = field(
+        (), "Fitted models", "Those that were used, the last one last.", max_length=MOST_FITS
+    )
     checked: tuple[CheckName, ...] = field((), "Seen to", "What was seen to before the handover.", max_length=2)
 
     @model_validator(mode="after")

@@ -3,12 +3,12 @@
 from functools import partial
 
 from PySide6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from kelvarn.desktop import texts, theme
+from kelvarn.desktop.card import Card
 from kelvarn.desktop.fields.plain import NameEdit, heading
-from kelvarn.desktop.focus import FocusRing
 from kelvarn.desktop.lanes.scene import Entry
 from kelvarn.desktop.plain import plain_tip
 from kelvarn.model.candidate import STRATEGIES
@@ -22,32 +22,19 @@ _HEIGHT, _LINE = 74, 16  # px, and of a line more
 MANY_STARTS_PER_H = 12.0  # of a fan or a step of its curve: more is heard as hunting
 
 
-class Card(FocusRing):
-    """One candidate.
-
-    Signals:
-        clicked: it was selected by mouse or key.
-        menu_wanted: its menu is asked for, at a global position.
-    """
-
-    clicked = Signal()
-    menu_wanted = Signal(QPoint)
+class CandidateCard(Card):
+    """One candidate."""
 
     def __init__(self, actions: CandidateActions) -> None:
-        super().__init__()
+        super().__init__(_HEIGHT)
         self._actions = actions
         self._entry: Entry | None = None
-        self._selected = False
         self._scale = Scale.CELSIUS
         self._fault = ""
         self._rename: NameEdit | None = None
         self._shown: object = None
         self._figures: list[tuple[str, str, str]] = []
         self._beyond = ""
-        self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)  # nothing below needs to be painted for it
-        self.setFixedHeight(_HEIGHT)
-        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
 
     def sizeHint(self) -> QSize:
         return QSize(210, _HEIGHT)
@@ -56,7 +43,7 @@ class Card(FocusRing):
         """Show a candidate's present state."""
         if self._entry is not None and self._entry.candidate.name != entry.candidate.name:
             self._drop_rename()  # what was being typed was another one's name
-        self._entry, self._selected, self._scale, self._fault = entry, selected, scale, fault
+        self._entry, self.chosen, self._scale, self._fault = entry, selected, scale, fault
         self._figures = self.figures()
         self._beyond = "" if fault or entry.result is None else beyond_text(entry.result, scale)
         self.setFixedHeight(_HEIGHT + (_LINE if self._beyond else 0))
@@ -88,21 +75,7 @@ class Card(FocusRing):
             return
         look, entry = theme.current(), self._entry
         painter = QPainter(self)
-        painter.fillRect(self.rect(), look.color("ground"))
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        frame = QRectF(0.5, 0.5, self.width() - 1, self.height() - 1)
-        if self._selected:
-            frame.adjust(0.5, 0.5, -0.5, -0.5)
-        focus = self.ring
-        painter.setPen(
-            QPen(
-                look.color("glacier" if focus else "ink" if self._selected else "hairline"), 2 if self._selected else 1
-            )
-        )
-        if self._selected:  # filled apart from its frame: with antialiasing that takes far longer
-            painter.fillRect(self.rect().adjusted(1, 1, -1, -1), look.color("panel"))
-        painter.drawRoundedRect(frame, theme.RADIUS, theme.RADIUS)
+        self.paint_frame(painter)
         hidden = entry.candidate.hidden
         pen = QPen(look.candidate(entry.index, 0.4 if hidden else 1.0), 2.5)
         dash = theme.dash(entry.index)
@@ -176,26 +149,9 @@ class Card(FocusRing):
             gone.hide()
             gone.deleteLater()
 
-    def mousePressEvent(self, event: QMouseEvent) -> None:
-        if event.button() == Qt.MouseButton.LeftButton:
-            self.clicked.emit()
-
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         if event.button() == Qt.MouseButton.LeftButton:
             self.start_rename()
-
-    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
-        self.clicked.emit()
-        self.menu_wanted.emit(event.globalPos())
-
-    def keyPressEvent(self, event: QKeyEvent) -> None:
-        match event.key():
-            case Qt.Key.Key_Space | Qt.Key.Key_Return | Qt.Key.Key_Enter:
-                self.clicked.emit()
-            case Qt.Key.Key_Up | Qt.Key.Key_Down:
-                self.focusNextPrevChild(event.key() == Qt.Key.Key_Down)
-            case _:
-                super().keyPressEvent(event)
 
 
 def figures_of(result: Result, scale: Scale) -> list[tuple[str, str, str]]:
@@ -262,7 +218,7 @@ class Cards(QWidget):
     def __init__(self, actions: CandidateActions) -> None:
         super().__init__()
         self._actions = actions
-        self._cards: list[Card] = []
+        self._cards: list[CandidateCard] = []
         self._names: list[str] = []
         add = QPushButton("+ add")
         add.setProperty("link", True)
@@ -287,7 +243,7 @@ class Cards(QWidget):
     def show_entries(self, entries: list[Entry], selected: str, scale: Scale, faults: dict[str, str]) -> None:
         """Show all candidates' present state."""
         while len(self._cards) < len(entries):
-            card = Card(self._actions)
+            card = CandidateCard(self._actions)
             index = len(self._cards)
             card.clicked.connect(lambda k=index: self.selected.emit(self._names[k]))
             card.menu_wanted.connect(self.menu_wanted)
@@ -300,6 +256,6 @@ class Cards(QWidget):
             name = entry.candidate.name
             card.show_entry(entry, name == selected, scale, faults.get(name, ""))
 
-    def card(self, name: str) -> Card:
+    def card(self, name: str) -> CandidateCard:
         """The card of a candidate."""
         return self._cards[self._names.index(name)]

@@ -10,7 +10,6 @@ from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QFileDialog, QInputDialog, QWidget
 
 from kelvarn.desktop.station import Context
-from kelvarn.files.logs.convert import to_degC
 from kelvarn.fit.calibration import Thermistor
 from kelvarn.fit.observed import FitError
 from kelvarn.model.edit import with_fields
@@ -21,7 +20,7 @@ from kelvarn.model.probes import Converter, Correction
 from kelvarn.units import shortened
 
 from .edits import LogEdits
-from .knowledge import Knowledge, RigReport, Wanted
+from .knowledge import Knowledge, RigReport, WantedFit
 
 _KINDS = "Logs (*.csv *.tsv *.txt *.log *.json *.jsonl *.dat);;All files (*)"
 _AROUND = 0.02  # share of a log that is left out at the cursor, each way
@@ -40,7 +39,7 @@ class LogActions:
 
     def __init__(
         self, over: QWidget, context: Context, known: Knowledge, edits: LogEdits, log: Callable[[], Log | None],
-        at: Callable[[], float], wanted: Callable[[], Wanted],
+        at: Callable[[], float], wanted: Callable[[], WantedFit],
     ) -> None:  # fmt: skip
         self._over, self._document, self._view, self._guarded = over, context.document, context.view, context.guarded
         self._known, self.edits, self._log, self._at, self._wanted = known, edits, log, at, wanted
@@ -143,8 +142,7 @@ class LogActions:
         made = self._document.project.rig.probe.converter
         if made is None or made.sensor != "ntc":
             return None
-        reading = LogReading(converter=made, full_counts=2.0**made.bits - 1)
-        degC = float(to_degC(np.array([count]), reading, "counts")[0])
+        degC = float(made.degC_of_counts(np.array([count]), 2.0**made.bits - 1)[0])
         return degC if math.isfinite(degC) else None
 
     def use_ntc(self, found: Thermistor) -> None:

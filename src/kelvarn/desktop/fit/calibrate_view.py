@@ -98,7 +98,7 @@ class CalibrateView(QWidget):
         for row in range(_ROWS):
             for column in range(3):
                 self.pairs.setItem(row, column, QTableWidgetItem(""))
-        pairs = pairs_of(data.time_s.tolist(), data.measured_degC.tolist(), data.reference_degC.tolist())
+        pairs = pairs_of(data.measured_degC, data.reference_degC)
         for row, pair in enumerate(pairs[:_ROWS]):
             for column, value in ((1, pair.shown_degC), (2, pair.true_degC)):
                 self.pairs.setItem(

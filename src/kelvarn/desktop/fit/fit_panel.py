@@ -1,6 +1,6 @@
 """The right column beside a log: which model, its values with their ranges, what is worth knowing, use in rig."""
 
-from collections.abc import Callable, Hashable
+from collections.abc import Callable, Hashable, Sequence
 
 from PySide6.QtWidgets import QCheckBox, QFrame, QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
@@ -9,10 +9,10 @@ from kelvarn.desktop.fields.plain import heading, link, small
 from kelvarn.desktop.panel import Panel
 from kelvarn.desktop.plain import Label, menu_text
 from kelvarn.fit.design import KINDS
-from kelvarn.fit.least_squares import Value
+from kelvarn.fit.least_squares import Estimate
 from kelvarn.fit.response import ResponseFit
 from kelvarn.fit.rig_fit import choosable
-from kelvarn.fit.trust import ENOUGH, Report, holds, two_points, warnings_of
+from kelvarn.fit.trust import ENOUGH, FitReport, holds, two_points
 from kelvarn.model.fields import ModelBase
 from kelvarn.model.log import KeptFit
 from kelvarn.model.project import Project
@@ -20,7 +20,7 @@ from kelvarn.model.rig import Rig
 from kelvarn.model.tolerances import Parameter
 from kelvarn.units import Quantity, Scale, show, three_figures
 
-from .knowledge import Knowledge, RigReport, Wanted
+from .knowledge import Knowledge, RigReport, WantedFit
 
 SAID: dict[str, tuple[str, Quantity, str]] = {
     "gain_K": ("Gain", Quantity.DIFFERENCE, " at full drive"),
@@ -62,7 +62,7 @@ def rule() -> QFrame:
     return line
 
 
-def worth_knowing(texts: tuple[str, ...]) -> QFrame:
+def worth_knowing(texts: Sequence[str]) -> QFrame:
     """A framed box with sentences."""
     box = QFrame()
     box.setProperty("card", True)
@@ -88,11 +88,11 @@ class FitPanel(Panel):
 
     def __init__(
         self, knowledge: Knowledge, project: Callable[[], Project], scale: Callable[[], Scale],
-        want: Callable[[Wanted], object], use: Callable[[], object],
+        want: Callable[[WantedFit], object], use: Callable[[], object],
     ) -> None:  # fmt: skip
         super().__init__(theme.RIGHT_WIDTH - 60)
         self._known, self._project, self._scale, self._want, self._use = knowledge, project, scale, want, use
-        self.wanted = Wanted()
+        self.wanted = WantedFit()
         self.chips: dict[str, QPushButton] = {}
         self.use_button: QPushButton | None = None
         self.free: dict[str, QCheckBox] = {}
@@ -135,7 +135,7 @@ class FitPanel(Panel):
             self.add(robust, 6)
         self._kept()
 
-    def _kinds(self, found: Report | RigReport | None) -> QWidget:
+    def _kinds(self, found: FitReport | RigReport | None) -> QWidget:
         row = QWidget()
         grid = QGridLayout(row)
         grid.setContentsMargins(0, 0, 0, 0)
@@ -154,10 +154,10 @@ class FitPanel(Panel):
 
     def _ask(self, **changed: object) -> None:
         kept = {"kind": self.wanted.kind, "robust": self.wanted.robust, "held": self.wanted.held}
-        self.wanted = Wanted(**{**kept, **changed})  # type: ignore[arg-type]
+        self.wanted = WantedFit(**{**kept, **changed})  # type: ignore[arg-type]
         self._want(self.wanted)
 
-    def _response(self, found: Report) -> None:
+    def _response(self, found: FitReport) -> None:
         fit, scale = found.fit, self._scale()
         for name, value in fit.values.items():
             title, quantity, after = SAID[name]
@@ -192,8 +192,7 @@ class FitPanel(Panel):
         row = value_row("Follow one another", f"{100 * max(fit.autocorrelation, 0.0):.0f} %")
         row.setToolTip("Correlation of what is left over from one row to the next: 0 % is pure noise")
         self.add(row)
-        warnings = warnings_of(fit, found.others, found.seen, found.checks, scale)
-        self._end(tuple(warnings), self._writes(fit))
+        self._end(found.warnings(scale), self._writes(fit))
 
     def _writes(self, fit: ResponseFit) -> str:
         bodies = self._project().rig.response is None
@@ -225,7 +224,7 @@ class FitPanel(Panel):
         text = f"{show(rms_K, Quantity.DIFFERENCE, scale)} rms"
         self.add(value_row("Misses by", text, f"{show(worst_K, Quantity.DIFFERENCE, scale)} at worst"))
 
-    def _end(self, warnings: tuple[str, ...], writes: str) -> None:
+    def _end(self, warnings: Sequence[str], writes: str) -> None:
         if warnings:
             self.add(worth_knowing(warnings), 6)
         self.use_button = QPushButton("Use in rig")
@@ -299,5 +298,5 @@ def quantity_of(rig: Rig, parameter: Parameter) -> Quantity:
     return Quantity(str(extra["quantity"])) if isinstance(extra, dict) else Quantity.NUMBER
 
 
-def _range(value: Value, quantity: Quantity, scale: Scale) -> str:
+def _range(value: Estimate, quantity: Quantity, scale: Scale) -> str:
     return f"95 %: {show(value.low, quantity, scale)} … {show(value.high, quantity, scale)}"

@@ -14,7 +14,7 @@ from kelvarn.fit.observed import FitError, Observed, observed
 from kelvarn.fit.response import LogFit
 from kelvarn.fit.rig_fit import RigFit, choosable, fit_rig, replayed
 from kelvarn.fit.settings import SameSettings, settings_in
-from kelvarn.fit.trust import Report, report
+from kelvarn.fit.trust import FitReport, report
 from kelvarn.model.log import Log
 from kelvarn.model.log_data import LogData
 from kelvarn.model.project import Project
@@ -24,7 +24,7 @@ _READ, _FIT, _COMPARE, _DRIFT = "logs", "fit", "what has changed", "drift"
 
 
 @dataclass(frozen=True)
-class Wanted:
+class WantedFit:
     """What is to be fitted.
 
     Attributes:
@@ -50,7 +50,7 @@ def _key(log: Log) -> Hashable:
     return log.raw, log.reading
 
 
-def _fit_key(project: Project, wanted: Wanted) -> Hashable:
+def _fit_key(project: Project, wanted: WantedFit) -> Hashable:
     """What a fit depends on."""
     logs = tuple((_key(log), log.name, log.used, log.left_out, log.use) for log in project.logs if log.use != "aside")
     return logs, wanted, project.rig if wanted.kind == "rig" else None
@@ -81,7 +81,7 @@ class Knowledge(QObject):
         self._wanted: Hashable = None
         self._compared: Hashable = None
         self._drifted: Hashable = None
-        self.fitted: Report | RigReport | None = None
+        self.fitted: FitReport | RigReport | None = None
         self.fault = ""
         self.comparison: Comparison | str | None = None
         self.settings: SameSettings | None = None
@@ -125,7 +125,7 @@ class Knowledge(QObject):
         self._jobs.stop(_FIT)
         self.updated.emit()
 
-    def request(self, project: Project, wanted: Wanted) -> None:
+    def request(self, project: Project, wanted: WantedFit) -> None:
         """Have what is not known yet read and fitted."""
         if self._read(project.logs):
             return
@@ -142,7 +142,7 @@ class Knowledge(QObject):
         pairs = [(log, self._data[_key(log)]) for log in chosen]
         self._jobs.start(_FIT, lambda: _fit(pairs, wanted, rig), self._take_fit)
 
-    def keep(self, project: Project, wanted: Wanted) -> None:
+    def keep(self, project: Project, wanted: WantedFit) -> None:
         """What is known holds for a project too: its rig was made of it, and the logs would be counted twice."""
         self._wanted = _fit_key(project, wanted)
 
@@ -211,7 +211,7 @@ def _observed(log: Log, data: LogData | str | None) -> Observed:
     return observed(log.name, data, log.used, log.left_out)
 
 
-def _fit(pairs: Sequence[tuple[Log, LogData | str]], wanted: Wanted, rig: Rig | None) -> object:
+def _fit(pairs: Sequence[tuple[Log, LogData | str]], wanted: WantedFit, rig: Rig | None) -> object:
     """A report, or why there is none."""
     try:
         logs = [_observed(log, data) for log, data in pairs if log.use == "fit"]

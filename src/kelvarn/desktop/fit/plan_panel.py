@@ -3,21 +3,13 @@
 from collections.abc import Callable, Hashable, Sequence
 from dataclasses import dataclass
 
-import numpy as np
 from PySide6.QtWidgets import QWidget
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.fields.plain import Choice, heading, small, titled
 from kelvarn.desktop.panel import Panel
-from kelvarn.engine.prepare import RunError
-from kelvarn.engine.steady import rest_degC
-from kelvarn.engine.step import open_loop, usual_drive
-from kelvarn.fit.design import Kind, unit_course
-from kelvarn.fit.observed import FitError
-from kelvarn.fit.planning import Plan, Rough, plan_recording, predicted
-from kelvarn.model.log_data import Floats
+from kelvarn.fit.planning import Rough, StepTestPlan, plan_step_test, rough_of, usual_tolerances
 from kelvarn.model.project import Project
-from kelvarn.model.rig import Rig
 from kelvarn.units import Quantity, Scale, show
 
 from .fit_panel import SAID, rule, value_row
@@ -25,8 +17,6 @@ from .fit_panel import SAID, rule, value_row
 _SHARES = (0.01, 0.02, 0.03, 0.05, 0.1)
 _DRIVES = (None, 0.1, 0.2, 0.3, 0.4, 0.5, 0.6, 0.8, 1.0)
 _EVERY = (None, 0.5, 1.0, 2.0, 5.0, 10.0, 30.0, 60.0)
-_COPY = {"gain_K": 0.2, "rise_K_per_s": 0.2, "lag_s": 0.2, "lag2_s": 0.3, "dead_time_s": 0.3}
-"""What is known beforehand of one more copy: usual tolerances."""
 
 
 @dataclass(frozen=True)
@@ -40,64 +30,14 @@ class Wish:
     copy: bool = False
 
 
-def rough_of(project: Project) -> Rough:
-    """The rig as its open-loop step is read. Raises FitError where it cannot be."""
-    rig = project.rig
-    try:
-        step = open_loop(rig, usual_drive(rig, project.first_trial.plan.last_degC))
-    except RunError as error:
-        raise FitError(str(error)) from error
-    found = step.reading
-    if found is None:
-        raise FitError("The rig does not answer its drive, so no recording of a step would tell anything.")
-    kind: Kind = "integrating" if found.gain_K is None else "one_lag"
-    return Rough(
-        kind, found.gain_K if found.gain_K is not None else float(found.rise_K_per_s or 0.0), found.lag_s or 0.0, 0.0,
-        found.dead_time_s, rig.probe.noise_K, rig.probe.resolution_K, rig.surroundings.temperature_degC,
-        most_drive(rig),
+def planned(project: Project, wish: Wish) -> tuple[Rough, StepTestPlan]:
+    """A plan as wished, and the rig as it is roughly known. Raises FitError."""
+    rough = rough_of(project.rig, project.first_trial.plan.last_degC)
+    warm = wish.from_warm and rough.kind != "integrating"
+    return rough, plan_step_test(
+        rough, wish.share, 1.7 * wish.share, drive=wish.drive, start=0.5 * (wish.drive or 0.5) if warm else 0.0,
+        every_s=wish.every_s, known=usual_tolerances(rough) if wish.copy else None,
     )  # fmt: skip
-
-
-def most_drive(rig: Rig) -> float:
-    """The largest drive at whose rest every body is a tenth of its room below its limit; 1 where there is none."""
-    outside = rig.surroundings.temperature_degC
-    for share in np.arange(1.0, 0.0, -0.05).tolist():
-        ends = rest_degC(rig, share)
-        if ends is None:
-            return 1.0
-        if all(body.limit_degC is None or outside + (end - outside) / 0.9 <= body.limit_degC
-               for body, end in zip(rig.all_bodies, ends.tolist(), strict=False)):  # fmt: skip
-            return float(round(share, 2))
-    return 0.05
-
-
-def planned(project: Project, wish: Wish) -> tuple[Rough, Plan]:
-    """A plan as wished. Raises FitError."""
-    rough = rough_of(project)
-    start = 0.0
-    if wish.from_warm and rough.kind != "integrating":
-        start = 0.5 * (wish.drive or 0.5)
-    known = (
-        {k: v for k, v in _COPY.items() if k != "rise_K_per_s" or rough.kind == "integrating"} if wish.copy else None
-    )
-    if known is not None:
-        known = {k: v for k, v in known.items() if k in _names(rough)}
-    return rough, plan_recording(
-        rough, wish.share, 1.7 * wish.share, drive=wish.drive, start=start, every_s=wish.every_s, known=known
-    )
-
-
-def _names(rough: Rough) -> set[str]:
-    return {"rise_K_per_s", "dead_time_s"} if rough.kind == "integrating" else {"gain_K", "lag_s", "dead_time_s"}
-
-
-def course_of_plan(rough: Rough, plan: Plan) -> tuple[Floats, Floats]:
-    """Instants and temperatures of the recording as it will look."""
-    made = plan.recording
-    t = np.linspace(0.0, made.whole_s, 600)
-    at = np.array([-1e9 if made.start else -1.0, made.before_s])
-    rise = unit_course(rough.kind, rough.theta, at, np.array([0.0, made.drive - made.start]), t, held=True, late=True)
-    return t, np.asarray(rough.rest_degC + rough.gain_K * (made.start + rise))
 
 
 class PlanPanel(Panel):
@@ -111,7 +51,7 @@ class PlanPanel(Panel):
 
     def __init__(
         self,
-        plan: Callable[[], tuple[Rough, Plan] | str | None],
+        plan: Callable[[], tuple[Rough, StepTestPlan] | str | None],
         scale: Callable[[], Scale],
         ask: Callable[[Wish], object],
     ) -> None:
@@ -141,7 +81,7 @@ class PlanPanel(Panel):
             self.add(small("working it out …"), 6)
             return
         rough, plan = found
-        made = plan.recording
+        made = plan.test
         self.add(rule())
         self.add(value_row("Wait at rest", show(made.before_s, Quantity.DURATION)))
         self.add(value_row("Then step to", f"{100 * made.drive:.0f} %", f"from {100 * made.start:.0f} %"))
@@ -159,10 +99,8 @@ class PlanPanel(Panel):
             self.add(
                 small("Not even that is as exact as wished: a larger step, less noise, or rows more often.", "gold")
             )
-        twice = predicted(rough, type(made)(made.before_s, 2 * made.lasts_s, made.every_s, made.start, made.drive))
-        gain = twice.get("gain_K", twice.get("rise_K_per_s", 0.0))
         what = "rise" if rough.kind == "integrating" else "gain"
-        self.add(small(f"Twice as long it would tell the {what} to ± {100 * gain:.2g} %."))
+        self.add(small(f"Twice as long it would tell the {what} to ± {100 * plan.gain_if_twice:.2g} %."))
         self.add(small("Predicted from this rig's own step, with its probe's noise and steps."), 4)
 
     def _choice(self, field: str, title: str, choices: Sequence[tuple[object, str]]) -> QWidget:

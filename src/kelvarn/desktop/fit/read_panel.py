@@ -2,7 +2,6 @@
 
 from collections.abc import Callable, Hashable
 
-import numpy as np
 from PySide6.QtWidgets import QPushButton
 
 from kelvarn.desktop import theme
@@ -14,6 +13,7 @@ from kelvarn.desktop.panel import Panel
 from kelvarn.desktop.plain import menu_text
 from kelvarn.desktop.strip.axis import clock
 from kelvarn.desktop.view import View
+from kelvarn.fit.calibration import stays_apart_K
 from kelvarn.model.log import Log, LogReading
 from kelvarn.model.log_data import LogData
 from kelvarn.units import Quantity, show
@@ -114,9 +114,8 @@ class ReadPanel(Panel):
             return
         others = {**data.others_degC, **({} if data.reference_degC is None else {"the reference": data.reference_degC})}
         for name, values in others.items():
-            apart = values - data.measured_degC
-            by = float(np.median(apart))
-            if abs(by) > 0.2 and float(np.abs(apart - by).mean()) < 0.5 * abs(by):
+            by = stays_apart_K(data.measured_degC, values)
+            if by is not None:
                 side = "above" if by > 0 else "below"
                 text = show(abs(by), Quantity.DIFFERENCE, self._view.scale)
                 self.add(

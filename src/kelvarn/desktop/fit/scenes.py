@@ -3,8 +3,8 @@
 from kelvarn.desktop.lanes.log import LaidCourse, LogScene, log_lanes
 from kelvarn.desktop.strip.lane import Label, Level, Shown
 from kelvarn.fit.changes import Comparison
-from kelvarn.fit.response import LogFit, ResponseFit
-from kelvarn.fit.trust import Report, steady_from_s
+from kelvarn.fit.response import LogFit, ResponseFit, RestedLogFit
+from kelvarn.fit.trust import FitReport, steady_from_s
 from kelvarn.model.log import Log
 from kelvarn.model.log_data import LogData
 from kelvarn.units import Quantity, Scale, show
@@ -39,7 +39,7 @@ def scene_of(
     levels: tuple[Level, ...] = ()
     said = ""
     found = known.fitted
-    if fit is not None and isinstance(found, Report):
+    if isinstance(fit, RestedLogFit) and isinstance(found, FitReport):
         labels, levels = _said(found, fit, scale)
         if found.fit.autocorrelation > _WAVE and found.fit.inflation > 20:
             said = "a slow wave: surroundings drifted, or there is more to it than this model"
@@ -53,7 +53,7 @@ def scene_of(
     )  # fmt: skip
 
 
-def _said(found: Report, log: LogFit, scale: Scale) -> tuple[tuple[Label, ...], tuple[Level, ...]]:
+def _said(found: FitReport, log: RestedLogFit, scale: Scale) -> tuple[tuple[Label, ...], tuple[Level, ...]]:
     """Dead time and lag where they are, and where it would end."""
     fit: ResponseFit = found.fit
     if log.log.at_s.size < 2 or fit.kind == "integrating":

@@ -25,7 +25,7 @@ from kelvarn.desktop.station import Context, Phrase, Station
 from kelvarn.desktop.strip.lane import Shown
 from kelvarn.desktop.strip.strip import Strip
 from kelvarn.fit.observed import FitError
-from kelvarn.fit.planning import Plan, Rough
+from kelvarn.fit.planning import Rough, StepTestPlan
 from kelvarn.model.log import Log
 from kelvarn.model.log_data import LogData
 from kelvarn.units import counted
@@ -37,9 +37,9 @@ from .cards import VIEWS, LogCards
 from .changes_panel import ChangesPanel
 from .edits import LogEdits
 from .fit_panel import FitPanel
-from .knowledge import Knowledge, Wanted
+from .knowledge import Knowledge, WantedFit
 from .log_menu import log_menu
-from .plan_panel import PlanPanel, Wish, course_of_plan, planned
+from .plan_panel import PlanPanel, Wish, planned
 from .read_panel import ReadPanel
 from .reading_view import ReadingView
 from .scenes import scene_of
@@ -66,7 +66,7 @@ class FitStation(Station):
         self.over: str | None = None  # another log laid beside the one shown
         self._cursor_s: float | None = None
         self._pinned = False
-        self.plan: tuple[Rough, Plan] | str | None = None
+        self.plan: tuple[Rough, StepTestPlan] | str | None = None
         self._planned_for: object = None
         self.view = "fit"
         self._make_middle()
@@ -235,7 +235,7 @@ class FitStation(Station):
         if self._runner.preparing:
             return
         project = self._document.project
-        wanted: Wanted = self.fit_panel.wanted
+        wanted: WantedFit = self.fit_panel.wanted
         self.known.request(project, wanted)
         if self.view == "changed" and self.log is not None and all(self.known.data(log) for log in project.logs):
             self.known.compare(project, self.log)
@@ -298,8 +298,7 @@ class FitStation(Station):
             if not isinstance(self.plan, tuple):
                 return Shown((words.empty_lane("the recording is being planned …"),), 1.0)
             rough, plan = self.plan
-            t, degC = course_of_plan(rough, plan)
-            return plan_lanes(plan, t, degC, self._view.scale)
+            return plan_lanes(rough, plan, self._view.scale)
         log, data = self.log, self._data()
         if log is None:
             return Shown(

@@ -7,7 +7,7 @@ from kelvarn.desktop.strip.axis import clock
 from kelvarn.desktop.strip.lane import Lane
 from kelvarn.fit.changes import Comparison
 from kelvarn.fit.rig_fit import RigFit
-from kelvarn.fit.trust import ENOUGH, Report, holds, verdict_of
+from kelvarn.fit.trust import ENOUGH, FitReport, holds
 from kelvarn.model.log import Log
 from kelvarn.model.log_data import LogData
 from kelvarn.units import Quantity, Scale, counted, show
@@ -43,11 +43,11 @@ def card_text(log: Log, known: Knowledge, scale: Scale) -> CardText:
     )
 
 
-def phrase(found: Report | RigReport, scale: Scale) -> Phrase:
+def phrase(found: FitReport | RigReport, scale: Scale) -> Phrase:
     """Where the station stands."""
     many = len(found.fit.logs) + len(found.checks)
     text = f"{show(found.fit.rms_K, Quantity.DIFFERENCE, scale)} rms on {counted(many, 'log')}"
-    look = isinstance(found, Report) and found.seen is not None and found.seen < ENOUGH
+    look = isinstance(found, FitReport) and found.seen is not None and found.seen < ENOUGH
     return Phrase(text, "look" if look else "fine")
 
 
@@ -69,8 +69,7 @@ def verdict(known: Knowledge, log: Log | None, view: str, scale: Scale) -> str:
         return "How far to trust it: nothing is fitted yet."
     if isinstance(known.fitted, RigReport):
         return f"How far to trust it: {rig_verdict(known.fitted, scale)}."
-    found = known.fitted
-    return f"How far to trust it: {verdict_of(found.fit, found.seen, found.checks, scale)}."
+    return f"How far to trust it: {known.fitted.verdict(scale)}."
 
 
 def rig_verdict(found: RigReport, scale: Scale) -> str:

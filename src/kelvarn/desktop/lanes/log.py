@@ -8,12 +8,13 @@ from typing import Literal
 import numpy as np
 
 from kelvarn.desktop.strip.lane import Handle, Label, Lane, LaneSpan, Level, Shown, Trace, ValueAxis
-from kelvarn.fit.planning import Plan
+from kelvarn.fit.planning import Rough, StepTestPlan, course_degC
 from kelvarn.model.log import Log
 from kelvarn.model.log_data import Floats, LogData
 from kelvarn.units import Quantity, Scale, show, usual_unit
 
 _SPANS_HEIGHT = 34
+_PLAN_POINTS = 600
 _DRIVE = ValueAxis(Quantity.DRIVE, fixed=(0.0, 1.0), ticks=(0.0, 1.0))
 
 
@@ -159,9 +160,11 @@ def _handle(
     return Handle(name, shape, "time", drag, at_s=from_s, to_s=to_s, text=text, step_s=step_s)
 
 
-def plan_lanes(plan: Plan, t: Floats, degC: Floats, scale: Scale) -> Shown:
+def plan_lanes(rough: Rough, plan: StepTestPlan, scale: Scale) -> Shown:
     """What a planned recording would look like."""
-    recording = plan.recording
+    test = plan.test
+    t = np.linspace(0.0, test.whole_s, _PLAN_POINTS)
+    degC = course_degC(rough, test, t)
     label = Label(
         f"ends at {show(plan.end_degC, Quantity.TEMPERATURE, scale)}", float(t[-1]), float(degC[-1]), "ink", "peak"
     )
@@ -170,10 +173,8 @@ def plan_lanes(plan: Plan, t: Floats, degC: Floats, scale: Scale) -> Shown:
         weight=5.0,
         traces=(Trace("expected", t, degC, 0, strong=True),), labels=(label,),
     )  # fmt: skip
-    u = np.where(t >= recording.before_s, recording.drive, recording.start)
+    u = np.where(t >= test.before_s, test.drive, test.start)
     drive = Lane("drive", "Drive to give, %", _DRIVE, weight=1.5, traces=(Trace("drive", t, u, 0, filled=True),))
-    span = LaneSpan(0, recording.before_s, "at rest", "moss", faint=True)
-    step = LaneSpan(
-        recording.before_s, recording.whole_s, f"step to {100 * recording.drive:.0f} %", "glacier", faint=True
-    )
+    span = LaneSpan(0, test.before_s, "at rest", "moss", faint=True)
+    step = LaneSpan(test.before_s, test.whole_s, f"step to {100 * test.drive:.0f} %", "glacier", faint=True)
     return Shown((temperature, drive, Lane("spans", "", None, _SPANS_HEIGHT, spans=(span, step))), float(t[-1]), t)

@@ -16,7 +16,7 @@ from kelvarn.units import counted, three_figures
 from .cells import has_time
 from .facts import Facts
 from .forms import drive_form, heat_form, time_form
-from .text import Layout
+from .text import TextLayout
 
 _FEW_LEVELS = 6  # of a drive that is switched by hand
 
@@ -45,7 +45,7 @@ class Guess:
     doubts: tuple[Doubt, ...]
 
 
-def guess(layout: Layout) -> Guess:
+def guess(layout: TextLayout) -> Guess:
     """Guess what a log's columns are."""
     facts = [
         Facts(k, name, layout.units[k], [row[k] for row in layout.sample], layout.decimal, layout.whole)
@@ -216,7 +216,7 @@ def _plausible(f: Facts, facts: list[Facts], roles: dict[int, Role]) -> bool:
 # Forms
 
 
-def _formed(layout: Layout, facts: list[Facts], roles: dict[int, Role], why: dict[int, str]) -> Guess:
+def _formed(layout: TextLayout, facts: list[Facts], roles: dict[int, Role], why: dict[int, str]) -> Guess:
     """What the values of each column are."""
     doubts: list[tuple[int, str, Sequence[tuple[str, Mapping[str, object]]]]] = []
     columns: list[LogColumn] = []
@@ -274,7 +274,7 @@ _INTERVAL = re.compile(
 )
 
 
-def _interval(layout: Layout) -> float | None:
+def _interval(layout: TextLayout) -> float | None:
     """Time between rows, where the lines above say it, s."""
     for line in layout.about:
         found = _INTERVAL.search(line)

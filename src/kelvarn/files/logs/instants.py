@@ -11,7 +11,7 @@ from kelvarn.model.log import WRAP, LogReading
 from kelvarn.model.log_data import Floats
 
 from .cells import clock_s, seconds
-from .rows import Columns, Faults
+from .rows import Faults, LogRows
 
 _DAY_S = 86400.0
 Places = npt.NDArray[np.intp]
@@ -19,7 +19,7 @@ Places = npt.NDArray[np.intp]
 
 
 def times_of(
-    reading: LogReading, places: dict[str, list[int]], columns: Columns, rows: Floats, faults: Faults, where: str
+    reading: LogReading, places: dict[str, list[int]], columns: LogRows, rows: Floats, faults: Faults, where: str
 ) -> tuple[Floats, datetime | None]:
     """Seconds of each row, NaN where there is none; and when it began, where that is said."""
     if not places["time"]:

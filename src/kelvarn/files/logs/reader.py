@@ -23,8 +23,8 @@ from .cells import DISCONNECTED, number, on_off
 from .convert import to_degC
 from .guess import Guess, guess
 from .instants import ordered, times_of
-from .rows import Columns, Faults, gather
-from .text import Layout, check_size, decode, lay_out, lines_of, read_bytes, split
+from .rows import Faults, LogRows, gather
+from .text import TextLayout, check_size, decode, lay_out, lines_of, read_bytes, split
 
 
 def rows_at(log: Log, rows: Sequence[int]) -> list[tuple[int, list[str]]]:
@@ -39,7 +39,7 @@ class Opened:
     """A file looked at: the log, how it is laid out, and what its columns are thought to be."""
 
     log: Log
-    layout: Layout
+    layout: TextLayout
     guess: Guess
 
 
@@ -140,7 +140,7 @@ def _places(reading: LogReading, where: str) -> dict[str, list[int]]:
     return found
 
 
-def _heat(reading: LogReading, k: int, columns: Columns, where: str) -> Floats:
+def _heat(reading: LogReading, k: int, columns: LogRows, where: str) -> Floats:
     values = np.concatenate(columns.values[k])
     return to_degC(values, reading, reading.columns[k].form)
 
@@ -175,7 +175,7 @@ _SCALES = {"percent": 100.0, "of_255": 255.0, "of_1023": 1023.0, "of_4095": 4095
 def _drive(
     reading: LogReading,
     places: dict[str, list[int]],
-    columns: Columns,
+    columns: LogRows,
     rows: Floats,
     faults: Faults,
     keep: np.ndarray,
@@ -203,7 +203,7 @@ def _drive(
 
 
 def _said(
-    places: dict[str, list[int]], columns: Columns, order: np.ndarray, times: Floats
+    places: dict[str, list[int]], columns: LogRows, order: np.ndarray, times: Floats
 ) -> tuple[tuple[float, str], ...]:
     """Where the texts of the note column change to something else than the usual."""
     if not places["note"]:

@@ -41,7 +41,7 @@ class Faults:
 
 
 @dataclass
-class Columns:
+class LogRows:
     """Columns as they are gathered: numbers for most, texts for times and notes; and each row's place in the file."""
 
     values: dict[int, list[Floats]]
@@ -49,7 +49,7 @@ class Columns:
     rows: list[Floats] = field(default_factory=list)
 
 
-def gather(lines: list[str], reading: LogReading, faults: Faults) -> Columns:
+def gather(lines: list[str], reading: LogReading, faults: Faults) -> LogRows:
     """All rows, chunk by chunk: a million of them as texts would take gigabytes."""
     width = len(reading.columns)
     as_text = {
@@ -58,7 +58,7 @@ def gather(lines: list[str], reading: LogReading, faults: Faults) -> Columns:
         if c.role == "note" or c.form in ("clock", "elapsed", "date_time", "words")
     }
     as_number = {k for k, c in enumerate(reading.columns) if c.role != "left_out"} - as_text
-    columns = Columns({k: [] for k in as_number}, {k: [] for k in as_text})
+    columns = LogRows({k: [] for k in as_number}, {k: [] for k in as_text})
     if not as_text and _all_numbers(lines, reading, columns):
         places = np.arange(reading.first_row + 1.0, len(lines) + 1)
         columns.rows.append(places)
@@ -75,7 +75,7 @@ def gather(lines: list[str], reading: LogReading, faults: Faults) -> Columns:
     return columns
 
 
-def _all_numbers(lines: list[str], reading: LogReading, columns: Columns) -> bool:
+def _all_numbers(lines: list[str], reading: LogReading, columns: LogRows) -> bool:
     """Whether all rows are whole and hold nothing but numbers; then they are read, four times as quick as by fields."""
     if reading.shape != "table" or reading.decimal != "." or reading.delimiter == " ":
         return False

@@ -29,7 +29,7 @@ Encoding = Literal["utf-8", "utf-8-sig", "utf-16", "cp1252"]
 
 
 @dataclass(frozen=True)
-class Layout:
+class TextLayout:
     """How the text of a log is laid out.
 
     Attributes:
@@ -123,7 +123,7 @@ def _array(text: str) -> list[str]:
     return [json.dumps(each) for each in made] if objects else []
 
 
-def lay_out(lines: Sequence[str], encoding: Encoding, where: str) -> Layout:
+def lay_out(lines: Sequence[str], encoding: Encoding, where: str) -> TextLayout:
     """See how a log is laid out. Raises FileError where its rows are of no shape that can be read."""
     if any(len(line) > _LONGEST_LINE for line in lines[:SAMPLED]):
         raise FileError(f"{where} has a line of more than {_LONGEST_LINE:,} letters; it is no log with a row a line.")
@@ -217,14 +217,16 @@ def _is_pairs(rows: Sequence[dict[str, str]], picked: Sequence[str]) -> bool:
     return len(common) > 1 and len(full) >= 0.15 * len(picked) and values >= 0.5 * filled
 
 
-def _of_records(lines: Sequence[str], encoding: Encoding, shape: Shape, rows: Sequence[dict[str, str]]) -> Layout:
+def _of_records(lines: Sequence[str], encoding: Encoding, shape: Shape, rows: Sequence[dict[str, str]]) -> TextLayout:
     full = [row for row in rows if len(row) > 1]
     counts = Counter(key for row in full for key in row)
     names = tuple(key for key, count in counts.items() if count >= max(2, 0.1 * len(full)))
     sample = tuple(tuple(row.get(name, "") for name in names) for row in full)
     cells = [cell for row in sample for cell in row]
     decimal: Literal[".", ","] = "," if _commas(cells) else "."
-    return Layout(shape, encoding, ",", decimal, 0, names, ("",) * len(names), (), sample, min(len(sample), SAMPLED))
+    return TextLayout(
+        shape, encoding, ",", decimal, 0, names, ("",) * len(names), (), sample, min(len(sample), SAMPLED)
+    )
 
 
 # Tables
@@ -251,7 +253,7 @@ def _commas(cells: Sequence[str]) -> bool:
     return commas > points
 
 
-def _table(lines: Sequence[str], picked: list[str], whole: int, encoding: Encoding, where: str) -> Layout:
+def _table(lines: Sequence[str], picked: list[str], whole: int, encoding: Encoding, where: str) -> TextLayout:
     best: tuple[float, Any] = (0.0, None)
     plain = [line for line in picked if line.strip() and not _COMMENT.match(line)]
     for delimiter in _DELIMITERS:
@@ -289,7 +291,7 @@ def _named_last(rows: Sequence[list[str]]) -> bool:
 
 def _headed(
     lines: Sequence[str], picked: list[str], whole: int, how: tuple[Any, Any, int], encoding: Encoding, where: str
-) -> Layout:
+) -> TextLayout:
     """Find the header above the values."""
     delimiter, decimal, width = how
     rows = _fields([_bare(line) for line in picked], delimiter)
@@ -327,7 +329,7 @@ def _headed(
     sample = tuple(tuple(row) for k, row in enumerate(rows) if k >= first and len(row) == width)
     about = tuple(picked[k].strip() for k, row in above if row not in headers)
     kept = sum(len(row) == width for row in rows[first:whole])
-    return Layout("table", encoding, delimiter, decimal, first, names, units, about, sample, kept)
+    return TextLayout("table", encoding, delimiter, decimal, first, names, units, about, sample, kept)
 
 
 def _bare(line: str) -> str:
