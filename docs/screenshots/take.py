@@ -65,8 +65,9 @@ def settle(window: MainWindow) -> None:
     steps, jobs = window.rig.steps, window.runner.jobs
     while (
         window.runner.busy
+        or window.remarks.busy
         or (window.rig.isVisible() and steps.known_for != steps.wanted)
-        or any(jobs.busy(channel) for channel in ("reserve",))
+        or jobs.busy("reserve")
     ):
         QCoreApplication.processEvents(QEventLoop.ProcessEventsFlag.WaitForMoreEvents)
     QCoreApplication.processEvents()

@@ -2,10 +2,21 @@
 
 import random
 from collections.abc import Callable
+from pathlib import Path
 
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QCheckBox, QLineEdit, QMenu, QMessageBox, QPushButton, QWidget
+from PySide6.QtWidgets import (
+    QApplication,
+    QCheckBox,
+    QFileDialog,
+    QInputDialog,
+    QLineEdit,
+    QMenu,
+    QMessageBox,
+    QPushButton,
+    QWidget,
+)
 
 from kelvarn.desktop.fields.plain import Choice
 from kelvarn.desktop.fields.ruler import Ruler
@@ -16,19 +27,8 @@ TEXTS = (
     "", "0", "-1", "1e9", "12 bananas", "5 min", "2h30", "60", "100 °F", "nan", "1,5", "50 %", "0.2 K/W", "7" * 300,
     "Air", "<img src=x>", "a&b", "漢字", "=1+1", "../../x", "\u202eabc",
 )  # fmt: skip
-_ASK = (
-    "Open…",
-    "Save",
-    "Save as…",
-    "Quit",
-    "Name of the project…",
-    "Save the strip as a picture…",
-    "About Kelvarn",
-    "Take candidates from a project…",
-    "Open a log…",
-    "Note at the cursor…",
-    "Kept run as a log…",
-)
+_LEAVES = ("Open…", "Quit", "Take candidates from a project…")
+"""Commands after which the project is another one altogether, or none."""
 _LISTS = ("Remarks", "Kept runs…", "What differs between two…")
 _KEYS = (
     Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Up, Qt.Key.Key_Down, Qt.Key.Key_Escape, Qt.Key.Key_Return,
@@ -36,11 +36,36 @@ _KEYS = (
 )  # fmt: skip
 
 
+def answer_boxes(rng: random.Random, folder: Path, put: Callable[[object, str, object], None] = setattr) -> None:
+    """Let boxes that wait be answered by careless hands.
+
+    Args:
+        rng: what decides.
+        folder: where files are written.
+        put: sets an attribute, such as that of pytest's monkeypatch.
+    """
+
+    def name(*_: object, **__: object) -> tuple[str, str]:
+        wanted = rng.choice(("", "x.pdf", "x.html", "x.png", "x.svg", "x.json", "no suffix", "none/x.pdf", "y" * 255))
+        return (str(folder / wanted) if wanted else "", "")
+
+    put(QFileDialog, "getSaveFileName", name)
+    put(QFileDialog, "getOpenFileName", lambda *_, **__: ("", ""))
+    put(QFileDialog, "getOpenFileNames", lambda *_, **__: ([str(folder / "none.csv")] * rng.randrange(2), ""))
+    put(QInputDialog, "getText", lambda *_, **__: (rng.choice(TEXTS), rng.random() < 0.7))
+    put(QInputDialog, "getItem", lambda *args, **_: (rng.choice(args[3]), rng.random() < 0.7))
+    put(
+        QMessageBox,
+        "exec",
+        lambda box: int(rng.choice(box.buttons() and [box.standardButton(b) for b in box.buttons()])),
+    )
+
+
 class Deeds:
     """Deeds of one window, out of a random source.
 
     Args:
-        window, rng: where, and what decides.
+        window, rng: where, and what decides; `answer_boxes` must have been called.
         leave: also open other projects; then undo does not lead back to where it began.
     """
 
@@ -48,7 +73,7 @@ class Deeds:
         self._window, self._rng = window, rng
         self._commands = [
             action for name, action in window.menus.actions.items()
-            if name not in _ASK and (leave or not name.startswith(("Open demo", "New rig")))
+            if name not in _LEAVES and (leave or not name.startswith(("Open demo", "New rig")))
         ]  # fmt: skip
 
     def one(self) -> str:
@@ -158,7 +183,7 @@ class Deeds:
         return f"choose in {name}"
 
     def _press(self) -> str:
-        buttons = [b for b in self._seen(QPushButton) if b.isEnabled() and not b.text().startswith(("Write", "+ open"))]  # type: ignore[attr-defined]
+        buttons = [b for b in self._seen(QPushButton) if b.isEnabled() and not b.text().startswith("+ open")]  # type: ignore[attr-defined]
         if not buttons:
             return "no button"
         button = self._rng.choice(buttons)

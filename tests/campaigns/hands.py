@@ -29,7 +29,7 @@ from kelvarn.desktop.document import Document
 from kelvarn.desktop.runner import Runner
 from kelvarn.desktop.window import MainWindow
 from kelvarn.files.project_file import load
-from tests.campaigns.deeds import Deeds
+from tests.campaigns.deeds import Deeds, answer_boxes
 
 _ROUND = 250
 _MOST_GROWTH_MB = 50.0
@@ -63,6 +63,7 @@ def main() -> int:
         found.append(f"{kind.__name__}: {error} after {last}")
         traceback.print_exception(kind, error, where)
 
+    answer_boxes(random.Random(seed), state)
     qInstallMessageHandler(of_qt)
     sys.excepthook = of_python
     runner = Runner(most_seconds_at_once=math.inf)

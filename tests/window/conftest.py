@@ -1,12 +1,12 @@
 """A real window offscreen, and hands to drive it with."""
 
 import math
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 
 import pytest
 from PySide6.QtCore import QCoreApplication, QEvent, QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QWidget
+from PySide6.QtWidgets import QApplication, QDialog, QFileDialog, QInputDialog, QMessageBox, QWidget
 from pytestqt.qtbot import QtBot
 
 from kelvarn.desktop import theme
@@ -16,6 +16,29 @@ from kelvarn.desktop.window import MainWindow
 from kelvarn.model.project import Project
 
 from ..conftest import two_candidates
+
+_ASKING = (
+    (QFileDialog, ("exec", "getOpenFileName", "getOpenFileNames", "getSaveFileName", "getExistingDirectory")),
+    (QInputDialog, ("exec", "getText", "getItem", "getInt", "getDouble", "getMultiLineText")),
+    (QMessageBox, ("exec", "about", "critical", "information", "question", "warning")),
+    (QDialog, ("exec",)),
+)  # fmt: skip
+"""What waits for somebody: there is nobody in a test."""
+
+
+@pytest.fixture(autouse=True)
+def _nobody_answers(monkeypatch: pytest.MonkeyPatch) -> None:
+    """A box that would wait fails the test that did not say what is answered."""
+
+    def waits(kind: type[QDialog], name: str) -> Callable[..., None]:
+        def asked(*args: object, **_: object) -> None:
+            raise AssertionError(f"{kind.__name__}.{name} waits for an answer: {args[1:4]}")
+
+        return asked
+
+    for kind, names in _ASKING:
+        for name in names:
+            monkeypatch.setattr(kind, name, waits(kind, name))
 
 
 def open_window(qtbot: QtBot, project: Project | None = None) -> MainWindow:

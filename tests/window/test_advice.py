@@ -1,7 +1,7 @@
 """Gain map and "why" in the window: dragged, laid over the strip, taken; by mouse and keys."""
 
 import pytest
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QCoreApplication, Qt
 from PySide6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 
@@ -275,6 +275,22 @@ def test_remarks_are_flags_at_settings_and_a_list(qtbot: QtBot) -> None:
         window.document.undo()
         qtbot.waitUntil(lambda: len(window.remarks.found) == 1, timeout=30_000)
         assert window.document.project.rig.set_aside
+    finally:
+        close_window(window)
+
+
+def test_remarks_of_one_project_are_not_flagged_in_the_next(qtbot: QtBot) -> None:
+    window = open_window(qtbot, find_demo("cure-cabinet").build())
+    try:
+        window.rig.wanted.emit()
+        qtbot.waitUntil(lambda: any("Stuck on" in each.text for each in window.remarks.found), timeout=30_000)
+        window.document.replace(find_demo("heatsink-fan").build(), None)
+        QCoreApplication.processEvents()
+        window.rig.select(key_of("drive", 0))  # the same setting of another drive
+        assert not [flag for flag in window.rig.panel.findChildren(Flag) if flag.isVisible()]
+        qtbot.waitUntil(lambda: not window.remarks.busy, timeout=30_000)
+        flags = [flag for flag in window.rig.panel.findChildren(Flag) if flag.isVisible()]
+        assert ["400 times a second" in flag.findChild(Label).text() for flag in flags] == [True]
     finally:
         close_window(window)
 

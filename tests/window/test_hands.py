@@ -2,6 +2,7 @@
 
 import random
 import sys
+from pathlib import Path
 
 import pytest
 from PySide6.QtCore import QPointF, Qt
@@ -11,7 +12,7 @@ from kelvarn.desktop.fields.plain import Choice, NameEdit
 from kelvarn.desktop.fields.ruler import Ruler
 from kelvarn.desktop.strip.strip import Strip
 from kelvarn.desktop.window import RIG, MainWindow
-from tests.campaigns.deeds import Deeds
+from tests.campaigns.deeds import Deeds, answer_boxes
 from tests.window.conftest import drag, type_into
 
 
@@ -34,12 +35,13 @@ def test_fields_survive_the_panel_they_rebuild(window: MainWindow) -> None:
 
 @pytest.mark.parametrize("seed", [4, 5])
 def test_whatever_hands_do_undo_restores_and_nothing_breaks(
-    window: MainWindow, seed: int, monkeypatch: pytest.MonkeyPatch
+    window: MainWindow, seed: int, monkeypatch: pytest.MonkeyPatch, tmp_path: Path
 ) -> None:
     rng, before = random.Random(seed), window.document.project
     broken: list[BaseException | None] = []
     monkeypatch.setattr(sys, "excepthook", lambda kind, error, where: broken.append(error))
 
+    answer_boxes(random.Random(seed), tmp_path, monkeypatch.setattr)
     deeds = Deeds(window, rng)
     done = [deeds.one() for _ in range(60)]
     window.grab()

@@ -45,6 +45,19 @@ class Remarks(QObject):
         self._later.setInterval(_PAUSE_MS)
         self._later.timeout.connect(self._start)
         self.found: list[Remark] = []
+        # Queued: who is told of it shows the project, which the rest of the window must have taken up before.
+        document.replaced.connect(self._forget, Qt.ConnectionType.QueuedConnection)
+
+    @property
+    def busy(self) -> bool:
+        """Whether others may come of what was asked for."""
+        return self._later.isActive() or self._runner.jobs.busy(_CHANNEL)
+
+    def _forget(self) -> None:
+        """Another project altogether: what was noticed is of the old one."""
+        self._runner.jobs.stop(_CHANNEL)
+        self._wanted = None
+        self._take([])
 
     def request(self) -> None:
         """Ask for them, once edits pause; where the project, the trial or the results are others."""
