@@ -9,7 +9,8 @@ import pytest
 from hypothesis import settings
 
 from kelvarn.demos.cure_cabinet import cure_cabinet
-from kelvarn.engine.prepare import fresh_found, fresh_state, fresh_trace, prepare
+from kelvarn.engine.prepare import prepare
+from kelvarn.engine.room import fresh_found, fresh_state, fresh_trace
 from kelvarn.engine.run import Run
 from kelvarn.engine.safety import survey_safety
 from kelvarn.engine.survey import survey
@@ -85,12 +86,15 @@ def with_course(run: Run, y: np.ndarray, peak_after: int | None = None) -> Run:
     trace = fresh_trace(prepared, 1)._replace(
         bodies_degC=y[np.newaxis, :], lowest_degC=np.minimum(y, following), highest_degC=np.maximum(y, following),
         setpoint_degC=run.setpoint_degC, given=run.drive, law_code=run.law_code,
-        guard_code=run.guard_code, alarm_code=run.alarm_code,
+        guard_code=run.guard_code, alarm_code=run.alarm_code, tripped=run.tripped,
     )  # fmt: skip
     if peak_after is not None:
         trace.highest_degC[peak_after] += 5.0
     found = fresh_found(prepared)
-    state.bodies["lowest_degC"], state.bodies["highest_degC"] = y.min(), y.max()
+    for name in ("lowest_degC", "after_low_degC"):
+        state.bodies[name] = y.min()
+    for name in ("highest_degC", "after_degC"):
+        state.bodies[name] = y.max()
     survey(prepared.plant, state, trace, found)
     survey_safety(prepared.plant, state, trace, found)
     return replace(run, bodies_degC=y[np.newaxis, :], found=found)

@@ -17,7 +17,7 @@ from typer.exceptions import TyperException
 from kelvarn import __version__
 from kelvarn.demos import DEMOS, find_demo
 from kelvarn.engine.marks import Verdict
-from kelvarn.engine.measures import Measures
+from kelvarn.engine.measures import Measures, ended_text
 from kelvarn.engine.prepare import RunError
 from kelvarn.engine.run import warm
 from kelvarn.files.faults import FileError, printable, reason
@@ -257,7 +257,9 @@ def _print_table(project: Project, found: Found) -> None:
         for key, result in found.items():
             if key.trial == trial:
                 star = " ★" if key.candidate == project.chosen else ""
-                print(f"  {key.candidate}{star}: {result.met} of {len(result.verdicts)} marks met")
+                ended = result.measures.ended
+                first = "" if ended is None else f"{ended_text(*ended)}; "
+                print(f"  {key.candidate}{star}: {first}{result.met} of {len(result.verdicts)} marks met")
                 for verdict in result.verdicts:
                     quantity = verdict.mark.kind.quantity
                     value = verdict.reason if verdict.value is None else show(verdict.value, quantity, scale)

@@ -17,7 +17,8 @@ from kelvarn.units import Scale
 from .cli_common import CommandError, File, check_known, trial_named
 
 if TYPE_CHECKING:
-    from kelvarn.studies.failures import FailureTable, Outcome
+    from kelvarn.studies.failure_outcome import Outcome
+    from kelvarn.studies.failures import FailureTable
     from kelvarn.studies.variants import Variants
 
 app = typer.Typer()
@@ -54,10 +55,12 @@ def failures_text(project: Project, table: "FailureTable") -> str:
     rows = [words.HEADINGS, *(words.cells(row.worst, scale) for row in table.rows)]
     widths = [max(len(row[column]) for row in rows) for column in range(len(words.HEADINGS))]
     lines = ["  ".join(cell.ljust(width) for cell, width in zip(row, widths, strict=True)).rstrip() for row in rows]
-    return "\n".join([f"{table.verdict()}.", *lines, words.action_line(table, scale), words.moments_line(table)])
+    return "\n".join([f"{table.verdict(scale)}.", *lines, words.action_line(table, scale), words.moments_line(table)])
 
 
 def _failures_json(candidate: Candidate, trial: Trial, table: "FailureTable") -> dict[str, Any]:
+    from kelvarn.studies import failure_words as words
+
     def told(outcome: "Outcome") -> dict[str, Any]:
         return {
             "moment": outcome.moment,
@@ -66,6 +69,10 @@ def _failures_json(candidate: Candidate, trial: Trial, table: "FailureTable") ->
             "body": outcome.suffers or None,
             "extreme_degC": outcome.extreme_degC,
             "end_degC": outcome.end_degC,
+            "rests": outcome.rests,
+            "followed_s": outcome.followed_s,
+            "tends_degC": outcome.tends_degC,
+            "limit_passed_later": outcome.heads_past,
             "margin_K": outcome.margin_K,
             "limit_passed": None if outcome.passed is None else outcome.passed[0],
             "limit_passed_s": None if outcome.passed is None else outcome.passed[1],
@@ -73,20 +80,26 @@ def _failures_json(candidate: Candidate, trial: Trial, table: "FailureTable") ->
             "goal_kept_at_end": outcome.goal_at_end,
             "guard": outcome.guard or None,
             "guard_s": outcome.guard_s,
+            "acts_but_stops_nothing": outcome.helpless or None,
         }
 
     return {
         "candidate": candidate.name,
         "trial": trial.name,
         "verdict": table.verdict(),
-        "moments": {name: at if isinstance(at, float) else None for name, at in table.moments.items()},
+        "bodies_with_limits": list(table.limited),
+        "moments": table.moments,
         "failures": [
-            {"failure": row.failure.text, "worst": row.worst.moment, "outcomes": [told(each) for each in row.outcomes]}
+            {
+                "failure": row.failure.text,
+                "worst": told(row.worst),
+                "outcomes": [told(each) for each in row.outcomes],
+            }
             for row in table.rows
         ],
         "probe_fault": {
             "proposed": table.actions[0].action,
-            "why": table.why,
+            "why": words.action_line(table),
             "actions": [
                 {"action": each.action, "off_goal_K": each.off_goal_K, **told(each.worst)} for each in table.actions
             ],

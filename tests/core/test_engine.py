@@ -267,7 +267,7 @@ def test_any_rig_stays_finite_and_keeps_its_heat(count: int, seed: int, probed: 
 
 
 def test_results_forget_the_oldest_before_memory_runs_short(cabinet: Project) -> None:
-    results = Results(most_bytes=2_500_000)
+    results = Results(most_bytes=3_100_000)
     runs = [
         results.of(cabinet.rig, cabinet.candidates[0], with_fields(cabinet.trials[0], seed=k)).run for k in range(3)
     ]

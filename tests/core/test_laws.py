@@ -174,6 +174,7 @@ def overridden(controller: Controller, measured: list[float], held: list[float |
     """What a law asks for while something stronger gives what it wants where that is a number."""
     law, out, found = laws_of(controller, HEATS, rows), Decision(), []
     for y, forced in zip(measured, held, strict=True):
+        out.elapsed_s = h if found else 0.0
         ask(law, 60.0, y, h, out)
         took(law, out.proposed if forced is None else forced, h, out)
         found.append(out.proposed)

@@ -283,9 +283,9 @@ def test_a_door_between_two_bodies_moves_heat_only_between_them() -> None:
 
 def test_a_rig_too_quick_to_follow_is_given_up_with_a_sentence(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(prepare, "MOST_STEPS", 300 - 4 * 501 * 3)
-    prepare.prepare.cache_clear()
+    prepare._prepared.cache_clear()
     begun = PreparedRun(furnace(), Hand(drive=0.5), trial(2000, 800.0))
-    prepare.prepare.cache_clear()
+    prepare._prepared.cache_clear()
     begun.advance()
     with pytest.raises(RunError, match=r"too quick to follow: .* “Element” \(8 J/K\)"):
         begun.run()

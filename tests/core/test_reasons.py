@@ -28,6 +28,11 @@ def test_each_part_is_reproduced_by_its_run_and_all_sum_to_the_whole(demo: str) 
     project = find_demo(demo).build()
     trial = project.first_trial
     for candidate in project.candidates:
+        ended = measure(compute(project.rig, candidate.controller, trial)).ended
+        if ended is not None:
+            with pytest.raises(ReasonError, match=f"“{ended[0]}” switched off after .* has no other reason"):
+                reasons(project, candidate, trial)
+            continue
         found = reasons(project, candidate, trial)
         whole, _ = value_of(found.ref, measure(compute(project.rig, candidate.controller, trial)))
         assert found.whole == whole

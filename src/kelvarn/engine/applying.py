@@ -51,6 +51,8 @@ def apply_change(change: Change, plant: Plant, state: State, heat: Heat) -> None
         _put_supply(value, index, plant, state, heat)
     elif change.kind == ChangeKind.STUCK:
         state.drives[index].stuck = value
+    elif change.kind == ChangeKind.WELDED:
+        state.drives[index].welded = value != 0.0
     elif change.kind == ChangeKind.WEAK:
         state.drives[index].left = value
         _put_supply(state.drives[index].supply, index, plant, state, heat)

@@ -3,7 +3,9 @@
 import math
 from collections.abc import Callable, Sequence
 from itertools import pairwise
-from typing import Any
+from typing import Any, TypeVar
+
+import numpy as np
 
 from kelvarn.model.event_base import EventBase
 from kelvarn.model.events import (
@@ -20,9 +22,10 @@ from kelvarn.model.fields import SURROUNDINGS
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Trial
 
-from .layout import Layout, PutIn, still_link, transport_s
-from .plant import NONE, Change, ChangeKind, Fault, FaultKind
+from .layout import Floats, Layout, PutIn, still_link, transport_s
+from .plant import NONE, TIME_EPS, Change, ChangeKind, Fault, FaultKind
 
+E = TypeVar("E", bound=EventBase)
 _FAULTS = {
     "open": FaultKind.OPEN, "short": FaultKind.SHORT, "stuck": FaultKind.STUCK, "stale": FaultKind.STALE,
     "drift": FaultKind.DRIFT, "offset": FaultKind.OFFSET, "spikes": FaultKind.SPIKES,
@@ -47,10 +50,13 @@ def changes_of(rig: Rig, trial: Trial, layout: Layout) -> tuple[list[Change], li
         if becomes is not None:
             found += becomes(rig, trial, layout, event)
     found += _supply(rig, trial)
+    found += _drive_faults(rig, trial)
     of_probes, faults = _faults(rig, trial, layout)
     found += of_probes
-    # At one instant faults come first: the reading of that instant is already wrong.
-    found.sort(key=lambda change: (change.at_s, change.kind != ChangeKind.FAULT))
+    # At one instant faults come first: the reading of that instant is already wrong, and so is what a drive gives.
+    # Instants that differ by rounding are one.
+    order = {ChangeKind.FAULT: 0, ChangeKind.STUCK: 1, ChangeKind.WELDED: 1}
+    found.sort(key=lambda change: (round(change.at_s / TIME_EPS), order.get(ChangeKind(change.kind), 2)))
     return found, [*faults, Fault(0, 0.0, 0.0, 1.0)]
 
 
@@ -86,37 +92,32 @@ def _load(rig: Rig, trial: Trial, layout: Layout, event: Load) -> list[Change]:
     return _while(event, ChangeKind.LOAD, layout.entry[event.body], event.power_W)
 
 
-STAIR_K = 0.02
-"""A ramp or wave of the surroundings is made of stairs no higher than this."""
-_MOST_STAIRS = 5000
-
-
 def _surroundings(rig: Rig, trial: Trial, layout: Layout, event: SurroundingsChange) -> list[Change]:
-    if event.course == "step":
-        return _while(event, ChangeKind.SURROUNDINGS, 0, event.change_K)
-    end = min(event.end_s, trial.duration_s)
-    stairs = _stairs(event, end)
-    found, before = [], 0.0
-    for at_s, more in stairs:
-        found.append(_change(at_s, ChangeKind.SURROUNDINGS, 0, more - before))
-        before = more
-    if event.course == "wave" and end < trial.duration_s:
-        found.append(_change(end, ChangeKind.SURROUNDINGS, 0, -before))
+    return _while(event, ChangeKind.SURROUNDINGS, 0, event.change_K) if event.course == "step" else []
+
+
+def weather_of(trial: Trial, h: float, samples: int) -> Floats:
+    """By how much ramps and waves make the surroundings warmer from each sample to the next, K; empty without any.
+
+    Each interval has the value of its middle, so that the mean is right and what is left out is small of second order.
+    """
+    moving = [
+        event for event in trial.occurrences
+        if isinstance(event, SurroundingsChange) and event.course != "step"
+    ]  # fmt: skip
+    if not moving:
+        return np.zeros(0)
+    found, middle = np.zeros(samples), (np.arange(samples) + 0.5) * h
+    for event in moving:
+        first = math.floor(event.at_s / h)
+        last = samples if event.course == "ramp" else min(math.ceil(min(event.end_s, samples * h) / h), samples)
+        since = np.maximum(middle[first:last] - event.at_s, 0.0)
+        if event.course == "ramp":
+            share = np.minimum(since / (min(event.end_s, trial.duration_s) - event.at_s), 1.0)
+        else:
+            share = np.sin(2 * np.pi * since / event.period_s)
+        found[first:last] += event.change_K * share
     return found
-
-
-def _stairs(event: SurroundingsChange, end_s: float) -> list[tuple[float, float]]:
-    """Stairs of a ramp or wave: from when on, and by how much more than at the event's start."""
-    lasts_s = end_s - event.at_s
-    ramps = event.course == "ramp"
-    steepest = abs(event.change_K) / lasts_s if ramps else 2 * math.pi * abs(event.change_K) / event.period_s
-    count = max(1, min(math.ceil(steepest * lasts_s / STAIR_K), _MOST_STAIRS))
-    stairs = []
-    for k in range(count):
-        middle = (k + 0.5) / count * lasts_s
-        share = middle / lasts_s if ramps else math.sin(2 * math.pi * middle / event.period_s)
-        stairs.append((event.at_s + k / count * lasts_s, event.change_K * share))
-    return [*stairs, (end_s, event.change_K)] if ramps else stairs
 
 
 def surroundings_by(event: SurroundingsChange, time_s: float, end_s: float) -> float:
@@ -129,16 +130,6 @@ def surroundings_by(event: SurroundingsChange, time_s: float, end_s: float) -> f
     if event.course == "ramp":
         return event.change_K * min((time_s - event.at_s) / lasts_s, 1.0)
     return event.change_K * math.sin(2 * math.pi * (time_s - event.at_s) / event.period_s)
-
-
-def _drive_fault(rig: Rig, trial: Trial, layout: Layout, event: DriveFault) -> list[Change]:
-    index = rig.drive_index(event.drive)
-    if event.fault == "weak":
-        kind, value, usual = ChangeKind.WEAK, event.left, 1.0
-    else:
-        kind, value, usual = ChangeKind.STUCK, 1.0 if event.fault == "stuck_on" else 0.0, NONE
-    found = [_change(event.at_s, kind, index, value)]
-    return found if event.lasts_s is None else [*found, _change(event.end_s, kind, index, usual)]
 
 
 def _draw_off(rig: Rig, trial: Trial, layout: Layout, event: DrawOffRuns) -> list[Change]:
@@ -159,9 +150,8 @@ _BECOMES: dict[type, Callable[[Rig, Trial, Layout, Any], list[Change]]] = {
     SurroundingsChange: _surroundings,
     DrawOffRuns: _draw_off,
     ColdPart: _cold_part,
-    DriveFault: _drive_fault,
 }
-"""How events become changes that need no other event; the supply and faults of probes are worked out from all."""
+"""How events become changes that need no other event; the supply and faults are worked out from all."""
 
 
 def put_in(trial: Trial) -> list[PutIn]:
@@ -189,6 +179,42 @@ def _supply(rig: Rig, trial: Trial) -> list[Change]:
     return found
 
 
+_DRIVE_FAULTS = {
+    "stuck_on": ChangeKind.STUCK, "stuck_off": ChangeKind.STUCK, "weak": ChangeKind.WEAK, "welded": ChangeKind.WELDED,
+}  # fmt: skip
+_SOUND = {ChangeKind.STUCK: NONE, ChangeKind.WEAK: 1.0, ChangeKind.WELDED: 0.0}
+"""Value of a drive that has no such fault."""
+
+
+def _drive_faults(rig: Rig, trial: Trial) -> list[Change]:
+    """Of one drive's faults of a kind the one begun last rules until it ends, then the earlier one goes on."""
+    events = [event for event in trial.occurrences if isinstance(event, DriveFault)]
+    found = []
+    for index, drive in enumerate(rig.drives):
+        for kind, sound in _SOUND.items():
+            own = [each for each in events if each.drive == drive.name and _DRIVE_FAULTS[each.fault] == kind]
+            for instant, rules in _ruling(own):
+                if rules is None:
+                    value = sound
+                else:
+                    value = rules.left if kind == ChangeKind.WEAK else float(rules.fault != "stuck_off")
+                found.append(_change(instant, kind, index, value))
+    return found
+
+
+def _ruling(events: Sequence[E]) -> list[tuple[float, E | None]]:
+    """Which of events under way rules from when on: the one begun last; None where none is."""
+    found: list[tuple[float, E | None]] = []
+    before: E | None = None
+    for instant in _instants(events):
+        under = [event for event in events if under_way(event, instant)]
+        rules = max(under, key=lambda event: event.at_s) if under else None
+        if rules is not before:
+            found.append((instant, rules))
+        before = rules
+    return found
+
+
 def _faults(rig: Rig, trial: Trial, layout: Layout) -> tuple[list[Change], list[Fault]]:
     """Of one probe's faults the one begun last rules until it ends, then the earlier one goes on."""
     faults_of = [event for event in trial.occurrences if isinstance(event, ProbeFault)]
@@ -208,10 +234,8 @@ def _faults(rig: Rig, trial: Trial, layout: Layout) -> tuple[list[Change], list[
                 found.append(_change(instant, ChangeKind.FAULT, index, float(rules)))
         home, outside = rig.body_index(probe.body), layout.end(SURROUNDINGS)
         loose = [event for event in faults_of if event.fault == "loose" and event.probe == probe.name]
-        for event in loose:
-            found.append(_change(event.at_s, ChangeKind.SEAT, index, float(outside)))
-            if event.lasts_s is not None:
-                found.append(_change(event.end_s, ChangeKind.SEAT, index, float(home)))
+        for instant, event in _ruling(loose):
+            found.append(_change(instant, ChangeKind.SEAT, index, float(home if event is None else outside)))
     return found, faults
 
 

@@ -147,14 +147,24 @@ class Entry:
         call(rows.ctypes.data, len(rows))
         return cast(list[int], rows[:, 0].tolist())
 
+    def again(self, slots: Sequence[int]) -> int:
+        """The result of a call whose arguments are numbers already, as `slots` makes them."""
+        row = np.array([0, *slots], np.int64)
+        (self._call or self.load())(row.ctypes.data, 1)
+        return int(row[0])
+
     def slots(self, arguments: Sequence[Any]) -> list[int]:
         """Arguments as numbers; what they are about must live as long as these are in use."""
         if len(arguments) != len(self._kinds):
             raise TypeError(f"{len(self._kinds)} arguments are needed, not {len(arguments)}")
         found: list[int] = []
-        for value, kind in zip(arguments, self._kinds, strict=True):
-            _add_slots(found, value, kind)
+        for value, shape in zip(arguments, self._shapes, strict=True):
+            _add_slots(found, value, shape)
         return found
+
+    @cached_property
+    def _shapes(self) -> list[Any]:
+        return [_shape_of(kind) for kind in self._kinds]
 
     def load(self) -> Callable[[int, int], Any]:
         """Load its code from the disk, or compile it and keep it there. Compiling takes up to a minute."""
@@ -289,22 +299,26 @@ def _taken(kind: Any, at: int, names: dict[str, Any]) -> tuple[str, int]:
     return f"view(row[{at}], ({shape}), {name})", at + 1 + axes
 
 
-def _add_slots(found: list[int], value: Any, kind: Any) -> None:
-    inner = _fields(kind)
-    if inner is not None:
-        for each, its in zip(value, inner, strict=True):
+def _shape_of(kind: Any) -> Any:
+    """What an argument is made of: a list of the fields of a named tuple, what an array is of, or float or int."""
+    if (inner := _fields(kind)) is not None:
+        return [_shape_of(each) for each in inner]
+    return _array_kind(kind) or (float if kind is float else int)
+
+
+def _add_slots(found: list[int], value: Any, shape: Any) -> None:
+    if isinstance(shape, list):
+        for each, its in zip(value, shape, strict=True):
             _add_slots(found, each, its)
-        return
-    array = _array_kind(kind)
-    if array is not None:
-        if not isinstance(value, np.ndarray) or (value.dtype, value.ndim) != array or not value.flags.c_contiguous:
-            raise TypeError(f"an array of {array[1]} axes of {array[0]} is needed; not this: {value!r:.80}")
-        # As plain bytes: of a record NumPy would describe every field first; `ctypes.data` imports something each time.
+    elif isinstance(shape, tuple):
+        if not isinstance(value, np.ndarray) or (value.dtype, value.ndim) != shape or not value.flags.c_contiguous:
+            raise TypeError(f"an array of {shape[1]} axes of {shape[0]} is needed; not this: {value!r:.80}")
+        # As plain bytes: of a record NumPy would describe every field; `ctypes.data` imports something each time.
         found.append(value.view(np.uint8).__array_interface__["data"][0])
         found.extend(value.shape)
-    elif kind is float and isinstance(value, (float, int, np.floating)):
+    elif shape is float and isinstance(value, (float, int, np.floating)):
         found.append(struct.unpack("q", struct.pack("d", value))[0])
-    elif kind is not float and isinstance(value, (int, np.integer)):
+    elif shape is int and isinstance(value, (int, np.integer)):
         found.append(int(value))
     else:
         raise TypeError(f"a number is needed; not this: {value!r:.80}")

@@ -6,7 +6,7 @@ does the law learn what was really given.
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -20,27 +20,16 @@ from kelvarn.model.trial import Trial
 
 from .compiled import part, subroutine
 from .decision import Decision
-from .guard_records import Guarding, GuardKind, Resumes, Ruler
+from .guard_records import Guarding, GuardKind, Resumes, Ruler, Timing
 from .guarding import guarding_of
 from .guards import look_around, look_at_permits, rule, watch, without_power
-from .laws import Laws, ask, laws_of, restart, retune, rows, took
+from .laws import Laws, ask, laws_of, rearm, restart, retune, rows, took
 from .laws.pid import SettingsChange
 from .plan import Course, PlanState, SetpointChange, changes_of, setpoint_step
+from .plant import NONE
 from .records import Reals, Table, table
 
 _STANDS_STILL = int(Ruler.STANDS_STILL)
-
-
-@dataclass(slots=True)
-class Timing:
-    """How often a controller steps, which way, and inside what."""
-
-    h: float  # s
-    mirror: float  # −1 where all drives cool, else 1
-    control_probe: int
-    band_K: float  # in which the setpoint counts as reached
-    lowest_degC: float  # that a setpoint may be
-    highest_degC: float
 
 
 class Control(NamedTuple):
@@ -73,18 +62,25 @@ def control_step(control: Control, t: float) -> None:
     if now.was_cut:
         _power_returns(control, t, y)
     if now.stalled:
+        if now.hung_at != NONE:
+            out.given = now.given = now.hung_at
         out.guard_code = _STANDS_STILL
         return
+    h = timing.h if now.elapsed_s == NONE else now.elapsed_s
+    if now.reset:
+        rearm(control.laws)
     setpoint = now.lost_degC
     if not now.lost:
         setpoint = setpoint_step(control.plan, control.plan_state[0], t, y, timing.band_K)
     out.setpoint_degC = min(max(setpoint + now.nudge_K, timing.lowest_degC), timing.highest_degC)
+    out.nudge_K = timing.mirror * now.nudge_K
+    out.elapsed_s = max(now.elapsed_s, 0.0)
     look_at_permits(guarding, t, control.plan_state[0].begun, abs(y - out.setpoint_degC) <= timing.band_K)
     retune(control.laws, control.settings_changes, t, timing.mirror * y)
-    ask(control.laws, timing.mirror * out.setpoint_degC, timing.mirror * y, timing.h, out)
-    watch(guarding, control.readings, timing.control_probe, timing.mirror, t, out)
+    ask(control.laws, timing.mirror * out.setpoint_degC, timing.mirror * y, h, out)
+    watch(guarding, control.readings, timing, t, out)
     rule(guarding, out)
-    took(control.laws, out.given, timing.h, out)
+    took(control.laws, out.given, h, out)
     now.given = out.given
 
 
@@ -105,7 +101,7 @@ def _without_power(control: Control, t: float, y: float) -> None:
 def _power_returns(control: Control, t: float, y: float) -> None:
     """The controller comes back, as the restart guard says; without one its plan goes on by the clock, its law anew."""
     now, plan = control.guarding.now[0], control.plan_state[0]
-    now.was_cut, now.returned_s = False, t
+    now.was_cut, now.returned_s, now.elapsed_s = False, t, NONE
     keeps = False
     for g in range(len(control.guarding.guards)):
         guard = control.guarding.guards[g]
@@ -139,6 +135,7 @@ def control_of(
     plan = None if trial is None else trial.plan
     low = -math.inf if plan is None or plan.lowest_degC is None else plan.lowest_degC
     high = math.inf if plan is None or plan.highest_degC is None else plan.highest_degC
+    least, most = controller.range_of_drive(way)
     timing = Timing(
         h=interval_s,
         mirror=float(way.sign),
@@ -146,6 +143,8 @@ def control_of(
         band_K=0.5 if trial is None else trial.band_K,
         lowest_degC=low,
         highest_degC=high,
+        least=least,
+        most=most,
     )
     return Control(
         timing=make(Timing, [timing]),

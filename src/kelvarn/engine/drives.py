@@ -93,6 +93,12 @@ def _of_table(drive: Drive, speed: float) -> float:
 
 
 @part
+def left_of(drive: Drive, state: DriveState) -> float:
+    """Share of the heat that a fault leaves of what a valve lets through; of others their power is less itself."""
+    return state.left if drive.moves and drive.acts_on >= 0 else 1.0
+
+
+@part
 def valve_place(drive: Drive, demand: float) -> float:
     """Where a valve's motor is driven: at an end stop half the play further, so that the valve shuts or opens fully."""
     if demand <= drive.lowest:
@@ -194,18 +200,25 @@ def _set_pwm(t: float, h: float, drive: Drive, state: DriveState, line: Table[De
     set_level(level, t, drive.dead_time_s, state, line)
 
 
+@part
+def _pulse(drive: Drive, state: DriveState) -> float:
+    """How long a pulse of a slow window is for the demand, s."""
+    pulse = min(max(state.demand, 0.0), 1.0) * drive.window_s
+    if drive.resolution_s > 0.0:
+        pulse = min(math.floor(pulse / drive.resolution_s + 0.5) * drive.resolution_s, drive.window_s)
+    if pulse < drive.shortest_pulse_s or pulse < TIME_EPS:
+        return 0.0
+    if drive.window_s - pulse < drive.shortest_pulse_s or drive.window_s - pulse < TIME_EPS:
+        return drive.window_s
+    return pulse
+
+
 @subroutine
 def _pulse_window(t: float, h: float, drive: Drive, state: DriveState, line: Table[Delayed]) -> None:
     """One pulse for each slow window that begins in this sample."""
     start = state.windows * drive.window_s
     while start < t + h - TIME_EPS:
-        pulse = min(max(state.demand, 0.0), 1.0) * drive.window_s
-        if drive.resolution_s > 0.0:
-            pulse = min(math.floor(pulse / drive.resolution_s + 0.5) * drive.resolution_s, drive.window_s)
-        if pulse < drive.shortest_pulse_s or pulse < TIME_EPS:
-            pulse = 0.0
-        elif drive.window_s - pulse < drive.shortest_pulse_s or drive.window_s - pulse < TIME_EPS:
-            pulse = drive.window_s
+        pulse = _pulse(drive, state)
         begin = max(start, t)  # a window that began by rounding before the sample starts with it
         set_level(1.0 if pulse > 0.0 else 0.0, begin, drive.dead_time_s, state, line)
         if 0.0 < pulse < drive.window_s:
@@ -224,25 +237,89 @@ def _pulsed(end: float, h: float, state: DriveState) -> float:
     return (before + state.output_s - beyond + state.level * max(end - state.counted_s, 0.0)) / h
 
 
+@part
+def output_at(t: float, drive: Drive, state: DriveState, line: Table[Delayed]) -> float:
+    """Output of a drive at an instant from now on, before its dead time; of what is planned already."""
+    level, slope, since = state.acting, 0.0, t
+    k = state.head
+    while k != state.tail:
+        out_s = line[k].at_s - drive.dead_time_s
+        if out_s > t + TIME_EPS:
+            break
+        level, slope, since = line[k].level, line[k].slope_per_s, out_s
+        k = k + 1 if k + 1 < line.size else 0
+    return level + slope * (t - since)
+
+
+@part
+def output_between(t: float, end: float, drive: Drive, state: DriveState, line: Table[Delayed]) -> float:
+    """Integral of that from an instant to another, s."""
+    level, slope, since, total = output_at(t, drive, state, line), 0.0, t, 0.0
+    k = state.head
+    while k != state.tail:
+        out_s = line[k].at_s - drive.dead_time_s
+        if out_s >= end:
+            break
+        if out_s > t + TIME_EPS:
+            total += (level + slope * (out_s - since) / 2.0) * (out_s - since)
+            since, level, slope = out_s, line[k].level, line[k].slope_per_s
+        elif line[k].slope_per_s != 0.0:
+            slope = line[k].slope_per_s
+        k = k + 1 if k + 1 < line.size else 0
+    return total + (level + slope * (end - since) / 2.0) * (end - since)
+
+
 @subroutine
-def _force(level: float, t: float, h: float, drive: Drive, state: DriveState, line: Table[Delayed]) -> None:
-    """Hold the output at a level whatever is asked; a valve stays where it is. What was to come is undone."""
+def force(level: float, t: float, h: float, drive: Drive, state: DriveState, line: Table[Delayed]) -> None:
+    """Hold the output at a level whatever is asked; a valve stays where it is. What was to come is undone.
+
+    Args:
+        level: the level.
+        t, h: from when on, and from then to the next sample, s.
+        drive, state, line: it.
+    """
     if drive.kind == DriveKind.VALVE:
         return
-    enters_s = t + drive.dead_time_s + TIME_EPS
     while state.head != state.tail:
-        before = state.tail - 1 if state.tail > 0 else line.size - 1
-        if line[before].at_s <= enters_s:
+        last = state.tail - 1 if state.tail > 0 else line.size - 1
+        if line[last].at_s <= t + drive.dead_time_s + TIME_EPS:
             break
-        state.tail = before
-    if state.pulse_s > TIME_EPS and state.level == 0.0:
-        # A pulse was under way, and its end has just been undone.
-        state.level, state.switched_s, state.shortest_on_s = 1.0, state.pulse_from_s, state.shortest_before_s
-        state.changes -= 1
+        is_on = line[last].level > 0.0
+        state.tail = last
+        before = output_at(t + h + drive.window_s, drive, state, line) > 0.0
+        if is_on != before:
+            state.changes -= 1
+            state.switch_ons -= 1 if is_on else 0
+            state.switched_s = t if is_on else state.pulse_from_s
+            state.shortest_on_s = state.shortest_before_s if not is_on else state.shortest_on_s
+    state.level = output_at(t, drive, state, line)
     state.pulse_s = 0.0
     set_level(level, t, drive.dead_time_s, state, line)
     while drive.kind == DriveKind.SLOW_WINDOW and state.windows * drive.window_s < t + h - TIME_EPS:
         state.windows += 1
+
+
+@subroutine
+def resume(t: float, h: float, drive: Drive, state: DriveState, line: Table[Delayed]) -> None:
+    """Let the output be as asked again, since a switch between drive and body has closed; arguments as for `force`.
+
+    The drive has gone on meanwhile: a window that is under way still gives its pulse, and no delay counts.
+    """
+    if drive.kind == DriveKind.SLOW_WINDOW:
+        state.windows = math.floor((t + TIME_EPS) / drive.window_s)
+        start = state.windows * drive.window_s
+        until = start + _pulse(drive, state)
+        state.windows += 1
+        set_level(1.0 if until > t + TIME_EPS else 0.0, t, drive.dead_time_s, state, line)
+        if t + TIME_EPS < until < start + drive.window_s - TIME_EPS:
+            state.pulse_from_s, state.shortest_before_s = state.switched_s, state.shortest_on_s
+            set_level(0.0, until, drive.dead_time_s, state, line)
+        _pulse_window(t, h, drive, state, line)
+        state.pulse_s = max(state.counted_s - (t + h), 0.0)
+    elif drive.kind == DriveKind.PWM:
+        _set_pwm(t, h, drive, state, line)
+    elif drive.kind == DriveKind.RELAY:
+        set_level(1.0 if state.demand >= 0.5 else 0.0, t, drive.dead_time_s, state, line)
 
 
 @part
@@ -259,12 +336,12 @@ def drive_step(t: float, h: float, forced: float, drive: Drive, state: DriveStat
     """
     state.counted_s, state.output_s = t, 0.0
     if forced != NONE:
-        _force(forced, t, h, drive, state, line)
-        state.was_forced = True
-        return (state.output_s + state.level * (t + h - state.counted_s)) / h
-    if state.was_forced:
-        state.was_forced = False
-        if drive.kind == DriveKind.SLOW_WINDOW:  # nothing until the next window
+        state.forced = forced
+        force(forced, t, h, drive, state, line)
+        return output_between(t, t + h, drive, state, line) / h
+    if state.forced != NONE:
+        state.forced = NONE
+        if drive.kind == DriveKind.SLOW_WINDOW:  # what makes the windows begins anew: nothing until the next one
             set_level(0.0, t, drive.dead_time_s, state, line)
     if drive.kind == DriveKind.SLOW_WINDOW:
         _pulse_window(t, h, drive, state, line)

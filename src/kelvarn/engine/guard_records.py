@@ -99,6 +99,7 @@ class Interval:
     to_s: float
     index: int
     value: float
+    given: float  # of a controller that hangs, its output; NONE: as it was
     until: int  # Until, of an override
     begun: int  # of an override: changes of the plan begun when it began; below 0: it has not begun
     over: bool
@@ -133,7 +134,7 @@ class Guard:
 class GuardState:
     """What is kept of a guard."""
 
-    since_s: float = NONE  # since when what it watches has been so
+    since_s: float = NONE  # since when what it watches has been so; of a longest on-time, when it was off last
     active: bool = False
     from_degC: float = 0.0  # reading that it compares with
     seen_s: float = 0.0  # when that was
@@ -149,7 +150,9 @@ class Now:
     was_cut: bool = False
     orders_lost_s: float = NONE  # for how long
     stalled: bool = False
-    taken_s: float = NONE  # when a stalled controller last took a sample
+    hung_at: float = NONE  # the drive that a controller gives that hangs; NONE: its last one
+    taken_s: float = NONE  # when the last sample was taken
+    elapsed_s: float = NONE  # between that and the one before; NONE: there is none
     no_heating: int = -1
     no_cooling: int = -1
     override: int = -1  # event
@@ -161,6 +164,20 @@ class Now:
     cut_from_s: float = 0.0
     lost_degC: float = NONE  # the setpoint of a controller that forgot it
     lost: bool = False
+
+
+@dataclass(slots=True)
+class Timing:
+    """How often a controller steps, which way, and inside what."""
+
+    h: float  # s
+    mirror: float  # −1 where all drives cool, else 1
+    control_probe: int
+    band_K: float  # in which the setpoint counts as reached
+    lowest_degC: float  # that a setpoint may be
+    highest_degC: float
+    least: float  # drive that the law ever asks for
+    most: float
 
 
 class Guarding(NamedTuple):

@@ -79,10 +79,29 @@ def alarms_in(rig: Rig, code: int) -> list[model.Alarm]:
 def alarms_text(run: Run, index: int, scale: Scale = Scale.CELSIUS) -> str:
     """The alarms that are on at a sample, in words; empty where none is."""
     return "; ".join(
-        f"alarm “{alarm.name}” ({alarm.text(scale)}), done when "
-        f"{'it is gone' if alarm.until == 'gone' else 'it is gone and reset is pressed'}"
+        f"alarm “{alarm.name}” is on ({alarm.text(scale)}); clears "
+        f"{_clears(alarm, scale)}{'' if alarm.until == 'gone' else ', once reset is pressed'}"
         for alarm in alarms_on(run, index)
     )
+
+
+def _clears(alarm: model.Alarm, scale: Scale) -> str:
+    """When an alarm clears."""
+    back = show(alarm.hysteresis_K, Quantity.DIFFERENCE, scale)
+    if alarm.watches not in ("high", "low"):
+        return f"{back} nearer to the setpoint"
+    side = "below" if alarm.watches == "high" else "above"
+    return f"{back} {side} {show(alarm.at_degC, Quantity.TEMPERATURE, scale)}"
+
+
+def load_text(run: Run, index: int, scale: Scale = Scale.CELSIUS) -> str:
+    """What has switched off what heats by itself at a sample, in words: it decides no drive. Empty where nothing."""
+    said = []
+    for place, guard in enumerate(run.rig.guards):
+        if run.tripped[index] >> place & 1 and getattr(guard, "does", "") == "load":
+            cut_off = isinstance(guard, model.CutOff)
+            said.append(_cut_off(run, index, place, scale) if cut_off else _guard(run, index, guard, scale))
+    return "; ".join(said)
 
 
 def _cut_off(run: Run, index: int, place: int, scale: Scale) -> str:

@@ -78,9 +78,10 @@ def guarding_of(rig: Rig | None, trial: Trial | None, make: Any = table, events:
 
 
 def _interval(
-    kind: IntervalKind, from_s: float, to_s: float, index: int = 0, value: float = 0.0, until: Until = Until.TIME
-) -> Interval:
-    return Interval(kind, from_s, to_s, index, value, until, -1, False)
+    kind: IntervalKind, from_s: float, to_s: float, index: int = 0, value: float = 0.0, until: Until = Until.TIME,
+    given: float = NONE,
+) -> Interval:  # fmt: skip
+    return Interval(kind, from_s, to_s, index, value, given, until, -1, False)
 
 
 def _of_events(events: Sequence[Event]) -> list[Interval]:
@@ -96,7 +97,8 @@ def _of_events(events: Sequence[Event]) -> list[Interval]:
             found.append(_interval(IntervalKind.NUDGE, *span, place, event.change_K))
         elif isinstance(event, ControlStalls):
             every_s = NONE if event.every_s is None else event.every_s
-            found.append(_interval(IntervalKind.STALLED, *span, place, every_s))
+            given = NONE if event.output is None else event.output
+            found.append(_interval(IntervalKind.STALLED, *span, place, every_s, given=given))
         elif type(event) in _ALONE:
             found.append(_interval(_ALONE[type(event)], *span, place))
     return found

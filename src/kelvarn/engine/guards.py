@@ -17,6 +17,7 @@ from .guard_records import (
     GuardState,
     IntervalKind,
     Ruler,
+    Timing,
     Until,
     Watches,
 )
@@ -62,11 +63,13 @@ def look_around(guarding: Guarding, t: float) -> None:
             now.orders_lost_s = max(now.orders_lost_s, t - each.from_s)
         elif each.kind == IntervalKind.STALLED:
             now.stalled = each.value == NONE or (now.taken_s != NONE and t < now.taken_s + each.value - TIME_EPS)
+            now.hung_at = each.given
         elif each.kind == IntervalKind.NUDGE:
             now.nudge_K += each.value
         elif each.kind == IntervalKind.RESET:
             now.reset = True
     if not now.stalled:
+        now.elapsed_s = NONE if now.taken_s == NONE else t - now.taken_s
         now.taken_s = t
 
 
@@ -133,11 +136,12 @@ def _watch_probe(guard: Guard, state: GuardState, reading: float, t: float) -> N
 
 @part
 def _watch_rise(guard: Guard, state: GuardState, ahead: float, y: float, t: float, given: float, reset: bool) -> None:
-    """Much drive without an answer; `ahead` and `y` in the direction in which the drive acts."""
-    if given < guard.at_least or ahead < guard.size_K + guard.level_degC or not state.armed:
-        state.from_degC, state.since_s = y, t
-        state.armed = given >= guard.at_least and ahead >= guard.size_K + guard.level_degC
-    elif y - state.from_degC >= guard.size_K:
+    """Much drive without an answer; `ahead` and `y` in the direction in which the drive acts.
+
+    What is given now was so since the last sample: that is where the time and the rise count from.
+    """
+    state.armed = given >= guard.at_least and ahead >= guard.size_K + guard.level_degC
+    if not state.armed or y - state.from_degC >= guard.size_K:
         state.from_degC, state.since_s = y, t
     if state.active and reset:
         state.active, state.since_s, state.from_degC = False, t, y
@@ -150,14 +154,16 @@ def _watch_on_time(guard: Guard, state: GuardState, t: float, given: float) -> N
     """The longest time on, and the break after it."""
     if state.active:
         if t - state.seen_s >= guard.rest_s - TIME_EPS:
-            state.active, state.since_s = False, NONE
-    elif _lasts(state, given != 0.0, t, guard.after_s):
+            state.active, state.since_s = False, t
+    elif given == 0.0 or state.since_s == NONE:
+        state.since_s = t
+    elif t - state.since_s >= guard.after_s - TIME_EPS:
         state.active, state.seen_s = True, t
 
 
 @part
 def _watch_distance(guard: Guard, state: GuardState, away: float, full: bool, t: float, reset: bool) -> None:
-    """An alarm away from the setpoint, once that was reached; or flat out and still away."""
+    """An alarm away from the setpoint, once that was reached; or at full drive and still away."""
     if abs(away) <= guard.size_K:
         state.armed = True
     counts = full if guard.does == Watches.SATURATED else state.armed
@@ -168,7 +174,7 @@ def _watch_distance(guard: Guard, state: GuardState, away: float, full: bool, t:
 
 
 @part
-def _given_by(guard: Guard, out: Decision, last: float, t: float) -> float:
+def _given_by(guard: Guard, last: float, t: float) -> float:
     """What a guard that is on gives at an instant."""
     if guard.does == Does.FULL:
         return 1.0
@@ -177,14 +183,13 @@ def _given_by(guard: Guard, out: Decision, last: float, t: float) -> float:
             return guard.duty
         into = t - math.floor(t / guard.rest_s + TIME_EPS) * guard.rest_s
         return (1.0 if guard.duty > 0.0 else -1.0) if into < abs(guard.duty) * guard.rest_s - TIME_EPS else 0.0
-    if guard.does == Does.HOLD:
-        return last
-    return out.given if guard.does == Does.LOAD else 0.0
+    return last if guard.does == Does.HOLD else 0.0
 
 
 @part
-def watch(guarding: Guarding, readings: Reals, control_probe: int, mirror: float, t: float, out: Decision) -> None:
+def watch(guarding: Guarding, readings: Reals, timing: Timing, t: float, out: Decision) -> None:
     """See what each guard says; alarms and what is cut are written into the decision."""
+    control_probe, mirror = timing.control_probe, timing.mirror
     now, r, y = guarding.now[0], out.setpoint_degC, readings[control_probe]
     ahead = mirror * (r - y)
     for g in range(len(guarding.guards)):
@@ -194,8 +199,9 @@ def watch(guarding: Guarding, readings: Reals, control_probe: int, mirror: float
             _watch_level(guard, state, reading, t, now.reset)
         elif guard.kind == GuardKind.ALARM:
             away = r - reading
-            _watch_distance(guard, state, away, abs(now.given) >= 1.0 - 1e-9 and away * now.given * mirror > 0.0, t,
-                            now.reset)  # fmt: skip
+            most = timing.most if now.given > 0.0 else timing.least
+            full = abs(now.given) >= abs(most) - 1e-9 and away * now.given * mirror > 0.0
+            _watch_distance(guard, state, away, full, t, now.reset)
         elif guard.kind == GuardKind.PROBE_FAULT:
             _watch_probe(guard, state, y, t)
         elif guard.kind == GuardKind.NO_RISE:
@@ -213,28 +219,34 @@ def watch(guarding: Guarding, readings: Reals, control_probe: int, mirror: float
 def rule(guarding: Guarding, out: Decision) -> None:
     """Decide what is given: `proposed` unless something stronger than the law rules; the guard code says what does.
 
-    Of guards of one rank the one that gives least rules, whatever their order.
+    Of guards of one rank the one that gives least rules, whatever their order. A trip that switches the load off
+    decides no drive: it stands outside the order, like an alarm.
     """
     now, rank = guarding.now[0], _STANDS_STILL
     out.given, out.guard_code, out.alarm_code = out.proposed, 0, 0
     out.drives_cut = out.loads_cut = False
     if now.override >= 0:
         out.given, out.guard_code, rank = now.override_drive, code_of(_OVERRIDE, now.override), _OVERRIDE
-    if (out.given > 0.0 and now.no_heating >= 0) or (out.given < 0.0 and now.no_cooling >= 0):
-        place = now.no_heating if out.given > 0.0 else now.no_cooling
+    wants = out.given
+    if wants == 0.0 and out.delay_left_s > 0.0 and now.override < 0:  # it is missing also while a delay counts
+        wants = 1.0 if now.no_heating >= 0 else -1.0
+    if (wants > 0.0 and now.no_heating >= 0) or (wants < 0.0 and now.no_cooling >= 0):
+        place = now.no_heating if wants > 0.0 else now.no_cooling
         out.given, out.guard_code, rank = 0.0, code_of(_PERMIT, place), _PERMIT
-    before = out.given
-    bit = 1
+    bit, out.tripped = 1, 0
     for g in range(len(guarding.guards)):
         guard, active = guarding.guards[g], guarding.states[g].active
         if guard.kind == GuardKind.ALARM:
             out.alarm_code += bit if active else 0
             bit *= 2
         elif active:
-            if guard.kind == GuardKind.TRIP:
+            if guard.kind == GuardKind.TRIP or guard.kind == GuardKind.NO_RISE:
+                out.tripped += 1 << guard.place
                 out.drives_cut = out.drives_cut or guard.does == Does.CONTACTOR
-                out.loads_cut = out.loads_cut or guard.does == Does.LOAD
-            gives = before if guard.does == Does.LOAD else _given_by(guard, out, now.given, now.taken_s)
+            if guard.does == Does.LOAD:
+                out.loads_cut = True
+                continue
+            gives = _given_by(guard, now.given, now.taken_s)
             if guard.rank < rank or (guard.rank == rank and abs(gives) < abs(out.given)):
                 out.given, out.guard_code, rank = gives, code_of(guard.rank, guard.place), guard.rank
     if now.orders_lost_s != NONE and not out.drives_cut:
@@ -249,7 +261,7 @@ def _keep_last_order(guarding: Guarding, out: Decision) -> None:
     for g in range(len(guarding.guards)):
         guard = guarding.guards[g]
         if guard.kind == GuardKind.LINK_LOST and guarding.states[g].active:
-            out.given, out.guard_code = _given_by(guard, out, now.given, now.taken_s), code_of(_GUARD, guard.place)
+            out.given, out.guard_code = _given_by(guard, now.given, now.taken_s), code_of(_GUARD, guard.place)
 
 
 @part

@@ -1,21 +1,22 @@
 """The closed loop, sample by sample: changes → probes → control step → drives → heat → record."""
 
-import math
 from enum import IntEnum
+from math import inf
 
 from .applying import Heat, apply_change
 from .compiled import entry, part, subroutine
 from .control import Control, control_step
-from .drives import drive_step, flow_at, push_change, share_out
+from .drives import drive_step, flow_at, left_of, output_at, push_change, share_out
 from .guard_records import RULERS, Ruler
 from .guards import code_of
-from .linear import advance, advance_once, begin_linear
-from .matrices import PROBE, SURROUNDINGS, prepare_all, put_slot, slot_of
-from .nonlinear import advance_adaptive, begin_adaptive, temperature
+from .linear import advance, advance_once, advance_to_switch, begin_linear
+from .matrices import PROBE, SURROUNDINGS, prepare_all, product, put_slot, slot_of
+from .nonlinear import advance_adaptive, begin_adaptive
 from .plant import NONE, TIME_EPS, ChangeKind, DriveKind, Plant, State
 from .probes import aged, reading
 from .safety import survey_safety
 from .survey import Found, Trace, place_windows, survey
+from .switches import act_between_samples, body_degC, held_at, look_at_switches, switch_loads
 
 
 class Outcome(IntEnum):
@@ -28,6 +29,8 @@ class Outcome(IntEnum):
 
 _THERMAL_CUT_OFF = int(Ruler.THERMAL_CUT_OFF)
 _COLDEST, _HOTTEST = -273.15, 20000.0
+_MOST_MOVES = 200
+"""Moves of switches in one sample that are followed."""
 
 
 @entry
@@ -66,15 +69,22 @@ def run_loop(
         control_step(control, t)
         if plant.played.size > 0:
             control.decision[0].given = plant.played[k]
-        if plant.cut_offs.size > 1:
-            _look_at_cut_offs(plant, state, heat)
+        if plant.rig[0].switched:
+            look_at_switches(plant, state, heat)
         _record(k, control, state, trace)
         if plant.rig[0].matters:
             _see_ready(t, control.decision[0].setpoint_degC, plant, state, heat)
         if k < samples - 1:
-            _cut_loads(control.decision[0].loads_cut, plant, state, heat)
-            _drive(k, t, control, plant, state, heat, trace)
-            _advance_sample(k, t, plant, state, heat)
+            _take_weather(k, plant, state, heat)
+            _take_drive_faults(t, plant, state, heat)
+            state.loop[0].trips_load = control.decision[0].loads_cut
+            switch_loads(plant, state, heat)
+            _drive(k, t, control, plant, state, trace)
+            if plant.rig[0].switched:
+                _advance_switched(k, control.decision[0].drives_cut, plant, state, heat, trace)
+            else:
+                _advance_sample(k, t, plant, state, heat)
+            _note_extremes(k, plant, state)
         _record_heat(k, plant, state, trace)
     if last == samples:
         _finish(plant, state, heat)
@@ -92,8 +102,9 @@ def _begin(plant: Plant, state: State, heat: Heat) -> None:
     loop.outside_degC, loop.step_s = rig.outside_degC, rig.h
     loop.ready_s, loop.cut_off = NONE, -1
     for i in range(plant.bodies.size):
-        state.bodies[i].lowest_degC = state.bodies[i].highest_degC = plant.bodies[i].start_degC
-        state.bodies[i].passed_s = NONE
+        body, degC = state.bodies[i], plant.bodies[i].start_degC
+        body.lowest_degC = body.highest_degC = body.after_low_degC = body.after_degC = degC
+        body.passed_s = NONE
     for j in range(plant.links.size):
         now, link = state.links[j], plant.links[j]
         now.a, now.b, now.mover, now.one_way = link.a, link.b, link.mover, link.one_way
@@ -101,7 +112,8 @@ def _begin(plant: Plant, state: State, heat: Heat) -> None:
         now.flow_exponent, now.radiating_W_per_K4 = link.flow_exponent, link.radiating_W_per_K4
     for d in range(plant.drives.size):
         settings, drive = plant.drives[d], state.drives[d]
-        drive.full_W, drive.supply, drive.left, drive.stuck = settings.power_W, 1.0, 1.0, NONE
+        drive.full_W, drive.supply, drive.left = settings.power_W, 1.0, 1.0
+        drive.stuck = drive.forced = NONE
         drive.shortest_on_s = drive.shortest_off_s = NONE
         if settings.moves:
             drive.target = flow_at(settings, drive.acting, 1.0, True)
@@ -120,44 +132,34 @@ def _begin(plant: Plant, state: State, heat: Heat) -> None:
 
 
 @part
-def _body_degC(i: int, plant: Plant, heat: Heat) -> float:
-    """Temperature of a body now; of the surroundings, which come after the last body, with the exact integration."""
-    if plant.rig[0].nonlinear:
-        return temperature(heat.adaptive.x[i], plant.bodies[i])[0]
-    return slot_of(heat.linear.z, i)
-
-
-@part
 def _sensed_degC(p: int, plant: Plant, state: State, heat: Heat) -> float:
     """Temperature that a probe has now, degC."""
     n, seat = plant.bodies.size, state.probes[p].sits_in
     if plant.probes[p].lag_s == 0.0:
-        return _body_degC(seat, plant, heat) if seat < n else state.loop[0].outside_degC
+        return body_degC(seat, plant, heat) if seat < n else state.loop[0].outside_degC
     return heat.adaptive.x[n + p] if plant.rig[0].nonlinear else slot_of(heat.linear.z, n + PROBE + p)
 
 
 @part
 def _look(k: int, plant: Plant, state: State, heat: Heat, trace: Trace) -> Outcome:
     """Record the bodies, and see that they are where bodies can be."""
-    loop, judged = state.loop[0], plant.rig[0].judged_body
+    loop = state.loop[0]
     loop.failed_s = k * plant.rig[0].h
     if loop.steps >= plant.rig[0].most_steps:
         return Outcome.GIVEN_UP
     for i in range(plant.bodies.size):
-        degC = _body_degC(i, plant, heat)
+        degC = body_degC(i, plant, heat)
         if not _COLDEST - 1.0 < degC < _HOTTEST:
             loop.failed_body = i
             return Outcome.LEFT_RANGE
+        body = state.bodies[i]
+        body.now_low_degC = body.now_high_degC = degC
         if not plant.bodies[i].low_limit_degC <= degC <= plant.bodies[i].limit_degC and k < plant.rig[0].samples - 1:
-            state.bodies[i].beyond += 1
-            if state.bodies[i].passed_s == NONE:
-                state.bodies[i].passed_s = k * plant.rig[0].h
+            body.beyond += 1
         if i < trace.bodies_degC.shape[0]:
             trace.bodies_degC[i, k] = degC
         if i == plant.rig[0].goal_body and k < plant.rig[0].samples - 1:
             loop.inside += 1 if plant.rig[0].goal_low_degC <= degC <= plant.rig[0].goal_high_degC else 0
-        if i == judged:
-            loop.lowest_degC = loop.highest_degC = degC
     for d in range(plant.drives.size):
         if plant.drives[d].moves:
             trace.flow[d, k] = heat.adaptive.x[plant.bodies.size + plant.probes.size + d]
@@ -186,49 +188,26 @@ def _read_probes(k: int, plant: Plant, state: State, heat: Heat, trace: Trace) -
 
 
 @part
-def _look_at_cut_offs(plant: Plant, state: State, heat: Heat) -> None:
-    """Open and close the independent thermal cut-offs, by the bodies that they sit on."""
-    loop = state.loop[0]
-    loop.cut_off = -1
-    for c in range(plant.cut_offs.size - 1):
-        each, kept = plant.cut_offs[c], state.cut_offs[c]
-        degC = _body_degC(each.body, plant, heat)
-        kept.open = degC >= each.at_degC or (kept.open and degC > each.closes_degC)
-        if kept.open and loop.cut_off < 0:
-            loop.cut_off = c
-
-
-@part
-def _cut_for(loads: bool, plant: Plant, state: State) -> bool:
-    """Whether an open cut-off takes the supply from the drives, or from what heats by itself."""
-    if state.loop[0].cut_off < 0:
-        return False
-    found = False
-    for c in range(plant.cut_offs.size - 1):
-        found = found or (state.cut_offs[c].open and plant.cut_offs[c].cuts_loads == loads)
-    return found
-
-
-@part
-def _cut_loads(by_trip: bool, plant: Plant, state: State, heat: Heat) -> None:
-    """Switch off what heats by itself, or on again."""
-    loop = state.loop[0]
-    cut = by_trip or _cut_for(True, plant, state)
-    if cut == loop.loads_cut:
+def _take_weather(k: int, plant: Plant, state: State, heat: Heat) -> None:
+    """The surroundings drift: from this sample to the next they are what they are halfway."""
+    if plant.weather.size == 0:
         return
-    loop.loads_cut = cut
-    _switch_loads(-1.0 if cut else 1.0, plant, state, heat)
-
-
-@subroutine
-def _switch_loads(sign: float, plant: Plant, state: State, heat: Heat) -> None:
-    """Add the loads to what goes into the bodies, or take them away."""
-    for i in range(plant.bodies.size):
-        watts = sign * state.bodies[i].load_W
-        state.bodies[i].into_W += watts
-        state.loop[0].load_W += watts
+    state.loop[0].outside_degC += plant.weather[k] - (plant.weather[k - 1] if k > 0 else 0.0)
     if not plant.rig[0].nonlinear:
-        prepare_all(plant, state, heat.linear)
+        put_slot(heat.linear.z, plant.bodies.size + SURROUNDINGS, state.loop[0].outside_degC)
+        product(heat.linear.rates, heat.linear.z, heat.linear.zero, heat.linear.slope)
+
+
+@part
+def _take_drive_faults(t: float, plant: Plant, state: State, heat: Heat) -> None:
+    """A drive that fails now does so for the output of this sample already."""
+    loop = state.loop[0]
+    while loop.next_change < plant.changes.size and plant.changes[loop.next_change].at_s <= t + TIME_EPS:
+        kind = plant.changes[loop.next_change].kind
+        if kind != ChangeKind.STUCK and kind != ChangeKind.WELDED:
+            break
+        apply_change(plant.changes[loop.next_change], plant, state, heat)
+        loop.next_change += 1
 
 
 @part
@@ -237,9 +216,9 @@ def _see_ready(t: float, setpoint_degC: float, plant: Plant, state: State, heat:
     loop, rig, is_ready = state.loop[0], plant.rig[0], True
     for i in range(plant.bodies.size):
         if plant.bodies[i].ready_K != NONE:
-            is_ready = is_ready and abs(_body_degC(i, plant, heat) - setpoint_degC) <= plant.bodies[i].ready_K
+            is_ready = is_ready and abs(body_degC(i, plant, heat) - setpoint_degC) <= plant.bodies[i].ready_K
     if rig.goal_body >= 0:
-        is_ready = is_ready and rig.goal_low_degC <= _body_degC(rig.goal_body, plant, heat) <= rig.goal_high_degC
+        is_ready = is_ready and rig.goal_low_degC <= body_degC(rig.goal_body, plant, heat) <= rig.goal_high_degC
     if not is_ready:
         loop.ready_s = NONE
     elif loop.ready_s == NONE:
@@ -250,6 +229,8 @@ def _see_ready(t: float, setpoint_degC: float, plant: Plant, state: State, heat:
 def _record(k: int, control: Control, state: State, trace: Trace) -> None:
     """Record what was decided; an open cut-off lets none of it through."""
     out, cut_off = control.decision[0], state.loop[0].cut_off
+    trace.tripped[k] = out.tripped | state.loop[0].opened
+    state.loop[0].opened = 0
     trace.setpoint_degC[k], trace.asked[k], trace.given[k] = out.setpoint_degC, out.asked, out.given
     trace.p[k], trace.i[k], trace.d[k], trace.delay_left_s[k] = out.p, out.i, out.d, out.delay_left_s
     trace.law_code[k], trace.guard_code[k], trace.alarm_code[k] = out.law_code, out.guard_code, out.alarm_code
@@ -258,23 +239,17 @@ def _record(k: int, control: Control, state: State, trace: Trace) -> None:
 
 
 @part
-def _drive(k: int, t: float, control: Control, plant: Plant, state: State, heat: Heat, trace: Trace) -> None:
+def _drive(k: int, t: float, control: Control, plant: Plant, state: State, trace: Trace) -> None:
     """Let the drives make output of what was given, but for what is cut, stuck, or blocked by its own thermostat."""
-    given = control.decision[0].given
-    cut = control.decision[0].drives_cut or _cut_for(False, plant, state)
+    given, cut = control.decision[0].given, control.decision[0].drives_cut
     if plant.drives.size == 1:
         state.drives[0].demand = max(given, 0.0)
     else:
         share_out(given, plant.rig[0].sharing, plant.drives, state.drives)
     for d in range(plant.drives.size):
-        drive, settings = state.drives[d], plant.drives[d]
-        if settings.dial_degC < math.inf:
-            degC = _body_degC(settings.acts_on, plant, heat)
-            drive.blocked = degC >= settings.dial_degC or (
-                drive.blocked and degC > settings.dial_degC - settings.dial_band_K
-            )
-        forced = 0.0 if cut or drive.blocked else drive.stuck
-        trace.put_out[d, k] = drive_step(t, plant.rig[0].h, forced, settings, drive, state.lines[d])
+        drive = state.drives[d]
+        forced = held_at(d, cut, plant, state)
+        trace.put_out[d, k] = drive_step(t, plant.rig[0].h, forced, plant.drives[d], drive, state.lines[d])
         trace.drives_W[d, k] = drive.moved_J
 
 
@@ -301,6 +276,59 @@ def _advance_sample(k: int, t: float, plant: Plant, state: State, heat: Heat) ->
 
 
 @subroutine
+def _advance_switched(k: int, by_trip: bool, plant: Plant, state: State, heat: Heat, trace: Trace) -> None:
+    """The same where switches that need no software may act at any instant."""
+    loop, linear_rig, anew = state.loop[0], not plant.rig[0].nonlinear, False
+    acted = 0
+    for s in range(plant.segments.size):
+        segment = plant.segments[s]
+        begin = t = k * plant.rig[0].h + segment.from_s
+        end = begin + segment.length_s
+        while t < end - TIME_EPS:
+            while loop.next_change < plant.changes.size and plant.changes[loop.next_change].at_s <= t + TIME_EPS:
+                apply_change(plant.changes[loop.next_change], plant, state, heat)
+                loop.next_change += 1
+                anew = True
+            until = end
+            if loop.next_change < plant.changes.size and plant.changes[loop.next_change].at_s < end - TIME_EPS:
+                until = plant.changes[loop.next_change].at_s
+            if linear_rig:
+                if anew:
+                    put_slot(heat.linear.z, plant.bodies.size + SURROUNDINGS, loop.outside_degC)
+                    prepare_all(plant, state, heat.linear)
+                    anew = False
+                whole = t == begin and until == end
+                came = advance_to_switch(t, until - t, segment.matrices if whole else -1, plant, state, heat.linear)
+            else:
+                loop.step_s = min(loop.step_s, until - t)
+                came = advance_adaptive(t, until - t, plant, state, heat.adaptive)
+            loop.loaded_J += loop.load_W * (came - t)
+            loop.lost_J -= loop.drawn_in_W * (came - t)
+            t = came
+            # One that moves to and fro without end, having no band, is looked at again at the next sample.
+            if acted < _MOST_MOVES and act_between_samples(k, t, by_trip, plant, state, heat, trace):
+                acted += 1
+        if plant.rig[0].peeks:
+            _peek(k, s, plant, state, heat)
+
+
+@part
+def _note_extremes(k: int, plant: Plant, state: State) -> None:
+    """Note how far each body went in a sample, and when it first passed a limit."""
+    h, since_s = plant.rig[0].h, plant.rig[0].since_s
+    for i in range(plant.bodies.size):
+        body, limits = state.bodies[i], plant.bodies[i]
+        low, high = body.now_low_degC, body.now_high_degC
+        body.lowest_degC, body.highest_degC = min(body.lowest_degC, low), max(body.highest_degC, high)
+        if k * h < since_s - TIME_EPS:
+            body.after_low_degC, body.after_degC = inf, -inf
+        else:
+            body.after_low_degC, body.after_degC = min(body.after_low_degC, low), max(body.after_degC, high)
+        if body.passed_s == NONE and (high > limits.limit_degC or low < limits.low_limit_degC):
+            body.passed_s = k * h
+
+
+@subroutine
 def _peek(k: int, s: int, plant: Plant, state: State, heat: Heat) -> None:
     """Note what the probes have at the end of a segment whose readings of it arrive later."""
     for p in range(plant.probes.size):
@@ -311,9 +339,10 @@ def _peek(k: int, s: int, plant: Plant, state: State, heat: Heat) -> None:
 @subroutine
 def _advance_split(begin: float, end: float, plant: Plant, state: State, heat: Heat) -> None:
     """Let heat flow over a segment in which something changes."""
-    loop, t, linear_rig = state.loop[0], begin, not plant.rig[0].nonlinear
+    loop, t, linear_rig, anew = state.loop[0], begin, not plant.rig[0].nonlinear, False
     while t < end - TIME_EPS:
         while loop.next_change < plant.changes.size and plant.changes[loop.next_change].at_s <= t + TIME_EPS:
+            anew = anew or plant.changes[loop.next_change].kind != ChangeKind.SURROUNDINGS
             apply_change(plant.changes[loop.next_change], plant, state, heat)
             loop.next_change += 1
         until = end
@@ -328,20 +357,21 @@ def _advance_split(begin: float, end: float, plant: Plant, state: State, heat: H
         loop.loaded_J += loop.load_W * (until - t)
         loop.lost_J -= loop.drawn_in_W * (until - t)
         t = until
-    if linear_rig:
+    if linear_rig and anew:
         prepare_all(plant, state, heat.linear)
 
 
 @part
 def _record_heat(k: int, plant: Plant, state: State, trace: Trace) -> None:
     """Record what acted until the next sample; at the last one, what acts."""
-    trace.lowest_degC[k], trace.highest_degC[k] = state.loop[0].lowest_degC, state.loop[0].highest_degC
+    judged = state.bodies[plant.rig[0].judged_body]
+    trace.lowest_degC[k], trace.highest_degC[k] = judged.now_low_degC, judged.now_high_degC
     last = k == plant.rig[0].samples - 1
     for d in range(plant.drives.size):
         drive = state.drives[d]
         if last:
-            trace.drives_W[d, k] = drive.acting * drive.full_W
-            trace.put_out[d, k] = 1.0 if drive.pulse_s > TIME_EPS else drive.level
+            trace.drives_W[d, k] = left_of(plant.drives[d], drive) * drive.acting * drive.full_W
+            trace.put_out[d, k] = output_at(k * plant.rig[0].h, plant.drives[d], drive, state.lines[d])
         else:
             trace.drives_W[d, k] = (drive.moved_J - trace.drives_W[d, k]) / plant.rig[0].h
 

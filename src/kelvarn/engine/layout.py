@@ -17,7 +17,7 @@ from kelvarn.model.rig import Rig
 from .plant import NONE, TIME_EPS, Body, Converter, CutOff, Drive, DriveKind, Link, Probe, Sharing
 
 Floats = npt.NDArray[np.float64]
-Codes = npt.NDArray[np.int16]
+Codes = npt.NDArray[np.int32]
 
 STEFAN_BOLTZMANN_W_PER_M2K4 = 5.670374419e-8
 _KINDS = {

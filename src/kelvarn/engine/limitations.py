@@ -20,7 +20,7 @@ def limitations(rig: Rig) -> list[str]:
     found.append("no draughts, no sun, no damp")
     if any(link.conductance_W_per_K > 0 for link in rig.links):
         found.append(
-            "still air carries alike at every temperature"
+            "loss through still air is proportional to the difference"
             if not _radiates(rig)
             else "conductances do not change with temperature"
         )

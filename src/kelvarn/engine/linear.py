@@ -10,7 +10,10 @@ z ← e^(Aδ) z + Σ Γ_d(δ)·power_d with Γ_d(s) = ∫₀ˢ e^(Aσ) b_d dσ. 
 melts or is driven by a fan is no such matrix; `nonlinear.py` advances it. `matrices.py` makes them.
 """
 
+from math import inf
+
 from .compiled import part, subroutine
+from .crossing import NEAR_K, count_of, edge_of, share_at
 from .heat import between, rate_between, turning
 from .matrices import (
     MOST_SWITCHES,
@@ -96,8 +99,7 @@ def advance(
 @part
 def _follow(span: float, plant: Plant, state: State, linear: Linear) -> None:
     """Note how far each body went in a span, also between its ends, from its rates there."""
-    switched, loop = linear.switched[0] > 0, state.loop[0]
-    judged = plant.rig[0].judged_body
+    switched = linear.switched[0] > 0
     for i in range(plant.bodies.size):
         before, after, by_drive = slot_of(linear.z, i), slot_of(linear.after, i), slot_of(linear.by_drive, i)
         low, high = min(before, after), max(before, after)
@@ -108,12 +110,10 @@ def _follow(span: float, plant: Plant, state: State, linear: Linear) -> None:
             extreme = turning(before, rate, after, rate_after, span)
             low, high = min(low, extreme), max(high, extreme)
         body = state.bodies[i]
-        if low < body.lowest_degC:
-            body.lowest_degC = low
-        if high > body.highest_degC:
-            body.highest_degC = high
-        if i == judged:
-            loop.lowest_degC, loop.highest_degC = min(loop.lowest_degC, low), max(loop.highest_degC, high)
+        if low < body.now_low_degC:
+            body.now_low_degC = low
+        if high > body.now_high_degC:
+            body.now_high_degC = high
 
 
 @part
@@ -180,3 +180,109 @@ def advance_once(t: float, span: float, plant: Plant, state: State, linear: Line
     product(linear.rates, linear.z, linear.zero, linear.slope)
     prepare(plant, linear.flow, span, linear.powers, linear.part_transition, linear.part_push, linear.series)
     advance(t, span, linear.part_transition, linear.part_push, plant, state, linear)
+
+
+@part
+def _keep(plant: Plant, state: State, linear: Linear) -> None:
+    """Note what a span changes, so that `_bring_back` can undo it."""
+    copy_grid(linear.z, linear.kept_z)
+    copy_grid(linear.slope, linear.kept_slope)
+    for d in range(plant.drives.size):
+        drive, kept = state.drives[d], linear.kept_drives[d]
+        kept.acting, kept.head, kept.moved_J = drive.acting, drive.head, drive.moved_J
+    for i in range(plant.bodies.size):
+        linear.kept_extremes[0, i] = state.bodies[i].now_low_degC
+        linear.kept_extremes[1, i] = state.bodies[i].now_high_degC
+
+
+@part
+def _bring_back(plant: Plant, state: State, linear: Linear) -> None:
+    """Undo the last span."""
+    copy_grid(linear.kept_z, linear.z)
+    copy_grid(linear.kept_slope, linear.slope)
+    for d in range(plant.drives.size):
+        drive, kept = state.drives[d], linear.kept_drives[d]
+        drive.acting, drive.head, drive.moved_J = kept.acting, kept.head, kept.moved_J
+    for i in range(plant.bodies.size):
+        state.bodies[i].now_low_degC = linear.kept_extremes[0, i]
+        state.bodies[i].now_high_degC = linear.kept_extremes[1, i]
+
+
+@part
+def _crosses(plant: Plant, state: State, linear: Linear) -> bool:
+    """Whether a switch came to its level in the span that was advanced last, also between its ends."""
+    for s in range(count_of(plant)):
+        i, degC, sign = edge_of(s, plant, state)
+        if abs(degC) == inf:
+            continue
+        extreme = state.bodies[i].now_high_degC if sign > 0.0 else state.bodies[i].now_low_degC
+        if sign * (extreme - degC) >= 0.0 and sign * (slot_of(linear.kept_z, i) - degC) < -NEAR_K:
+            return True
+    return False
+
+
+@subroutine
+def _crossing(span: float, plant: Plant, state: State, linear: Linear) -> float:
+    """After how long a switch first came to its level in a smooth span that was advanced; below 0: none did."""
+    soonest = -1.0
+    for s in range(count_of(plant)):
+        i, degC, sign = edge_of(s, plant, state)
+        if abs(degC) == inf:
+            continue
+        y0, by_drive = slot_of(linear.kept_z, i), slot_of(linear.by_drive, i)
+        if sign * (y0 - degC) < -NEAR_K:
+            rate, rate_after = slot_of(linear.kept_slope, i) + by_drive, slot_of(linear.slope, i) + by_drive
+            share = share_at(y0, rate, slot_of(linear.z, i), rate_after, span, degC, sign)
+            if share >= 0.0 and (soonest < 0.0 or share * span < soonest):
+                soonest = share * span
+    return soonest
+
+
+@part
+def _next_change(t: float, end: float, state: State) -> float:
+    """When the next change of a drive is felt after an instant; the end where none is before it."""
+    soonest = end
+    for d in range(state.drives.size):
+        drive, line = state.drives[d], state.lines[d]
+        k = drive.head
+        while k != drive.tail:
+            if line[k].at_s > t + TIME_EPS:
+                soonest = min(soonest, line[k].at_s)
+                break
+            k = k + 1 if k + 1 < line.size else 0
+    return soonest
+
+
+@subroutine
+def advance_to_switch(t: float, span: float, which: int, plant: Plant, state: State, linear: Linear) -> float:
+    """Advance over a span as `advance` does, but at most until a switch that needs no software is to act.
+
+    Args:
+        t, span: start and length, s.
+        which: matrices of a span of this length; below 0 there are none.
+        plant, state, linear: the run.
+
+    Returns:
+        The instant that it came to.
+    """
+    end = t + span
+    _keep(plant, state, linear)
+    if which >= 0:
+        advance(t, span, linear.transition[which], linear.push[which], plant, state, linear)
+    else:
+        advance_once(t, span, plant, state, linear)
+    if not _crosses(plant, state, linear):
+        return end
+    _bring_back(plant, state, linear)
+    while t < end - TIME_EPS:
+        # From one change of a drive to the next, since between them the course is smooth.
+        until = _next_change(t, end, state)
+        _keep(plant, state, linear)
+        advance_once(t, until - t, plant, state, linear)
+        after_s = _crossing(until - t, plant, state, linear)
+        if after_s >= 0.0:
+            _bring_back(plant, state, linear)
+            advance_once(t, max(after_s, TIME_EPS), plant, state, linear)
+            return t + max(after_s, TIME_EPS)
+        t = until
+    return end

@@ -41,7 +41,9 @@ def value_of(mark: Mark, measures: Measures) -> tuple[float | None, str]:
     """The measure that a mark is on, or why there is none; its limit plays no part."""
     match mark.kind.scope:
         case "window":
-            source = measures.main
+            source = measures.main if mark.stage is None else measures.stage(mark.stage)
+            if source is None:
+                return None, "the stage is not come to"
             return source.values.get(mark.measure), source.reasons.get(mark.measure, "")
         case "event":
             assert mark.event is not None  # the model's validator sees to it

@@ -9,7 +9,7 @@ from typing import NamedTuple
 
 from .compiled import part, subroutine
 from .heat import carried, conductance
-from .plant import Plant, State
+from .plant import DriveState, Plant, State
 from .records import Block4, Block5, Blocks, Grid, Ints, Table
 
 # Slots after the bodies; the probes follow one another, and the heat lost is the last.
@@ -52,6 +52,10 @@ class Linear(NamedTuple):
     slope_after: Grid
     by_drive: Grid  # what of the slope is by drives at the start of the span
     zero: Grid
+    kept_z: Grid  # before the span: z, its slope, extremes of the bodies, the drives
+    kept_slope: Grid
+    kept_extremes: Grid
+    kept_drives: Table[DriveState]
     switches: Table[Switch]
     switched: Ints  # how many of them
 

@@ -6,7 +6,8 @@ that does not exist in a run is None with a reason, never 0 and never NaN. The d
 model page and stand at each function and in `survey.py`, which reads them off.
 """
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
+from functools import cached_property
 from typing import Any, Literal
 
 import numpy as np
@@ -14,6 +15,7 @@ import numpy as np
 from kelvarn.model.curve import Curve
 from kelvarn.model.mark import MEASURES
 from kelvarn.model.rig import Rig
+from kelvarn.units import Quantity, show
 
 from .changes import openings
 from .guard_records import Ruler
@@ -25,6 +27,12 @@ from .run import Run, Summary
 from .survey import BodyFound, RunFound, SpanFound, SpanPlace
 
 Values = dict[str, float | None]
+_AT_SETPOINT = "it starts at the setpoint"
+_NO_RAMP = "the setpoint does not ramp here"
+_NO_SWING = "it does not swing twice in the last quarter of the window"
+_TOO_SHORT = "the window is shorter than two readings"
+_NOT_OF_A_STAGE = (_AT_SETPOINT, _NO_RAMP, _NO_SWING, _TOO_SHORT)
+"""Reasons why a stage has no such measure that say nothing against the run."""
 YEAR_S = 365.25 * 86400
 
 
@@ -33,13 +41,16 @@ class Span:
     """One stretch of a run and its measures.
 
     Attributes:
-        opens: what opened it; `name` is the event's, or "setpoint".
+        opens: what opened it; `name` is the event's, or of a named setpoint, else "setpoint".
         from_s, to_s: its span.
         setpoint_degC: setpoint it is judged against.
         values: measures by key; None where `reasons` says why.
         peak_s: when the overshoot (or, after an event, the sag) was greatest; None without one.
-        guard, trip: of an event: the guard code of the first guard, and of the first trip or cut-off, that ruled after
-            it, and how long after; None where none did. alarm: likewise of the first alarms, before a trip.
+        setpoint_change: which change of the plan as written out opened it; −1 of an event. start_degC: what was there.
+        stages: of what is gathered from several stages, the one that each measure is of.
+        guard: of an event: the guard code of the first guard that ruled after it, before a trip, and how long after;
+            None where none did. alarm: likewise of the first alarms. trip: the place in the rig of the first guard that
+            tripped, or opened as a cut-off, after it, and how long after.
     """
 
     opens: Literal["setpoint", "event"]
@@ -50,6 +61,9 @@ class Span:
     values: Values
     reasons: dict[str, str]
     peak_s: float | None
+    setpoint_change: int = -1
+    start_degC: float | None = None
+    stages: dict[str, "Span"] = field(default_factory=dict)
     guard: tuple[int, float] | None = None
     trip: tuple[int, float] | None = None
     alarm: tuple[int, float] | None = None
@@ -61,6 +75,9 @@ class Measures:
 
     Of bodies by name: hottest and coldest, margin to the nearer limit and time beyond one, when one was first passed,
     the temperature at the end, and the highest and lowest since the event that stands last began.
+
+    `ended`: the guard that switched the drives off for good, and when, s; None where none did. `beyond`: the changes of
+    the plan, by place, that the rig has no drive for.
     """
 
     windows: tuple[Span, ...]
@@ -74,6 +91,8 @@ class Measures:
     end_degC: dict[str, float] = field(default_factory=dict)
     after_degC: dict[str, float] = field(default_factory=dict)
     after_low_degC: dict[str, float] = field(default_factory=dict)
+    ended: tuple[str, float] | None = None
+    beyond: frozenset[int] = frozenset()
 
     @property
     def first(self) -> Span:
@@ -81,9 +100,33 @@ class Measures:
         return self.windows[0]
 
     @property
+    def stages(self) -> tuple[Span, ...]:
+        """The stages of the plan that count: those that the drives can bring about, else all of them."""
+        every = tuple(window for window in self.windows if window.opens == "setpoint")
+        return tuple(window for window in every if window.setpoint_change not in self.beyond) or every
+
+    @cached_property
     def main(self) -> Span:
-        """The longest setpoint window: what people mean by overshoot and settling, where a plan has several."""
-        return max((w for w in self.windows if w.opens == "setpoint"), key=lambda w: w.to_s - w.from_s)
+        """Every measure at the stage of the plan in which it is worst; its place is that of the worst overshoot."""
+        stages = self.stages
+        if len(stages) == 1:
+            return stages[0]
+        values: Values = {}
+        reasons: dict[str, str] = {}
+        at: dict[str, Span] = {}
+        for key in [key for key, kind in MEASURES.items() if kind.scope == "window"]:
+            at[key] = max(stages, key=lambda stage, key=key: _badness(stage, key))  # type: ignore[misc]
+            values[key] = at[key].values[key]
+            if values[key] is None:
+                reasons[key] = at[key].reasons[key]
+        place = at["overshoot_K"]
+        if place.values["overshoot_K"] is None:
+            place = max(stages, key=lambda stage: stage.to_s - stage.from_s)
+        return replace(place, values=values, reasons=reasons, stages=at)
+
+    def stage(self, name: str) -> Span | None:
+        """The stage whose setpoint has a name; None where the run has none."""
+        return next((each for each in self.windows if each.opens == "setpoint" and each.name == name), None)
 
     def event(self, name: str) -> Span:
         """The window an event opens; of one that repeats, the one recovered from last. KeyError where it has none."""
@@ -91,6 +134,14 @@ class Measures:
         if not found:
             raise KeyError(name)
         return max(found, key=_trouble)
+
+
+def _badness(stage: Span, key: str) -> tuple[int, float]:
+    """How bad a measure of a stage is: that it is not there for a reason of the run is worst, of the stage least."""
+    value = stage.values[key]
+    if value is not None:
+        return 1, abs(value)
+    return (0 if stage.reasons[key] in _NOT_OF_A_STAGE else 2), 0.0
 
 
 def _trouble(window: Span) -> tuple[bool, float, float]:
@@ -120,9 +171,18 @@ def measure(run: Summary) -> Measures:
         rows_of(run.found.in_windows, SpanFound),
         strict=True,
     )
-    windows = tuple(_span(run, window, each, event) for (_, _, _, event), window, each in rows if window.last >= 0)
+    whole = rows_of(run.found.in_run, RunFound)[0]
+    ended = None if whole.ended_s == NONE else (run.rig.guards[whole.ended_place].name, float(whole.ended_s))
+    windows = tuple(
+        _ended(_span(run, window, each, event, change), ended)
+        for (_, _, change, event), window, each in rows
+        if window.last >= 0
+    )
     of_run = _Found()
-    _drive(run, rows_of(run.found.in_run, RunFound)[0], of_run)
+    _drive(run, whole, of_run)
+    if ended is not None:
+        for key in _OF_DRIVING:
+            of_run.put(key, None, ended_text(*ended))
     bodies = rows_of(run.found.bodies, BodyFound)
     # A response model of two lags has another body behind the one that has a name.
     highest = {body.name: found.highest_degC for body, found in zip(run.rig.all_bodies, bodies, strict=False)}
@@ -138,26 +198,65 @@ def measure(run: Summary) -> Measures:
         end_degC={body.name: each.end_degC for body, each in named},
         after_degC={body.name: each.after_degC for body, each in named},
         after_low_degC={body.name: each.after_low_degC for body, each in named},
+        ended=ended,
+        beyond=_beyond_drives(run.rig, windows),
     )  # fmt: skip
+
+
+_OF_DRIVING = ("mean_drive", "time_at_limit_s", "travel", "switch_ons_per_h", "shortest_on_s", "shortest_off_s",
+               "steps_per_h", "relay_life_years", "worst_over_K", "worst_under_K", "ready_s")  # fmt: skip
+"""Measures of a whole run that say nothing where the drives were switched off for good in it."""
+_SMALL_K = 0.1  # a change of the setpoint that takes no drive
+
+
+def ended_text(name: str, at_s: float) -> str:
+    """That a guard ended a run, in words."""
+    return f"“{name}” switched off after {show(at_s, Quantity.DURATION)}"
+
+
+def _ended(window: Span, ended: tuple[str, float] | None) -> Span:
+    """A window as it is where a guard switched the drives off before its end: nothing is measured any more."""
+    if ended is None or window.to_s <= ended[1]:
+        return window
+    kept = ("trip_s", "act_s")
+    gone = [key for key in window.values if key not in kept]
+    return replace(
+        window,
+        values={**window.values, **dict.fromkeys(gone)},
+        reasons={**window.reasons, **dict.fromkeys(gone, ended_text(*ended))},
+        peak_s=None,
+    )
+
+
+def _beyond_drives(rig: Rig, windows: tuple[Span, ...]) -> frozenset[int]:
+    """Changes of the plan that the rig has no drive for: a fall that nothing cools, a rise that nothing heats."""
+    found = set()
+    for window in windows:
+        if window.opens == "setpoint" and window.start_degC is not None:
+            way = window.setpoint_degC - window.start_degC
+            if (way < -_SMALL_K and not rig.cools) or (way > _SMALL_K and not rig.heats):
+                found.add(window.setpoint_change)
+    return frozenset(found)
 
 
 def _margins(rig: Rig, lowest: dict[str, float], highest: dict[str, float]) -> dict[str, float | None]:
     return {body.name: body.margin_K(lowest[body.name], highest[body.name]) for body in rig.all_bodies}
 
 
-def _span(run: Summary, window: SpanPlace, read: SpanFound, event: int) -> Span:
+def _span(run: Summary, window: SpanPlace, read: SpanFound, event: int, change: int) -> Span:
     found = _Found()
     opens: Literal["setpoint", "event"] = "event" if window.after_event else "setpoint"
-    name = run.trial.occurrences[event].name if window.after_event else "setpoint"
+    named = None if window.after_event else run.trial.course[change].named
+    name = run.trial.occurrences[event].name if window.after_event else named or "setpoint"
     if window.last <= window.first:
         for key, kind in MEASURES.items():
             if kind.scope in ("window", "event"):
-                found.put(key, None, "the window is shorter than two readings")
+                found.put(key, None, _TOO_SHORT)
         target = window.target_degC
         if window.after_event:
             start = run.rig.surroundings.temperature_degC
             target = float(setpoint_at(run.trial.course, np.array([window.from_s]), start)[0])
-        return Span(opens, name, window.from_s, window.to_s, target, found.values, found.reasons, None)
+        return Span(opens, name, window.from_s, window.to_s, target, found.values, found.reasons, None, change)
     if window.after_event:
         found.put("sag_K", read.sag_K)
         found.put("trip_s", None if read.trip_s == NONE else read.trip_s, "nothing trips after it")
@@ -172,7 +271,7 @@ def _span(run: Summary, window: SpanPlace, read: SpanFound, event: int) -> Span:
     found.put("steady_error_K", read.steady_error_K)
     found.put("swing_K", read.swing_K)
     period = None if read.swing_period_s == NONE else read.swing_period_s
-    found.put("swing_period_s", period, "it does not swing twice in the last quarter of the window")
+    found.put("swing_period_s", period, _NO_SWING)
     found.put("iae_Ks", read.iae_Ks)
     found.put("ise_K2s", read.ise_K2s)
     found.put("itae_Ks2", read.itae_Ks2)
@@ -180,7 +279,7 @@ def _span(run: Summary, window: SpanPlace, read: SpanFound, event: int) -> Span:
     if window.after_event:
         guard = None if read.guard_s == NONE else (int(read.guard_code), float(read.guard_s))
         alarm = None if read.alarm_s == NONE else (int(read.alarm_code), float(read.alarm_s))
-        trip = None if read.trip_s == NONE else (int(read.trip_code), float(read.trip_s))
+        trip = None if read.trip_s == NONE else (int(read.trip_place), float(read.trip_s))
     return Span(
         opens,
         name,
@@ -190,9 +289,11 @@ def _span(run: Summary, window: SpanPlace, read: SpanFound, event: int) -> Span:
         found.values,
         found.reasons,
         peak_s,
-        guard,
-        trip,
-        alarm,
+        change,
+        read.start_degC,
+        guard=guard,
+        trip=trip,
+        alarm=alarm,
     )
 
 
@@ -201,10 +302,10 @@ def _approach(read: SpanFound, found: _Found) -> float | None:
     gap = read.target_degC - read.start_degC
     if abs(gap) < 1e-9:
         for key in ("rise_s", "overshoot_K", "overshoot_pct"):
-            found.put(key, None, "it starts at the setpoint")
+            found.put(key, None, _AT_SETPOINT)
         return None
     if read.nine_tenths_s == NONE:
-        found.put("rise_s", None, "it does not get nine tenths of the way")
+        found.put("rise_s", None, "it covers less than 90 % of the way")
     else:
         found.put("rise_s", read.nine_tenths_s - read.tenth_s)
     over = max(0.0, read.beyond_K)
@@ -221,14 +322,16 @@ def _settling(run: Summary, window: SpanPlace, read: SpanFound, key: str, found:
     if read.inside_s < 0:
         found.put(key, None, "it is outside the band at the end of the window")
     elif read.inside_s < max(10 * run.rig.probe.interval_s, 0.05 * (window.to_s - window.from_s)) - 1e-9:
-        found.put(key, None, "it is inside the band for too short a while to call it settled")
+        swings = read.swing_K > 2 * run.trial.band_K
+        too_short = "it is inside the band for too short a while to call it settled"
+        found.put(key, None, "it swings through the band and does not stay" if swings else too_short)
     else:
         found.put(key, read.settled_s)
 
 
 def _tracking(window: SpanPlace, read: SpanFound, found: _Found) -> None:
     """Largest and rms distance from the plan along a ramp, after the first reach."""
-    why_not = "it does not reach the ramp" if window.ramp_K_per_s else "the setpoint does not ramp here"
+    why_not = "it does not reach the ramp" if window.ramp_K_per_s else _NO_RAMP
     for key, value in (("tracking_max_K", read.tracking_max_K), ("tracking_rms_K", read.tracking_rms_K)):
         found.put(key, None if value == NONE else value, why_not)
 
@@ -239,7 +342,7 @@ def _drive(run: Summary, read: RunFound, found: _Found) -> None:
     found.put("energy_J", run.energy_J)
     found.put("mean_drive", read.mean_drive)
     limited = None if run.controller.switches else read.samples_at_limit * run.rig.probe.interval_s
-    found.put("time_at_limit_s", limited, "it is either on or off, and asks for no more than that")
+    found.put("time_at_limit_s", limited, "does not apply to on/off")
     found.put("travel", read.travel)
     found.put("switch_ons_per_h", max(each.ons for each in run.switching) / duration * 3600)
     shortest_on = [each.shortest_on_s for each in run.switching if each.shortest_on_s is not None]

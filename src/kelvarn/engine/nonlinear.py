@@ -16,7 +16,8 @@ from typing import NamedTuple
 import numpy as np
 
 from .compiled import part, subroutine
-from .drives import flow_at
+from .crossing import NEAR_K, count_of, edge_of, share_at
+from .drives import flow_at, left_of
 from .heat import carried, conductance, turning
 from .plant import TIME_EPS, Body, Plant, State
 from .records import Blocks, Grid, Reals
@@ -143,7 +144,7 @@ def slopes(x: Reals, wanted: bool, jacobian: Grid, plant: Plant, state: State, a
             if wanted:
                 jacobian[slot, slot] = -1.0 / settings.speed_lag_s
         else:
-            dx[slot] = drive.ramp_per_s
+            dx[slot] = drive.left * drive.ramp_per_s
     for i in range(n):
         dx[i] *= plant.bodies[i].per_capacity_K_per_J
         if wanted:
@@ -233,8 +234,6 @@ def _stages(step: float, fresh: bool, plant: Plant, state: State, adaptive: Adap
 def _follow(step: float, plant: Plant, state: State, adaptive: Adaptive) -> None:
     """Note how far each body goes in a step from x to row _AT of the work, also between its ends."""
     x, work = adaptive.x, adaptive.work
-    slopes(work[_AT], False, adaptive.squares[0], plant, state, adaptive, work[_RATE_AFTER])
-    judged = plant.rig[0].judged_body
     for i in range(plant.bodies.size):
         low, high = min(x[i], work[_AT, i]), max(x[i], work[_AT, i])
         if work[_RATE_BEFORE, i] * work[_RATE_AFTER, i] < 0.0:
@@ -242,23 +241,46 @@ def _follow(step: float, plant: Plant, state: State, adaptive: Adaptive) -> None
             low, high = min(low, extreme), max(high, extreme)
         low, high = temperature(low, plant.bodies[i])[0], temperature(high, plant.bodies[i])[0]
         body = state.bodies[i]
-        body.lowest_degC, body.highest_degC = min(body.lowest_degC, low), max(body.highest_degC, high)
-        if i == judged:
-            loop = state.loop[0]
-            loop.lowest_degC, loop.highest_degC = min(loop.lowest_degC, low), max(loop.highest_degC, high)
+        body.now_low_degC, body.now_high_degC = min(body.now_low_degC, low), max(body.now_high_degC, high)
 
 
 @subroutine
-def smooth_span(span: float, plant: Plant, state: State, adaptive: Adaptive) -> None:
-    """Advance the state over a span in which no drive changes, s."""
+def _crossing(step: float, plant: Plant, state: State, adaptive: Adaptive) -> float:
+    """Where in a step from x to row _AT of the work a switch first comes to its level, 0…1; below 0: none does."""
+    x, work, soonest = adaptive.x, adaptive.work, -1.0
+    for s in range(count_of(plant)):
+        i, degC, sign = edge_of(s, plant, state)
+        if math.isinf(degC):
+            continue
+        level = content(degC, plant.bodies[i])
+        if sign * (x[i] - level) < 0.0:
+            share = share_at(x[i], work[_RATE_BEFORE, i], work[_AT, i], work[_RATE_AFTER, i], step, level, sign)
+            if share >= 0.0 and (soonest < 0.0 or share < soonest):
+                soonest = share
+    return soonest
+
+
+@part
+def _at_edge(plant: Plant, state: State, adaptive: Adaptive) -> bool:
+    """Whether a switch is to act now."""
+    for s in range(count_of(plant)):
+        i, degC, sign = edge_of(s, plant, state)
+        if sign * (temperature(adaptive.x[i], plant.bodies[i])[0] - degC) >= -NEAR_K:
+            return True
+    return False
+
+
+@subroutine
+def smooth_span(span: float, plant: Plant, state: State, adaptive: Adaptive) -> float:
+    """Advance the state over a span in which no drive changes, s; gives how far it came: a switch may end it."""
     x, work, loop = adaptive.x, adaptive.work, state.loop[0]
     size, tolerance = x.size, plant.rig[0].tolerance_K
     checked = size - 1  # all but the heat lost
     y, error_of = work[_AT], work[_STAGES - 1]
-    done, fresh = 0.0, False
+    done, fresh, crosses_s = 0.0, False, 0.0
     while done < span * (1.0 - 1e-12) and loop.steps < plant.rig[0].most_steps:
         loop.steps += 1
-        step = min(loop.step_s, span - done)
+        step = min(loop.step_s, span - done) if crosses_s == 0.0 else crosses_s
         _stages(step, fresh, plant, state, adaptive)
         fresh = True
         error = 0.0
@@ -273,14 +295,26 @@ def smooth_span(span: float, plant: Plant, state: State, adaptive: Adaptive) -> 
         if error <= tolerance or (step <= _SHORTEST * span and error < _ABSURD):
             for i in range(size):
                 y[i] += error_of[i]
+            slopes(y, False, adaptive.squares[0], plant, state, adaptive, work[_RATE_AFTER])
+            if plant.rig[0].switched and crosses_s == 0.0:
+                share = _crossing(step, plant, state, adaptive)
+                if share >= 0.0:  # once more, to just there
+                    crosses_s = max(share, 1e-9) * step
+                    continue
             _follow(step, plant, state, adaptive)
             for i in range(size):
                 x[i] = y[i]
             done += step
             fresh = False
+            if crosses_s > 0.0:  # a step that ends at a crossing says nothing of how long one may be
+                crosses_s = 0.0
+                if _at_edge(plant, state, adaptive):
+                    return done
+                continue
             if step < loop.step_s:  # cut short by the end of the span: that says nothing against a longer one
                 allowed = max(allowed, loop.step_s)
-        loop.step_s = allowed
+        crosses_s, loop.step_s = 0.0, allowed
+    return span
 
 
 @subroutine
@@ -296,8 +330,12 @@ def begin_adaptive(plant: Plant, state: State, adaptive: Adaptive) -> None:
 
 
 @subroutine
-def advance_adaptive(t: float, span: float, plant: Plant, state: State, adaptive: Adaptive) -> None:
-    """Advance the state over one span, stopping at each change of a drive; arguments as for `linear.advance`."""
+def advance_adaptive(t: float, span: float, plant: Plant, state: State, adaptive: Adaptive) -> float:
+    """Advance the state over one span, stopping at each change of a drive; arguments as for `linear.advance`.
+
+    Returns:
+        The instant that it came to: that of a switch that is to act, else the end.
+    """
     end, flow_slot = t + span, plant.bodies.size + plant.probes.size
     while t < end - TIME_EPS:
         until = end
@@ -318,10 +356,15 @@ def advance_adaptive(t: float, span: float, plant: Plant, state: State, adaptive
                 until = line[drive.head].at_s
             if not settings.moves and settings.acts_on >= 0:
                 adaptive.into_W[settings.acts_on] += drive.acting * drive.full_W
-        smooth_span(until - t, plant, state, adaptive)
+        came = smooth_span(until - t, plant, state, adaptive)
+        stops = came < until - t
+        until = t + came if stops else until
         for d in range(plant.drives.size):
             drive = state.drives[d]
             went = drive.ramp_per_s * (until - t)
-            drive.moved_J += (drive.acting + went / 2.0) * drive.full_W * (until - t)
+            drive.moved_J += left_of(plant.drives[d], drive) * (drive.acting + went / 2.0) * drive.full_W * (until - t)
             drive.acting += went
         t = until
+        if stops:
+            return t
+    return end

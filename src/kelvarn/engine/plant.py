@@ -65,6 +65,7 @@ class ChangeKind(IntEnum):
     SUPPLY = 5  # index of the drive, its share of the voltage
     STUCK = 6  # index of the drive, level that it is stuck at; NONE: no more
     WEAK = 7  # index of the drive, share of its power or flow that is left
+    WELDED = 9  # index of the drive whose own thermostat no longer opens (1), or does again (0)
     SEAT = 8  # index of the probe, of the body that it sits in; after the last body: the surroundings
 
 
@@ -85,6 +86,8 @@ class RigData:
     band_K: float  # half width of the band in which it counts as settled
     since_s: float  # when the event that stands last in the trial begins; 0 without one
     guarded: bool  # whether it has guards at all
+    final_guards: int  # a bit for each that, once it has tripped, holds the drives off until somebody resets it
+    switched: bool  # whether it has thermal cut-offs, or drives with thermostats of their own
     matters: bool  # whether it can be ready: it has a goal, or a body that matters
     goal_body: int  # that must be kept; none where there is no goal
     goal_low_degC: float
@@ -235,6 +238,7 @@ class Plant(NamedTuple):
     segments: Table[Segment]
     cut_offs: Table[CutOff]  # the last one is none
     noise: Grid  # of each probe at each sample, K
+    weather: Reals  # by how much the surroundings are warmer from each sample to the next; empty: by nothing
     played: Reals  # demand at each sample as it was recorded; empty where a controller decides
 
 
@@ -264,8 +268,9 @@ class DriveState:
     supply: float = 1.0  # share of it that there is
     left: float = 1.0  # share of its power or flow that a fault leaves
     stuck: float = NONE  # level that it is stuck at; NONE: it is not
+    forced: float = NONE  # level that it is held at; NONE: it is not
     blocked: bool = False  # by its own thermostat
-    was_forced: bool = False  # in the last sample
+    welded: bool = False  # that thermostat no longer opens
     moved_J: float = 0.0
     head: int = 0  # of its delay line
     tail: int = 0
@@ -308,8 +313,12 @@ class BodyState:
     drawn_W_per_K: float
     beyond: int  # samples so far beyond a limit
     passed_s: float  # when it was first beyond one; NONE: never
-    lowest_degC: float  # of the true course, so far
+    now_low_degC: float  # of the true course, in this sample
+    now_high_degC: float
+    lowest_degC: float  # so far
     highest_degC: float
+    after_low_degC: float  # since `since_s` of the rig
+    after_degC: float
 
 
 @dataclass(slots=True)
@@ -333,12 +342,12 @@ class LoopState:
     lost_J: float
     failed_body: int
     failed_s: float
-    lowest_degC: float  # of the judged body in this sample
-    highest_degC: float
     inside: int  # samples so far at which the goal was kept
     ready_s: float  # since when it has been ready; NONE: it is not
     loads_cut: bool
-    cut_off: int  # place of the first cut-off that is open; none where none is
+    trips_load: bool  # whether a trip of the controller switches the loads off
+    cut_off: int  # the first cut-off of drives that is open; none where none is
+    opened: int  # a bit for each guard of the rig that is a cut-off and has been open since the last sample
 
 
 class State(NamedTuple):

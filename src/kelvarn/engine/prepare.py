@@ -4,17 +4,16 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import lru_cache
-from typing import Any, cast
+from typing import Any
 
 import numpy as np
 
 from kelvarn.model.candidate import Controller
+from kelvarn.model.guards import CutOff as CutOffGuard
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Trial
 
-from . import matrices, nonlinear
-from .applying import Heat
-from .changes import changes_of, openings, put_in
+from .changes import changes_of, openings, put_in, weather_of
 from .control import Control, control_of
 from .layout import (
     Floats,
@@ -27,31 +26,22 @@ from .layout import (
     probe_record,
     sharing_of,
 )
-from .output import outputs_at
 from .plant import (
     TIME_EPS,
     Body,
-    BodyState,
     Change,
     ChangeKind,
     CutOff,
-    CutOffState,
-    Delayed,
     Drive,
-    DriveState,
     Fault,
-    FaultState,
     Link,
-    LoopState,
     Plant,
     Probe,
-    ProbeState,
     RigData,
     Segment,
-    State,
 )
-from .records import Table, blank, blanks, table
-from .survey import BodyFound, Found, RunFound, SpanFound, SpanPlace, Trace
+from .records import Table, table
+from .survey import SpanPlace
 
 MOST_SAMPLES = 5_000_000
 MOST_STEPS = 5_000_000
@@ -102,9 +92,13 @@ class Played:
     surroundings: tuple[tuple[float, float], ...] = ()
 
 
-@lru_cache(maxsize=4)
 def prepare(rig: Rig, trial: Trial, step_share: float = STEP_SHARE, tolerance_K: float = TOLERANCE_K) -> Prepared:
     """`prepare_anew` without a record. Kept, since candidates run one after another on the same rig and trial."""
+    return _prepared(rig, trial, step_share, tolerance_K)
+
+
+@lru_cache(maxsize=4)
+def _prepared(rig: Rig, trial: Trial, step_share: float, tolerance_K: float) -> Prepared:
     return prepare_anew(rig, trial, step_share, tolerance_K)
 
 
@@ -148,6 +142,9 @@ def prepare_anew(
         outside_degC=layout.outside_degC,
         band_K=trial.band_K,
         guarded=bool(rig.guards),
+        final_guards=sum(1 << place for place, guard in enumerate(rig.guards) if guard.final),
+        switched=any(isinstance(guard, CutOffGuard) for guard in rig.guards)
+        or any(getattr(drive, "dial_degC", None) is not None for drive in rig.drives),
         matters=rig.goal is not None or any(body.ready_K is not None for body in rig.all_bodies),
         since_s=trial.events[-1].at_s if trial.events else 0.0,
         **_goal(rig),
@@ -163,6 +160,7 @@ def prepare_anew(
         segments=table(Segment, segments),
         cut_offs=table(CutOff, cut_offs_of(rig)),
         noise=_noise(trial.seed, samples, tuple(probe.noise_K for probe in rig.probes)),
+        weather=weather_of(trial, h, samples),
         played=np.zeros(0) if played is None else np.ascontiguousarray(played.drive),
     )
     # Changes that can be under way at once, and one place that stays empty.
@@ -273,96 +271,6 @@ def _windows(trial: Trial, h: float, samples: int) -> Table[SpanPlace]:
     return table(SpanPlace, found)
 
 
-def fresh_state(prepared: Prepared, rig: Rig, before: float) -> tuple[State, Heat]:
-    """What is kept of a run, before its first sample.
-
-    Args:
-        prepared, rig: what runs.
-        before: demand before the run.
-    """
-    plant = prepared.plant
-    n, drives, probes = len(plant.bodies), len(plant.drives), len(plant.probes)
-    levels = outputs_at(rig, before)
-    if not before:  # what has no power yet gives nothing, but a valve stands at its end stop
-        levels = [level if drive.kind == "valve" else 0.0 for drive, level in zip(rig.drives, levels, strict=True)]
-    state = State(
-        loop=blank(LoopState, 1),
-        bodies=blank(BodyState, n),
-        links=blank(Link, len(plant.links)),
-        drives=table(DriveState, [DriveState(acting=level) for level in levels]),
-        cut_offs=blank(CutOffState, len(plant.cut_offs)),
-        lines=blanks(Delayed, drives, prepared.line_size),
-        probes=blank(ProbeState, probes),
-        faults=blank(FaultState, len(plant.faults)),
-        history=np.zeros((probes, prepared.history_size)),
-    )
-    return state, Heat(_linear(prepared), _adaptive(prepared))
-
-
-def _linear(prepared: Prepared) -> matrices.Linear:
-    plant = prepared.plant
-    n, drives, probes = len(plant.bodies), len(plant.drives), len(plant.probes)
-    size = n + matrices.EXTRA + probes if not prepared.nonlinear else 1
-    blocks, lengths = (size + 7) // 8, prepared.lengths
-    return matrices.Linear(
-        flow=np.zeros((size, size)),
-        powers=np.zeros((3, size, size)),
-        rates=np.zeros((blocks, 8, blocks, 8)),
-        transition=np.zeros((lengths, blocks, 8, blocks, 8)),
-        push=np.zeros((lengths, drives, blocks, 8)),
-        part_transition=np.zeros((blocks, 8, blocks, 8)),
-        part_push=np.zeros((drives, blocks, 8)),
-        series=np.zeros((drives, matrices.TERMS, blocks, 8)),
-        z=np.zeros((blocks, 8)),
-        after=np.zeros((blocks, 8)),
-        smooth=np.zeros((blocks, 8)),
-        pushed=np.zeros((blocks, 8)),
-        slope=np.zeros((blocks, 8)),
-        slope_after=np.zeros((blocks, 8)),
-        by_drive=np.zeros((blocks, 8)),
-        zero=np.zeros((blocks, 8)),
-        switches=blank(matrices.Switch, matrices.MOST_SWITCHES),
-        switched=np.zeros(1, np.int64),
-    )
-
-
-def _adaptive(prepared: Prepared) -> nonlinear.Adaptive:
-    plant = prepared.plant
-    n, drives, probes = len(plant.bodies), len(plant.drives), len(plant.probes)
-    size = n + probes + drives + 1 if prepared.nonlinear else 1
-    return nonlinear.Adaptive(
-        x=np.zeros(size),
-        squares=np.zeros((2, size, size)),
-        work=np.zeros((nonlinear.WORK_ROWS, size)),
-        into_W=np.zeros(n),
-    )
-
-
-def fresh_trace(prepared: Prepared, named: int) -> Trace:
-    """Room for what a run leaves; `named` is how many bodies have names."""
-    plant = prepared.plant
-    m, drives, probes = plant.noise.shape[1], len(plant.drives), len(plant.probes)
-    return Trace(
-        setpoint_degC=np.empty(m),
-        asked=np.empty(m),
-        given=np.empty(m),
-        p=np.empty(m),
-        i=np.empty(m),
-        d=np.empty(m),
-        delay_left_s=np.empty(m),
-        law_code=np.empty(m, np.int16),
-        guard_code=np.empty(m, np.int16),
-        alarm_code=np.empty(m, np.int16),
-        bodies_degC=np.empty((named, m)),
-        lowest_degC=np.empty(m),
-        highest_degC=np.empty(m),
-        readings_degC=np.empty((probes, m)),
-        put_out=np.empty((drives, m)),
-        drives_W=np.empty((drives, m)),
-        flow=np.zeros((drives, m)),  # written only of drives that move something
-    )
-
-
 def _goal(rig: Rig) -> dict[str, Any]:
     """The goal as fields of the rig's record."""
     goal = rig.goal
@@ -374,16 +282,6 @@ def _goal(rig: Rig) -> dict[str, Any]:
         "goal_low_degC": -math.inf if low is None else low,
         "goal_high_degC": math.inf if high is None else high,
     }
-
-
-def fresh_found(prepared: Prepared) -> Found:
-    """Room for what is read of a run."""
-    return Found(
-        windows=cast(Any, prepared.windows).copy(),
-        in_windows=blank(SpanFound, len(prepared.windows)),
-        in_run=blank(RunFound, 1),
-        bodies=blank(BodyFound, len(prepared.plant.bodies)),
-    )
 
 
 def control_for(rig: Rig, controller: Controller, trial: Trial) -> Control:

@@ -14,11 +14,11 @@ def reading_text(cold: StepResponse, scale: Scale) -> str:
     found = cold.reading
     if found is None:
         return "The drive moves nothing that the probe sees."
-    text = f"{_numbers(found, scale)}; {_meaning(found)}"
     way = max(abs(float(cold.run.measured_degC[-1] - cold.run.measured_degC[0])), 1e-9)
     if found.rms_K > _POOR * way:
-        text += f"; off by {show(found.rms_K, Quantity.DIFFERENCE, scale)} rms"
-    return text
+        off = show(found.rms_K, Quantity.DIFFERENCE, scale)
+        return f"{_numbers(found, scale)}; one lag does not describe it ({off} rms)"
+    return f"{_numbers(found, scale)}; {_meaning(found)}"
 
 
 def warm_text(cold: StepResponse, warm: StepResponse | None, scale: Scale) -> str:

@@ -35,7 +35,7 @@ Blocks = Annotated[npt.NDArray[np.float64], Axes(np.float64, 3)]
 Block4 = Annotated[npt.NDArray[np.float64], Axes(np.float64, 4)]
 Block5 = Annotated[npt.NDArray[np.float64], Axes(np.float64, 5)]
 Ints = Annotated[npt.NDArray[np.int64], Axes(np.int64, 1)]
-Codes = Annotated[npt.NDArray[np.int16], Axes(np.int16, 1)]
+Codes = Annotated[npt.NDArray[np.int32], Axes(np.int32, 1)]
 """A code for each sample."""
 Pixels = Annotated[npt.NDArray[np.uint32], Axes(np.uint32, 2)]
 

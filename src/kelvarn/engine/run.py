@@ -29,13 +29,11 @@ from .prepare import (
     Prepared,
     RunError,
     control_for,
-    fresh_found,
-    fresh_state,
-    fresh_trace,
     prepare,
     prepare_anew,
 )
 from .records import rows_of
+from .room import fresh_found, fresh_state, fresh_trace
 from .survey import Found, Trace
 
 _SLICE_S = 0.01
@@ -113,6 +111,7 @@ class Run(Summary):
         p, i, d: terms of the law, as drive.
         delay_left_s: what is left of a delay that the law's code speaks of.
         law_code, guard_code, alarm_code: codes of the law, of `guards.Ruler`, and of an alarm.
+        tripped: a bit for each guard of the rig that has tripped, or as a cut-off is open, whether it rules or not.
         put_out: mean output of each drive over the sample that begins here, after floor, kick-start, window and travel
             and before its dead time, 0…1, shape (drives, m).
         drives_W: power that acts of each drive likewise, shape (drives, m); of a fan the electrical power.
@@ -135,6 +134,7 @@ class Run(Summary):
     law_code: Codes
     guard_code: Codes
     alarm_code: Codes
+    tripped: Codes
     put_out: Floats
     drives_W: Floats
     power_W: Floats
@@ -245,6 +245,7 @@ class PreparedRun:
         self._trace = trace or fresh_trace(self._prepared, len(rig.all_bodies))
         self._found = fresh_found(self._prepared)
         self._outcome = Outcome.DONE
+        self._slots: list[int] | None = None
 
     def advance(self, go_on: Callable[[float], bool] | None = None) -> None:
         """Compute.
@@ -263,9 +264,17 @@ class PreparedRun:
             if go_on is not None and not go_on(first / samples):
                 raise Stopped
             begin, last = time.perf_counter(), min(first + slice_of, samples)
-            self._outcome = Outcome(run_loop(*self.arguments(first, last)))
+            self._outcome = Outcome(self._compute(first, last))
             took = time.perf_counter() - begin
             first, slice_of = last, max(1, int(slice_of * min(max(_SLICE_S / max(took, 1e-9), 0.1), 4.0)))
+
+    def _compute(self, first: int, last: int) -> int:
+        """Let the kernel compute from a sample to before another; how that ended."""
+        if self._slots is None:
+            self._slots = run_loop.slots(self.arguments(first, last))
+        self._slots[:2] = first, last
+        outcome: int = run_loop.again(self._slots)
+        return outcome
 
     def arguments(self, first: int, last: int) -> tuple[Any, ...]:
         """Arguments of the kernel for a stretch from a sample to before another."""
@@ -304,6 +313,7 @@ class PreparedRun:
             law_code=trace.law_code,
             guard_code=trace.guard_code,
             alarm_code=trace.alarm_code,
+            tripped=trace.tripped,
             put_out=trace.put_out,
             drives_W=trace.drives_W,
             power_W=trace.drives_W[heating].sum(axis=0) if len(heating) != 1 else trace.drives_W[heating[0]],

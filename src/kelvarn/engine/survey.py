@@ -28,6 +28,7 @@ class Trace(NamedTuple):
     law_code: Codes
     guard_code: Codes
     alarm_code: Codes
+    tripped: Codes  # a bit for each guard of the rig that has tripped, cut-offs too
     bodies_degC: Grid  # of each body that has a name
     lowest_degC: Reals  # of the judged body until the next sample
     highest_degC: Reals
@@ -67,7 +68,7 @@ class SpanFound:
     sag_K: float
     sag_s: float
     trip_s: float  # after an event, until a trip or cut-off acts; NONE: none does
-    trip_code: int  # guard code then
+    trip_place: int  # of the guard then, in the rig
     alarm_s: float  # likewise until an alarm is on
     alarm_code: int
     guard_s: float  # likewise until another guard rules, or the action at a probe fault
@@ -97,6 +98,8 @@ class RunFound:
     alarms: int  # that began
     alarm_samples: int
     trips: int  # trips and cut-offs that acted
+    ended_s: float  # since when one that stays holds the drives off to the end; NONE: none does
+    ended_place: int  # which guard of the rig that is
     ready_s: float  # NONE: it is not ready at the end
 
 

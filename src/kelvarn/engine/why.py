@@ -6,7 +6,7 @@ from kelvarn.units import Quantity, Scale, show
 
 from .control import settings_changes_of
 from .guard_records import Ruler
-from .guard_words import alarms_text, rule_text, ruler_at
+from .guard_words import alarms_text, load_text, rule_text, ruler_at
 from .laws import law_module
 from .plant import TIME_EPS
 from .run import Run
@@ -15,14 +15,15 @@ from .sample import Sample, Term
 
 def why(run: Run, index: int, scale: Scale = Scale.CELSIUS) -> str:
     """One sentence on what the controller decided at a sample, and why."""
-    ruled, alarms = rule_text(run, index, scale), alarms_text(run, index, scale)
+    ruled = rule_text(run, index, scale)
+    besides = [said for said in (load_text(run, index, scale), alarms_text(run, index, scale)) if said]
     if ruler_at(run, index) in (Ruler.POWER_CUT, Ruler.STANDS_STILL):  # the law was not asked
         said = ruled
     else:
         said = law_module(run.controller).why(_law_at(run, index), _sample(run, index), scale)
         said += _blocked(run, index, scale)
         said = f"{ruled}; without: {said}" if ruled else said
-    return f"{said}; {alarms}" if alarms else said
+    return "; ".join([said, *besides])
 
 
 def _blocked(run: Run, index: int, scale: Scale) -> str:

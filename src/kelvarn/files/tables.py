@@ -20,6 +20,11 @@ def measures_json(measures: Measures) -> dict[str, Any]:
     return {
         **main.values,
         **measures.values,
+        "ended": None if measures.ended is None else {"guard": measures.ended[0], "at_s": measures.ended[1]},
+        "stages": {
+            key: {"name": stage.name, "from_s": stage.from_s, "setpoint_degC": stage.setpoint_degC}
+            for key, stage in main.stages.items()
+        },
         "main_window": {"from_s": main.from_s, "to_s": main.to_s, "setpoint_degC": main.setpoint_degC},
         "hottest_degC": measures.hottest_degC,
         "coldest_degC": measures.coldest_degC,

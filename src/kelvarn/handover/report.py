@@ -102,7 +102,7 @@ def report_html(project: Project, found: Findings, pictures: dict[str, str], sca
         version=__version__,
         goal=None if rig.goal is None else rig.goal.text(scale),
         source="" if rig.goal is None else rig.goal.source,
-        verdict=table if isinstance(table, str) else table.verdict(),
+        verdict=table if isinstance(table, str) else table.verdict(scale),
         settings=_said(settings_rows(candidate, scale)),
         rig_rows=_said(rig_rows(project, scale)),
         rules=rules or [Row("Guards", "none")],
@@ -110,7 +110,7 @@ def report_html(project: Project, found: Findings, pictures: dict[str, str], sca
         trials=[_trial(rig, trial, found.results[trial.name], pictures, scale) for trial in project.trials],
         headings=HEADINGS,
         failures=[] if isinstance(table, str) else [
-            {"cells": cells(row.worst, scale), "passed": row.worst.passed is not None} for row in table.rows
+            {"cells": cells(row.worst, scale), "passed": row.worst.harmful} for row in table.rows
         ],
         action="" if isinstance(table, str) else action_line(table, scale),
         moments="" if isinstance(table, str) else moments_line(table),

@@ -38,13 +38,17 @@ class OrdersLost(EventBase):
 
 
 class ControlStalls(EventBase):
-    """The controller takes its samples late, or none at all; what was given last stays."""
+    """The controller takes its samples late, or none at all; what was given last stays, or it hangs at some drive."""
 
     what = "control samples late or missed"
     kind: Literal["stall"] = "stall"
     every_s: float | None = number(
-        None, Quantity.DURATION, 0.01, LONGEST_S, "One every", "How seldom it takes one; empty: none at all.",
-        empty="none at all",
+        None, Quantity.DURATION, 0.01, LONGEST_S, "One every", "Time between samples that are taken; empty: none is.",
+        empty="none is taken",
+    )  # fmt: skip
+    output: float | None = number(
+        None, Quantity.DRIVE, 0.0, 1.0, "Output meanwhile", "What it gives while it takes none; empty: as it was.",
+        empty="as it was",
     )  # fmt: skip
 
     @classmethod

@@ -82,6 +82,9 @@ class Curve(LawBase):
     def as_strategy(self, strategy: str) -> Self:
         return self._with(shape=strategy.removeprefix("Fan "))
 
+    def range_of_drive(self, way: Way) -> tuple[float, float]:
+        return 0.0, self.steps[-1].drive if self.shape == "steps" else 1.0
+
     def with_step_added(self) -> Self:
         """With one more step: beyond the last one, or where that gives all, between the last two."""
         steps, last = self.steps, self.steps[-1]

@@ -198,15 +198,19 @@ class ProbeFault(EventBase):
 
 
 class DriveFault(EventBase):
-    """A drive fails, from the first sample at or after it begins: stuck on (a welded relay), off, or weak."""
+    """A drive fails, from the first sample at or after it begins: stuck on (a welded relay), off, or weak.
+
+    Or its own thermostat welds, and no longer opens.
+    """
 
     what = "a drive fails"
     color = "ember"
     kind: Literal["drive_fault"] = "drive_fault"
     drive: Name = field(..., "Drive", "Which drive it is.")
-    fault: Literal["stuck_on", "stuck_off", "weak"] = field(
+    fault: Literal["stuck_on", "stuck_off", "weak", "welded"] = field(
         "stuck_on", "Fault", "What goes wrong with it.",
-        words={"stuck_on": "stuck on, a relay welded", "stuck_off": "stuck off, a fan stalled", "weak": "weak"},
+        words={"stuck_on": "stuck on, a relay welded", "stuck_off": "stuck off, a fan stalled", "weak": "weak",
+               "welded": "its own thermostat is welded"},
     )  # fmt: skip
     left: float = number(0.5, Quantity.DRIVE, 0.0, 1.0, "Left", "Of a weak one: the share of its power or flow left.")
 
@@ -216,6 +220,11 @@ class DriveFault(EventBase):
 
     def shown(self) -> tuple[str, ...]:
         return ("drive", "fault", *(("left",) if self.fault == "weak" else ()))
+
+    def check(self, rig: "Rig") -> None:
+        drive = next((each for each in rig.drives if each.name == self.drive), None)
+        if self.fault == "welded" and drive is not None and getattr(drive, "dial_degC", None) is None:
+            raise ValueError(f"welds the thermostat of “{self.drive}”, which has none of its own")
 
     @classmethod
     def begins_as(cls, rig: "Rig") -> dict[str, Any]:

@@ -1,6 +1,7 @@
 """How a model field is declared: once, with quantity, range and sentence."""
 
-from typing import Annotated, Any
+from collections.abc import Mapping
+from typing import Annotated, Any, Self
 
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 from pydantic.fields import FieldInfo
@@ -23,9 +24,17 @@ class ModelBase(BaseModel):
         """Kept: results are looked up by rig and trial, dozens of times in a step of a drag."""
         kept: int | None = getattr(self, "_kept_hash", None)
         if kept is None:
-            kept = hash((type(self), *self.__dict__.values()))
+            kept = hash((type(self), *(self.__dict__[name] for name in type(self).model_fields)))
             object.__setattr__(self, "_kept_hash", kept)
         return kept
+
+    def model_copy(self, *, update: Mapping[str, Any] | None = None, deep: bool = False) -> Self:
+        """A copy with other values, not validated anew; without what was worked out of the old ones and kept."""
+        made = super().model_copy(update=update, deep=deep)
+        if update:
+            for name in [name for name in made.__dict__ if name not in type(made).model_fields]:
+                del made.__dict__[name]
+        return made
 
 
 _ONE_LINE = "^[^\x00-\x1f\x7f-\x9f\u2028\u2029]*$"

@@ -43,6 +43,11 @@ class RuleBase(ModelBase):
     def text(self, scale: Scale) -> str:
         """What it does, in a few words."""
 
+    @property
+    def final(self) -> bool:
+        """Whether, once it has acted, the drives stay off until somebody resets it."""
+        return False
+
     @classmethod
     def begins_as(cls, rig: Any) -> dict[str, Any]:
         """Fields that a new one on a rig begins with."""
@@ -76,6 +81,10 @@ class Trip(RuleBase):
         2.0, Quantity.DIFFERENCE, 0.0, 500.0, "Lets go", "Of one that does not stay: how far back the reading must be."
     )
 
+    @property
+    def final(self) -> bool:
+        return self.latches and self.does in ("off", "contactor")
+
     def text(self, scale: Scale) -> str:
         return f"{self.probe} {self.side} {show(self.at_degC, Quantity.TEMPERATURE, scale)}: {_DOES[self.does]}"
 
@@ -98,6 +107,10 @@ class CutOff(RuleBase):
     does: Literal["contactor", "load"] = field(
         "contactor", "Cuts", "What it cuts.", words={"contactor": "the drives", "load": "what heats by itself"}
     )
+
+    @property
+    def final(self) -> bool:
+        return self.resets_K is None and self.does == "contactor"
 
     def text(self, scale: Scale) -> str:
         return (
@@ -148,6 +161,10 @@ class NoRise(RuleBase):
     away_K: float = number(
         5.0, Quantity.DIFFERENCE, 0.0, 3000.0, "If away", "Only counts while the setpoint is so far ahead, or further."
     )
+
+    @property
+    def final(self) -> bool:
+        return True
 
     def text(self, scale: Scale) -> str:
         return (

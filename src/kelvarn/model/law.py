@@ -95,6 +95,10 @@ class LawBase(ModelBase):
         """What the setting behind an edge is when the edge is put at a temperature."""
         raise NotImplementedError  # asked only of laws with edges, and each of those says it
 
+    def range_of_drive(self, way: Way) -> tuple[float, float]:
+        """The least and the most drive that it ever asks for; the least is below 0 where it cools."""
+        return (-1.0 if way.both else 0.0), 1.0
+
     def check(self, way: Way) -> None:
         """Raise ValueError, a clause about the law, where its settings are the wrong way round for the drives."""
 

@@ -77,6 +77,10 @@ class Mark(ModelBase):
     direction: Direction = field("at_most", "Must be", "At most, at least, or within ± the limit.")
     event: Name | None = field(None, "Event", "The event it is about, for sag and recovery.")
     body: Name | None = field(None, "Body", "The body it is about, for hottest and margin.")
+    stage: Name | None = field(
+        None, "Stage", "The named setpoint whose stage it is about; empty: the stage in which it is worst.",
+        empty="where it is worst",
+    )  # fmt: skip
     why: OneLine = field("", "Because", "Why it is asked.", max_length=200)
 
     @model_validator(mode="after")
@@ -88,6 +92,8 @@ class Mark(ModelBase):
             raise ValueError(f"a mark on {self.measure} {'needs' if scope == 'event' else 'takes no'} event")
         if (self.body is None) == (scope == "body"):
             raise ValueError(f"a mark on {self.measure} {'needs' if scope == 'body' else 'takes no'} body")
+        if self.stage is not None and scope != "window":
+            raise ValueError(f"a mark on {self.measure} takes no stage")
         return self
 
     @property
@@ -102,6 +108,6 @@ class Mark(ModelBase):
     @property
     def title(self) -> str:
         """Its name on screen."""
-        if self.event is not None:
-            return f"{self.kind.title}: {self.event}"
+        if self.event is not None or self.stage is not None:
+            return f"{self.kind.title}: {self.event or self.stage}"
         return f"{self.kind.title}: {self.body}" if self.body is not None else self.kind.title

@@ -95,6 +95,9 @@ class Pid(LawBase):
         1.0, Quantity.NUMBER, 0.01, 100.0, "Cooling gain ratio", "Gain while it cools, over the gain while it heats."
     )
 
+    def range_of_drive(self, way: Way) -> tuple[float, float]:
+        return (self.low if way.both else max(self.low, 0.0)), self.high
+
     @model_validator(mode="after")
     def _memory_limits_in_order(self) -> Self:
         if self.memory_low is not None and self.memory_high is not None and self.memory_low >= self.memory_high:

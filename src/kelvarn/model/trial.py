@@ -20,8 +20,8 @@ from .names import check_unique
 
 MOST_PARTS_PUT_IN = 12
 """Each is a body of its own to the engine."""
-MOST_REPEATS = 2000
-"""Of one event, and changes of a plan written out."""
+MOST_REPEATS = 20_000
+"""Of one event, and changes of a plan written out; a trial that needs more is refused."""
 WEEK_S = 7 * DAY_S
 
 
@@ -185,6 +185,22 @@ class Trial(ModelBase):
         return (*self.events, *again)
 
     @model_validator(mode="after")
+    def _not_too_often(self) -> "Trial":
+        for event in self.events:
+            if event.again_s is not None and (self.duration_s - event.at_s) / event.again_s > MOST_REPEATS:
+                raise ValueError(
+                    f"event “{event.name}” would happen more than {MOST_REPEATS:,} times in {_time(self.duration_s)}; "
+                    "let it happen less often, or make the trial shorter"
+                )
+        again_s, count = self.plan.again_s, len(self.plan.changes)
+        if again_s is not None and self.duration_s / again_s * count > MOST_REPEATS:
+            raise ValueError(
+                f"the plan would change more than {MOST_REPEATS:,} times in {_time(self.duration_s)}; "
+                "let it begin anew less often, or make the trial shorter"
+            )
+        return self
+
+    @model_validator(mode="after")
     def _inside(self) -> "Trial":
         check_unique([event.name for event in self.events], "event")
         if sum(isinstance(event, ColdPart) for event in self.events) > MOST_PARTS_PUT_IN:
@@ -202,6 +218,8 @@ class Trial(ModelBase):
                 )
         names = {event.name for event in self.events}
         for mark in self.marks:
+            if mark.stage is not None and mark.stage not in {each.name for each in self.plan.setpoints}:
+                raise ValueError(f"a mark names the stage “{mark.stage}”, which is no named setpoint of the plan")
             if mark.event is not None and mark.event not in names:
                 raise ValueError(f"a mark names the event “{mark.event}”, which the trial does not have")
         return self

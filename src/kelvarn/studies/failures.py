@@ -1,87 +1,46 @@
 """The failure table: every single failure at its worst moments, where it ends, and who stops it.
 
-A failure is an event that does not end, put into the trial at a moment: cold, just at the setpoint, at the trial's end.
-The trial then goes on for as long again. Everything is a run of the same engine, which can be opened.
+A failure is an event that does not end, put into the trial at a moment (`failure_moments.py`), or a guard that does not
+act. The trial then goes on until every body rests or a limit is passed (`follow.py`). Everything is a run of the
+same engine, which can be opened.
 """
 
+import math
+import threading
+from collections import deque
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass
+from concurrent.futures import Future
+from dataclasses import dataclass, replace
+from functools import lru_cache
 
-import numpy as np
-
-from kelvarn.engine.guard_words import alarms_in, guard_of
-from kelvarn.engine.measures import Measures, measure
-from kelvarn.engine.run import Stopped, compute
-from kelvarn.engine.steady import can_hold
+from kelvarn.engine.layout import is_nonlinear
+from kelvarn.engine.plant import TIME_EPS
+from kelvarn.engine.prepare import MOST_SAMPLES, RunError, prepare
+from kelvarn.engine.room import fresh_trace
+from kelvarn.engine.run import Stopped
+from kelvarn.engine.steady import can_hold, rest_degC
+from kelvarn.engine.survey import Trace
 from kelvarn.model.candidate import Controller
 from kelvarn.model.edit import with_fields
 from kelvarn.model.event_base import LONGEST_S
-from kelvarn.model.guards import Guard, ProbeFaultAction, Restart
+from kelvarn.model.guards import ProbeFaultAction
 from kelvarn.model.names import free_name
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Trial
 from kelvarn.units import Quantity, Scale, show
 
-from .batch import Case, CaseResult, run_many
-from .failure_kinds import CUT_S, NAME, Failure, failures_of, without_failures
+from .batch import pool
+from .failure_kinds import CUT_S, DRIFT_K_PER_H, NAME, Failure, failures_of, without_failures
+from .failure_moments import moments_of
+from .failure_outcome import Outcome, outcome_of
+from .follow import FollowedRun, Snapshot, slowest_s
 
-_LONGEST_AFTER_S = 86400.0
-MOMENTS = ("cold", "at the setpoint", "at the end")
-
-
-@dataclass(frozen=True)
-class Outcome:
-    """How one failure at one moment ends.
-
-    Attributes:
-        failure, moment, at_s: what, and when in the trial, s.
-        trial: the trial with it, which opens as a run.
-        fault: why there is no run; empty where there is one.
-        suffers: the body with the least margin to its limit; of none with a limit, the goal's, or the judged one.
-        end_degC, extreme_degC: of that body, at the end, and nearest to its limit since the failure.
-        margin_K: what was left to that limit; None without one.
-        passed: the body whose limit is passed first after the failure, and how long after it, s.
-        beforehand: whether a limit is passed without any failure.
-        goal_lost_s: how long after it the goal is left; None where it is kept, was not before, or there is none.
-        goal_at_end: whether the goal is kept at the end; None without one.
-        guard, guard_s: what acted, in words, and how long after the failure; empty and None where nothing did.
-        alarm, alarm_s: likewise the first alarm.
-    """
-
-    failure: Failure
-    moment: str
-    at_s: float
-    trial: Trial
-    fault: str
-    suffers: str = ""
-    end_degC: float = 0.0
-    extreme_degC: float = 0.0
-    margin_K: float | None = None
-    passed: tuple[str, float] | None = None
-    beforehand: bool = False
-    goal_lost_s: float | None = None
-    goal_at_end: bool | None = None
-    guard: str = ""
-    guard_s: float | None = None
-    alarm: str = ""
-    alarm_s: float | None = None
-
-    @property
-    def harmful(self) -> bool:
-        """Whether a limit is passed, or nobody can say because it could not be run."""
-        return self.passed is not None or bool(self.fault)
-
-    @property
-    def harm(self) -> tuple[int, float]:
-        """How bad it is, the worse the more: a limit passed, the goal lost, neither; then by margin."""
-        level = 3 if self.harmful else 2 if self.goal_at_end is False else 1 if self.goal_lost_s else 0
-        return level, -(self.margin_K if self.margin_K is not None else 0.0)
-
-    def ends(self, scale: Scale = Scale.CELSIUS) -> str:
-        """Where it ends, such as "Heater mat 187 °C"."""
-        if self.fault:
-            return self.fault
-        return f"{self.suffers} {show(self.extreme_degC, Quantity.TEMPERATURE, scale)}"
+_DAY_S = 86400.0
+_LAGS = 8.0  # of the slowest time constant after which 3e-4 of a change is left
+_MOST_FOLLOWED = {False: 300_000, True: 60_000}
+"""Samples that a row is followed for at most: of linear rigs, and of others."""
+_OF_ACTIONS = 2
+"""Failures of the control probe that can be seen: the first two."""
 
 
 @dataclass(frozen=True)
@@ -90,11 +49,13 @@ class Row:
 
     failure: Failure
     outcomes: tuple[Outcome, ...]
+    worst: Outcome
 
     @property
-    def worst(self) -> Outcome:
-        """The moment at which it does most harm."""
-        return max(self.outcomes, key=lambda each: each.harm)
+    def hottest(self) -> tuple[str, float] | None:
+        """The body without a limit that gets hottest at any moment."""
+        known = [each.hottest for each in self.outcomes if each.hottest is not None]
+        return max(known, key=lambda each: each[1], default=None)
 
 
 @dataclass(frozen=True)
@@ -112,33 +73,64 @@ class FailureTable:
 
     Attributes:
         rows: one a failure.
-        moments: when they were tried, s, by what the moment is called; a moment that there is not says why.
+        limited: the bodies that have a limit, by name.
+        moments: when they were tried, s, by what the moment is called.
         actions: what the control probe's fault action could be, the least harmful first.
-        why: why the first of them is proposed.
         runs: how many were computed.
     """
 
     rows: tuple[Row, ...]
-    moments: dict[str, float | str]
+    limited: tuple[str, ...]
+    moments: dict[str, float]
     actions: tuple[ActionTried, ...]
-    why: str
     runs: int
 
     @property
     def passed(self) -> int:
-        """Rows that pass a hard limit."""
-        return sum(row.worst.passed is not None for row in self.rows)
+        """Rows that pass a hard limit, or come to pass one."""
+        return sum(row.worst.harmful for row in self.rows)
 
-    def verdict(self) -> str:
-        """May it be switched on and left, in a sentence."""
-        count = len(self.rows)
+    @property
+    def hottest(self) -> tuple[str, float] | None:
+        """The body without a limit that gets hottest in any row."""
+        return max((row.hottest for row in self.rows if row.hottest is not None), key=lambda e: e[1], default=None)
+
+    @property
+    def longest_s(self) -> float:
+        """How long the row that was followed longest was."""
+        return max(each.followed_s for row in self.rows for each in row.outcomes)
+
+    def verdict(self, scale: Scale = Scale.CELSIUS) -> str:
+        """What happens if one thing fails, in a sentence."""
+        count, unlimited = len(self.rows), ""
+        if self.hottest is not None:
+            name, degC = self.hottest
+            unlimited = f"; {name} has no limit and gets to {show(degC, Quantity.TEMPERATURE, scale)}: enter its limit"
+        if not self.limited:
+            said = "Cannot be judged: no body has a limit. Enter one for everything that could burn or melt"
+            return f"{said}{unlimited.removesuffix(': enter its limit')}"
+        names = ", ".join(self.limited)
+        beforehand = any(each.beforehand for row in self.rows for each in row.outcomes)
         if self.passed:
-            return f"No: {self.passed} of {count} single failures pass a hard limit"
-        if not any(outcome.margin_K is not None for row in self.rows for outcome in row.outcomes):
-            return "Nobody can say: no body has a rated limit; give the ones that could burn or melt theirs"
+            already = " (one is passed without any failure too)" if beforehand else ""
+            return f"No: {self.passed} of {count} single failures pass a limit{already}{unlimited}"
         lost = sum(row.worst.harm[0] == 2 for row in self.rows)
         cold = f"; {lost} lose what matters" if lost else ""
-        return f"No single failure of {count} passes a hard limit{cold}"
+        loose = sum(not each.rests for each in (row.worst for row in self.rows))
+        open_end = f"; {loose} still move when the table stops" if loose else ""
+        return f"None of the {count} failures tried passes a known limit ({names}){cold}{open_end}{unlimited}"
+
+
+@dataclass(frozen=True)
+class _Asked:
+    """One failure at one moment on a rig; `lasting`: it is followed to the end, beyond that of the trial."""
+
+    failure: Failure
+    moment: str
+    at_s: float
+    rig: Rig
+    action: str = ""
+    lasting: bool = True
 
 
 def failure_table(
@@ -155,58 +147,192 @@ def failure_table(
         Stopped: it was stopped.
     """
     calm = without_failures(trial)
-    moments = _moments(rig, controller, calm)
-    known = {name: at for name, at in moments.items() if isinstance(at, float)}
+    moments = moments_of(rig, controller, calm)
     failures = failures_of(rig)
-    asked = [(failure, name, at) for failure in failures for name, at in known.items()]
-    of_actions = [
-        (action, failure, name, at)
-        for action in ("off", "on", "fixed", "hold")
-        for failure in failures[:2]
-        for name, at in known.items()
+    start = next(iter(moments))
+    asked = [
+        _Asked(failure, name, at, failure.of(rig), lasting=name in (start, _END) or _holds(failure, rig))
+        for failure in failures
+        for name, at in (moments.items() if failure.event is not None else [(start, 0.0)])
     ]
-    cases = [Case(0, rig, controller, _with(calm, f, at)) for f, _, at in asked]
-    cases += [Case(0, acting(rig, a, calm), controller, _with(calm, f, at)) for a, f, _, at in of_actions]
-    outcomes = []
-    wanted = [*asked, *((f, name, at) for _, f, name, at in of_actions)]
-    for (failure, name, at), case, result in zip(wanted, cases, _run(cases, progress), strict=True):
-        outcomes.append((_outcome(case, failure, name, at, result), result))
-    tables = [outcome for outcome, _ in outcomes[: len(asked)]]
-    rows = [Row(failure, tuple(outcome for outcome in tables if outcome.failure is failure)) for failure in failures]
+    of_actions = [
+        _Asked(failure, name, at, made, action, lasting=name == _END or action == "hold")
+        for action in _ACTION_WORDS
+        for made in (acting(rig, action, calm),)
+        for failure in failures[:_OF_ACTIONS]
+        for name, at in moments.items()
+        if name in _HOLDING or name == _END or name.endswith("hottest")
+    ]
+    wanted = [*asked, *of_actions]
+    work = _Work(controller, calm, moments)
+    outcomes = list(work.outcomes(wanted, progress, to_limit=True))
+    rows = []
+    for failure in failures:
+        own = tuple(each for each in outcomes[: len(asked)] if each.failure is failure)
+        rows.append(Row(failure, own, max(own, key=lambda each: each.harm)))
+    # What passes a limit was followed no further, nor was what another moment tells: of the worst it is told in full.
+    again = [_Asked(row.failure, row.worst.moment, row.worst.at_s, row.worst.rig) for row in rows]
+    whole = work.outcomes(again, lambda _: True, to_limit=False)
+    rows = [replace(row, worst=worst) for row, worst in zip(rows, whole, strict=True)]
     rows.sort(key=lambda row: row.worst.harm, reverse=True)
-    actions = _actions(rig, [a for a, *_ in of_actions], outcomes[len(asked) :])
-    return FailureTable(tuple(rows), moments, actions, _why(actions), len(cases) + 1)
+    limited = tuple(body.name for body in rig.all_bodies if body.margin_K(0.0, 0.0) is not None)
+    actions = _actions([each.action for each in of_actions], outcomes[len(asked) :])
+    return FailureTable(tuple(rows), limited, moments, actions, len(wanted) + len(again) + 1)
 
 
-def _run(cases: Sequence[Case], progress: Callable[[float], bool]) -> Iterator[CaseResult]:
-    """Results in order, with progress."""
-    for count, result in enumerate(run_many(cases), start=1):
-        if not progress(count / len(cases)):
-            raise Stopped
-        yield result
+_END = "at the end"
+_HOLDING = ("at the setpoint", "at the largest drive", "at the smallest drive", "with the reading furthest below",
+            "with the reading furthest above", "flat out on the way", "once the drive is on")  # fmt: skip
+"""Moments at which what holds something as it was holds most or least."""
 
 
-def _moments(rig: Rig, controller: Controller, trial: Trial) -> dict[str, float | str]:
-    """When failures are tried."""
-    run = compute(rig, controller, trial)
-    window = measure(run).first
-    settled, reached = window.values.get("settling_s"), "the setpoint is never reached"
-    near = np.flatnonzero(np.abs(run.judged_degC - run.setpoint_degC) <= trial.band_K)
-    if settled is not None:
-        return {MOMENTS[0]: 0.0, MOMENTS[1]: float(window.from_s + settled), MOMENTS[2]: float(trial.duration_s)}
-    if near.size:
-        return {MOMENTS[0]: 0.0, MOMENTS[1]: float(run.time_s[near[0]]), MOMENTS[2]: float(trial.duration_s)}
-    return {MOMENTS[0]: 0.0, MOMENTS[1]: reached, MOMENTS[2]: float(trial.duration_s)}
+def _holds(failure: Failure, rig: Rig) -> bool:
+    """Whether where it ends depends on the moment, since something stays as it was then."""
+    if failure.event is None:
+        return True
+    kind, fault = failure.event.kind, getattr(failure.event, "fault", "")
+    holding = any(getattr(each, "action", "") == "hold" for each in rig.guards)
+    return kind in ("orders_lost", "stall") or fault == "stuck" or (fault in ("open", "short") and holding)
 
 
-def _with(trial: Trial, failure: Failure, at_s: float) -> Trial:
-    """The trial with a failure at an instant, going on for as long again, a day at most."""
-    lasts = min(at_s + max(min(trial.duration_s, _LONGEST_AFTER_S), 2 * CUT_S), LONGEST_S)
-    name = free_name(NAME, [event.name for event in trial.events])
-    begun = [event for event in trial.events if event.at_s < lasts]
-    event = failure.at(at_s).model_copy(update={"name": name})
-    plan = with_fields(trial.plan, changes=tuple(each for each in trial.plan.changes if each.at_s < lasts))
-    return with_fields(trial, duration_s=lasts, plan=plan, events=(*begun, event))
+class _Work:
+    """Runs of a controller on a trial that each have one failure; what comes before the failure is computed once.
+
+    Args:
+        controller, trial: without failures.
+        moments: when failures begin.
+    """
+
+    def __init__(self, controller: Controller, trial: Trial, moments: dict[str, float]) -> None:
+        self._controller, self._trial, self._moments = controller, _steady_ramps(trial), moments
+        self._known: dict[Rig, dict[int, Snapshot]] = {}
+        self._stopped = threading.Event()
+
+    def _go_on(self, _share: float) -> bool:
+        return not self._stopped.is_set()
+
+    def outcomes(
+        self, asked: Sequence[_Asked], progress: Callable[[float], bool], *, to_limit: bool
+    ) -> Iterator[Outcome]:
+        """Outcomes in order, computed on the threads of all studies; arguments as for `failure_table`."""
+        source, waiting = iter(asked), deque[Future[Outcome]]()
+        threads, done = pool(), 0
+        try:
+            while True:
+                while len(waiting) < 3 * threads._max_workers and (each := next(source, None)) is not None:
+                    if each.failure.event is not None and each.rig not in self._known:
+                        self._known[each.rig] = self._snapshots(each.rig)
+                    waiting.append(threads.submit(self._follow, each, to_limit))
+                if not waiting:
+                    return
+                outcome = waiting.popleft().result()
+                done += 1
+                if not progress(done / len(asked)):
+                    raise Stopped
+                yield outcome
+        finally:
+            if waiting:
+                self._stopped.set()
+            for future in waiting:
+                future.cancel()
+
+    def _snapshots(self, rig: Rig) -> dict[int, Snapshot]:
+        """The trial without a failure, kept at each moment."""
+        made = self._trial.model_copy(update={"duration_s": _longest_s(rig, self._trial)})
+        h = rig.probe.interval_s
+        try:
+            run = FollowedRun(rig, self._controller, made, 0.0)
+            samples = sorted({math.floor(at_s / h + TIME_EPS) for at_s in self._moments.values()})
+            return {sample: run.snapshot(sample, self._go_on) for sample in samples}
+        except RunError:  # of a rig with another action; each of its runs says so
+            return {}
+
+    def _follow(self, asked: _Asked, to_limit: bool) -> Outcome:
+        """One failure at one moment."""
+        rig, trial, failure = asked.rig, self._trial, asked.failure
+        longest_s = latest_s = _longest_s(rig, trial)
+        if _drifts(failure):
+            latest_s = min(longest_s, asked.at_s + _drifted_s(rig) + _LAGS * slowest_s(rig))
+        else:
+            latest_s = min(longest_s, max(trial.duration_s, asked.at_s) + _settles_s(rig))
+        if to_limit and not asked.lasting:
+            latest_s = asked.at_s + max(slowest_s(rig), min(trial.duration_s / 4, _DAY_S))
+        event = failure.at(asked.at_s)
+        name = free_name(NAME, [each.name for each in trial.events])
+        # Not validated anew, which would take longer than the run.
+        events = trial.events if event is None else (*trial.events, event.model_copy(update={"name": name}))
+        made = trial.model_copy(update={"duration_s": longest_s, "events": events})
+        # An event that begins late in the trial still comes; one that begins anew always does.
+        begun_s = trial.duration_s if asked.lasting or not to_limit else asked.at_s
+        try:
+            run = FollowedRun(rig, self._controller, made, asked.at_s, _room(rig, made))
+            kept = self._known.get(rig, {}).get(math.floor(asked.at_s / rig.probe.interval_s + TIME_EPS))
+            if kept is not None and event is not None:
+                run.go_on_from(kept)
+            found = run.follow(begun_s, latest_s, to_limit=to_limit, go_on=self._go_on)
+        except RunError as error:
+            return Outcome(failure, asked.moment, asked.at_s, rig, made, str(error))
+        whole = asked.lasting or not to_limit
+        return outcome_of(failure, asked.moment, asked.at_s, rig, self._controller, made, found, whole=whole)
+
+
+def _steady_ramps(trial: Trial) -> Trial:
+    """The trial with ramps of the surroundings that end where it ends: it will go on for longer."""
+    return trial.model_copy(
+        update={
+            "events": tuple(
+                each.model_copy(update={"lasts_s": trial.duration_s - each.at_s})
+                if getattr(each, "course", "") == "ramp" and each.lasts_s is None
+                else each
+                for each in trial.events
+            )
+        }
+    )
+
+
+def _drifts(failure: Failure) -> bool:
+    return getattr(failure.event, "fault", "") == "drift"
+
+
+@lru_cache(maxsize=16)
+def _drifted_s(rig: Rig) -> float:
+    """After how long a probe has drifted by all that the drives can move the rig, s."""
+    ends = [rest_degC(rig, drive) for drive in (-1.0 if rig.way.both else 0.0, 1.0)]
+    if ends[0] is None or ends[1] is None:
+        return _DAY_S
+    return (float(abs(ends[1] - ends[0]).max()) + 20.0) / DRIFT_K_PER_H * 3600.0
+
+
+def _longest_s(rig: Rig, trial: Trial) -> float:
+    """How long a row is followed at most, from the trial's start."""
+    h = rig.probe.interval_s
+    settles_s = _settles_s(rig)
+    lasts_s = trial.duration_s + settles_s + _drifted_s(rig)
+    most_s = max(_MOST_FOLLOWED[is_nonlinear(rig)] * h, 1.5 * trial.duration_s, trial.duration_s + 10 * h)
+    return min(lasts_s, most_s, LONGEST_S, (MOST_SAMPLES - 1) * h)
+
+
+def _settles_s(rig: Rig) -> float:
+    """How long it takes at most until all that is left of a change can be forgotten."""
+    melting_s = sum(
+        body.melting.latent_J / max(0.1 * sum(drive.power_W for drive in rig.drives), 1.0)
+        for body in rig.bodies if body.melting is not None
+    )  # fmt: skip
+    return max(_LAGS * slowest_s(rig) + melting_s, 5 * CUT_S)
+
+
+_local = threading.local()
+
+
+def _room(rig: Rig, trial: Trial) -> Trace:
+    """Room for a course, used again by one thread for runs of one size."""
+    plant = prepare(rig, trial).plant
+    shape = plant.noise.shape[1], len(rig.all_bodies), len(plant.probes), len(plant.drives)
+    known: tuple[tuple[int, ...], Trace] | None = getattr(_local, "room", None)
+    if known is None or known[0] != shape:
+        known = shape, fresh_trace(prepare(rig, trial), len(rig.all_bodies))
+        _local.room = known
+    return known[1]
 
 
 def acting(rig: Rig, action: str, trial: Trial) -> Rig:
@@ -222,102 +348,21 @@ def acting(rig: Rig, action: str, trial: Trial) -> Rig:
     return rig.model_copy(update={"guards": (*others, with_fields(made, action=action, duty=duty))})
 
 
-def _outcome(case: Case, failure: Failure, moment: str, at_s: float, result: CaseResult) -> Outcome:
-    """What came of one run."""
-    if result.measures is None:
-        return Outcome(failure, moment, at_s, case.trial, result.fault)
-    found, rig = result.measures, case.rig
-    span = found.event(case.trial.events[-1].name)
-    margins = {}
-    for body in rig.all_bodies:
-        margin = body.margin_K(found.after_low_degC[body.name], found.after_degC[body.name])
-        if margin is not None:
-            margins[body.name] = margin
-    suffers = min(margins, key=lambda name: margins[name]) if margins else _matters(rig)
-    passed = {
-        name: float(at) - at_s for name, at in found.passed_limit_s.items() if at is not None and at >= at_s - 1e-9
-    }
-    first = min(passed, key=lambda name: passed[name]) if passed else None
-    guard, guard_s = _acted(rig, span.guard, span.trip)
-    return Outcome(
-        failure, moment, at_s, case.trial, "",
-        suffers=first or suffers,
-        end_degC=found.end_degC[first or suffers],
-        extreme_degC=_extreme_degC(rig, found, first or suffers),
-        margin_K=margins.get(first or suffers),
-        passed=None if first is None else (first, passed[first]),
-        beforehand=any(at is not None and at < at_s for at in found.passed_limit_s.values()),
-        goal_lost_s=span.values.get("act_s"),
-        goal_at_end=_keeps_goal(rig, found),
-        guard=guard,
-        guard_s=guard_s,
-        alarm=_alarm(rig, span.alarm),
-        alarm_s=None if span.alarm is None else span.alarm[1],
-    )  # fmt: skip
-
-
-def _extreme_degC(rig: Rig, found: Measures, name: str) -> float:
-    """How far a body goes towards the nearer of its limits after a failure; its highest where it has none below."""
-    body, low, high = rig.all_bodies[rig.body_index(name)], found.after_low_degC[name], found.after_degC[name]
-    below = body.low_limit_degC is not None and body.margin_K(low, high) == low - body.low_limit_degC
-    return low if below else high
-
-
-def _matters(rig: Rig) -> str:
-    return rig.goal.body if rig.goal is not None else rig.judged_body
-
-
-def _keeps_goal(rig: Rig, found: Measures) -> bool | None:
-    """Whether the goal is kept at the end of a run."""
-    return None if rig.goal is None else _off_goal_K(rig, found) == 0
-
-
-def _off_goal_K(rig: Rig, found: Measures) -> float:
-    """How far the body that matters is outside the goal at the end; without a goal, 0."""
-    goal = rig.goal
-    if goal is None:
-        return 0.0
-    end = found.end_degC[goal.body]
-    low, high = goal.low_degC, goal.high_degC
-    return max(0.0 if low is None else low - end, 0.0 if high is None else end - high, 0.0)
-
-
-def _acted(rig: Rig, guard: tuple[int, float] | None, trip: tuple[int, float] | None) -> tuple[str, float | None]:
-    """What acted after a failure, and when: a trip where there was one, and what acted before it."""
-    said, when = [], None
-    for each in (guard, trip):
-        if each is not None and not isinstance(guard_of(rig, each[0]), Restart):
-            said.append(_said(guard_of(rig, each[0])))
-            when = each[1] if when is None or each is trip else when
-    return ", then ".join(said), when
-
-
-def _alarm(rig: Rig, alarm: tuple[int, float] | None) -> str:
-    """The alarms that came first after a failure."""
-    return "" if alarm is None else ", ".join(each.name for each in alarms_in(rig, alarm[0]))
-
-
-def _said(guard: Guard) -> str:
-    """A guard by its name, and what it does."""
-    said = {"off": "off", "on": "full on", "fixed": "fixed duty", "hold": "holds"}.get(getattr(guard, "action", ""), "")
-    return f"{guard.name} ({said})" if said else guard.name
-
-
-def _actions(rig: Rig, names: Sequence[str], outcomes: Sequence[tuple[Outcome, CaseResult]]) -> tuple[ActionTried, ...]:
+def _actions(names: Sequence[str], outcomes: Sequence[Outcome]) -> tuple[ActionTried, ...]:
     """What each action at a probe fault leads to, the least harm first; where two are alike, the drive off."""
     found = []
     for action in dict.fromkeys(names):
         own = [each for name, each in zip(names, outcomes, strict=True) if name == action]
-        worst, _ = max(own, key=lambda each: each[0].harm)
-        off_goal = max(_off_goal_K(rig, r.measures) if r.measures is not None else 0.0 for _, r in own)
-        found.append(ActionTried(action, worst, off_goal))
+        found.append(ActionTried(action, max(own, key=lambda e: e.harm), max(each.off_goal_K for each in own)))
     order = {"off": 0, "hold": 1, "fixed": 2, "on": 3}
-    level = [each.worst.harmful for each in found]
-    ranked = sorted(
-        range(len(found)),
-        key=lambda k: (level[k], round(found[k].off_goal_K), _steps_of_margin(found[k].worst), order[found[k].action]),
-    )
-    return tuple(found[k] for k in ranked)
+    return tuple(
+        sorted(
+            found,
+            key=lambda each: (
+                each.worst.harmful, round(each.off_goal_K), _steps_of_margin(each.worst), order[each.action],
+            ),
+        )
+    )  # fmt: skip
 
 
 def _steps_of_margin(worst: Outcome) -> int:
@@ -331,26 +376,3 @@ _ACTION_WORDS = {"off": "off", "on": "full on", "fixed": "the duty that holds", 
 def action_words(action: str) -> str:
     """An action in words."""
     return _ACTION_WORDS[action]
-
-
-def _why(actions: Sequence[ActionTried], scale: Scale = Scale.CELSIUS) -> str:
-    """Why the first action is proposed, with both end states."""
-    best = actions[0]
-    others = [each for each in actions[1:] if _differs(best, each)]
-    said = f"{_ACTION_WORDS[best.action]}: ends with {best.worst.ends(scale)}"
-    if best.worst.passed:
-        return f"{said}; every action passes a limit, so it takes a guard besides"
-    if not others:
-        return f"{said}; the others end alike"
-    other = max(others, key=lambda each: each.worst.harm)
-    off = f", {show(other.off_goal_K, Quantity.DIFFERENCE, scale)} off the goal" if other.off_goal_K else ""
-    return f"{said}; with {_ACTION_WORDS[other.action]} it would be {other.worst.ends(scale)}{off}"
-
-
-def _differs(one: ActionTried, other: ActionTried) -> bool:
-    """Whether two actions end noticeably apart."""
-    return (
-        bool(one.worst.passed) != bool(other.worst.passed)
-        or abs(one.worst.extreme_degC - other.worst.extreme_degC) > 1.0
-        or abs(one.off_goal_K - other.off_goal_K) > 1.0
-    )

@@ -8,7 +8,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from kelvarn.engine.marks import judge, value_of
-from kelvarn.engine.measures import Measures, measure
+from kelvarn.engine.measures import Measures, ended_text, measure
 from kelvarn.engine.run import Stopped, compute
 from kelvarn.engine.steady import can_hold, rest_degC
 from kelvarn.model.candidate import Candidate
@@ -114,6 +114,8 @@ def subject(trial: Trial, measures: Measures) -> Mark:
         value, _ = value_of(mark, measures)
         if value is not None and abs(value) > 1e-6:
             return mark
+    if measures.ended is not None:
+        raise ReasonError(f"{ended_text(*measures.ended)}: what came after it has no other reason.")
     raise ReasonError("Nothing of this run needs a reason: it neither overshoots nor swings nor is off.")
 
 

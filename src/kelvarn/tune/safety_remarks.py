@@ -92,10 +92,10 @@ def _probe_fault(rig: Rig) -> Iterator[Remark]:
             does = "heats on" if rig.heats else "cools on"
             text = (
                 f"Nobody chose what happens when {probe.name} fails: one that reads {show(end, _T)} then {does} "
-                "at full drive."
+                "at full drive. “If it fails” at Trial finds the action that does least harm."
             )
-            yield Remark("no action at a probe fault", None, ("rig", "probes", rig.control_index, "highest_degC"), text,
-                         "then off", _add("probe_fault"))  # fmt: skip
+            at: Path = ("rig", "probes", rig.control_index, "highest_degC")
+            yield Remark("no action at a probe fault", None, at, text)
         return
     guard = rig.guards[place]
     assert isinstance(guard, ProbeFaultAction)
@@ -103,9 +103,9 @@ def _probe_fault(rig: Rig) -> Iterator[Remark]:
     ends = rest_degC(rig.unguarded, 1.0) if rig.heats and on and not cuts_drives(rig) else None
     if ends is not None:
         end = float(ends[rig.body_index(probe.body)])
-        at: Path = ("rig", "guards", place, "action")
+        at = ("rig", "guards", place, "action")
         text = f"When {probe.name} fails the heater stays on: {probe.body} ends at {show(end, _T)}."
-        yield Remark("a probe fault leaves it on", None, at, text, "off", setting(at, "off"))
+        yield Remark("a probe fault leaves it on", None, at, text)
 
 
 def _alarms(project: Project) -> Iterator[Remark]:

@@ -158,8 +158,12 @@ def figures_of(result: Result, scale: Scale) -> list[tuple[str, str, str]]:
     """Three figures that matter: caption, text, colour name.
 
     Overshoot, settling (or swing, where it never settles) and marks met; of a fan that cools, over the whole trial,
-    how hot it gets, how often it starts and how hard it works.
+    how hot it gets, how often it starts and how hard it works; of a run that a guard ended, when and which.
     """
+    count, ended = len(result.verdicts), result.measures.ended
+    marks = ("marks", f"{result.met}/{count}" if count else "none", "moss" if result.met == count else "gold")
+    if ended is not None:
+        return [("switched off", f"at {minutes(ended[1])}", "ember"), ("by", ended[0], "ember"), marks]
     if is_fan_job(result.run.rig):
         return _fan_figures(result, scale)
     values = result.measures.main.values
@@ -171,9 +175,7 @@ def figures_of(result: Result, scale: Scale) -> list[tuple[str, str, str]]:
         found.append(("swings", show(swing, Quantity.DIFFERENCE, scale), "ember"))
     else:
         found.append(("settles", "never", "ember"))
-    count = len(result.verdicts)
-    found.append(("marks", f"{result.met}/{count}" if count else "none", "moss" if result.met == count else "gold"))
-    return found
+    return [*found, marks]
 
 
 def is_fan_job(rig: Rig) -> bool:

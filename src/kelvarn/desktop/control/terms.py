@@ -5,6 +5,7 @@ from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from kelvarn.desktop import texts, theme
+from kelvarn.desktop.lanes.drive import put
 from kelvarn.desktop.strip.axis import clock
 from kelvarn.engine.run import Run
 from kelvarn.engine.sample import Term
@@ -65,8 +66,11 @@ class Terms(QWidget):
         top += 4
         asked, given = float(run.asked[k]), float(run.drive[k])
         self._row(painter, top, "asks for", show(asked, Quantity.DRIVE, sign=True))
-        limited = "" if abs(asked - given) < 5e-4 else ", limited"
-        self._row(painter, top + _ROW, "drive gives", show(given, Quantity.DRIVE) + limited)
+        out = float(put(run)[k])
+        said = "" if abs(asked - given) < 5e-4 else ", limited"
+        if abs(out - given) > 5e-4 and (out == 0.0 or given == 0.0):
+            given, said = out, ", cut off" if out == 0.0 else ", stuck"
+        self._row(painter, top + _ROW, "drive gives", show(given, Quantity.DRIVE) + said)
         painter.end()
 
     def _paint_bars(self, painter: QPainter, found: list[Term], top: float) -> float:

@@ -1,9 +1,14 @@
 """Lanes of the drive: what is given, asked and put out, the terms it is made of, flow, on-times."""
 
+from collections.abc import Iterator
+from weakref import WeakKeyDictionary
+
 import numpy as np
 import numpy.typing as npt
 
 from kelvarn.desktop.strip.lane import Bars, Lane, LaneSpan, Trace, ValueAxis
+from kelvarn.engine.guard_records import RULERS, Ruler
+from kelvarn.engine.layout import Floats
 from kelvarn.engine.measures import at_limit
 from kelvarn.engine.pulses import on_times, pulses_of
 from kelvarn.engine.run import Run
@@ -23,6 +28,35 @@ def _axis(run: Run) -> ValueAxis:
     return _BOTH_WAYS if run.rig.heats and run.rig.cools else _OF_DRIVE
 
 
+_put: WeakKeyDictionary[Run, Floats] = WeakKeyDictionary()
+
+
+def put(run: Run) -> Floats:
+    """The drive that is really put out, shape (m,): what was given, but for what is cut off, blocked or stuck.
+
+    What a slow window does inside a window is left out: that is how it gives what was given.
+    """
+    if run not in _put:
+        found = run.drive
+        for at, level in _held(run):
+            if at.any():
+                found = np.where(at, level, found)
+        _put[run] = found
+    return _put[run]
+
+
+def _held(run: Run) -> Iterator[tuple[npt.NDArray[np.bool_], float]]:
+    """Samples at which something other than the controller says what is put out, and what that is."""
+    yield run.guard_code % RULERS == Ruler.THERMAL_CUT_OFF, 0.0
+    several = run.rig.way.both
+    for d, drive in enumerate(run.rig.drives):
+        if drive.kind in ("relay", "pwm"):
+            sign = -1.0 if several and drive.acts == "cools" else 1.0
+            asked = sign * run.drive
+            yield (asked > 0.0) & (run.put_out[d] == 0.0), 0.0
+            yield (asked < 0.5) & (run.put_out[d] == 1.0), sign
+
+
 def drive_lane(scene: Scene, *, others: bool = True) -> Lane:
     """Drive of the selected candidate, hatched where it is at its limit; the others' may be read at the cursor."""
     if scene.result is None or scene.selected is None:
@@ -31,7 +65,7 @@ def drive_lane(scene: Scene, *, others: bool = True) -> Lane:
     heating = [d.power_W for d in run.rig.drives if d.heated_body is not None]
     title = f"Drive, % of {show(sum(heating), Quantity.POWER)}" if len(heating) == 1 else "Drive, %"
     traces = tuple(
-        Trace(e.candidate.name, e.result.run.time_s, e.result.run.drive, e.index, filled=True,
+        Trace(e.candidate.name, e.result.run.time_s, put(e.result.run), e.index, filled=True,
               drawn=e is scene.selected)
         for e in scene.shown
         if e.result is not None and (others or e is scene.selected)
@@ -122,7 +156,7 @@ def _on_times(entry: Entry) -> Lane:
 
 def bars_of(run: Run, index: int) -> Bars:
     """When a run's drive is on."""
-    return Bars(*on_times(run.time_s, run.drive), index)
+    return Bars(*on_times(run.time_s, put(run)), index)
 
 
 def pulses_lanes(scene: Scene, most: int) -> list[Lane]:

@@ -25,7 +25,7 @@ def guards_lane(scene: Scene) -> Lane:
     spans: list[LaneSpan] = []
     if scene.result is not None:
         run = scene.result.run
-        spans = [*_ruled(run), *_alarms(run)]
+        spans = [*_ruled(run), *_load_cuts(run), *_alarms(run)]
     rows = max((span.row for span in spans), default=0)
     height = _HEIGHT + _ROW * rows if spans else _NOTHING
     return Lane("guards", "Guards", None, height, spans=tuple(spans[:_MOST]), below_title=True,
@@ -53,6 +53,16 @@ def _ruled(run: Run) -> list[LaneSpan]:
         color = "ember" if strong else "gold"
         found.append(LaneSpan(from_s, to_s, ruler_name(run, code), color, faint=not strong))
     return found
+
+
+def _load_cuts(run: Run) -> list[LaneSpan]:
+    """Trips and cut-offs that switch off what heats by itself: they decide no drive."""
+    return [
+        LaneSpan(from_s, to_s, guard.name, "ember")
+        for place, guard in enumerate(run.rig.guards)
+        if getattr(guard, "does", "") == "load"
+        for from_s, to_s, _ in _changes((run.tripped >> place) & 1, run)
+    ]
 
 
 def _alarms(run: Run) -> list[LaneSpan]:

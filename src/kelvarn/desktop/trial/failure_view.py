@@ -7,8 +7,7 @@ from PySide6.QtCore import QObject, Signal
 from kelvarn.desktop.jobs import Jobs
 from kelvarn.engine.prepare import RunError
 from kelvarn.model.candidate import Candidate
-from kelvarn.model.rig import Rig
-from kelvarn.studies.failures import Outcome
+from kelvarn.studies.failure_outcome import Outcome
 from kelvarn.studies.results import Result, result_of
 
 _CHANNEL = "failure run"
@@ -34,12 +33,12 @@ class FailureView(QObject):
         self.outcome: Outcome | None = None
         self.result: Result | None = None
 
-    def show_outcome(self, rig: Rig, candidate: Candidate, outcome: Outcome) -> None:
+    def show_outcome(self, candidate: Candidate, outcome: Outcome) -> None:
         """Run a failure, and show it then."""
 
         def work() -> object:
             try:
-                return result_of(rig, candidate.controller, outcome.trial)
+                return result_of(outcome.rig, candidate.controller, outcome.trial)
             except RunError as error:
                 return str(error)
 

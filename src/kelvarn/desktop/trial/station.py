@@ -220,10 +220,10 @@ class TrialStation(Station):
 
     def _take_action(self) -> None:
         """Have the action at a probe fault that does least harm."""
-        table, trial = self.studies.table, self._subject[1]
-        if table is not None:
-            rig = acting(self._document.project.rig, table.actions[0].action, trial)
-            self.work.take_rig(rig, f"at a probe fault: {action_words(table.actions[0].action)}")
+        action, trial = self.studies.action, self._subject[1]
+        if action is not None:
+            rig = acting(self._document.project.rig, action, trial)
+            self.work.take_rig(rig, f"at a probe fault: {action_words(action)}")
 
     def _select(self, selected: Selected) -> None:
         self.panel.select(selected)
@@ -234,8 +234,7 @@ class TrialStation(Station):
     def phrase(self) -> Phrase:
         project, table = self._document.project, self.studies.table
         if table is not None and self.studies.table_fits(project, self._subject):
-            passed = f"{counted(table.passed, 'failure')} past a limit"
-            return Phrase(passed, "look") if table.passed else Phrase("no single failure passes a limit", "fine")
+            return tables.failures_phrase(table)
         guards = counted(len(project.rig.guards), "guard") if project.rig.guards else "no guards"
         trials = counted(len(project.trials), "trial")
         return Phrase(f"{trials}, {guards}", "fine" if project.rig.guards else "begin")
@@ -333,8 +332,8 @@ class TrialStation(Station):
             self.foot.show_content(Content((), ()), f"“{candidate.name}” on “{trial.name}”: {said}")
             return
         marked = self.failure.outcome.failure.text if self.failure.outcome is not None else ""
-        content = tables.failures(table, marked, self._view.scale)
-        self.foot.show_content(content, *tables.failure_offers(table, self.studies.offer, self._view.scale))
+        offers = tables.failure_offers(table, self.studies.offer, self.studies.action, self._view.scale)
+        self.foot.show_content(tables.failures(table, marked, self._view.scale), *offers)
 
     def _variants_changed(self) -> None:
         found = self.variants.found
@@ -354,7 +353,7 @@ class TrialStation(Station):
             if row < len(project.candidates):
                 self._view.select(project.candidates[row].name)
         elif table is not None and row < len(table.rows):
-            self.failure.show_outcome(project.rig, self._view.candidate(project), table.rows[row].worst)
+            self.failure.show_outcome(self._view.candidate(project), table.rows[row].worst)
 
     def _failure_changed(self) -> None:
         outcome = self.failure.outcome

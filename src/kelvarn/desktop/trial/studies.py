@@ -13,10 +13,10 @@ from kelvarn.studies.all_trials import Met, marks_met
 from kelvarn.studies.cold_again import cold_again_s
 from kelvarn.studies.failures import FailureTable, failure_table
 from kelvarn.studies.results import Result
-from kelvarn.studies.stopping import Stopping, stopping_guard
+from kelvarn.studies.stopping import Stopping, safer_action, stopping_guard
 from kelvarn.units import Quantity, show
 
-_MET, _TABLE, _COLD = "marks of all trials", "failures", "cold again"
+_MET, _TABLE, _OFFERS, _COLD = "marks of all trials", "failures", "remedies", "cold again"
 
 
 class TrialStudies(QObject):
@@ -24,7 +24,8 @@ class TrialStudies(QObject):
 
     Attributes:
         met: marks met by candidate and trial; a sentence where it cannot be run.
-        table, offer: the failure table, and the guard that would stop what passes a limit; None while unknown.
+        table, offer, action: the failure table, the guard that would stop what passes a limit, and the action at a
+            fault of the control probe that makes it better; None while unknown, or where there is none.
         fault: why there is no table.
 
     Signals:
@@ -41,9 +42,11 @@ class TrialStudies(QObject):
         self._met_of: Project | None = None
         self._table_of: tuple[Rig, Candidate, Trial] | None = None
         self._wanted: tuple[Rig, Candidate, Trial] | None = None
+        self._trials: tuple[Trial, ...] = ()
         self.met: dict[tuple[str, str], Met | str] = {}
         self.table: FailureTable | None = None
         self.offer: Stopping | None = None
+        self.action: str | None = None
         self.fault = ""
         self._cold_again = ""
         self._cooled: Result | None = None
@@ -83,19 +86,29 @@ class TrialStudies(QObject):
     def ask_table(self, project: Project, candidate: Candidate, trial: Trial) -> None:
         """Have every single failure tried."""
         wanted = project.rig, candidate, trial
+        trials = (trial, *(each for each in project.trials if each.name != trial.name))
         if _same(self._wanted, wanted):
             return
-        self._wanted = wanted
-        self._jobs.start(_TABLE, lambda: _try_failures(*wanted), self._take_table)
+        self._wanted, self._trials = wanted, trials
+        self._jobs.stop(_OFFERS)
+        self._jobs.start(_TABLE, lambda: _try_failures(project.rig, candidate, trial), self._take_table)
 
     def _take_table(self, outcome: object) -> None:
         self._table_of, self.fault = self._wanted, ""
-        self.table = self.offer = None
+        self.table = self.offer = self.action = None
         if isinstance(outcome, str):
             self.fault = outcome
         else:
-            assert isinstance(outcome, tuple)
-            self.table, self.offer = outcome
+            assert isinstance(outcome, FailureTable)
+            self.table = outcome
+            assert self._wanted is not None
+            rig, candidate, _ = self._wanted
+            self._jobs.start(_OFFERS, lambda: _find_remedies(rig, candidate, self._trials, outcome), self._take_offers)
+        self.updated.emit()
+
+    def _take_offers(self, outcome: object) -> None:
+        assert isinstance(outcome, tuple)
+        self.offer, self.action = outcome
         self.updated.emit()
 
     def table_fits(self, project: Project, subject: tuple[Candidate, Trial]) -> bool:
@@ -114,13 +127,23 @@ def _all_met(project: Project) -> object:
 
 
 def _try_failures(rig: Rig, candidate: Candidate, trial: Trial) -> object:
-    """The failure table and what would stop what passes; on another thread."""
+    """The failure table; on another thread."""
     go_on = current_go_on() or (lambda share: True)
     try:
-        table = failure_table(rig, candidate.controller, trial, lambda share: go_on(0.7 * share))
-        offer = stopping_guard(rig, candidate.controller, trial, table) if table.passed else None
+        table = failure_table(rig, candidate.controller, trial, go_on)
         if not go_on(1.0):
             raise Stopped
     except RunError as error:
         return str(error)
-    return table, offer
+    return table
+
+
+def _find_remedies(rig: Rig, candidate: Candidate, trials: tuple[Trial, ...], table: FailureTable) -> object:
+    """A guard and an action at a probe fault that would make the table better; on another thread."""
+    go_on, law = current_go_on() or (lambda share: True), candidate.controller
+    try:
+        offer = stopping_guard(rig, law, trials, table, lambda share: go_on(0.6 * share))
+        action = safer_action(rig, law, trials, table, lambda share: go_on(0.6 + 0.4 * share))
+    except RunError:  # of a trial that cannot be run at all
+        return None, None
+    return offer, action

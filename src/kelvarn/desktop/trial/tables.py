@@ -1,6 +1,7 @@
 """What the tables of the foot show."""
 
 from kelvarn.desktop.lanes.scene import Entry
+from kelvarn.desktop.station import Phrase
 from kelvarn.engine.marks import Verdict
 from kelvarn.model.mark import MEASURES, Mark
 from kelvarn.model.project import Project
@@ -10,7 +11,7 @@ from kelvarn.studies.failure_words import HEADINGS, action_line, cells, moments_
 from kelvarn.studies.failures import FailureTable, action_words
 from kelvarn.studies.results import Result
 from kelvarn.studies.stopping import Stopping
-from kelvarn.units import Scale, show
+from kelvarn.units import Scale, counted, show
 
 from .foot import Cell, Content
 
@@ -115,7 +116,7 @@ def failures(table: FailureTable, selected: str, scale: Scale) -> Content:
         moments = "\n".join(f"{each.moment}: {each.ends(scale)}, {passed_text(each)}" for each in row.outcomes)
         first = Cell(f"{'✕' if worst.harmful else '✓'} {texts[0]}", bold=True, tip=moments)
         rest = [
-            Cell(text, "ember" if worst.harmful and column in (1, 3) else "ink", bold=worst.harmful and column == 1)
+            Cell(text, "ember" if worst.harmful and column in (2, 4) else "ink", bold=worst.harmful and column == 2)
             for column, text in enumerate(texts[1:])
         ]
         rows.append((first, *rest))
@@ -124,11 +125,24 @@ def failures(table: FailureTable, selected: str, scale: Scale) -> Content:
     return Content(HEADINGS, tuple(rows), marked, alarming)
 
 
-def failure_offers(table: FailureTable, offer: Stopping | None, scale: Scale) -> tuple[str, str, str, str]:
+def failures_phrase(table: FailureTable) -> Phrase:
+    """A failure table in a few words."""
+    if table.passed:
+        return Phrase(f"{counted(table.passed, 'failure')} past a limit", "look")
+    if not table.limited:
+        return Phrase("no limit known", "look")
+    return Phrase("no failure tried passes a known limit", "fine")
+
+
+def failure_offers(
+    table: FailureTable, offer: Stopping | None, action: str | None, scale: Scale
+) -> tuple[str, str, str, str]:
     """What is said of a failure table, the guard that would help, the action at a probe fault, and its reasons."""
     guard = ""
     if offer is not None:
         guard = f"+ {offer.guard.text(scale)}: stops {offer.of - offer.left} of {offer.of}"
-    action = f"at a probe fault: {action_words(table.actions[0].action)}"
-    tip = f"{action_line(table, scale)}\nClick to have it so."
-    return f"{table.verdict()}. {moments_line(table)}", guard, action, tip
+    said = f"{table.verdict(scale)}. {action_line(table, scale)} {moments_line(table)}"
+    if action is None:
+        return said, guard, "", ""
+    tip = f"{action_line(table, scale)}\nNo row of the table gets worse with it. Click to have it so."
+    return said, guard, f"at a probe fault: {action_words(action)}", tip

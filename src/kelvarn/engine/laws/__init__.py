@@ -58,7 +58,7 @@ def ask(laws: Laws, r: float, y: float, h: float, out: Decision) -> None:
     Args:
         laws: settings and state.
         r, y: setpoint and measured temperature, degC (negated for a cooling drive).
-        h: time to the next sample, s.
+        h: time since the sample before, s; at the first one, to the next.
         out: written: drive asked and proposed, terms, delay left, code.
     """
     if laws.law[0].kind == _PID:
@@ -94,9 +94,15 @@ def took(laws: Laws, given: float, h: float, out: Decision) -> None:
     if laws.law[0].kind == _PID:
         pid.took(laws.pid[0], laws.pid_state[0], given, h, out)
     elif laws.law[0].kind == _ON_OFF:
-        on_off.took(laws.on_off[0], laws.on_off_state[0], given, h)
+        on_off.took(laws.on_off_state[0], given)
     elif laws.law[0].kind == _CURVE:
         curve.took(laws.curve_state[0], given)
+
+
+@part
+def rearm(laws: Laws) -> None:
+    """Reset is pressed: what was done once may be done again."""
+    laws.on_off_state[0].done = False
 
 
 @part

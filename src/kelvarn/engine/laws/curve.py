@@ -4,6 +4,7 @@ The temperature alone decides; the setpoint does not. Written for heating like t
 belongs to lower temperatures; for a cooling drive all temperatures come negated.
 """
 
+import math
 from dataclasses import dataclass
 from enum import IntEnum
 
@@ -132,7 +133,7 @@ def ask(law: Curve, steps: Table[Step], state: State, y: float, h: float, out: D
     """Read a sample; arguments as for `laws.ask`."""
     drive = _by_steps(steps, state, y, out) if law.by_steps else _by_ramp(law, state, y, out)
     if law.levels > 0.0:
-        drive = round(drive * law.levels) / law.levels
+        drive = math.floor(drive * law.levels + 0.5) / law.levels  # halves go up, as devices round
     proposed = drive
     if law.rate_per_s > 0.0 and state.started:
         most = law.rate_per_s * h

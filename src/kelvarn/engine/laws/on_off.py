@@ -89,9 +89,12 @@ def settings_of(law: model.OnOff, way: Way) -> OnOff:
 
 
 @part
-def _wanted(law: OnOff, way: int, r: float, y: float) -> tuple[int, bool]:
-    """What it would do at a sample were there no delays: 1 on, 0 off, −1 cool; and whether it is beyond an edge."""
-    on_at, off_at = law.on_degC, law.off_degC
+def _wanted(law: OnOff, way: int, r: float, y: float, nudge_K: float) -> tuple[int, bool]:
+    """What it would do at a sample were there no delays: 1 on, 0 off, −1 cool; and whether it is beyond an edge.
+
+    Who turns the dial of one with a cut-in and cut-out of its own moves both.
+    """
+    on_at, off_at = law.on_degC + nudge_K, law.off_degC + nudge_K
     if law.follows:
         away = law.share * abs(r)
         on_at, off_at = r - law.below_K - away, r + law.above_K + away
@@ -112,7 +115,12 @@ def _wanted(law: OnOff, way: int, r: float, y: float) -> tuple[int, bool]:
 def ask(law: OnOff, state: State, r: float, y: float, out: Decision) -> None:
     """Read a sample; arguments as for `laws.ask`."""
     way = state.way
-    want, beyond = _wanted(law, way, r, y)
+    state.since_s += out.elapsed_s
+    if state.passed_s >= 0.0:
+        state.passed_s += out.elapsed_s
+    if state.decided_s >= 0.0:
+        state.decided_s += out.elapsed_s
+    want, beyond = _wanted(law, way, r, y, out.nudge_K)
     wants, left = way, 0.0
     if state.done:
         code = Code.DONE_ONCE
@@ -149,17 +157,12 @@ def ask(law: OnOff, state: State, r: float, y: float, out: Decision) -> None:
 
 
 @part
-def took(law: OnOff, state: State, given: float, h: float) -> None:
+def took(state: State, given: float) -> None:
     """Learn what was given: delays count from when it was really switched. Arguments as for `laws.took`."""
     way = 1 if given >= 0.5 else (-1 if given <= -0.5 else 0)
     if way != state.way:
         state.way = way
         state.since_s = 0.0
-    state.since_s += h
-    if state.passed_s >= 0.0:
-        state.passed_s += h
-    if state.decided_s >= 0.0:
-        state.decided_s += h
 
 
 def terms(law: model.OnOff, at: Sample) -> list[Term]:
@@ -178,11 +181,11 @@ def why(law: model.OnOff, at: Sample, scale: Scale) -> str:
     match Code(at.code):
         case Code.KEEPS_OFF | Code.KEEPS_ON:
             low, high = (on_edge, off_edge) if sign > 0 else (off_edge, on_edge)
-            return f"{y} is inside {low} … {high}: keeps {verb}{'on' if at.code == Code.KEEPS_ON else 'off'}"
+            return f"{y} is between {low} and {high}: stays {verb}{'on' if at.code == Code.KEEPS_ON else 'off'}"
         case Code.SWITCHES_ON:
-            return f"{y} has reached {on_edge}: switches {verb}on"
+            return f"{y} is {short} {on_edge}: switches {verb}on"
         case Code.SWITCHES_OFF:
-            return f"{y} has reached {off_edge}: switches {verb}off"
+            return f"{y} is {past} {off_edge}: switches {verb}off"
         case Code.STAYS_ON:
             return f"{y} is {short} {on_edge}: {verb}stays on"
         case Code.STAYS_OFF:
