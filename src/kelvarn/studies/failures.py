@@ -256,7 +256,8 @@ class _Work:
         else:
             latest_s = min(longest_s, max(trial.duration_s, asked.at_s) + _settles_s(rig))
         if to_limit and not asked.lasting:
-            latest_s = asked.at_s + max(slowest_s(rig), min(trial.duration_s / 4, _DAY_S))
+            ends_s = getattr(failure.event, "lasts_s", None) or 0.0  # it comes back only then
+            latest_s = asked.at_s + ends_s + _patience_s(rig) + max(slowest_s(rig), min(trial.duration_s / 4, _DAY_S))
         event = failure.at(asked.at_s)
         name = free_name(NAME, [each.name for each in trial.events])
         # Not validated anew, which would take longer than the run.
@@ -288,6 +289,12 @@ def _steady_ramps(trial: Trial) -> Trial:
             )
         }
     )
+
+
+def _patience_s(rig: Rig) -> float:
+    """How long guards wait before they act, or begin anew, s."""
+    times = ("delay_s", "for_s", "still_s", "after_s", "longest_s", "rest_s")
+    return min(max((getattr(guard, name, None) or 0.0 for guard in rig.guards for name in times), default=0.0), _DAY_S)
 
 
 def _drifts(failure: Failure) -> bool:

@@ -154,6 +154,7 @@ class FollowedRun(PreparedRun):
         super().__init__(rig, controller, trial, trace=trace)
         self._at_s, self._h, self._done = at_s, rig.probe.interval_s, 0
         self._left_K: Floats = np.zeros(len(rig.all_bodies))
+        self._ends_low_degC: Floats = np.full(len(rig.all_bodies), math.inf)
 
     @property
     def left(self) -> Trace:
@@ -245,6 +246,7 @@ class FollowedRun(PreparedRun):
             if max(abs(up), abs(down)) > (same_K if near else _MOST_LEFT_K):
                 return False
             self._left_K[k] = up
+            self._ends_low_degC[k] = float(row[last].min()) + down
         # What creeps, such as a memory on a reading that stands still, comes somewhere in the end.
         return not self._creeps(before, last)
 
@@ -288,16 +290,20 @@ class FollowedRun(PreparedRun):
         if alarms.size:
             alarm = int(trace.alarm_code[first + alarms[0]]), (first + int(alarms[0])) * h - at_s
         lost_s, kept_at_end = self._goal(first, done, late)
+        end = {
+            body.name: float(rows[k, late].max()) + (float(self._left_K[k]) if rests else 0.0)
+            for k, (body, _) in enumerate(named)
+        }
         return Followed(
             until_s=done * h,
             rests=rests,
             rising=bool(change[moving] > 0),
-            lowest_degC={body.name: kept.after_low_degC for body, kept in named},
-            highest_degC={body.name: kept.after_degC for body, kept in named},
-            end_degC={
-                body.name: float(rows[k, late].max()) + (float(self._left_K[k]) if rests else 0.0)
-                for k, (body, _) in enumerate(named)
+            lowest_degC={
+                body.name: min(kept.after_low_degC, float(self._ends_low_degC[k]) if rests else math.inf)
+                for k, (body, kept) in enumerate(named)
             },
+            highest_degC={body.name: max(kept.after_degC, end[body.name]) for body, kept in named},
+            end_degC=end,
             passed_s=passed,
             beforehand=any(0.0 <= kept.passed_s < at_s - TIME_EPS for kept in bodies),
             guard=guard,
