@@ -60,7 +60,7 @@ def moments_of(rig: Rig, controller: Controller, trial: Trial) -> dict[str, floa
     put("with the reading furthest above", after + int(np.argmin(error[after:])))
     put("at the end", last)
     for k in range(1, _BETWEEN + 1):
-        put(f"{k} of {_BETWEEN + 1} of the way", round(k / (_BETWEEN + 1) * last))
+        put(f"{round(100 * k / (_BETWEEN + 1))} % through", round(k / (_BETWEEN + 1) * last))
     return found
 
 

@@ -11,18 +11,15 @@ from collections import deque
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import Future
 from dataclasses import dataclass, replace
-from functools import lru_cache
 
-from kelvarn.engine.layout import is_nonlinear
 from kelvarn.engine.plant import TIME_EPS
-from kelvarn.engine.prepare import MOST_SAMPLES, RunError, prepare
+from kelvarn.engine.prepare import RunError, prepare
 from kelvarn.engine.room import fresh_trace
 from kelvarn.engine.run import Stopped
-from kelvarn.engine.steady import can_hold, rest_degC
+from kelvarn.engine.steady import can_hold
 from kelvarn.engine.survey import Trace
 from kelvarn.model.candidate import Controller
 from kelvarn.model.edit import with_fields
-from kelvarn.model.event_base import LONGEST_S
 from kelvarn.model.guards import ProbeFaultAction
 from kelvarn.model.names import free_name
 from kelvarn.model.rig import Rig
@@ -30,15 +27,15 @@ from kelvarn.model.trial import Trial
 from kelvarn.units import Quantity, Scale, show
 
 from .batch import pool
-from .failure_kinds import CUT_S, DRIFT_K_PER_H, NAME, Failure, failures_of, without_failures
+from .failure_kinds import NAME, Failure, failures_of, without_failures
 from .failure_moments import moments_of
 from .failure_outcome import Outcome, outcome_of
-from .follow import FollowedRun, Snapshot, slowest_s
+from .failure_times import latest_of, longest_s, steady_ramps
+from .follow import FollowedRun, Snapshot
 
-_DAY_S = 86400.0
-_LAGS = 8.0  # of the slowest time constant after which 3e-4 of a change is left
-_MOST_FOLLOWED = {False: 300_000, True: 60_000}
-"""Samples that a row is followed for at most: of linear rigs, and of others."""
+_ROUNDS = 3
+"""How often moments are tried beside the worst one, of a row that comes nearer to a limit than this:"""
+_NEAR_K = 15.0
 _OF_ACTIONS = 2
 """Failures of the control probe that can be seen: the first two."""
 
@@ -166,9 +163,13 @@ def failure_table(
     wanted = [*asked, *of_actions]
     work = _Work(controller, calm, moments)
     outcomes = list(work.outcomes(wanted, progress, to_limit=True))
+    tried = outcomes[: len(asked)]
+    for _ in range(_ROUNDS):
+        closer = [each for failure in failures for each in _between(failure, tried, rig)]
+        tried += work.outcomes(closer, lambda _: progress(1.0), to_limit=True)
     rows = []
     for failure in failures:
-        own = tuple(each for each in outcomes[: len(asked)] if each.failure is failure)
+        own = tuple(each for each in tried if each.failure is failure)
         rows.append(Row(failure, own, max(own, key=lambda each: each.harm)))
     # What passes a limit was followed no further, nor was what another moment tells: of the worst it is told in full.
     again = [_Asked(row.failure, row.worst.moment, row.worst.at_s, row.worst.rig) for row in rows]
@@ -177,7 +178,23 @@ def failure_table(
     rows.sort(key=lambda row: row.worst.harm, reverse=True)
     limited = tuple(body.name for body in rig.all_bodies if body.margin_K(0.0, 0.0) is not None)
     actions = _actions([each.action for each in of_actions], outcomes[len(asked) :])
-    return FailureTable(tuple(rows), limited, moments, actions, len(wanted) + len(again) + 1)
+    runs = len(tried) + len(of_actions) + len(again) + 1
+    return FailureTable(tuple(rows), limited, moments, actions, runs)
+
+
+def _between(failure: Failure, tried: Sequence[Outcome], rig: Rig) -> Iterator[_Asked]:
+    """Moments on either side of the worst one of a failure that comes near a limit, half way to the next one tried."""
+    own = sorted((each for each in tried if each.failure is failure), key=lambda each: each.at_s)
+    place = max(range(len(own)), key=lambda k: own[k].harm)
+    worst, h = own[place], rig.probe.interval_s
+    if failure.event is None or worst.harmful or worst.margin_K is None or worst.margin_K > _NEAR_K:
+        return
+    for other in own[max(place - 1, 0) : place + 2]:
+        at_s = round((worst.at_s + other.at_s) / 2 / h) * h
+        if all(abs(each.at_s - at_s) >= h for each in own):
+            yield _Asked(
+                failure, f"at {show(at_s, Quantity.DURATION)}", at_s, failure.of(rig), lasting=_holds(failure, rig)
+            )
 
 
 _END = "at the end"
@@ -204,7 +221,7 @@ class _Work:
     """
 
     def __init__(self, controller: Controller, trial: Trial, moments: dict[str, float]) -> None:
-        self._controller, self._trial, self._moments = controller, _steady_ramps(trial), moments
+        self._controller, self._trial, self._moments = controller, steady_ramps(trial), moments
         self._known: dict[Rig, dict[int, Snapshot]] = {}
         self._stopped = threading.Event()
 
@@ -238,7 +255,7 @@ class _Work:
 
     def _snapshots(self, rig: Rig) -> dict[int, Snapshot]:
         """The trial without a failure, kept at each moment."""
-        made = self._trial.model_copy(update={"duration_s": _longest_s(rig, self._trial)})
+        made = self._trial.model_copy(update={"duration_s": longest_s(rig, self._trial)})
         h = rig.probe.interval_s
         try:
             run = FollowedRun(rig, self._controller, made, 0.0)
@@ -250,19 +267,13 @@ class _Work:
     def _follow(self, asked: _Asked, to_limit: bool) -> Outcome:
         """One failure at one moment."""
         rig, trial, failure = asked.rig, self._trial, asked.failure
-        longest_s = latest_s = _longest_s(rig, trial)
-        if _drifts(failure):
-            latest_s = min(longest_s, asked.at_s + _drifted_s(rig) + _LAGS * slowest_s(rig))
-        else:
-            latest_s = min(longest_s, max(trial.duration_s, asked.at_s) + _settles_s(rig))
-        if to_limit and not asked.lasting:
-            ends_s = getattr(failure.event, "lasts_s", None) or 0.0  # it comes back only then
-            latest_s = asked.at_s + ends_s + _patience_s(rig) + max(slowest_s(rig), min(trial.duration_s / 4, _DAY_S))
+        longest = longest_s(rig, trial)
+        latest_s = latest_of(failure, asked.at_s, rig, trial, whole=asked.lasting or not to_limit)
         event = failure.at(asked.at_s)
         name = free_name(NAME, [each.name for each in trial.events])
         # Not validated anew, which would take longer than the run.
         events = trial.events if event is None else (*trial.events, event.model_copy(update={"name": name}))
-        made = trial.model_copy(update={"duration_s": longest_s, "events": events})
+        made = trial.model_copy(update={"duration_s": longest, "events": events})
         # An event that begins late in the trial still comes; one that begins anew always does.
         begun_s = trial.duration_s if asked.lasting or not to_limit else asked.at_s
         try:
@@ -275,57 +286,6 @@ class _Work:
             return Outcome(failure, asked.moment, asked.at_s, rig, made, str(error))
         whole = asked.lasting or not to_limit
         return outcome_of(failure, asked.moment, asked.at_s, rig, self._controller, made, found, whole=whole)
-
-
-def _steady_ramps(trial: Trial) -> Trial:
-    """The trial with ramps of the surroundings that end where it ends: it will go on for longer."""
-    return trial.model_copy(
-        update={
-            "events": tuple(
-                each.model_copy(update={"lasts_s": trial.duration_s - each.at_s})
-                if getattr(each, "course", "") == "ramp" and each.lasts_s is None
-                else each
-                for each in trial.events
-            )
-        }
-    )
-
-
-def _patience_s(rig: Rig) -> float:
-    """How long guards wait before they act, or begin anew, s."""
-    times = ("delay_s", "for_s", "still_s", "after_s", "longest_s", "rest_s")
-    return min(max((getattr(guard, name, None) or 0.0 for guard in rig.guards for name in times), default=0.0), _DAY_S)
-
-
-def _drifts(failure: Failure) -> bool:
-    return getattr(failure.event, "fault", "") == "drift"
-
-
-@lru_cache(maxsize=16)
-def _drifted_s(rig: Rig) -> float:
-    """After how long a probe has drifted by all that the drives can move the rig, s."""
-    ends = [rest_degC(rig, drive) for drive in (-1.0 if rig.way.both else 0.0, 1.0)]
-    if ends[0] is None or ends[1] is None:
-        return _DAY_S
-    return (float(abs(ends[1] - ends[0]).max()) + 20.0) / DRIFT_K_PER_H * 3600.0
-
-
-def _longest_s(rig: Rig, trial: Trial) -> float:
-    """How long a row is followed at most, from the trial's start."""
-    h = rig.probe.interval_s
-    settles_s = _settles_s(rig)
-    lasts_s = trial.duration_s + settles_s + _drifted_s(rig)
-    most_s = max(_MOST_FOLLOWED[is_nonlinear(rig)] * h, 1.5 * trial.duration_s, trial.duration_s + 10 * h)
-    return min(lasts_s, most_s, LONGEST_S, (MOST_SAMPLES - 1) * h)
-
-
-def _settles_s(rig: Rig) -> float:
-    """How long it takes at most until all that is left of a change can be forgotten."""
-    melting_s = sum(
-        body.melting.latent_J / max(0.1 * sum(drive.power_W for drive in rig.drives), 1.0)
-        for body in rig.bodies if body.melting is not None
-    )  # fmt: skip
-    return max(_LAGS * slowest_s(rig) + melting_s, 5 * CUT_S)
 
 
 _local = threading.local()

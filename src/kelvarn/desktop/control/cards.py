@@ -158,12 +158,12 @@ def figures_of(result: Result, scale: Scale) -> list[tuple[str, str, str]]:
     """Three figures that matter: caption, text, colour name.
 
     Overshoot, settling (or swing, where it never settles) and marks met; of a fan that cools, over the whole trial,
-    how hot it gets, how often it starts and how hard it works; of a run that a guard ended, when and which.
+    how hot it gets, how often it starts and how hard it works; of a run that a guard ended, when.
     """
     count, ended = len(result.verdicts), result.measures.ended
     marks = ("marks", f"{result.met}/{count}" if count else "none", "moss" if result.met == count else "gold")
     if ended is not None:
-        return [("switched off", f"at {minutes(ended[1])}", "ember"), ("by", ended[0], "ember"), marks]
+        return [("switched off", f"at {minutes(ended[1])}", "ember"), ("", "", "ink"), marks]
     if is_fan_job(result.run.rig):
         return _fan_figures(result, scale)
     values = result.measures.main.values
@@ -199,6 +199,8 @@ def _fan_figures(result: Result, scale: Scale) -> list[tuple[str, str, str]]:
 
 def beyond_text(result: Result, scale: Scale) -> str:
     """What the figures do not say: where the run departs further, such as "7.0 K after Loud"; of a fan its marks."""
+    if result.measures.ended is not None:
+        return f"by “{result.measures.ended[0]}”"
     if is_fan_job(result.run.rig):
         count = len(result.verdicts)
         return f"{result.met} of {count} marks met" if count else ""

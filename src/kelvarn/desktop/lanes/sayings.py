@@ -9,6 +9,8 @@ from kelvarn.units import Quantity, Scale, minutes, show
 
 from .scene import Scene
 
+_OF_THE_BAND = 0.02  # an overshoot that is less is none
+
 
 def sayings(scene: Scene) -> tuple[Label, ...]:
     """Overshoot and settling, or swing, of the main setpoint window of the selected candidate's run."""
@@ -25,7 +27,7 @@ def sayings(scene: Scene) -> tuple[Label, ...]:
     r, lasts_s = span.setpoint_degC, span.to_s - span.from_s
     found: list[Label] = []
     if settled is not None:
-        if over and span.peak_s is not None:
+        if over and over > _OF_THE_BAND * band and span.peak_s is not None:
             text = f"{show(over, Quantity.DIFFERENCE, scale, sign=True)} over at {minutes(span.peak_s)}"
             sampled = float(result.run.judged_degC[result.run.sample_at(span.peak_s)])
             peak_degC = r + math.copysign(over, sampled - r)
