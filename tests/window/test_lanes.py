@@ -13,19 +13,27 @@ from PySide6.QtWidgets import QCheckBox
 from pytestqt.qtbot import QtBot
 
 from kelvarn.demos import find_demo
+from kelvarn.desktop.control.cards import beyond_text, figures_of
 from kelvarn.desktop.document import Document
 from kelvarn.desktop.fields.notes import NotesEdit
 from kelvarn.desktop.fields.plain import NameEdit
+from kelvarn.desktop.lanes import drive as drive_lanes
 from kelvarn.desktop.lanes.choice import LANES
 from kelvarn.desktop.strip.lane import Handle, Lane, Shown, Trace, ValueAxis
 from kelvarn.desktop.strip.strip import Strip
 from kelvarn.desktop.window import CONTROL, HANDOVER, RIG, MainWindow
+from kelvarn.model.drives import Relay
 from kelvarn.model.edit import EditError, add_trial, put, remove_trial, with_fields
+from kelvarn.model.events import DriveFault
+from kelvarn.model.fixed import Fixed
+from kelvarn.model.guards import CutOff
 from kelvarn.model.project import Project
 from kelvarn.model.response import ResponseModel
 from kelvarn.model.rig_edit import to_response
 from kelvarn.model.trial import Plan, SetpointChange
-from kelvarn.units import Quantity
+from kelvarn.studies.results import result_of
+from kelvarn.units import Quantity, Scale
+from tests.conftest import one_lag, trial
 
 from .conftest import close_window, drag, open_window, type_into, wait_for_step
 
@@ -300,3 +308,20 @@ def test_curves_are_of_what_is_controlled_and_only_the_trial_shown_is_held(windo
         window.menus.actions["Copy the trial"].trigger()
     assert {key.trial for key in window.runner.results} == {window.view.trial(window.document.project).name}
     assert len(window.runner.results) == 2
+
+
+def test_a_run_that_a_guard_ended_shows_what_is_put_out_and_says_so_first() -> None:
+    rig = with_fields(one_lag(), guards=(CutOff(name="Fuse", body="Block", at_degC=70),), drives=(
+        Relay(body="Block", power_W=200),))  # fmt: skip
+    result = result_of(rig, Fixed(drive=1.0), trial(2000, 60))
+    run = result.run
+    ended = int(np.flatnonzero(run.tripped)[0])
+    assert run.drive[-1] == 1  # the controller knows nothing of it
+    assert set(drive_lanes.put(run)[ended:].tolist()) == {0.0}
+    assert set(drive_lanes.put(run)[1 : ended - 1].tolist()) == {1.0}
+    figures = figures_of(result, Scale.CELSIUS)
+    assert figures[0] == ("switched off", "at 2 min", "ember")
+    assert beyond_text(result, Scale.CELSIUS) == "by “Fuse”"
+    stuck = result_of(with_fields(rig, guards=()), Fixed(drive=0.0), trial(200, events=(
+        DriveFault(name="S", at_s=100, drive="Heater", fault="stuck_on"),)))  # fmt: skip
+    assert drive_lanes.put(stuck.run)[[50, 150]].tolist() == [0, 1]
