@@ -325,7 +325,7 @@ def test_the_commands_print_the_table_the_variants_and_the_report(shed: Path, tm
     told = json.loads(done.stdout)
     assert told["verdict"].startswith("None of the 20 failures tried passes a known limit (Hot plate, Wax)")
     assert (
-        {each["moment"] for each in told["failures"][0]["outcomes"]} == set(told["moments"]) >= {"cold", "at the end"}
+        {each["moment"] for each in told["failures"][0]["outcomes"]} >= set(told["moments"]) >= {"cold", "at the end"}
     )
     assert told["probe_fault"]["proposed"] == "off"
     plain = kelvarn("failures", str(shed), "--candidate", name).stdout
