@@ -191,7 +191,9 @@ def test_guards_that_do_not_act_and_welded_thermostats_have_rows() -> None:
     welded = row_of(table, "own thermostat welded").worst
     assert welded.extreme_degC == pytest.approx(80, abs=0.01)
     assert stopped_text(welded).startswith("Fuse after")
-    assert row_of(table, "Fuse does not act").worst.extreme_degC == pytest.approx(70, abs=0.01)
+    silent = row_of(table, "Fuse does not act")
+    assert silent.worst.extreme_degC == pytest.approx(70, abs=0.01)
+    assert silent.worst.rig.guards == ()
     assert row_of(table, "hangs at full").worst.extreme_degC == pytest.approx(70, abs=0.01)
 
 
