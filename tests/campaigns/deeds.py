@@ -54,11 +54,7 @@ def answer_boxes(rng: random.Random, folder: Path, put: Callable[[object, str, o
     put(QFileDialog, "getOpenFileNames", lambda *_, **__: ([str(folder / "none.csv")] * rng.randrange(2), ""))
     put(QInputDialog, "getText", lambda *_, **__: (rng.choice(TEXTS), rng.random() < 0.7))
     put(QInputDialog, "getItem", lambda *args, **_: (rng.choice(args[3]), rng.random() < 0.7))
-    put(
-        QMessageBox,
-        "exec",
-        lambda box: int(rng.choice(box.buttons() and [box.standardButton(b) for b in box.buttons()])),
-    )
+    put(QMessageBox, "exec", lambda box: box.standardButton(rng.choice(box.buttons())).value)
 
 
 class Deeds:

@@ -119,7 +119,9 @@ def _compute(chunk: Sequence[Case], go_on: Callable[[float], bool]) -> list[Case
     laid_out: list[PreparedRun | RunError] = []
     for place, case in enumerate(chunk):
         try:
-            laid_out.append(PreparedRun(case.rig, case.controller, case.trial, trace=_room(case, place)))
+            laid_out.append(
+                PreparedRun(case.rig, case.controller, case.trial, trace=room_for(case.rig, case.trial, place))
+            )
         except RunError as error:
             laid_out.append(error)
     runs = [each for each in laid_out if isinstance(each, PreparedRun)]
@@ -136,15 +138,15 @@ def _compute(chunk: Sequence[Case], go_on: Callable[[float], bool]) -> list[Case
 _local = threading.local()
 
 
-def _room(case: Case, place: int) -> Trace:
+def room_for(rig: Rig, trial: Trial, place: int = 0) -> Trace:
     """Room for the course of a run at a place in its chunk, used again and again by one thread."""
-    prepared = prepare(case.rig, case.trial)
+    prepared = prepare(rig, trial)
     plant = prepared.plant
-    shape = plant.noise.shape[1], len(case.rig.all_bodies), len(plant.probes), len(plant.drives)
+    shape = plant.noise.shape[1], len(rig.all_bodies), len(plant.probes), len(plant.drives)
     rooms: list[tuple[tuple[int, ...], Trace]] = _local.__dict__.setdefault("rooms", [])
     place = min(place, len(rooms))
     if place == len(rooms) or rooms[place][0] != shape:
-        rooms[place : place + 1] = [(shape, fresh_trace(prepared, len(case.rig.all_bodies)))]
+        rooms[place : place + 1] = [(shape, fresh_trace(prepared, len(rig.all_bodies)))]
     return rooms[place][1]
 
 

@@ -13,11 +13,9 @@ from concurrent.futures import Future
 from dataclasses import dataclass, replace
 
 from kelvarn.engine.plant import TIME_EPS
-from kelvarn.engine.prepare import RunError, prepare
-from kelvarn.engine.room import fresh_trace
+from kelvarn.engine.prepare import RunError
 from kelvarn.engine.run import Stopped
 from kelvarn.engine.steady import can_hold
-from kelvarn.engine.survey import Trace
 from kelvarn.model.candidate import Controller
 from kelvarn.model.edit import with_fields
 from kelvarn.model.guards import ProbeFaultAction
@@ -26,7 +24,7 @@ from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Trial
 from kelvarn.units import Quantity, Scale, show
 
-from .batch import pool
+from .batch import pool, room_for
 from .failure_kinds import NAME, Failure, failures_of, without_failures
 from .failure_moments import moments_of
 from .failure_outcome import Outcome, outcome_of
@@ -267,39 +265,24 @@ class _Work:
     def _follow(self, asked: _Asked, to_limit: bool) -> Outcome:
         """One failure at one moment."""
         rig, trial, failure = asked.rig, self._trial, asked.failure
-        longest = longest_s(rig, trial)
-        latest_s = latest_of(failure, asked.at_s, rig, trial, whole=asked.lasting or not to_limit)
+        whole = asked.lasting or not to_limit
+        latest_s = latest_of(failure, asked.at_s, rig, trial, whole=whole)
         event = failure.at(asked.at_s)
         name = free_name(NAME, [each.name for each in trial.events])
         # Not validated anew, which would take longer than the run.
         events = trial.events if event is None else (*trial.events, event.model_copy(update={"name": name}))
-        made = trial.model_copy(update={"duration_s": longest, "events": events})
+        made = trial.model_copy(update={"duration_s": longest_s(rig, trial), "events": events})
         # An event that begins late in the trial still comes; one that begins anew always does.
-        begun_s = trial.duration_s if asked.lasting or not to_limit else asked.at_s
+        begun_s = trial.duration_s if whole else asked.at_s
         try:
-            run = FollowedRun(rig, self._controller, made, asked.at_s, _room(rig, made))
+            run = FollowedRun(rig, self._controller, made, asked.at_s, room_for(rig, made))
             kept = self._known.get(rig, {}).get(math.floor(asked.at_s / rig.probe.interval_s + TIME_EPS))
             if kept is not None and event is not None:
                 run.go_on_from(kept)
             found = run.follow(begun_s, latest_s, to_limit=to_limit, go_on=self._go_on)
         except RunError as error:
             return Outcome(failure, asked.moment, asked.at_s, rig, made, str(error))
-        whole = asked.lasting or not to_limit
         return outcome_of(failure, asked.moment, asked.at_s, rig, self._controller, made, found, whole=whole)
-
-
-_local = threading.local()
-
-
-def _room(rig: Rig, trial: Trial) -> Trace:
-    """Room for a course, used again by one thread for runs of one size."""
-    plant = prepare(rig, trial).plant
-    shape = plant.noise.shape[1], len(rig.all_bodies), len(plant.probes), len(plant.drives)
-    known: tuple[tuple[int, ...], Trace] | None = getattr(_local, "room", None)
-    if known is None or known[0] != shape:
-        known = shape, fresh_trace(prepare(rig, trial), len(rig.all_bodies))
-        _local.room = known
-    return known[1]
 
 
 def acting(rig: Rig, action: str, trial: Trial) -> Rig:

@@ -51,7 +51,6 @@ class Followed:
         guard, alarm: the first guard code, and the first alarms, after it, and how long after.
         trip: the place of the first guard that tripped, and how long after.
         goal_lost_s: how long after it the goal was left, where it was kept; goal_at_end: whether it is kept at the end.
-        mean_drive: of the last stretch.
     """
 
     until_s: float
@@ -67,7 +66,6 @@ class Followed:
     trip: tuple[int, float] | None = None
     goal_lost_s: float | None = None
     goal_at_end: bool | None = None
-    mean_drive: float = 0.0
 
 
 @lru_cache(maxsize=16)
@@ -155,11 +153,6 @@ class FollowedRun(PreparedRun):
         self._at_s, self._h, self._done = at_s, rig.probe.interval_s, 0
         self._left_K: Floats = np.zeros(len(rig.all_bodies))
         self._ends_low_degC: Floats = np.full(len(rig.all_bodies), math.inf)
-
-    @property
-    def left(self) -> Trace:
-        """What it has left of each sample so far."""
-        return self._trace
 
     def snapshot(self, sample: int, go_on: GoOn) -> Snapshot:
         """Compute up to a sample, and keep all that is kept before it. Raises as `follow` does."""
@@ -311,7 +304,6 @@ class FollowedRun(PreparedRun):
             trip=trip,
             goal_lost_s=lost_s,
             goal_at_end=kept_at_end,
-            mean_drive=float(trace.given[late].mean()),
         )
 
     def _goal(self, first: int, done: int, late: slice) -> tuple[float | None, bool | None]:
