@@ -261,10 +261,9 @@ def _print_table(project: Project, found: Found) -> None:
                 first = "" if ended is None else f"{ended_text(*ended)}; "
                 print(f"  {key.candidate}{star}: {first}{result.met} of {len(result.verdicts)} marks met")
                 for verdict in result.verdicts:
-                    quantity = verdict.mark.kind.quantity
-                    value = verdict.reason if verdict.value is None else show(verdict.value, quantity, scale)
                     met = "met    " if verdict.met else "NOT met"
-                    print(f"    {met}  {verdict.mark.title}: {value}  ({verdict.mark.limit_text(scale, short=True)})")
+                    limit = verdict.mark.limit_text(scale, short=True)
+                    print(f"    {met}  {verdict.mark.title}: {verdict.text(scale)}  ({limit})")
                 energy = result.measures.values["energy_J"]
                 if energy is not None:
                     print(f"    energy {show(energy, Quantity.ENERGY)}")

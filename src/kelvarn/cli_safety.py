@@ -145,14 +145,16 @@ def _vary_json(candidate: Candidate, trial: Trial, found: "Variants") -> dict[st
         "count": found.count,
         "failed": found.failed,
         "share_all": found.share_of_all,
+        "share_all_95": list(found.sure(found.share_of_all)),
         "marks": [
             {"measure": mark.measure, "event": mark.event, "body": mark.body, "limit": mark.limit,
-             "direction": mark.direction, "share": share, "met_by_rig": met}
+             "direction": mark.direction, "share": share, "share_95": list(found.sure(share)), "met_by_rig": met}
             for mark, share, met in zip(found.marks, found.shares, found.nominal_met, strict=True)
         ],
         "matters": [
             {"parameter": "/".join(map(str, each.parameter.path)), "text": each.parameter.text,
-             "measure": each.mark.measure, "rank_correlation": each.correlation}
+             "measure": each.mark.measure, "of": each.mark.event or each.mark.body or each.mark.stage,
+             "rank_correlation": each.correlation, "index": each.index, "worse": each.worse}
             for each in found.influences
         ],
         "envelope": {"time_s": numbers(found.time_s), "p5_degC": numbers(found.low_degC),

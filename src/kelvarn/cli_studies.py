@@ -2,6 +2,7 @@
 
 import json
 import math
+from collections.abc import Callable
 from typing import Any
 
 import numpy as np
@@ -57,23 +58,35 @@ def why_text(project: Project, candidate: Candidate, trial: Trial, ref: Mark | N
     def said(value: float | None) -> str:
         return "none" if value is None else show(value, quantity, scale)
 
-    lines = [f"{found.ref.title} {said(found.whole)}, by {found.runs} runs. Without one thing at a time:"]
-    for part in found.parts:
-        if part.part is None:
-            change = "has none without"
-        elif part.part >= 0:
-            change = f"{said(part.part)} of it ({said(part.value)} without)"
-        else:
-            change = f"makes it {said(-part.part)} less ({said(part.value)} without)"
-        lines.append(f"  {part.alternative.words}: {change}")
-    word = "together" if found.together >= 0 else "counted more than once"
-    lines.append(f"  {word}: {said(abs(found.together))}")
+    whole = "never" if found.whole is None else said(found.whole)
+    lines = [f"{found.ref.title}: {whole}, by {found.runs} runs. With one thing at a time removed:"]
+    lines += [f"  {part.alternative.words}: {_change(part, found, said)}" for part in found.parts]
+    if found.whole is not None:
+        lines.append(f"  {_together(found, said)}")
+    elif not found.parts:
+        lines.append("  none of what was removed makes it settle")
     lines.append("What would help:" if found.remedies else "Nothing that was tried helps.")
     for remedy in found.remedies:
         where = "rig" if remedy.alternative.of_rig else "control"
         marks = f", {remedy.met} of {found.asked} marks met" if found.asked else ""
         lines.append(f"  {remedy.alternative.words} ({where}): {said(remedy.value)}{marks}")
     return "\n".join(lines)
+
+
+def _change(part: Reason, found: Reasons, said: Callable[[float | None], str]) -> str:
+    """What removing one thing does to a measure."""
+    if found.whole is None:
+        return f"{said(part.value)} without it"
+    if part.part is None:
+        return "there is no such value without it"
+    does = "take away" if part.part >= 0 else "add"
+    return f"removing it would {does} {said(abs(part.part))} ({said(part.value)} without it)"
+
+
+def _together(found: Reasons, said: Callable[[float | None], str]) -> str:
+    """What single things do not explain of a measure."""
+    left = said(abs(found.together))
+    return f"only together: {left}" if found.together >= 0 else f"counted more than once, since parts overlap: {left}"
 
 
 def _why_json(candidate: Candidate, trial: Trial, found: Reasons) -> dict[str, Any]:

@@ -6,17 +6,19 @@ from pathlib import Path
 from typing import Any
 
 from kelvarn.engine.prepare import RunError
+from kelvarn.engine.reading_words import poor_fit_text
 from kelvarn.files.project_file import load
 from kelvarn.model.law_words import law_text
 from kelvarn.model.pid import Pid
 from kelvarn.model.project import Project
 from kelvarn.model.trial import Trial
-from kelvarn.tune.loop import loop_of, reserve
+from kelvarn.studies.room import NEVER
 from kelvarn.tune.plant import FirstOrder, Integrating, Plant, PlantError, check
 from kelvarn.tune.relay_test import relay_test
+from kelvarn.tune.reserve import least_reserve
 from kelvarn.tune.rules import Starting, starting_points
-from kelvarn.tune.simplest import Best, suggest
-from kelvarn.tune.starts import candidate_of, plant_of_project, ultimate_of_rig
+from kelvarn.tune.simplest import Best, conclusion, missed_text, suggest
+from kelvarn.tune.starts import candidate_of, plant_of_project, step_of_project, ultimate_of_rig, usable
 from kelvarn.tune.ultimate import Ultimate, ultimate
 from kelvarn.units import Quantity, Scale, show
 
@@ -31,7 +33,7 @@ def plant_given(gain_K: float | None, lag_s: float | None, dead_time_s: float | 
 
 
 def plant_of_file(file: Path) -> tuple[Plant, Project]:
-    """The plant that the open-loop step of a project's rig is read as, and the project.
+    """The plant that the open-loop step of a project's rig is read as, on its first trial, and the project.
 
     Raises:
         FileError, RunError, PlantError: there is no such step.
@@ -53,8 +55,17 @@ def tune_json(plant: Plant, project: Project | None) -> dict[str, Any]:
         "model": model,
         "ultimate": None if at is None else {"gain_per_K": at.gain_per_K, "period_s": at.period_s},
         "relay_test": None if relay is None else {"gain_per_K": relay.gain_per_K, "period_s": relay.period_s},
-        "rules": [_rule_json(each, project) for each in starting_points(plant, at)],
+        "rules": [_rule_json(each, project) for each in _rules(plant, at, project)],
     }
+
+
+def _rules(plant: Plant, at: Ultimate | None, project: Project | None) -> list[Starting]:
+    """What every rule gives; for a project's rig without what would oscillate on it."""
+    found = starting_points(plant, at)
+    if project is None:
+        return found
+    checked = (usable(each, project.rig, project.first_trial) for each in found)
+    return [each for each in checked if isinstance(each, Starting)]
 
 
 def _rule_json(each: Starting, project: Project | None) -> dict[str, Any]:
@@ -73,12 +84,12 @@ def _rule_json(each: Starting, project: Project | None) -> dict[str, Any]:
 
 
 def _reserve_json(each: Starting, project: Project) -> dict[str, Any] | None:
-    """The reserve on the rig itself, near the first trial's setpoint; None where the rule or the loop gives none."""
+    """The smallest reserve on the rig itself over the first trial; None where the rule or the loop gives none."""
     made = candidate_of(each, project.rig.way)
     if made is None or not isinstance(made.controller, Pid):
         return None
     try:
-        found = reserve(loop_of(project.rig, made.controller, project.first_trial.plan.last_degC))
+        found = least_reserve(project.rig, made.controller, (project.first_trial,)).reserve
     except PlantError:
         return None
     return {"gain_factor": found.gain_factor, "delay_s": found.delay_s, "phase_deg": found.phase_deg, "ms": found.ms}
@@ -107,15 +118,17 @@ def tune_text(plant: Plant, project: Project | None) -> str:
         lines = [f"gain {show(plant.gain_K, Quantity.DIFFERENCE, scale)} at full drive, "
                  f"lag {show(plant.lag_s, Quantity.DURATION)}"]  # fmt: skip
     lines[0] += f", dead time {show(plant.dead_time_s, Quantity.DURATION)}"
+    if project is not None and (poor := poor_fit_text(step_of_project(project, project.first_trial), scale)):
+        lines[0] += f"; {poor}"
     at = _ultimate(plant, project)
     if at is not None:
         gain, period = show(at.gain_per_K, Quantity.GAIN, scale), show(at.period_s, Quantity.DURATION)
-        lines.append(f"rings at {gain}, every {period}")
+        lines.append(f"oscillates at a gain of {gain}, period {period}")
     relay = None if project is None else _relay(project, plant)
     if relay is not None:
         gain, period = show(relay.gain_per_K, Quantity.GAIN, scale), show(relay.period_s, Quantity.DURATION)
-        lines.append(f"a relay test tells {gain}, every {period}")
-    for each in starting_points(plant, at):
+        lines.append(f"a relay test tells a gain of {gain}, period {period}")
+    for each in _rules(plant, at, project):
         if each.gains is None:
             lines.append(f"  {each.rule}, {each.terms}: not applicable: {each.reason}")
             continue
@@ -145,13 +158,20 @@ def suggest_text(project: Project, trials: Sequence[Trial], *, as_json: bool, va
         proposed = None if found.proposed is None else found.proposed.strategy
         names = [trial.name for trial in trials]
         one = names[0] if len(names) == 1 else None
-        made = {"trial": one, "trials": names, "proposed": proposed, "best": best, "runs": found.runs}
+        made = {
+            "trial": one,
+            "trials": names,
+            "proposed": proposed,
+            "best": best,
+            "never_met": [mark.title for mark in found.never],
+            "never_met_together": [[one.title, other.title] for one, other in found.contradict],
+            "runs": found.runs,
+        }
         return json.dumps(made, indent=2, ensure_ascii=False)
     of = f"“{trials[0].name}”" if len(trials) == 1 else "all trials"
     lines = [f"For the marks of {of}, by {found.runs} runs:"]
     lines += [f"{'★ ' if each is found.proposed else '  '}{_best_text(each, scale)}" for each in found.best]
-    if found.proposed is None:
-        lines.append("None meets all marks with a reserve to speak of.")
+    lines.append(conclusion(found, scale))
     return "\n".join(lines)
 
 
@@ -161,7 +181,8 @@ def _best_json(each: Best) -> dict[str, Any]:
         "settings": each.controller.model_dump(mode="json"),
         "marks_met": each.met,
         "marks": each.asked,
-        "missed_by": each.miss,
+        "missed_by": each.miss if each.miss < NEVER else None,
+        "stands_a_tenth_off": each.stands,
         "room": each.room,
         "binds": None if each.binds is None else each.binds.mark.title,
         "gain_factor": each.gain_factor,
@@ -171,11 +192,10 @@ def _best_json(each: Best) -> dict[str, Any]:
 
 def _best_text(each: Best, scale: Scale) -> str:
     law = each.controller
-    binds = (
-        ""
-        if each.binds is None
-        else f"; {'binds' if each.met == each.asked else 'misses most'}: {each.binds.mark.title}"
-    )
+    binds = ""
+    if each.binds is not None:
+        most = "binds" if each.miss == 0 else f"{missed_text(each)}; misses most"
+        binds = f"; {most}: {each.binds.mark.title}"
     spare = "" if each.gain_factor is None else f"; gain ×{each.gain_factor:.3g}"
     if each.share is not None and each.met == each.asked:
         spare += f"; {100 * each.share:.0f} % of variants"

@@ -8,6 +8,7 @@ from kelvarn.demos import find_demo
 from kelvarn.engine.measures import measure
 from kelvarn.engine.run import compute
 from kelvarn.model.curve import Curve
+from kelvarn.model.drives import Relay
 from kelvarn.model.edit import put, with_fields
 from kelvarn.model.mark import Mark
 from kelvarn.model.on_off import OnOff
@@ -86,6 +87,33 @@ def test_a_relay_test_tells_the_ultimate_point(gain: float, lag: float, delay: f
 
 
 @pytest.mark.parametrize("demo", ["cure-cabinet", "tempering-bowl"])
+def test_a_relay_test_says_why_it_cannot_be() -> None:
+    plant = FirstOrder(100.0, 200.0, 2.0)
+    with pytest.raises(PlantError, match="which is the reading's doing"):
+        relay_test(one_lag(100.0, 200.0, 2.0, 20.0), 60.0, plant)
+    rig = one_lag(100.0, 200.0, 20.0)
+    both = with_fields(rig, drives=(rig.drive, with_fields(rig.drive, name="Cooler", acts="cools")))
+    with pytest.raises(PlantError, match="Cooling holds the setpoint"):
+        relay_test(both, 0.0, plant)
+    with pytest.raises(PlantError, match="0 % holds the setpoint"):
+        relay_test(both, 20.0, plant)
+
+
+def test_the_cycle_is_told_only_where_it_holds() -> None:
+    """Counting that it is read seldom and switched late; not of a rig that one lag does not describe."""
+    law = OnOff(below_K=1.0, above_K=1.0)
+    relay = Relay(body="Block", power_W=200.0, dead_time_s=10.0, operate_s=4.0)
+    late = with_fields(one_lag(100.0, 200.0, 10.0, 8.0), drives=(relay,))
+    values = measure(compute(late, law, trial(6000, 60.0))).main.values
+    assert swing_of(late, law, 60.0).swing_K == pytest.approx(values["swing_K"], rel=0.15)
+    assert swing_of(late, law, 60.0).period_s == pytest.approx(values["swing_period_s"], rel=0.1)
+    pot = find_demo("wax-pot").build()
+    with pytest.raises(PlantError, match="One lag does not describe"):
+        swing_of(pot.rig, law, 75.0)
+    with pytest.raises(PlantError, match="one way only"):
+        swing_of(late, with_fields(law, shortest_off_s=60.0), 60.0)
+
+
 def test_a_relay_test_of_the_demos(demo: str) -> None:
     project = find_demo(demo).build()
     asked = project.first_trial

@@ -8,7 +8,7 @@ from pytestqt.qtbot import QtBot
 from kelvarn.demos import find_demo
 from kelvarn.desktop.control.reserve import reserve_text
 from kelvarn.desktop.window import MainWindow
-from kelvarn.tune.loop import Reserve
+from kelvarn.tune.reserve import LeastReserve, Reserve
 
 from .conftest import click, close_window, open_window
 
@@ -68,11 +68,14 @@ def test_the_reserve_follows_the_settings(window: MainWindow, qtbot: QtBot) -> N
     [
         (Reserve(3.1, 60.0, 48.0, 55.0, 1.6), "Reserve: gain ×3.1, extra delay 48 s (Ms 1.6)"),
         (Reserve(None, None, None, None, 1.0), "Reserve: any gain, any delay (Ms 1)"),
-        (Reserve(0.8, 60.0, 2.0, -5.0, 9.0), "Reserve: none: it rings; gain ×0.8 is all that it stands."),
+        (Reserve(0.8, 60.0, None, None, None), "Reserve: none: it rings; gain ×0.8 is all that it stands."),
     ],
 )
 def test_a_reserve_in_words(found: Reserve, words: str) -> None:
-    assert reserve_text(found) == words
+    assert reserve_text(LeastReserve(found, "Trial", 50.0), several=False) == words
+    assert reserve_text(LeastReserve(found, "Trial", 50.0), several=True) == words.replace(
+        "none:" if "none:" in words else "Reserve:", "none at 50.0 °C:" if "none:" in words else "Reserve at 50.0 °C:"
+    )
 
 
 def test_the_simplest_that_does_is_found_and_taken(window: MainWindow, qtbot: QtBot) -> None:

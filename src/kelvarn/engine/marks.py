@@ -2,31 +2,85 @@
 
 from dataclasses import dataclass
 
-from kelvarn.model.mark import Mark
+from kelvarn.model.mark import MEASURES, Mark
 from kelvarn.model.trial import Trial
+from kelvarn.units import Scale, show
 
-from .measures import Measures
+from .measures import Measures, Span
+
+_NEVER_THERE = "it never reaches its setpoint"
+PRESUMES = frozenset(
+    {name for name, kind in MEASURES.items() if kind.scope == "window"}
+    | {"energy_J", "mean_drive", "time_at_limit_s", "travel", "switch_ons_per_h", "steps_per_h", "shortest_on_s",
+       "shortest_off_s", "worst_over_K", "worst_under_K", "relay_life_years"}
+)  # fmt: skip
+"""Measures that say something for a run only where it comes to its setpoint."""
 
 
 @dataclass(frozen=True)
 class Verdict:
-    """A mark judged on a run. `value` None means the measure does not exist there, and `reason` says why."""
+    """A mark judged on a run.
+
+    `value` None means the measure does not exist there, and `reason` says why; with a value it says why that does not
+    meet the mark although it is within its limit.
+    """
 
     mark: Mark
     value: float | None
     met: bool
     reason: str
 
+    def text(self, scale: Scale) -> str:
+        """Its value in words, or why there is none."""
+        if self.value is None:
+            return self.reason
+        value = show(self.value, self.mark.kind.quantity, scale)
+        return f"{value} ({self.reason})" if self.reason else value
+
 
 def judge(trial: Trial, measures: Measures) -> tuple[Verdict, ...]:
-    """All marks of a trial on the measures of a run; a measure that does not exist does not meet its mark."""
-    return tuple(_judge_one(mark, measures) for mark in trial.marks)
+    """All marks of a trial on the measures of a run.
+
+    A measure that does not exist does not meet its mark, and a run that comes to none of its setpoints meets none that
+    presumes it: what does not heat does not overshoot either.
+    """
+    stages = stages_reached(trial, measures)
+    there = not stages or any(stages.values())
+    return tuple(_judge_one(mark, measures, there=there) for mark in trial.marks)
 
 
-def _judge_one(mark: Mark, measures: Measures) -> Verdict:
+def stages_reached(trial: Trial, measures: Measures) -> dict[int, bool]:
+    """Of each stage that the drives can bring about, by its change of the plan: whether the run comes to its setpoint.
+
+    It does where it gets past it, settles, or in the end is as near as the trial's band or a mark on the steady error.
+    """
+    near = max([trial.band_K, *(mark.limit for mark in trial.marks if mark.measure == "steady_error_K")])
+    found: dict[int, bool] = {}
+    stage = -1
+    for window in measures.windows:
+        stage = window.setpoint_change if window.opens == "setpoint" else stage
+        if stage not in measures.beyond:
+            found[stage] = found.get(stage, False) or _comes_to(window, near)
+    return found
+
+
+def _comes_to(window: Span, near_K: float) -> bool:
+    """Whether a stretch of a run comes to its setpoint."""
+    of = window.values.get
+    away, swing = of("steady_error_K"), of("swing_K") or 0.0
+    if window.opens == "setpoint" and "overshoot_K" in window.reasons and away is not None:
+        return True  # it begins there
+    if (of("overshoot_K") or 0.0) > 0 or of("settling_s") is not None or of("recovery_s") is not None:
+        return True
+    return away is not None and abs(away) <= max(near_K, swing / 2)
+
+
+def _judge_one(mark: Mark, measures: Measures, *, there: bool) -> Verdict:
     value, reason = value_of(mark, measures)
     if value is None:
         return Verdict(mark, None, False, reason)
+    if not there and mark.measure in PRESUMES:
+        return Verdict(mark, value, False, _NEVER_THERE)
     match mark.direction:
         case "at_most":
             met = value <= mark.limit

@@ -35,13 +35,21 @@ def flow_of(drive: Drive, output: float) -> float:
 
 
 def mean_output(drives: Sequence[Drive], outputs: Sequence[float], way: float) -> float:
-    """Mean output of the drives that are asked at a demand of a sign, by their shares; what stalls puts out nothing.
+    """Mean output of the drives that are asked at a demand of a sign, by their shares; a fan that stalls gives nothing.
+
+    Of a fan it is its duty, as a law gives it, whatever flow that makes.
 
     Args:
         drives, outputs: all of them.
         way: 1 for a demand above 0, −1 below.
     """
     ways = {drive.direction for drive in drives}
-    asked = [(drive.share, flow_of(drive, output)) for drive, output in zip(drives, outputs, strict=True)
+    asked = [(drive.share, output if _acts(drive, output) else 0.0)
+             for drive, output in zip(drives, outputs, strict=True)
              if len(ways) == 1 or drive.direction == way]  # fmt: skip
     return sum(share * output for share, output in asked) / sum(share for share, _ in asked)
+
+
+def _acts(drive: Drive, output: float) -> bool:
+    """Whether a drive does something at an output: a fan below its stall does not."""
+    return drive.kind != DriveKind.PWM or not drive.moves or output * drive.volts >= drive.stalls_below

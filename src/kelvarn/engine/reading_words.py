@@ -14,11 +14,16 @@ def reading_text(cold: StepResponse, scale: Scale) -> str:
     found = cold.reading
     if found is None:
         return "The drive moves nothing that the probe sees."
-    way = max(abs(float(cold.run.measured_degC[-1] - cold.run.measured_degC[0])), 1e-9)
-    if found.rms_K > _POOR * way:
-        off = show(found.rms_K, Quantity.DIFFERENCE, scale)
-        return f"{_numbers(found, scale)}; one lag does not describe it ({off} rms)"
-    return f"{_numbers(found, scale)}; {_meaning(found)}"
+    return f"{_numbers(found, scale)}; {poor_fit_text(cold, scale) or _meaning(found)}"
+
+
+def poor_fit_text(step: StepResponse, scale: Scale) -> str:
+    """That one lag (or ramp) misses a step by too much to describe it; empty where it does not."""
+    found = step.reading
+    way = max(abs(float(step.run.measured_degC[-1] - step.run.measured_degC[0])), 1e-9)
+    if found is None or found.rms_K <= _POOR * way:
+        return ""
+    return f"one lag does not describe it ({show(found.rms_K, Quantity.DIFFERENCE, scale)} rms)"
 
 
 def warm_text(cold: StepResponse, warm: StepResponse | None, scale: Scale) -> str:

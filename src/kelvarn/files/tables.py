@@ -61,7 +61,7 @@ def result_json(candidate: str, trial: str, measures: Measures, verdicts: Sequen
                 "limit": verdict.mark.limit,
                 "value": verdict.value,
                 "met": verdict.met,
-                **({} if verdict.value is not None else {"reason": verdict.reason}),
+                **({"reason": verdict.reason} if verdict.reason else {}),
             }
             for verdict in verdicts
         ],

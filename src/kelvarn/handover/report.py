@@ -144,7 +144,7 @@ def _trial(rig: Rig, trial: Trial, result: Result | str, pictures: dict[str, str
         marks = [
             Judged(
                 verdict.mark.title, verdict.mark.limit_text(scale),
-                verdict.reason if verdict.value is None else show(verdict.value, verdict.mark.kind.quantity, scale),
+                verdict.text(scale),
                 verdict.met,
             )
             for verdict in result.verdicts

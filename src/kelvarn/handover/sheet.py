@@ -66,7 +66,7 @@ def sheet_html(project: Project, candidate_name: str, results: dict[str, Result]
                     Judged(
                         v.mark.title,
                         v.mark.limit_text(scale),
-                        v.reason if v.value is None else show(v.value, v.mark.kind.quantity, scale),
+                        v.text(scale),
                         v.met,
                     )
                     for v in result.verdicts

@@ -9,6 +9,7 @@ from pydantic import ValidationError
 from kelvarn.engine.step import averaged_drive
 from kelvarn.model.candidate import Controller
 from kelvarn.model.curve import Curve
+from kelvarn.model.drives import Pwm
 from kelvarn.model.edit import with_fields
 from kelvarn.model.fields import SURROUNDINGS
 from kelvarn.model.on_off import OnOff
@@ -19,7 +20,7 @@ from kelvarn.units import Quantity, show
 _ENDLESS = 20.0  # times the power stands for a drive without a limit
 _LIGHT = 0.02  # of its heat capacity stands for a body that stores none
 _HUNTS_K = 2.0  # hysteresis of a step that does not hunt
-_LEAST_GAIN = 1e-6  # of the model
+_LEAST_GAIN, _MOST_W, _MOST_STEPS = 1e-6, 1e7, 65535  # of the model
 _SHORTEST_S = 0.02  # an interval that can be halved
 _OF_ALL = 0.02  # share of the rig's heat capacity below which a body's is not looked at
 
@@ -99,8 +100,9 @@ def taken_away(rig: Rig, law: Controller) -> Iterator[Alternative]:
 
 def _without_of_pid(rig: Rig, law: Pid) -> Iterator[Alternative]:
     if law.integrates:
-        other = "hold" if law.anti_windup != "hold" else "back_calculation"
-        yield Alternative("memory wound up while at its limit", rig, with_fields(law, anti_windup=other))
+        if law.anti_windup != "hold":
+            still = with_fields(law, anti_windup="hold")
+            yield Alternative("memory wound up while at its limit", rig, still)
         if law.acting_weight > 0:
             calm = with_fields(law, setpoint_weight=0.0, derivative_weight=0.0)
             yield Alternative("setpoint step seen by the gain", rig, calm)
@@ -108,12 +110,32 @@ def _without_of_pid(rig: Rig, law: Pid) -> Iterator[Alternative]:
         yield Alternative("having no memory", rig, with_fields(law, terms="PI"))
     if law.rate_per_s is not None:
         yield Alternative("the rate limit", rig, with_fields(law, rate_per_s=None))
-    elif law.kp_per_K > _ENDLESS * _LEAST_GAIN and any(drive.heated_body is not None for drive in rig.drives):
-        # A drive of so many times the power, asked for so much less: the same loop, but for the limit.
-        weaker = {name: getattr(law, name) / _ENDLESS for name in ("kp_per_K", "bias", "low")}
-        if law.feed_per_K is not None:
-            weaker["feed_per_K"] = law.feed_per_K / _ENDLESS
-        yield Alternative("the drive's limit", _scaled(rig, _ENDLESS), with_fields(law, **weaker), of_rig=True)
+    else:
+        yield from _without_limit(rig, law)
+
+
+def _without_limit(rig: Rig, law: Pid) -> Iterator[Alternative]:
+    """A drive of so many times the power, asked for so much less: the same loop, but for the limit.
+
+    All that is a share of the drive is made as much smaller. Where that cannot be, it is left out: pulses of a slow
+    window and what a relay gives have no such share, a fan's flow is not its power, a kick-start is at the top.
+    """
+    simple = [d for d in rig.drives if isinstance(d, Pwm) and not d.kick_start_s and d.power_W * _ENDLESS <= _MOST_W]
+    if len(simple) != len(rig.drives) or law.kp_per_K <= _ENDLESS * _LEAST_GAIN:
+        return
+    drives = [
+        with_fields(
+            drive, steps=min(round(drive.steps * _ENDLESS), _MOST_STEPS), floor=drive.floor / _ENDLESS,
+            off_below=None if drive.off_below is None else drive.off_below / _ENDLESS,
+        )
+        for drive in simple
+    ]  # fmt: skip
+    shares = ("kp_per_K", "bias", "memory_low", "memory_high", "dead_band", "feed_per_K")
+    weaker = {name: getattr(law, name) / _ENDLESS for name in shares if getattr(law, name) is not None}
+    if law.low > 0:
+        weaker["low"] = law.low / _ENDLESS
+    stronger = _scaled(with_fields(rig, drives=tuple(drives)), _ENDLESS)
+    yield Alternative("the drive's limit", stronger, with_fields(law, **weaker), of_rig=True)
 
 
 def _without_delays(rig: Rig, law: Controller) -> Iterator[Alternative]:

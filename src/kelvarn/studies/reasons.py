@@ -34,6 +34,9 @@ EXPLAINED = (
 """Measures that can be asked about."""
 _MOST_REMEDIES = 8
 _LEAST = 0.02  # share of the whole below which a part is not told
+_SAME = 1e-6  # of a measure, that says nothing
+_MAY_NEVER_BE = ("settling_s", "recovery_s")
+_NOTHING_TO_SETTLE = ("the stage is not come to", "the event lies beyond the last reading")
 
 
 def can_be_asked(trial: Trial) -> tuple[Mark, ...]:
@@ -52,7 +55,7 @@ class Reason:
     Attributes:
         alternative: the rig and law without it.
         value: the measure without it; None where it then has none.
-        part: the whole less that; None likewise.
+        part: the whole less that; None likewise, and where the whole is none.
     """
 
     alternative: Alternative
@@ -83,7 +86,7 @@ class Reasons:
 
     Attributes:
         ref: the measure, as a mark whose limit plays no part.
-        whole: its value in the run as it is.
+        whole: its value in the run as it is; None where it never settles or recovers.
         parts: the largest first.
         together: what is left of the whole; below 0 where parts overlap.
         remedies: the most helpful first.
@@ -92,7 +95,7 @@ class Reasons:
     """
 
     ref: Mark
-    whole: float
+    whole: float | None
     parts: tuple[Reason, ...]
     together: float
     remedies: tuple[Remedy, ...]
@@ -108,11 +111,11 @@ def subject(trial: Trial, measures: Measures) -> Mark:
         ReasonError: nothing of the run can be asked about.
     """
     asked = [verdict for verdict in judge(trial, measures) if verdict.mark.measure in EXPLAINED]
-    candidates = [verdict.mark for verdict in sorted(asked, key=lambda verdict: verdict.met)]
+    candidates = [verdict.mark for verdict in sorted(asked, key=lambda verdict: (verdict.met, verdict.value is None))]
     candidates += [Mark(measure=name, limit=0) for name in ("overshoot_K", "swing_K", "steady_error_K")]
     for mark in candidates:
-        value, _ = value_of(mark, measures)
-        if value is not None and abs(value) > 1e-6:
+        value, why_not = value_of(mark, measures)
+        if (value is not None and abs(value) > 1e-6) or (value is None and _never(mark, measures, why_not)):
             return mark
     if measures.ended is not None:
         raise ReasonError(f"{ended_text(*measures.ended)}: what came after it has no other reason.")
@@ -141,7 +144,7 @@ def reasons(
     if ref.measure not in EXPLAINED:
         raise ReasonError(f"{ref.title} is made of too much; {', '.join(EXPLAINED)} can be asked about.")
     whole, why_not = value_of(ref, as_it_is)
-    if whole is None:
+    if whole is None and not _never(ref, as_it_is, why_not):
         raise ReasonError(f"{ref.title} of “{candidate.name}” has no value here: {why_not}.")
     without = list(taken_away(rig, law))
     helps = list(remedies(rig, law, holding(rig, trial)))
@@ -154,37 +157,51 @@ def reasons(
     now, away, helped = found[0], found[1 : 1 + len(without)], found[1 + len(without) :]
     parts = sorted(
         (_part(each, result, ref, whole) for each, result in zip(without, away, strict=True)),
-        key=lambda part: -abs(part.part or 0.0),
+        key=lambda part: (-abs(part.part or 0.0), _size(part.value)),
     )
-    told = [part for part in parts if part.part is None or abs(part.part) >= _LEAST * abs(whole)]
+    if whole is None:  # what would make it settle, and how soon
+        told = [part for part in parts if part.value is not None]
+    else:
+        told = [part for part in parts if part.part is None or abs(part.part) >= _LEAST * abs(whole)]
     ranked = sorted(
         (_remedy(each, result, ref) for each, result in zip(helps, helped, strict=True) if result.measures is not None),
         key=lambda remedy: (remedy.missed, -remedy.met, _size(remedy.value)),
     )
     better = [remedy for remedy in ranked if _brings(remedy, now, whole)]
-    left = abs(whole) - sum(part.part for part in told if part.part is not None)
+    left = 0.0 if whole is None else abs(whole) - sum(part.part for part in told if part.part is not None)
     return Reasons(
         ref, whole, tuple(told), left, tuple(better[:_MOST_REMEDIES]), len(trial.marks),
         sum(verdict.met for verdict in now.verdicts), len(cases) + 1,
     )  # fmt: skip
 
 
-def _part(alternative: Alternative, result: CaseResult, ref: Mark, whole: float) -> Reason:
+def _never(ref: Mark, measures: Measures, why_not: str) -> bool:
+    """Whether a measure has no value since the run never comes to rest, which can be asked about as well."""
+    return measures.ended is None and ref.measure in _MAY_NEVER_BE and why_not not in _NOTHING_TO_SETTLE
+
+
+def _part(alternative: Alternative, result: CaseResult, ref: Mark, whole: float | None) -> Reason:
     value = None if result.measures is None else value_of(ref, result.measures)[0]
-    return Reason(alternative, value, None if value is None else abs(whole) - abs(value))
+    return Reason(alternative, value, None if value is None or whole is None else abs(whole) - abs(value))
 
 
 def _remedy(alternative: Alternative, result: CaseResult, ref: Mark) -> Remedy:
     assert result.measures is not None
     met = sum(verdict.met for verdict in result.verdicts)
-    return Remedy(alternative, value_of(ref, result.measures)[0], met, missed(result))
+    return Remedy(alternative, value_of(ref, result.measures)[0], met, missed(result, alternative.rig))
 
 
-def _brings(remedy: Remedy, now: CaseResult, whole: float) -> bool:
-    """Whether a remedy misses the marks by less; where none is missed, whether it makes the measure less."""
-    if now.verdicts and missed(now) > 0:
-        return remedy.missed < missed(now) - 1e-9
-    return remedy.missed == 0 and _size(remedy.value) < abs(whole) * (1 - _LEAST)
+def _brings(remedy: Remedy, now: CaseResult, whole: float | None) -> bool:
+    """Whether a remedy misses the marks by less, and the measure asked about is none the worse for it.
+
+    Where no mark is missed, whether it makes the measure less.
+    """
+    size = _size(whole)
+    if _size(remedy.value) > size * (1 + _SAME) or (whole is None and remedy.value is None):
+        return False
+    if now.verdicts and missed(now, remedy.alternative.rig) > 0:
+        return remedy.missed < missed(now, remedy.alternative.rig) - 1e-9
+    return remedy.missed == 0 and _size(remedy.value) < size * (1 - _LEAST)
 
 
 def _size(value: float | None) -> float:

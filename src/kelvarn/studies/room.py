@@ -1,28 +1,61 @@
 """How much room marks have, as shares of their limits: what searches and rankings go by."""
 
 from kelvarn.engine.marks import Verdict
+from kelvarn.model.rig import Rig
+from kelvarn.units import Quantity
 
 from .batch import CaseResult
 
-_NEVER = 3.0  # what a measure that does not exist counts as, in limits
+NEVER = 1e6
+"""What a mark counts as missed by whose measure does not exist, in limits: more than any that does."""
 
 
-def margin(verdict: Verdict) -> float:
-    """What is left to a mark's limit, in limits; below 0 where it is missed."""
+def margin(verdict: Verdict, rig: Rig) -> float:
+    """What is left to a mark's limit, in limits; below 0 where it is missed. Of temperatures, from the surroundings on.
+
+    Args:
+        verdict: the mark as judged; one whose measure presumes what the run does not do is missed by more than any.
+        rig: whose surroundings.
+    """
+    mark, value = verdict.mark, verdict.value
+    if value is None or (verdict.reason and not verdict.met):
+        return -NEVER
+    limit = mark.limit
+    if mark.kind.quantity == Quantity.TEMPERATURE:
+        limit -= rig.surroundings.temperature_degC
+    return _left(verdict, value) / (abs(limit) or 1.0)
+
+
+def _left(verdict: Verdict, value: float) -> float:
+    """What is left to a mark's limit, in its unit."""
     mark = verdict.mark
-    size = max(abs(mark.limit), 1e-9)
-    if verdict.value is None:
-        return -_NEVER
     match mark.direction:
         case "at_most":
-            left = mark.limit - verdict.value
+            return mark.limit - value
         case "at_least":
-            left = verdict.value - mark.limit
+            return value - mark.limit
         case "within":
-            left = mark.limit - abs(verdict.value)
-    return max(left / size, -_NEVER)
+            return mark.limit - abs(value)
 
 
-def missed(result: CaseResult) -> float:
-    """By how much marks are missed in all, in limits."""
-    return sum(-left for verdict in result.verdicts if (left := margin(verdict)) < 0)
+def missed(result: CaseResult, rig: Rig) -> float:
+    """By how much marks are missed in all, in limits; inf where it could not be run."""
+    if result.measures is None:
+        return float("inf")
+    return sum(-left for verdict in result.verdicts if (left := margin(verdict, rig)) < 0)
+
+
+def room(result: CaseResult, rig: Rig) -> float:
+    """The least that is left to the limit of any mark, in limits, where all are met.
+
+    What is less than the reading's noise is none. A limit of nothing at all (no trip, no time beyond a limit) is met or
+    not, and has no room to speak of.
+    """
+    found = [1.0]
+    for verdict in result.verdicts:
+        if verdict.value is None or verdict.mark.limit == 0:
+            continue
+        seen = verdict.mark.kind.quantity in (Quantity.DIFFERENCE, Quantity.TEMPERATURE)
+        noise = seen and _left(verdict, verdict.value) < rig.probe.noise_K
+        found.append(0.0 if noise else margin(verdict, rig))
+    return min(found)

@@ -1,7 +1,8 @@
 """Variants: the same controller on many rigs that differ within their tolerances.
 
 Drawn by a scrambled Sobol sequence (SciPy, after Joe and Kuo 2008), evenly within each tolerance; the same seed, the
-same rigs. What matters most is said by Spearman's rank correlation of each parameter with each measure.
+same rigs. What matters most is said by how much of a measure's ranks follows those of a parameter, straight or bent: so
+what is bad on both sides is seen as well as what is bad on one (by Spearman's rank correlation).
 """
 
 import math
@@ -29,16 +30,39 @@ from .room import missed
 Floats = npt.NDArray[np.float64]
 COUNT = 500
 _COURSE = 240  # points of a course that are kept
-_LEAST_CORRELATION = 0.15
+_LEAST_INDEX = 0.15
+_BY_CHANCE = 3.0  # over the root of the count: what two columns have in common by chance
+_ONE_SIDED = 0.75  # of the index: what a straight line explains of what a parabola does
+_SURE = 0.95
 
 
 @dataclass(frozen=True)
 class Influence:
-    """How much a parameter matters: Spearman's rank correlation with what a mark is on, −1…1."""
+    """How much a parameter matters for what a mark is on.
+
+    Attributes:
+        parameter, mark: which.
+        correlation: Spearman's rank correlation, −1…1; of a mark "within ±" with the size of the measure.
+        index: the same for a parabola through the ranks in place of a straight line, 0…1.
+    """
 
     parameter: Parameter
     mark: Mark
     correlation: float
+    index: float
+
+    @property
+    def both_sides(self) -> bool:
+        """Whether it is bad on both sides rather than the more, or the less, the worse."""
+        return abs(self.correlation) < _ONE_SIDED * self.index
+
+    @property
+    def worse(self) -> str:
+        """On which side it is worse."""
+        if self.both_sides:
+            return "either way is worse"
+        more_is_worse = (self.correlation > 0) != (self.mark.direction == "at_least")
+        return "more is worse" if more_is_worse else "less is worse"
 
 
 @dataclass(frozen=True, eq=False)
@@ -84,19 +108,41 @@ class Variants:
         """Share of the variants that meets all marks."""
         return float(self.met.all(axis=1).mean()) if self.count else 0.0
 
+    def sure(self, share: float) -> tuple[float, float]:
+        """The 95 % interval of a share of these variants (Wilson, J. Am. Stat. Assoc. 22, 1927)."""
+        if not self.count:
+            return 0.0, 1.0
+        found = stats.binomtest(round(share * self.count), self.count).proportion_ci(_SURE, method="wilson")
+        return float(found.low), float(found.high)
+
     def rig_of(self, rig: Rig, index: int) -> Rig:
         """The rig of a variant."""
         made: Rig = varied(rig, self.parameters, self.places[index].tolist())
         return made
 
-    def hurts_most(self) -> list[tuple[Parameter, float]]:
-        """Parameters by their strongest correlation with a mark that some variants miss (else with any)."""
+    def hurts_most(self) -> list[Influence]:
+        """Of each parameter its strongest influence on a mark that some variants miss (else on any)."""
         missed_by = [mark for mark, share in zip(self.marks, self.shares, strict=True) if share < 1] or self.marks
-        strongest: dict[Parameter, float] = {}
-        for each in self.influences:
-            if each.mark in missed_by and abs(each.correlation) > abs(strongest.get(each.parameter, 0.0)):
-                strongest[each.parameter] = each.correlation
-        return sorted(strongest.items(), key=lambda item: -abs(item[1]))
+        strongest: dict[Parameter, Influence] = {}
+        for each in self.influences:  # the strongest first
+            if each.mark in missed_by:
+                strongest.setdefault(each.parameter, each)
+        return list(strongest.values())
+
+
+def draw(rig: Rig, count: int, seed: int = 1) -> list[Rig]:
+    """The rigs of so many variants. Raises ValueError where nothing of the rig has a tolerance."""
+    moved, places = _drawn(rig, count, seed)
+    return [varied(rig, moved, row) for row in places.tolist()]
+
+
+def _drawn(rig: Rig, count: int, seed: int) -> tuple[list[Parameter], Floats]:
+    """What differs, and where in its tolerance each variant is, −1…1, shape (count, parameters)."""
+    moved = parameters(rig)
+    if not moved:
+        raise ValueError("No part of the rig has a tolerance, so that every variant would be the same.")
+    sobol = qmc.Sobol(len(moved), scramble=True, seed=seed)
+    return moved, 2 * sobol.random_base2(max(0, math.ceil(math.log2(count))))[:count] - 1
 
 
 def vary(
@@ -115,12 +161,8 @@ def vary(
         ValueError: nothing of the rig has a tolerance.
         Stopped: it was stopped.
     """
-    moved = parameters(rig)
-    if not moved:
-        raise ValueError("No part of the rig has a tolerance, so that every variant would be the same.")
     nominal = compute(rig, controller, trial)
-    sobol = qmc.Sobol(len(moved), scramble=True, seed=seed)
-    places = 2 * sobol.random_base2(max(0, math.ceil(math.log2(count))))[:count] - 1
+    moved, places = _drawn(rig, count, seed)
     cases = (
         Case(k, varied(rig, moved, row), controller, trial, course=_COURSE) for k, row in enumerate(places.tolist())
     )
@@ -148,7 +190,7 @@ def _gathered(
     courses = np.array([r.course for r in results if r.course is not None])
     low, middle, high = np.percentile(courses, [5, 50, 95], axis=0) if len(courses) else (np.zeros(0),) * 3
     faults = [r.fault for r in results if r.measures is None]
-    misses = [math.inf if r.measures is None else missed(r) for r in results]
+    misses = [missed(r, nominal.rig) for r in results]
     worst = int(np.argmax(misses)) if misses and max(misses) > 0 else None
     verdicts = judge(trial, measure(nominal))
     step = -(-nominal.time_s.size // _COURSE)
@@ -162,7 +204,7 @@ def _gathered(
 def _influences(
     moved: list[Parameter], places: Floats, marks: tuple[Mark, ...], values: Floats
 ) -> tuple[Influence, ...]:
-    """Rank correlations worth telling."""
+    """Influences worth telling."""
     if not marks or len(values) < 2:
         return ()
     # What is never there is worse than any value that is: it ranks last.
@@ -170,14 +212,20 @@ def _influences(
     ranked = np.where(np.isfinite(values), values, worst)
     within = [mark.direction == "within" for mark in marks]
     ranked[:, within] = np.abs(ranked[:, within])
-    rho = _standardised(places).T @ _standardised(ranked) / len(values)
+    of_measures, straight = _standardised(ranked), _standardised(places)
+    bent = straight**2 - 1  # of evenly spread ranks; what it has of the straight line is taken out
+    bent -= straight * (straight * bent).mean(axis=0) / np.maximum((straight**2).mean(axis=0), 1e-12)
+    bent /= np.maximum(bent.std(axis=0), 1e-12)
+    rho, by_bend = (columns.T @ of_measures / len(values) for columns in (straight, bent))
+    index = np.hypot(rho, by_bend)
+    least = max(_LEAST_INDEX, _BY_CHANCE / math.sqrt(len(values)))
     found = [
-        Influence(parameter, mark, float(rho[k, column]))
+        Influence(parameter, mark, float(rho[k, column]), float(index[k, column]))
         for k, parameter in enumerate(moved)
         for column, mark in enumerate(marks)
-        if abs(rho[k, column]) >= _LEAST_CORRELATION
+        if index[k, column] >= least
     ]
-    return tuple(sorted(found, key=lambda each: -abs(each.correlation)))
+    return tuple(sorted(found, key=lambda each: -each.index))
 
 
 def _standardised(columns: Floats) -> Floats:

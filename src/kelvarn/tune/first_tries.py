@@ -13,7 +13,7 @@ from kelvarn.model.trial import Trial
 from kelvarn.units import Quantity, show
 
 from .plant import Plant, PlantError
-from .swing import above_rest_K, band_for
+from .swing import above_rest_K, as_switched, band_for
 
 _SIGMAS = 3.0  # of the noise, that an edge stays clear of
 _BELOW_LIMIT = 0.15  # of the way from setpoint to hard limit, left for what the probe does not see
@@ -88,7 +88,8 @@ def _on_off(project: Project, trial: Trial, plant: Plant) -> Iterator[FirstTry]:
         source = f"mark: {mark.title} {mark.limit_text()}; one lag and dead time of the step"
         try:
             wanted = _wanted(measure, mark.limit, project.rig)
-            band = band_for(plant, above_rest_K(project.rig, trial.plan.last_degC), wanted, what)
+            late = as_switched(plant, project.rig, 1.0 if what == "swing_K" else 0.5)
+            band = band_for(late, above_rest_K(project.rig, trial.plan.last_degC), wanted, what)
         except PlantError as error:
             yield FirstTry(rule, "on/off", source, None, str(error))
         else:

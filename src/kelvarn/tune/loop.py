@@ -1,75 +1,29 @@
-"""A rig near its setpoint as a linear loop, sampled as the device samples it, and how much that loop stands.
+"""A rig near its setpoint as a linear loop, sampled as the device samples it.
 
 The rig is linearised at rest at the setpoint: what each link carries more for a kelvin more, what each drive gives more
-for a little more demand. Between samples the drive holds, so that the sampled answer is exact (zero-order hold; dead
-times need not be whole samples). The law is the difference equation that the control step computes.
+for a little more demand. The law is the difference equation that the control step computes; a slow window takes what it
+asks for only where it begins.
 Franklin, Powell and Workman, Digital Control of Dynamic Systems, 1998, sections 4.3 and 7.
 """
 
-import cmath
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
-import numpy.typing as npt
-from scipy.linalg import expm
-from scipy.optimize import brentq
 
 from kelvarn.engine.heat import carried, conductance
 from kelvarn.engine.layout import Layout, lay_out, sharing_of
 from kelvarn.engine.output import flow_of, outputs_of
 from kelvarn.engine.plant import Drive
 from kelvarn.engine.steady import can_hold, rest_degC
+from kelvarn.model.drives import SlowWindow, Valve
 from kelvarn.model.pid import Pid
 from kelvarn.model.rig import Rig
 
+from .path import Complex, Path, Reals
 from .plant import PlantError
-from .ultimate import Ultimate
 
-Complex = npt.NDArray[np.complex128]
-Reals = npt.NDArray[np.float64]
-_SMALL_GAIN = 1e-3
 _NUDGE = 0.02  # of demand, by which the drives' answer is taken
-_POINTS = 3000  # of the frequencies looked at first
-
-
-@dataclass(frozen=True, eq=False)
-class Path:
-    """What one drive does to the reading: dx/dt = A x + B u, y = C x, where u comes so much later.
-
-    Attributes:
-        a, b, c: shapes (k, k), (k,), (k,).
-        dead_time_s: of drive and probe together.
-    """
-
-    a: Reals
-    b: Reals
-    c: Reals
-    dead_time_s: float
-
-    def at(self, omega: Reals, h: float) -> Complex:
-        """Its answer at angular frequencies in 1/s, sampled every h seconds, shape (m,)."""
-        whole, part = divmod(self.dead_time_s + 1e-12 * h, h)
-        k = self.b.size
-        through, held = _hold(self.a, self.b, h - part)
-        phi = expm(self.a * h)
-        _, before = _hold(self.a, self.b, part)
-        early = through @ before  # of what was asked for one sample earlier still
-        z = np.exp(1j * omega * h)
-        inner = np.linalg.solve(
-            z[:, None, None] * np.eye(k) - phi, (held[None, :] + early[None, :] / z[:, None])[..., None]
-        )[..., 0]
-        found: Complex = (inner @ self.c) * z ** -int(whole)
-        return found
-
-
-def _hold(a: Reals, b: Reals, span_s: float) -> tuple[Reals, Reals]:
-    """e^(A·span), and the integral of it times B: what a held input brings in a span."""
-    k = b.size
-    block = np.zeros((k + 1, k + 1))
-    block[:k, :k], block[:k, k] = a * span_s, b * span_s
-    found = expm(block)
-    return found[:k, :k], found[:k, k]
 
 
 @dataclass(frozen=True, eq=False)
@@ -80,17 +34,38 @@ class Loop:
         paths: one for each drive; h: sample interval in s.
         direction: 1 heats, −1 cools.
         law: its settings.
+        window_s: the longest slow window, where that is longer than a sample; else 0.
+        travel_s: the least time in which the demand, or what a valve makes of it, goes from none to full; else 0.
     """
 
     paths: tuple[Path, ...]
     h: float
     direction: int
     law: Pid
+    window_s: float = 0.0
+    travel_s: float = 0.0
+
+    @property
+    def period_s(self) -> float:
+        """Time between two orders that change what the drive does."""
+        return self.window_s or self.h
 
     def at(self, omega: Reals) -> Complex:
         """The loop's answer L at angular frequencies in 1/s, shape (m,)."""
-        rig = sum((path.at(omega, self.h) for path in self.paths), start=np.zeros(omega.size, complex))
-        return self.direction * rig * self._law(np.exp(1j * omega * self.h))
+        return self.closed_by_law(omega, self.readings(omega))
+
+    def readings(self, omega: Reals) -> Complex:
+        """The readings that a demand of size 1 makes, shape (m, samples in a window or 1)."""
+        if self.window_s:
+            count = max(round(self.window_s / self.h), 1)
+            return np.asarray(sum(path.in_windows(omega, self.window_s, count) for path in self.paths))
+        return np.asarray(sum(path.at(omega, self.h) for path in self.paths))[:, None]
+
+    def closed_by_law(self, omega: Reals, readings: Complex) -> Complex:
+        """What the law asks for on them: the loop's answer."""
+        if self.window_s:
+            return self.direction * self._law_at_first(omega, readings)
+        return self.direction * readings[:, 0] * self._law(np.exp(1j * omega * self.h))
 
     def _law(self, z: Complex) -> Complex:
         law, h = self.law, self.h
@@ -102,28 +77,29 @@ class Loop:
             found += law.kp_per_K * law.acting_td_s * (z - 1) / ((lag + h) * z - lag)
         return found
 
-
-@dataclass(frozen=True)
-class Reserve:
-    """How much more a loop stands before it rings.
-
-    Attributes:
-        gain_factor: by which the gain may grow; below 1 it rings already; None where no gain makes it ring.
-        period_s: of that ringing; None likewise.
-        delay_s: that may be added; None where the loop has no gain left at any frequency.
-        phase_deg: phase margin, likewise.
-        ms: peak sensitivity.
-    """
-
-    gain_factor: float | None
-    period_s: float | None
-    delay_s: float | None
-    phase_deg: float | None
-    ms: float
+    def _law_at_first(self, omega: Reals, readings: Complex) -> Complex:
+        """What the law asks for at the first sample of a window, of its readings at all samples, (m, count)."""
+        law, count = self.law, readings.shape[1]
+        h, z = self.window_s / count, np.exp(1j * omega * self.window_s)
+        found = law.kp_per_K * readings[:, 0]
+        if law.integrates:
+            found = found + law.kp_per_K * h / law.ti_s * readings.sum(axis=1) / (z - 1)
+        if law.acting_td_s:
+            lag = law.acting_td_s / law.filter_n
+            kept, gain = lag / (lag + h), law.kp_per_K * law.acting_td_s / (lag + h)
+            before = readings / z[:, None]  # those of the window before
+            backwards = np.concatenate([readings[:, :1], before[:, :0:-1], before[:, :1]], axis=1)
+            changes = backwards[:, :-1] - backwards[:, 1:]
+            found = found + gain * (changes @ kept ** np.arange(count)) / (1 - kept**count / z)
+        return found
 
 
-def loop_of(rig: Rig, law: Pid, setpoint_degC: float) -> Loop:
+def loop_of(rig: Rig, law: Pid, setpoint_degC: float, demand: float | None = None) -> Loop:
     """A law on a rig near a setpoint.
+
+    Args:
+        rig, law, setpoint_degC: what.
+        demand: round which the drives are asked; None: that which holds the setpoint.
 
     Raises:
         PlantError: a drive is either on or off, or a little more demand changes nothing there.
@@ -131,22 +107,44 @@ def loop_of(rig: Rig, law: Pid, setpoint_degC: float) -> Loop:
     if any(drive.kind == "relay" for drive in rig.drives):
         raise PlantError("A relay is either on or off; the reserve is that of a drive that can be in between.")
     layout = lay_out(rig)
-    degC, demand = _rest(rig, setpoint_degC)
-    a = _slopes(rig, layout, degC, demand)
+    degC, holding = _rest(rig, setpoint_degC)
+    asked = holding if demand is None else demand
+    a = _slopes(rig, layout, degC, holding)
     probe = rig.probe
     slope = probe.slope * (probe.correction.slope if probe.correction is not None else 1.0)
-    given = [_gives(rig, layout, degC, demand, d) for d in range(len(layout.drives))]
+    given = [_gives(rig, layout, degC, asked, d) for d in range(len(layout.drives))]
     if not any(each.any() for each in given):
         raise PlantError(
             "At this setpoint a little more demand changes nothing (a floor, a stall or an end stop): "
             "the loop can only switch there, and has no reserve to speak of."
         )
     at = layout.entry[probe.body] if rig.response is None else 0
+    ratio = law.cooling_ratio if law.low < 0 and asked < 0 else 1.0
     paths = [
-        _path(a, b, at, drive, probe.lag_s, slope, drive.dead_time_s + probe.dead_time_s)
-        for b, drive in zip(given, layout.drives, strict=True)
+        _path(a, ratio * b, at, drive, probe.lag_s, slope, drive.dead_time_s + probe.dead_time_s, output)
+        for b, drive, output in zip(
+            given, layout.drives, outputs_of(layout.drives, sharing_of(rig), asked), strict=True
+        )
     ]
-    return Loop(tuple(paths), probe.interval_s, 1 if rig.heats else -1, law)
+    acting = [drive for drive, each in zip(rig.drives, given, strict=True) if each.any()]
+    window_s = max((drive.window_s for drive in acting if isinstance(drive, SlowWindow)), default=0.0)
+    travel_s = max((drive.travel_s for drive in acting if isinstance(drive, Valve)), default=0.0)
+    return Loop(
+        tuple(paths), probe.interval_s, 1 if rig.heats else -1, law,
+        window_s if window_s >= probe.interval_s else 0.0,
+        max(travel_s, 1 / law.rate_per_s if law.rate_per_s else 0.0),
+    )  # fmt: skip
+
+
+def mixed(one: Loop, other: Loop, share: float) -> Loop:
+    """A loop that has a share of another."""
+    paths = [(each, 1 - share) for each in one.paths] + [(each, share) for each in other.paths]
+    return replace(
+        one,
+        paths=tuple(replace(path, b=part * path.b) for path, part in paths),
+        window_s=max(one.window_s, other.window_s),
+        travel_s=max(one.travel_s, other.travel_s),
+    )
 
 
 def _rest(rig: Rig, setpoint_degC: float) -> tuple[Reals, float]:
@@ -161,7 +159,9 @@ def _rest(rig: Rig, setpoint_degC: float) -> tuple[Reals, float]:
     return degC, demand
 
 
-def _path(a: Reals, b: Reals, at: int, drive: Drive, probe_lag_s: float, slope: float, dead_time_s: float) -> Path:
+def _path(
+    a: Reals, b: Reals, at: int, drive: Drive, probe_lag_s: float, slope: float, dead_time_s: float, output: float
+) -> Path:  # fmt: skip
     """Bodies, a lag of the drive's speed before them, and that of the probe behind them."""
     n = b.size
     whole = np.zeros((n + 2, n + 2))
@@ -178,7 +178,7 @@ def _path(a: Reals, b: Reals, at: int, drive: Drive, probe_lag_s: float, slope: 
         kept.append(n + 1)
     else:
         out[at] = slope
-    return Path(whole[np.ix_(kept, kept)], into[kept], out[kept], dead_time_s)
+    return Path(whole[np.ix_(kept, kept)], into[kept], out[kept], dead_time_s, output)
 
 
 def _slopes(rig: Rig, layout: Layout, degC: Reals, demand: float) -> Reals:
@@ -218,9 +218,10 @@ def _gives(rig: Rig, layout: Layout, degC: Reals, demand: float, d: int) -> Real
     sharing, n = sharing_of(rig), len(layout.bodies)
     outside = np.append(degC, layout.outside_degC)
     heat = np.zeros((2, n + 1))
-    for row, nudge in enumerate((-_NUDGE, _NUDGE)):
-        drive = layout.drives[d]
-        flow = flow_of(drive, outputs_of(layout.drives, sharing, demand + nudge)[d])
+    drive = layout.drives[d]
+    nudge = math.ceil(_NUDGE * drive.steps) / drive.steps if drive.steps else _NUDGE  # whole steps of PWM
+    for row, asked in enumerate((demand - nudge, demand + nudge)):
+        flow = flow_of(drive, outputs_of(layout.drives, sharing, asked)[d])
         if drive.acts_on >= 0:
             heat[row, drive.acts_on] += drive.power_W * flow
         for link in layout.links:
@@ -228,47 +229,5 @@ def _gives(rig: Rig, layout: Layout, degC: Reals, demand: float, d: int) -> Real
                 watts, _, _ = carried(link, conductance(link, flow), outside[link.a], outside[link.b])
                 heat[row, link.a] += watts
                 heat[row, link.b] -= watts
-    found: Reals = (heat[1] - heat[0])[:n] / (2 * _NUDGE) * _per_capacity(layout, degC)
+    found: Reals = (heat[1] - heat[0])[:n] / (2 * nudge) * _per_capacity(layout, degC)
     return found
-
-
-def reserve(loop: Loop) -> Reserve:
-    """How much more gain or delay a loop stands, and its peak sensitivity."""
-    omega = np.geomspace(1e-7 / loop.h, math.pi / loop.h * (1 - 1e-9), _POINTS)
-    answer = loop.at(omega)
-
-    def one(w: float) -> complex:
-        return complex(loop.at(np.array([w]))[0])
-
-    edges: list[tuple[float, float]] = []  # gain factors, and the periods of what rings there
-    turns = np.flatnonzero((np.sign(answer.imag[1:]) != np.sign(answer.imag[:-1])) & (answer.real[1:] < 0))
-    for k in turns:
-        w = float(brentq(lambda w: one(w).imag, omega[k], omega[k + 1], xtol=1e-300, rtol=1e-12))
-        if one(w).real < 0:
-            edges.append((-1 / one(w).real, 2 * math.pi / w))
-    if answer[-1].real < 0:  # at half the sampling rate the answer is real: it may ring from sample to sample
-        edges.append((-1 / float(answer[-1].real), 2 * loop.h))
-    margins = []
-    for k in np.flatnonzero((np.abs(answer[1:]) < 1) != (np.abs(answer[:-1]) < 1)):
-        w = float(brentq(lambda w: abs(one(w)) - 1, omega[k], omega[k + 1], xtol=1e-300, rtol=1e-12))
-        margins.append(((math.pi + cmath.phase(one(w))) % (2 * math.pi), w))
-    factor, period_s = min(edges, default=(None, None))
-    return Reserve(
-        factor,
-        period_s,
-        min((phase / w for phase, w in margins), default=None),
-        math.degrees(min(phase for phase, _ in margins)) if margins else None,
-        float((1 / np.abs(1 + answer)).max()),
-    )
-
-
-def ultimate_of(rig: Rig, setpoint_degC: float) -> Ultimate | None:
-    """The ultimate point of a P controller on the rig itself, sampled as it is; None where no gain makes it ring.
-
-    Raises:
-        PlantError: as for `loop_of`.
-    """
-    found = reserve(loop_of(rig, Pid(terms="P", kp_per_K=_SMALL_GAIN), setpoint_degC))
-    if found.gain_factor is None or found.period_s is None:
-        return None
-    return Ultimate(_SMALL_GAIN * found.gain_factor, found.period_s)

@@ -17,6 +17,7 @@ from kelvarn.model.curve import Curve, CurveStep
 from kelvarn.model.edit import with_fields
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Plan, SetpointChange, Trial
+from kelvarn.units import Quantity, show
 
 from .plant import Plant, PlantError
 from .ultimate import Ultimate
@@ -26,6 +27,7 @@ _LEAST_HOLDING = 0.02
 _SHARE = 0.9  # of the way to the nearer limit
 _PERIODS = 14  # of the run; those of its second half are read
 _LONGEST_SAMPLES = 400_000
+_LEAST_SAMPLES = 4  # in a period: with fewer it rings from sample to sample, which tells nothing of the rig
 _SETTLES_LAGS = 6.0  # in lags, before which nothing is read
 
 
@@ -74,6 +76,11 @@ def relay_test(rig: Rig, setpoint_degC: float, plant: Plant) -> RelayTest:
     first, end = int(on[0]), int(on[-1])
     periods = on.size - 1
     period_s = (end - first) * h / periods
+    if period_s < _LEAST_SAMPLES * h:
+        raise PlantError(
+            f"Under on/off it rings every {period_s / h:.2g} readings, which is the reading's doing and not the rig's; "
+            "read more often for a relay test."
+        )
     drive, reading = (_fundamental(wave[first:end], periods) for wave in (run.drive, run.measured_degC))
     if abs(drive) == 0 or abs(reading) == 0:
         raise PlantError("Under on/off nothing can be read, so that a relay test tells nothing.")
@@ -84,8 +91,15 @@ def _relay(rig: Rig, setpoint_degC: float) -> Curve:
     """A curve of two steps, as far below as above what holds the setpoint. Raises PlantError where nothing does."""
     verdict = can_hold(rig, setpoint_degC)
     holding = None if verdict is None else verdict.holding_drive
-    if holding is None or not _LEAST_HOLDING < holding < 1 - _LEAST_HOLDING:
+    if verdict is None or holding is None or not verdict.can:
         raise PlantError("No drive between its limits holds the setpoint, so that a relay test tells nothing.")
+    if holding < -_LEAST_HOLDING:
+        raise PlantError(
+            "Cooling holds the setpoint, and a relay test steps what heats: take a higher setpoint for it."
+        )
+    if not _LEAST_HOLDING < holding < 1 - _LEAST_HOLDING:
+        share = show(holding, Quantity.DRIVE)
+        raise PlantError(f"{share} holds the setpoint: that leaves a relay test no room to step to both sides of it.")
     half = _SHARE * min(holding, 1 - holding)
     always = setpoint_degC + rig.way.sign * _ALWAYS_K
     return Curve(

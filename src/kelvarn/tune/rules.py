@@ -78,13 +78,16 @@ def _simc(K: float, T: float, L: float) -> Gains:
     return Gains(T / (K * 2 * L), min(T, 8 * L))  # with the closed-loop time constant equal to L
 
 
+_LEAST_OF_LAG = 0.2  # of the lag: the paper's least closed-loop time constant, beside that by the dead time
+
+
 def _imc_pi(K: float, T: float, L: float) -> Gains:
-    wanted = 1.7 * L
+    wanted = max(1.7 * L, _LEAST_OF_LAG * T)
     return Gains((2 * T + L) / (2 * K * wanted), T + L / 2)
 
 
 def _imc_pid(K: float, T: float, L: float) -> Gains:
-    wanted = 0.8 * L
+    wanted = max(0.8 * L, _LEAST_OF_LAG * T)
     return Gains((2 * T + L) / (K * (2 * wanted + L)), T + L / 2, T * L / (2 * T + L))
 
 
@@ -251,8 +254,8 @@ def _why_not(rule: _Rule, terms: Terms, plant: Plant) -> str:
     if plant.dead_time_s == 0 and not (rule.name.startswith("Lambda") and isinstance(plant, FirstOrder)):
         return _NO_DELAY
     if isinstance(plant, FirstOrder) and not rule.least <= plant.ratio <= rule.most:
-        most = "" if rule.most == _ANY else f" to {rule.most:g}"
-        return f"it was published for L/T from {rule.least:g}{most}; here it is {plant.ratio:.3g}"
+        of = f"of at least {rule.least:g}" if rule.most == _ANY else f"from {rule.least:g} to {rule.most:g}"
+        return f"published for L/T {of}; here {plant.ratio:.1g}"
     return ""
 
 

@@ -1,13 +1,13 @@
 """Starting points for a project: every rule's settings as a candidate, and how each does on a trial."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from pydantic import ValidationError
 
 from kelvarn.engine.prepare import RunError
 from kelvarn.engine.run import current_go_on
-from kelvarn.engine.step import open_loop, usual_drive
+from kelvarn.engine.step import StepResponse, open_loop, usual_drive
 from kelvarn.model.candidate import Candidate
 from kelvarn.model.law import Way
 from kelvarn.model.pid import Pid
@@ -17,8 +17,8 @@ from kelvarn.model.trial import Trial
 from kelvarn.studies.results import Result, Results
 
 from .first_tries import FirstTry, first_tries
-from .loop import ultimate_of
 from .plant import Plant, PlantError, plant_of
+from .reserve import least_reserve, ultimate_of
 from .rules import Starting, starting_points
 from .ultimate import Ultimate
 
@@ -49,8 +49,12 @@ def plant_of_project(project: Project, trial: Trial) -> Plant:
         RunError: the step cannot be computed.
         PlantError: it cannot be read.
     """
-    drive = usual_drive(project.rig, trial.plan.last_degC)
-    return plant_of(open_loop(project.rig, drive, "cold").reading)
+    return plant_of(step_of_project(project, trial).reading)
+
+
+def step_of_project(project: Project, trial: Trial) -> StepResponse:
+    """That step. Raises RunError where it cannot be computed."""
+    return open_loop(project.rig, usual_drive(project.rig, trial.plan.last_degC), "cold")
 
 
 def ultimate_of_rig(rig: Rig, trial: Trial) -> Ultimate | None:
@@ -59,6 +63,25 @@ def ultimate_of_rig(rig: Rig, trial: Trial) -> Ultimate | None:
         return ultimate_of(rig, trial.plan.last_degC)
     except PlantError:
         return None
+
+
+def usable(start: Starting | FirstTry, rig: Rig, trial: Trial) -> Starting | FirstTry:
+    """A starting point, or why its settings are none for this rig: they would oscillate from the start.
+
+    Args:
+        start: what a rule gives.
+        rig, trial: the rig itself, sampled as it is, and the setpoints at which it is asked.
+    """
+    made = candidate_of(start, rig.way)
+    if not isinstance(start, Starting) or made is None or not isinstance(made.controller, Pid):
+        return start
+    try:
+        stands = least_reserve(rig, made.controller, (trial,)).reserve.gain_factor
+    except PlantError:
+        return start
+    if stands is None or stands > 1:
+        return start
+    return replace(start, gains=None, reason=f"it would oscillate: this rig stands ×{stands:.2g} of its gain")
 
 
 def candidate_of(start: Starting | FirstTry, way: Way = _HEATS) -> Candidate | None:
@@ -96,7 +119,7 @@ def try_all(project: Project, trial: Trial, plant: Plant, tell: Callable[[float]
     starts: list[Starting | FirstTry] = [*starting_points(plant, ultimate_of_rig(project.rig, trial))]
     starts += first_tries(project, trial, plant)
     for k, start in enumerate(starts):
-        found.append(_try(project, trial, start, results))
+        found.append(_try(project, trial, usable(start, project.rig, trial), results))
         results.clear()  # of each only what is told of it is kept
         if tell is not None:
             tell((k + 1) / len(starts))

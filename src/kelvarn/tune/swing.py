@@ -5,18 +5,21 @@ and for the dead time beyond switching off: two exponentials. Tsypkin, Relay Con
 """
 
 import math
+from dataclasses import replace
 from typing import NamedTuple
 
 from scipy.optimize import brentq
 
 from kelvarn.engine.steady import rest_degC
 from kelvarn.engine.step import open_loop, usual_drive
+from kelvarn.model.drives import Relay
 from kelvarn.model.on_off import OnOff
 from kelvarn.model.rig import Rig
 
 from .plant import FirstOrder, Plant, PlantError, plant_of
 
 _WIDEST_K = 1e4
+_DESCRIBES = 0.1  # of the swing: a step that one lag misses by more is not of one lag
 
 
 class Swing(NamedTuple):
@@ -48,7 +51,7 @@ def swing(plant: Plant, above_rest_K: float, below_K: float, above_K: float) -> 
         raise PlantError("On a rig that only rises, on/off has a cycle only where something takes the heat away.")
     full, lag = plant.gain_K, plant.lag_s
     if on <= 0:
-        raise PlantError("It rests above the edge at which it switches on, and never does.")
+        raise PlantError("Without drive it rests beyond the edge at which it switches on, and never does.")
     if off >= full:
         raise PlantError("Full drive does not reach the edge at which it switches off.")
     fade = math.exp(-delay / lag)
@@ -59,16 +62,38 @@ def swing(plant: Plant, above_rest_K: float, below_K: float, above_K: float) -> 
     return Swing(low - above_rest_K, high - above_rest_K, up_s + down_s + 2 * delay)
 
 
+def as_switched(plant: Plant, rig: Rig, share: float) -> Plant:
+    """A plant with what comes late by switching besides: the reading, the relay's contacts, the slow window.
+
+    Args:
+        plant: as its step was read, where none of this shows.
+        rig: its control probe and its drives.
+        share: of an interval and a window; 0.5 for what is usual, 1 for what is at worst.
+    """
+    late_s = share * rig.probe.interval_s
+    late_s += max(
+        drive.operate_s if isinstance(drive, Relay) else share * getattr(drive, "window_s", 0.0) for drive in rig.drives
+    )
+    return replace(plant, dead_time_s=plant.dead_time_s + late_s)
+
+
 def swing_of(rig: Rig, law: OnOff, setpoint_degC: float) -> Swing:
     """The cycle of an on/off law on a rig, by the one lag and dead time of its open-loop step.
 
     Raises:
-        RunError, PlantError: there is no such step, or no cycle.
+        RunError, PlantError: there is no such step, or no cycle; or one lag does not describe the rig so well that its
+            cycle would be that of the run, or the law has delays of its own.
     """
-    plant = plant_of(open_loop(rig, usual_drive(rig, setpoint_degC), "cold").reading)
+    if rig.way.both or law.shortest_on_s or law.shortest_off_s or law.confirm_s or law.decide_every_s or law.once:
+        raise PlantError("The cycle is worked out for on/off that switches at its edges, one way only.")
+    reading = open_loop(rig, usual_drive(rig, setpoint_degC), "cold").reading
+    plant = as_switched(plant_of(reading), rig, 0.5)
     on, off = law.on_off_degC(setpoint_degC, rig.way)
     sign = rig.way.sign
-    return swing(plant, above_rest_K(rig, setpoint_degC), sign * (setpoint_degC - on), sign * (off - setpoint_degC))
+    found = swing(plant, above_rest_K(rig, setpoint_degC), sign * (setpoint_degC - on), sign * (off - setpoint_degC))
+    if reading is None or reading.rms_K > _DESCRIBES * found.swing_K:
+        raise PlantError("One lag does not describe this rig well enough to tell its cycle.")
+    return found
 
 
 def above_rest_K(rig: Rig, setpoint_degC: float) -> float:

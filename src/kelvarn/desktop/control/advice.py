@@ -10,7 +10,7 @@ from kelvarn.model.project import Project
 from kelvarn.model.trial import Trial
 from kelvarn.tune.plant import FirstOrder, Plant, PlantError
 from kelvarn.tune.relay_test import relay_test
-from kelvarn.tune.simplest import Best, suggest
+from kelvarn.tune.simplest import Best, conclusion, missed_text, suggest
 from kelvarn.tune.starts import Tried, plant_of_project, try_all, ultimate_of_rig
 from kelvarn.tune.ultimate import Ultimate
 from kelvarn.units import Quantity, Scale, minutes, show, three_figures
@@ -47,9 +47,7 @@ def simplest(project: Project, trials: Sequence[Trial], scale: Scale, variants: 
         return Found(str(error))
     also = f", and 95 % of {variants} variants," if variants else ""
     rows = tuple(_best_row(each, proposed=each is found.proposed, scale=scale) for each in found.best)
-    end = "None of them meets all marks with a reserve to speak of."
-    if found.proposed is not None:
-        end = f"The simplest that does is {found.proposed.strategy} ★. A click makes a candidate."
+    end = f"{conclusion(found, scale)} A click makes a candidate."
     of = f"“{trials[0].name}”" if len(trials) == 1 else "all trials"
     return Found(f"Each strategy at its best for the marks of {of}{also} by {found.runs} runs. {end}", rows)
 
@@ -60,10 +58,18 @@ def _best_row(each: Best, *, proposed: bool, scale: Scale) -> Row:
         f"{each.strategy} ★" if proposed else each.strategy,
         law_text(each.controller, scale),
         f"{each.met} of {each.asked}",
-        "" if each.binds is None else each.binds.mark.title,
+        _binds(each),
         _spare(each),
     )
     return Row(cells, Candidate(name=name, controller=each.controller))
+
+
+def _binds(each: Best) -> str:
+    """The mark with the least room, or what is missed most and by how much."""
+    if each.binds is None:
+        return ""
+    missed = missed_text(each)
+    return f"{each.binds.mark.title}: {missed}" if missed else each.binds.mark.title
 
 
 def _spare(each: Best) -> str:
@@ -87,11 +93,12 @@ def _rings_text(project: Project, trial: Trial, plant: Plant, scale: Scale) -> s
     parts = []
     exact = ultimate_of_rig(project.rig, trial)
     if exact is not None:
-        parts.append(f"rings at {_point_text(exact, scale)}")
+        parts.append(f"oscillates at {_point_text(exact, scale)}")
     try:
         told = relay_test(project.rig, trial.plan.last_degC, plant).found
     except (PlantError, RunError) as error:
-        parts.append(str(error).rstrip(".").replace("No drive", "no drive", 1).replace("Under", "under", 1))
+        said = str(error).rstrip(".")
+        parts.append(f"{said[:1].lower()}{said[1:]}")
     else:
         parts.append(f"a relay test tells {_point_text(told, scale)}")
     said = "; ".join(parts)
@@ -99,7 +106,8 @@ def _rings_text(project: Project, trial: Trial, plant: Plant, scale: Scale) -> s
 
 
 def _point_text(at: Ultimate, scale: Scale) -> str:
-    return f"{show(at.gain_per_K, Quantity.GAIN, scale)} every {show(at.period_s, Quantity.DURATION)}"
+    gain, period = show(at.gain_per_K, Quantity.GAIN, scale), show(at.period_s, Quantity.DURATION)
+    return f"a gain of {gain}, period {period}"
 
 
 def _rule_cells(tried: Tried, scale: Scale) -> tuple[str, ...]:

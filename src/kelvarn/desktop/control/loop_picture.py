@@ -12,8 +12,9 @@ from kelvarn.desktop.jobs import Jobs
 from kelvarn.model.candidate import Controller
 from kelvarn.model.pid import Pid
 from kelvarn.model.rig import Rig
-from kelvarn.tune.loop import Reserve, loop_of, reserve
+from kelvarn.tune.loop import loop_of
 from kelvarn.tune.plant import PlantError
+from kelvarn.tune.reserve import Reserve, reserve
 from kelvarn.units import Quantity, show, three_figures
 
 _CHANNEL = "loop over frequency"
@@ -93,7 +94,8 @@ class LoopPicture(QWidget):
         self.plot.getAxis("left").setTicks([[(float(np.log10(v)), f"{v:g}") for v in levels]])
         shown = [10.0**k for k in range(-3, 8) if found.period_s[-1] <= 10.0**k <= found.period_s[0]]
         self.plot.getAxis("bottom").setTicks([[(-np.log10(p), show(p, Quantity.DURATION)) for p in shown]])
-        said = f"solid: loop gain; dashed: sensitivity, at most {three_figures(found.reserve.ms)}; over the period"
+        most = "" if found.reserve.ms is None else f", at most {three_figures(found.reserve.ms)}"
+        said = f"solid: loop gain; dashed: sensitivity{most}; over the period"
         if found.reserve.period_s is not None:
             said += f"; rings at {show(found.reserve.period_s, Quantity.DURATION)}"
         self.says.setText(said)
@@ -107,7 +109,7 @@ def _work(rig: Rig, law: Controller, setpoint_degC: float) -> _Answer | str:
     except PlantError as error:
         return str(error)
     found = reserve(loop)
-    middle = 2 * np.pi / (found.period_s or 1000 * loop.h)
-    omega = np.geomspace(_SLOW * middle, min(_QUICK * middle, np.pi / loop.h * (1 - 1e-9)), _POINTS)
+    middle = 2 * np.pi / (found.period_s or 1000 * loop.period_s)
+    omega = np.geomspace(_SLOW * middle, min(_QUICK * middle, np.pi / loop.period_s * (1 - 1e-9)), _POINTS)
     answer = loop.at(omega)
     return _Answer(2 * np.pi / omega, np.abs(answer), 1 / np.abs(1 + answer), found)

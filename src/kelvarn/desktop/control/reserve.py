@@ -8,13 +8,14 @@ from kelvarn.model.candidate import Controller
 from kelvarn.model.on_off import OnOff
 from kelvarn.model.pid import Pid
 from kelvarn.model.rig import Rig
-from kelvarn.tune.loop import Reserve, loop_of, reserve
+from kelvarn.model.trial import Trial
 from kelvarn.tune.plant import PlantError
+from kelvarn.tune.reserve import LeastReserve, least_reserve, stages_of
 from kelvarn.tune.swing import swing_of
 from kelvarn.units import Quantity, show, three_figures
 
 _CHANNEL = "reserve"
-_Wanted = tuple[Rig, Controller, float]
+_Wanted = tuple[Rig, Controller, Trial]
 
 
 class ReserveWords(QObject):
@@ -35,16 +36,16 @@ class ReserveWords(QObject):
         self._wanted: _Wanted | None = None
         self.text = ""
 
-    def request(self, rig: Rig, controller: Controller, setpoint_degC: float) -> None:
-        """Ask for the words on a law near a setpoint."""
-        wanted = (rig, controller, setpoint_degC)
+    def request(self, rig: Rig, controller: Controller, trial: Trial) -> None:
+        """Ask for the words on a law on a trial."""
+        wanted = (rig, controller, trial)
         if wanted == self._wanted:
             return
         self._wanted = wanted
         if isinstance(controller, Pid):
-            self._jobs.start(_CHANNEL, lambda: _words(rig, controller, setpoint_degC), self._take)
+            self._jobs.start(_CHANNEL, lambda: _words(rig, controller, trial), self._take)
         elif isinstance(controller, OnOff):
-            self._jobs.start(_CHANNEL, lambda: _swing_words(rig, controller, setpoint_degC), self._take)
+            self._jobs.start(_CHANNEL, lambda: _swing_words(rig, controller, trial), self._take)
         else:
             self._jobs.stop(_CHANNEL)
             self._take("")
@@ -55,16 +56,16 @@ class ReserveWords(QObject):
             self.updated.emit()
 
 
-def _words(rig: Rig, law: Pid, setpoint_degC: float) -> str:
+def _words(rig: Rig, law: Pid, trial: Trial) -> str:
     try:
-        return reserve_text(reserve(loop_of(rig, law, setpoint_degC)))
+        return reserve_text(least_reserve(rig, law, (trial,)), several=len(stages_of((trial,))) > 1)
     except PlantError as error:
         return f"Reserve: {error}"
 
 
-def _swing_words(rig: Rig, law: OnOff, setpoint_degC: float) -> str:
+def _swing_words(rig: Rig, law: OnOff, trial: Trial) -> str:
     try:
-        found = swing_of(rig, law, setpoint_degC)
+        found = swing_of(rig, law, trial.plan.last_degC)
     except (PlantError, RunError):
         return ""
     over, under = (show(abs(value), Quantity.DIFFERENCE) for value in (found.high_K, found.low_K))
@@ -73,11 +74,14 @@ def _swing_words(rig: Rig, law: OnOff, setpoint_degC: float) -> str:
     return f"By one lag and dead time it swings {far} every {often}: {over} {up}, {under} {down}"
 
 
-def reserve_text(found: Reserve) -> str:
-    """A reserve in words."""
-    factor, delay = found.gain_factor, found.delay_s
+def reserve_text(least: LeastReserve, *, several: bool) -> str:
+    """The smallest reserve of a trial in words; with the setpoint at which it is, where there are several."""
+    found = least.reserve
+    factor, delay, ms = found.gain_factor, found.delay_s, found.ms
+    at = f" at {show(least.setpoint_degC, Quantity.TEMPERATURE)}" if several else ""
     if factor is not None and factor <= 1:
-        return f"Reserve: none: it rings; gain ×{three_figures(factor)} is all that it stands."
+        return f"Reserve: none{at}: it rings; gain ×{three_figures(factor)} is all that it stands."
     gain = "any gain" if factor is None else f"gain ×{three_figures(factor)}"
     late = "any delay" if delay is None else f"extra delay {show(delay, Quantity.DURATION)}"
-    return f"Reserve: {gain}, {late} (Ms {three_figures(found.ms)})"
+    peak = "" if ms is None else f" (Ms {three_figures(ms)})"
+    return f"Reserve{at}: {gain}, {late}{peak}"

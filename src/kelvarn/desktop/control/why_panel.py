@@ -32,6 +32,7 @@ _QUESTIONS = {
     "worst_over_K": "Why is it up to {} over?",
     "worst_under_K": "Why is it up to {} under?",
 }
+_NEVER = {"settling_s": "Why does it never settle?", "recovery_s": "Why is it never back after “{of}”?"}
 _HEIGHT = 276
 _BAR = QSize(64, 14)
 
@@ -168,21 +169,26 @@ class WhyPanel(QFrame):
 
     def _fill(self, grid: QGridLayout, found: Reasons) -> None:
         of = found.ref.event or found.ref.body or ""
-        self.question.setText(_QUESTIONS[found.ref.measure].format(self._said(abs(found.whole)), of=of))
+        size = None if found.whole is None else abs(found.whole)
+        question = _NEVER[found.ref.measure] if size is None else _QUESTIONS[found.ref.measure]
+        self.question.setText(question.format("" if size is None else self._said(size), of=of))
         self.note.say(f"{counted(found.runs, 'run')}, each with one thing taken away or changed")
         at = max(range(self.measure.count()), key=lambda k: _same(self.measure.itemData(k), found.ref))
         self.measure.setCurrentIndex(at)
         for column, share in enumerate((5, 4, 0, 0)):
             grid.setColumnStretch(column, share)
-        most = max([abs(part.part or 0.0) for part in found.parts] + [abs(found.whole), 1e-12])
+        most = max([abs(part.part or 0.0) for part in found.parts] + [size or 0.0, 1e-12])
         for row, part in enumerate(found.parts):
             self._part_row(grid, row, part, most)
         row = len(found.parts)
-        overlap = found.together < 0
-        words = "counted more than once, since parts overlap" if overlap else "only together"
-        grid.addWidget(_ink(words), row, 0)
-        grid.addWidget(Bar(found.together / most, "muted"), row, 1)
-        grid.addWidget(_ink(self._said(abs(found.together)), bold=True), row, 2)
+        if size is not None:
+            overlap = found.together < 0
+            words = "counted more than once, since parts overlap" if overlap else "only together"
+            grid.addWidget(_ink(words), row, 0)
+            grid.addWidget(Bar(found.together / most, "muted"), row, 1)
+            grid.addWidget(_ink(self._said(abs(found.together)), bold=True), row, 2)
+        elif not found.parts:
+            grid.addWidget(_ink("none of what was taken away makes it settle"), row, 0)
         head = QHBoxLayout()
         head.setContentsMargins(0, 8, 0, 0)
         head.setSpacing(10)
@@ -197,7 +203,8 @@ class WhyPanel(QFrame):
         without = part.alternative.words
         grid.addWidget(_ink(without, bold=row == 0), row, 0)
         if part.part is None:
-            grid.addWidget(small("there would be none"), row, 1, 1, 2)
+            said = "there would be none" if part.value is None else f"{self._said(part.value)} without it"
+            grid.addWidget(small(said), row, 1, 1, 2)
         else:
             grid.addWidget(Bar(part.part / most, "glacier"), row, 1)
             said = self._said(abs(part.part))

@@ -210,7 +210,8 @@ class VariantsPanel(QWidget):
             return "computing …" if self.busy else "No two rigs are alike: each part within its tolerance."
         said = f"{found.count} of {found.wanted}"
         if found.marks:
-            said += f": {100 * found.share_of_all:.0f} % meet all marks"
+            low, high = (100 * bound for bound in found.sure(found.share_of_all))
+            said += f": {100 * found.share_of_all:.0f} % meet all marks ({low:.0f} to {high:.0f} % with 95 % certainty)"
         if found.failed:
             said += f"; {found.failed} could not be run ({found.fault})"
         return said
@@ -232,9 +233,10 @@ def _lines(found: Variants, scale: Scale) -> tuple[Line, ...]:
 
 
 def _hurts(found: Variants) -> tuple[Line, ...]:
-    """A bar for each parameter that matters, by its rank correlation."""
-    lines = []
-    for parameter, rho in found.hurts_most()[:_MOST_HURTS]:
-        more = "more is worse" if rho > 0 else "less is worse"
-        lines.append(Line(parameter.text, abs(rho), "ember" if rho > 0 else "glacier", f"{more}, {abs(rho):.2f}"))
-    return tuple(lines)
+    """A bar for each parameter that matters, by its index, and for which mark."""
+    colors = {"more is worse": "ember", "less is worse": "glacier", "either way is worse": "gold"}
+    return tuple(
+        Line(f"{each.parameter.text}: {each.mark.title}", each.index, colors[each.worse],
+             f"{each.worse}, {each.index:.2f}")
+        for each in found.hurts_most()[:_MOST_HURTS]
+    )  # fmt: skip
