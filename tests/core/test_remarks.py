@@ -11,11 +11,15 @@ from kelvarn.model.curve import Curve, CurveStep
 from kelvarn.model.drives import Relay, SlowWindow
 from kelvarn.model.edit import put, rename_candidate, with_fields
 from kelvarn.model.goal import Goal
+from kelvarn.model.mark import Mark
 from kelvarn.model.on_off import OnOff
 from kelvarn.model.pid import Pid
 from kelvarn.model.project import Project
+from kelvarn.model.response import ResponseModel
 from kelvarn.model.rig import Rig
+from kelvarn.model.trial import Plan, SetpointChange
 from kelvarn.tune.remarks import remarks, set_aside
+from kelvarn.units import Scale
 from tests.conftest import one_lag, trial
 
 FAN = find_demo("heatsink-fan").build()
@@ -43,6 +47,16 @@ PLAIN = one_lag(100, 200, 10)
 
 def relay_for(operations: float) -> Rig:
     return with_fields(PLAIN, drives=(Relay(body="Block", power_W=200, rated_operations=operations),))
+
+
+def ramped(K_per_s: float) -> Project:
+    plan = Plan(changes=(SetpointChange(at_s=0, to_degC=60, ramp_K_per_s=K_per_s),))
+    return with_fields(project_of(CALM), trials=(with_fields(trial(2000.0), plan=plan),))
+
+
+def marked(*marks: Mark) -> Project:
+    rig = changed(PLAIN, "probes", noise_K=0.2)
+    return with_fields(project_of(CALM, rig), trials=(trial(2000.0, 60.0, marks=marks),))
 
 
 CASES: dict[str, tuple[Project, Project]] = {
@@ -99,6 +113,72 @@ CASES: dict[str, tuple[Project, Project]] = {
             Curve(shape="ramp", floor=0.1)),
         put(FAN, ("candidates", 0, "controller"), Curve(shape="ramp", floor=0.3)),
     ),
+    "highest drive cannot hold": (project_of(with_fields(CALM, high=0.3)), project_of(with_fields(CALM, high=0.5))),
+    "lowest drive is too much": (project_of(with_fields(CALM, low=0.5)), project_of(with_fields(CALM, low=0.3))),
+    "memory high cannot hold": (
+        project_of(with_fields(CALM, memory_high=0.3)), project_of(with_fields(CALM, memory_high=0.5)),
+    ),
+    "zone is never reached": (project_of(with_fields(CALM, zone_K=2.0)), project_of(with_fields(CALM, zone_K=20.0))),
+    "feed-forward is off": (
+        project_of(with_fields(CALM, feed_per_K=0.03)), project_of(with_fields(CALM, feed_per_K=0.01)),
+    ),
+    "rate limit too slow": (
+        project_of(with_fields(CALM, rate_per_s=0.01 / 60)), project_of(with_fields(CALM, rate_per_s=0.05)),
+    ),
+    "setpoint ramp too long": (
+        project_of(with_fields(CALM, setpoint_rate_K_per_s=0.01)),
+        project_of(with_fields(CALM, setpoint_rate_K_per_s=0.1)),
+    ),
+    "derivative time above integral time": (
+        project_of(with_fields(CALM, terms="PID", td_s=160.0)), project_of(with_fields(CALM, terms="PID", td_s=5.0)),
+    ),
+    "integral time far too long": (
+        project_of(with_fields(CALM, ti_s=180_000.0)), project_of(with_fields(CALM, ti_s=1500.0)),
+    ),
+    "gain beyond what it stands": (project_of(with_fields(CALM, kp_per_K=0.5)), project_of(CALM)),
+    "close to oscillating": (
+        project_of(with_fields(CALM, kp_per_K=0.24)), project_of(with_fields(CALM, kp_per_K=0.1)),
+    ),
+    "decide too long": (project_of(OnOff(decide_every_s=600.0)), project_of(OnOff(decide_every_s=5.0))),
+    "least pulse above what holds": (
+        project_of(CALM, with_fields(
+            PLAIN, drives=(SlowWindow(body="Block", power_W=200, window_s=10, shortest_pulse_s=5),))),
+        project_of(CALM, with_fields(
+            PLAIN, drives=(SlowWindow(body="Block", power_W=200, window_s=10, shortest_pulse_s=1),))),
+    ),
+    "reads too seldom for the dead time": (
+        project_of(CALM, one_lag(100, 900, 5, 60.0)), project_of(CALM, one_lag(100, 900, 5, 5.0)),
+    ),
+    "fan stands while asked": (
+        put(with_fields(FAN, rig=changed(FAN.rig, "drives", floor=0.0)), ("candidates", 0, "controller"), CALM),
+        put(FAN, ("candidates", 0, "controller"), CALM),
+    ),
+    "full beyond the limit": (
+        put(FAN, ("candidates", 0, "controller"), Curve(shape="ramp", full_degC=96)),
+        put(FAN, ("candidates", 0, "controller"), Curve(shape="ramp", full_degC=80)),
+    ),
+    "trial shorter than the lag": (
+        with_fields(project_of(CALM), trials=(trial(150.0, 60.0),)), project_of(CALM),
+    ),
+    "ramp 1 too long": (ramped(0.01), ramped(0.1)),
+    "setpoint 1 beyond a limit": (
+        project_of(CALM, changed(PLAIN, "bodies", limit_degC=55.0)),
+        project_of(CALM, changed(PLAIN, "bodies", limit_degC=65.0)),
+    ),
+    "mark 1 below the noise": (
+        marked(Mark(measure="swing_K", limit=0.1)), marked(Mark(measure="swing_K", limit=0.5)),
+    ),
+    "mark 1 sooner than full drive": (
+        marked(Mark(measure="settling_s", limit=60)), marked(Mark(measure="settling_s", limit=600)),
+    ),
+    "mark 1 against the setpoint": (
+        marked(Mark(measure="hottest_degC", limit=58, body="Block")),
+        marked(Mark(measure="hottest_degC", limit=62, body="Block")),
+    ),
+    "mark 2 contradicts another": (
+        marked(Mark(measure="energy_J", limit=1e5), Mark(measure="energy_J", limit=2e5, direction="at_least")),
+        marked(Mark(measure="energy_J", limit=2e5), Mark(measure="energy_J", limit=1e5, direction="at_least")),
+    ),
     "far from the probe": (
         put(find_demo("cure-cabinet").build(), ("rig", "goal"), Goal(body="Heater mat", high_degC=90)),
         find_demo("cure-cabinet").build(),
@@ -141,6 +221,31 @@ def test_demos_have_few_remarks_and_every_setting_named_exists(demo: str) -> Non
         at: object = project
         for step in each.path:
             at = at[step] if isinstance(step, int) else getattr(at, step)  # type: ignore[index]
+
+
+def test_remarks_speak_in_the_scale_and_quantity_shown() -> None:
+    hot = project_of(CALM, changed(PLAIN, "probes", highest_degC=55.0))
+    (said,) = (r.text for r in remarks(hot, hot.first_trial, None, Scale.FAHRENHEIT) if r.key.startswith("outside"))
+    assert "140.0 °F" in said
+    assert "131.0 °F" in said
+    damp = ResponseModel(gain_K=40.0, lag_s=600.0, dead_time_s=20.0, unit="% RH")
+    rig = with_fields(
+        PLAIN, response=damp, bodies=(), links=(), drives=(with_fields(PLAIN.drive, body="Output"),),
+        probes=(with_fields(PLAIN.probe, body="Output"),),
+    )  # fmt: skip
+    humid = project_of(CALM, rig, 80.0)
+    texts = [each.text for each in remarks(humid, humid.first_trial)]
+    assert any("80.0 % RH" in text for text in texts)
+    assert not any("°C" in text or " K" in text for text in texts)
+
+
+def test_a_fan_job_need_not_hold_what_it_rests_below_and_far_needs_are_no_figures() -> None:
+    cool = with_fields(PLAIN, drives=(with_fields(PLAIN.drive, acts="cools"),))
+    assert "cannot hold" not in keys(project_of(CALM, cool, 45.0))
+    assert "cannot hold" in keys(project_of(CALM, cool, -90.0))
+    weak = project_of(CALM, one_lag(0.1, 200, 10), 60.0)
+    (said,) = (each.text for each in remarks(weak, weak.first_trial) if each.key == "cannot hold")
+    assert "%" not in said.split("hold")[1]
 
 
 def test_a_reason_is_needed_to_set_aside() -> None:

@@ -72,10 +72,11 @@ class Remarks(QObject):
         project, trial = self._document.project, self._view.trial(self._document.project)
         results = {c.name: self._runner.result_of(c.name) for c in project.candidates}
         measures = {name: result.measures for name, result in results.items() if result is not None}
-        wanted = (project, trial.name, results)
+        scale = self._view.scale
+        wanted = (project, trial.name, results, scale)
         if wanted != self._wanted:
             self._wanted = wanted
-            self._runner.jobs.start(_CHANNEL, lambda: remarks(project, trial, measures), self._take)
+            self._runner.jobs.start(_CHANNEL, lambda: remarks(project, trial, measures, scale), self._take)
 
     def _take(self, outcome: object) -> None:
         assert isinstance(outcome, list)

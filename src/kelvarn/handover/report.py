@@ -55,8 +55,8 @@ class Findings:
     remarks: tuple[Remark, ...]
 
 
-def findings(project: Project, candidate: str, count: int = 500) -> Findings:
-    """Compute what a report tells of a candidate. Raises Stopped where the work is stopped."""
+def findings(project: Project, candidate: str, count: int = 500, scale: Scale = Scale.CELSIUS) -> Findings:
+    """Compute what a report tells of a candidate, in a scale. Raises Stopped where the work is stopped."""
     controller = project.candidate(candidate).controller
     results: dict[str, Result | str] = {}
     for trial in project.trials:
@@ -77,7 +77,9 @@ def findings(project: Project, candidate: str, count: int = 500) -> Findings:
             variants = None
     known = {candidate: first.measures} if isinstance(first := results[project.first_trial.name], Result) else None
     told = tuple(
-        remark for remark in remarks(project, project.first_trial, known) if remark.candidate in (None, candidate)
+        remark
+        for remark in remarks(project, project.first_trial, known, scale)
+        if remark.candidate in (None, candidate)
     )
     return Findings(candidate, results, table, variants, told)
 

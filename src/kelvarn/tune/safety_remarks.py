@@ -1,5 +1,6 @@
 """Remarks on what keeps a rig safe: trips, cut-offs, actions at a probe fault, alarms, plans and switches."""
 
+import math
 from collections.abc import Callable, Iterator
 
 from kelvarn.engine.steady import rest_degC
@@ -8,29 +9,31 @@ from kelvarn.model.edit import Path
 from kelvarn.model.guards import Alarm, CutOff, NoRise, ProbeFaultAction, Trip
 from kelvarn.model.project import Project
 from kelvarn.model.rig import Rig
-from kelvarn.model.trial import Trial
 from kelvarn.model.trial_edit import add_rule
 from kelvarn.units import Quantity, show
 
-from .plant import FirstOrder, Plant
+from .look import Look
+from .plant import FirstOrder
 from .remark import Remark, setting
 
 _BELOW_K = 5.0  # below a limit, where a trip above it is put
 _ALMOST_FULL = 0.9
 _USUAL_DELAY_S = 60.0
 _SAME_K = 0.05
-_T, _D = Quantity.TEMPERATURE, Quantity.DIFFERENCE
+_FREEZES_DEGC, _NEAR_FREEZING_DEGC = 0.0, 15.0  # what is kept warmer than that holds no water to freeze
+_LATE = 0.25  # of the lag, after which a trip is late where no limit is known
 
 
-def safety_remarks(project: Project, trial: Trial, plant: Plant | None) -> Iterator[Remark]:
-    """All of them on a project and a trial; `plant` is the open-loop reading, where there is one."""
-    yield from _stuck_on(project.rig)
-    yield from _levels(project.rig, trial)
-    yield from _probe_fault(project.rig)
-    yield from _alarms(project)
-    yield from _no_rise(project.rig, plant)
-    yield from _plan(project, trial)
-    yield from _switches(project.rig)
+def safety_remarks(look: Look) -> Iterator[Remark]:
+    """All of them on what is looked at."""
+    yield from _stuck_on(look)
+    yield from _freezes(look)
+    yield from _levels(look)
+    yield from _dials(look)
+    yield from _probe_fault(look)
+    yield from _alarms(look)
+    yield from _no_rise(look)
+    yield from _switches(look)
 
 
 def _add(kind: str) -> Callable[[Project], Project]:
@@ -38,30 +41,59 @@ def _add(kind: str) -> Callable[[Project], Project]:
 
 
 def cuts_drives(rig: Rig) -> bool:
-    """Whether something takes the supply from the drives, or the load from what they cool."""
-    return any(isinstance(guard, Trip | CutOff) and guard.does in ("contactor", "load") for guard in rig.guards)
+    """Whether something takes the supply from the drives, or the load from what they cool, where it gets too hot."""
+    return any(
+        isinstance(guard, CutOff | Trip)
+        and guard.does in ("contactor", "load")
+        and not (isinstance(guard, Trip) and guard.side == "below")
+        for guard in rig.guards
+    )
 
 
-def _stuck_on(rig: Rig) -> Iterator[Remark]:
+def _stuck_on(look: Look) -> Iterator[Remark]:
     """Where it would end with a heater stuck on."""
+    rig = look.rig
     if not rig.heats or cuts_drives(rig):
         return
     ends = rest_degC(rig.unguarded, 1.0)
     if ends is None:
+        text = "Stuck on, it would get hotter without end, and nothing cuts the drives."
+        yield Remark("nothing stops it", None, ("rig", "drives", 0, "power_W"), text, "fit a thermal cut-off",
+                     _add("cut_off"))  # fmt: skip
         return
     for body, end in zip(rig.all_bodies, ends, strict=False):
         if body.limit_degC is not None and end > body.limit_degC:
             text = (
-                f"Stuck on, it would bring {body.name} to {show(float(end), _T)}, beyond its limit of "
-                f"{show(body.limit_degC, _T)}, and nothing cuts the drives."
+                f"Stuck on, it would bring {body.name} to {look.degC(float(end))}, beyond its limit of "
+                f"{look.degC(body.limit_degC)}, and nothing cuts the drives."
             )
             yield Remark("nothing stops it", None, ("rig", "drives", 0, "power_W"), text, "fit a thermal cut-off",
                          _add("cut_off"))  # fmt: skip
             return
 
 
-def _levels(rig: Rig, trial: Trial) -> Iterator[Remark]:
+def _freezes(look: Look) -> Iterator[Remark]:
+    """Where what is cooled would end with the cooler stuck on."""
+    rig = look.rig
+    acts = (isinstance(g, Trip) and g.side == "below" for g in rig.guards)
+    if not rig.cools or look.highest <= _FREEZES_DEGC or any(acts):
+        return
+    ends = rest_degC(rig.unguarded, -1.0 if rig.heats else 1.0)
+    for k, body in enumerate(rig.all_bodies):
+        low = body.low_limit_degC
+        cold = low is None and body.name == rig.probe.body and look.highest < _NEAR_FREEZING_DEGC
+        limit = _FREEZES_DEGC if cold else low
+        if ends is not None and k < ends.size and limit is not None and ends[k] < limit:
+            what = "and may freeze" if low is None else f"below its limit of {look.degC(limit)}"
+            end = look.degC(float(ends[k]))
+            text = f"With the cooler stuck on {body.name} would come to {end}, {what}: nothing stops it."
+            yield Remark("it may freeze", None, ("rig", "drives", 0, "power_W"), text)
+            return
+
+
+def _levels(look: Look) -> Iterator[Remark]:
     """Trips and cut-offs that act too late or too early."""
+    rig, trial, rest = look.rig, look.trial, look.held_at(look.highest)
     for place, guard in enumerate(rig.guards):
         if not isinstance(guard, Trip | CutOff) or (isinstance(guard, Trip) and guard.side == "below"):
             continue
@@ -69,21 +101,70 @@ def _levels(rig: Rig, trial: Trial) -> Iterator[Remark]:
         name = guard.body if isinstance(guard, CutOff) else _probed(rig, guard.probe)
         limit = rig.all_bodies[rig.body_index(name)].limit_degC
         if limit is not None and guard.at_degC >= limit:
-            text = f"“{guard.name}” acts at {show(guard.at_degC, _T)}, not below {name}'s limit of {show(limit, _T)}."
+            text = f"“{guard.name}” acts at {look.degC(guard.at_degC)}, not below {name}'s limit of {look.degC(limit)}."
             wanted = limit - _BELOW_K
-            yield Remark(f"{guard.name} above the limit", None, at, text, f"at {show(wanted, _T)}", setting(at, wanted))
-        highest = max(change.to_degC for change in trial.course)
-        if isinstance(guard, Trip) and name == rig.probe.body and guard.at_degC <= highest + trial.band_K:
-            text = f"“{guard.name}” acts at {show(guard.at_degC, _T)}, while the setpoint goes to {show(highest, _T)}."
+            yield Remark(
+                f"{guard.name} above the limit", None, at, text, f"at {look.degC(wanted)}", setting(at, wanted)
+            )
+        highest = look.highest
+        if isinstance(guard, Trip) and guard.delay_s > 0:
+            yield from _late(look, place, guard, name, limit)
+        there = None if rest is None else float(rest[rig.body_index(name)])
+        if there is not None and name != rig.probe.body and guard.at_degC <= there:
+            text = (
+                f"“{guard.name}” acts at {look.degC(guard.at_degC)}, while {name} rests at {look.degC(there)} at "
+                f"setpoint {look.degC(highest)}."
+            )
             yield Remark(f"{guard.name} below the setpoint", None, at, text)
+        if name == rig.probe.body and guard.at_degC <= highest + trial.band_K:
+            text = (
+                f"“{guard.name}” acts at {look.degC(guard.at_degC)}, while the setpoint goes to {look.degC(highest)}."
+            )
+            yield Remark(f"{guard.name} below the setpoint", None, at, text)
+
+
+def _late(look: Look, place: int, guard: Trip, name: str, limit: float | None) -> Iterator[Remark]:
+    """A trip that waits so long that what it watches gets too hot meanwhile."""
+    if guard.does not in ("off", "contactor") or not isinstance(look.plant, FirstOrder):
+        return
+    ends = rest_degC(look.rig.unguarded, 1.0) if look.rig.heats else None
+    if ends is None:
+        return
+    end = float(ends[look.rig.body_index(name)])
+    then = end - (end - guard.at_degC) * math.exp(-guard.delay_s / look.plant.lag_s)
+    late = then > limit if limit is not None else guard.delay_s > _LATE * look.plant.lag_s and end > guard.at_degC
+    if late:
+        what = "" if limit is None else f", beyond its limit of {look.degC(limit)}"
+        text = (
+            f"“{guard.name}” waits {look.span(guard.delay_s)}; at full drive {name} comes to about {look.degC(then)} "
+            f"in that time{what}."
+        )
+        yield Remark(f"{guard.name} too late", None, ("rig", "guards", place, "delay_s"), text)
+
+
+def _dials(look: Look) -> Iterator[Remark]:
+    """Heaters' own thermostats that block before the setpoint is come to."""
+    rest = look.held_at(look.highest)
+    for k, drive in enumerate(look.rig.drives):
+        dial, body = getattr(drive, "dial_degC", None), drive.heated_body
+        if dial is None or body is None or drive.acts != "heats" or rest is None:
+            continue
+        there = float(rest[look.rig.body_index(body)])
+        if there >= dial:
+            text = (
+                f"{drive.name}'s own thermostat blocks at {look.degC(dial)}, while {body} rests at {look.degC(there)} "
+                f"at setpoint {look.degC(look.highest)}."
+            )
+            yield Remark(f"{drive.name}'s dial below the setpoint", None, ("rig", "drives", k, "dial_degC"), text)
 
 
 def _probed(rig: Rig, probe: str) -> str:
     return next(each.body for each in rig.probes if each.name == probe)
 
 
-def _probe_fault(rig: Rig) -> Iterator[Remark]:
+def _probe_fault(look: Look) -> Iterator[Remark]:
     """What happens when the control probe fails."""
+    rig = look.rig
     place = next((k for k, guard in enumerate(rig.guards) if isinstance(guard, ProbeFaultAction)), None)
     probe = rig.probe
     if place is None:
@@ -91,7 +172,7 @@ def _probe_fault(rig: Rig) -> Iterator[Remark]:
         if not rig.heats or probe.converter is None:
             does = "heats on" if rig.heats else "cools on"
             text = (
-                f"Nobody chose what happens when {probe.name} fails: one that reads {show(end, _T)} then {does} "
+                f"Nobody chose what happens when {probe.name} fails: one that reads {look.degC(end)} then {does} "
                 "at full drive. “If it fails” at Trial finds the action that does least harm."
             )
             at: Path = ("rig", "probes", rig.control_index, "highest_degC")
@@ -104,35 +185,43 @@ def _probe_fault(rig: Rig) -> Iterator[Remark]:
     if ends is not None:
         end = float(ends[rig.body_index(probe.body)])
         at = ("rig", "guards", place, "action")
-        text = f"When {probe.name} fails the heater stays on: {probe.body} ends at {show(end, _T)}."
+        text = f"When {probe.name} fails the heater stays on: {probe.body} ends at {look.degC(end)}."
         yield Remark("a probe fault leaves it on", None, at, text)
 
 
-def _alarms(project: Project) -> Iterator[Remark]:
-    """Alarms that cry at every blip, and numbers that do two jobs."""
+def _alarms(look: Look) -> Iterator[Remark]:
+    """Alarms that cry at every blip or too late, and numbers that do two jobs."""
+    project = look.project
     for place, guard in enumerate(project.rig.guards):
         if not isinstance(guard, Alarm):
             continue
         at: Path = ("rig", "guards", place)
+        body = next(each.body for each in project.rig.probes if each.name == guard.probe)
+        limit = project.rig.all_bodies[project.rig.body_index(body)].limit_degC
+        if guard.watches == "high" and limit is not None and guard.at_degC >= limit:
+            level, most = look.degC(guard.at_degC), look.degC(limit)
+            text = f"Alarm “{guard.name}” tells at {level}, not below {body}'s limit of {most}."
+            yield Remark(f"{guard.name} above the limit", None, (*at, "at_degC"), text)
         if guard.delay_s == 0:
             noise = next(each.noise_K for each in project.rig.probes if each.name == guard.probe)
-            text = f"Alarm “{guard.name}” has no delay: it cries at every blip (noise {show(noise, _D)})."
+            text = f"Alarm “{guard.name}” has no delay: it cries at every blip (noise {look.kelvins(noise)})."
             yield Remark(f"{guard.name} without delay", None, (*at, "delay_s"), text,
-                         f"after {show(_USUAL_DELAY_S, Quantity.DURATION)}",
+                         f"after {look.span(_USUAL_DELAY_S)}",
                          setting((*at, "delay_s"), _USUAL_DELAY_S))  # fmt: skip
         for candidate in project.candidates:
             law = candidate.controller
             full = law.full_degC if isinstance(law, Curve) and law.shape == "ramp" else None
             if full is not None and guard.watches == "high" and abs(full - guard.at_degC) < _SAME_K:
                 text = (
-                    f"{show(full, _T)} is both where “{candidate.name}” is at full drive and alarm “{guard.name}”: "
+                    f"{look.degC(full)} is both where “{candidate.name}” is at full drive and alarm “{guard.name}”: "
                     "at full drive it may still cope."
                 )
                 yield Remark(f"{guard.name} is full drive", None, (*at, "at_degC"), text)
 
 
-def _no_rise(rig: Rig, plant: Plant | None) -> Iterator[Remark]:
+def _no_rise(look: Look) -> Iterator[Remark]:
     """A no-rise guard that is too impatient for the rig."""
+    rig, plant = look.rig, look.plant
     if not isinstance(plant, FirstOrder):
         return
     for place, guard in enumerate(rig.guards):
@@ -143,27 +232,16 @@ def _no_rise(rig: Rig, plant: Plant | None) -> Iterator[Remark]:
                 at: Path = ("rig", "guards", place, "for_s")
                 wanted = float(f"{2 * needs:.2g}")
                 text = (
-                    f"“{guard.name}” waits {show(guard.for_s, Quantity.DURATION)} for "
-                    f"{show(guard.rise_K, _D)}, which a healthy rig needs {show(needs, Quantity.DURATION)} for."
+                    f"“{guard.name}” waits {look.span(guard.for_s)} for "
+                    f"{look.kelvins(guard.rise_K)}, which a healthy rig needs {look.span(needs)} for."
                 )
                 yield Remark(f"{guard.name} too impatient", None, at, text,
-                             f"wait {show(wanted, Quantity.DURATION)}", setting(at, wanted))  # fmt: skip
+                             f"wait {look.span(wanted)}", setting(at, wanted))  # fmt: skip
 
 
-def _plan(project: Project, trial: Trial) -> Iterator[Remark]:
-    """Setpoints outside the plan's own range."""
-    place = [each.name for each in project.trials].index(trial.name)
-    plan = trial.plan
-    for k, change in enumerate(plan.changes):
-        held = plan.limited(change.to_degC)
-        if held != change.to_degC:
-            text = f"Setpoint {show(change.to_degC, _T)} lies outside the plan's own range; {show(held, _T)} holds."
-            at: Path = ("trials", place, "plan", "changes", k, "to_degC")
-            yield Remark(f"setpoint {k + 1} outside its range", None, at, text)
-
-
-def _switches(rig: Rig) -> Iterator[Remark]:
+def _switches(look: Look) -> Iterator[Remark]:
     """Solid-state switches that get too hot."""
+    rig = look.rig
     for k, drive in enumerate(rig.drives):
         switch = getattr(drive, "switch", None)
         if switch is None or switch.limit_W is None:

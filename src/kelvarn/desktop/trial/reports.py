@@ -31,4 +31,4 @@ def report_into(context: Context, say: Say, path: Path) -> None:
         say(f"The report is in {path.name}.")
 
     say("writing the report …")
-    context.runner.jobs.start("report", lambda: findings(project, candidate), done)
+    context.runner.jobs.start("report", lambda: findings(project, candidate, scale=scale), done)

@@ -1,0 +1,300 @@
+"""Remarks on the settings of a law: what they cannot do on this rig."""
+
+import math
+from collections.abc import Callable, Iterator
+
+from kelvarn.engine.measures import Measures
+from kelvarn.engine.prepare import RunError
+from kelvarn.model.curve import Curve
+from kelvarn.model.drives import Fan, Pwm, SlowWindow
+from kelvarn.model.edit import Path, with_fields
+from kelvarn.model.on_off import OnOff
+from kelvarn.model.pid import Pid
+from kelvarn.model.project import Project
+from kelvarn.studies.batch import Case, CaseResult, run_many
+from kelvarn.studies.room import missed
+from kelvarn.units import Quantity, show
+
+from .look import Look
+from .plant import FirstOrder, PlantError
+from .remark import Remark, setting
+from .reserve import least_reserve
+from .swing import swing_of
+
+_SIGMAS = 4.0  # of the noise, that a whole band needs
+_BEYOND = 4.0  # times its band, from which on a swing is told where no mark speaks of it
+_LEAST_BACK_OFF_K = 0.2
+_SAME = 0.01  # of drive
+_TOO_MUCH, _TOO_LITTLE = 1.5, 1 / 3.0  # times what holds, of feed-forward
+_SLOW = 10.0  # lags, after which a memory still works on what is left
+_NEAR = 1.05  # of gain: a reserve of less is none
+_OF_BAND = 2.0
+_RINGING_MS = (
+    4.0  # peak sensitivity from which on it is told; 1.4 to 2 is usual (Åström and Hägglund, 2006, section 4.6)
+)
+_OF_SWING = ("swing_K", "overshoot_K", "worst_over_K", "worst_under_K", "steady_error_K")
+
+
+def of_on_off(look: Look, name: str, path: Path, law: OnOff, known: Measures | None) -> Iterator[Remark]:
+    """On on/off: a band that is none, swings far beyond it, times that are longer than its cycle."""
+    probe = look.rig.probe
+    on, off = law.on_off_degC(look.setpoint, look.rig.way)
+    band, at = abs(off - on), (*path, law.rulers[0])
+    least = max(_SIGMAS * probe.noise_K, probe.resolution_K)
+    said = look.kelvins(band)
+    if band < least - 1e-12:
+        why = f"noise {look.kelvins(probe.noise_K)}, steps {look.kelvins(probe.resolution_K)}"
+        half = float(f"{least / 2:.2g}")
+        remedy: tuple[str, Callable[[Project], Project] | None] = ("", None)
+        if law.notation in ("edges", "band"):
+            wider = with_fields(law, below_K=half, above_K=half, band_K=half)
+            remedy = f"±{look.kelvins(half)}", setting(path, wider)
+        text = f"A band of {said} lies inside what the reading scatters by ({why}): it chatters."
+        yield Remark("band in the noise", name, at, text, *remedy)
+    swing = None if known is None else known.main.values.get("swing_K")
+    if swing is not None and band > 0 and _swing_matters(look, swing, band):
+        text = (
+            f"It swings {look.kelvins(swing)} in a band of {said}: what is stored and delayed goes on after it has "
+            "switched; a narrower band helps little."
+        )
+        yield Remark("swings beyond its band", name, at, text)
+    period = None if known is None else known.main.values.get("swing_period_s")
+    for field, word in (("shortest_on_s", "on"), ("shortest_off_s", "off")):
+        value = float(getattr(law, field))
+        cycle = _cycle_s(look, law, period)
+        if cycle is not None and value > cycle / 2:
+            far = look.span(value)
+            text = f"It stays {word} {far} at least, while a cycle takes {look.span(cycle)}: it swings wider for that."
+            yield Remark(f"shortest {word} too long", name, (*path, field), text)
+    for field, does in (("decide_every_s", "decides only every"), ("confirm_s", "waits before it switches for")):
+        value, pushes = float(getattr(law, field)), _pushes_K(look, float(getattr(law, field)))
+        if pushes is not None and pushes > _OF_BAND * max(band, 1.0):
+            text = f"It {does} {look.span(value)}; in that time full drive moves it by {look.kelvins(pushes)}."
+            yield Remark(f"{field.split('_')[0]} too long", name, (*path, field), text)
+
+
+def _swing_matters(look: Look, swing: float, band: float) -> bool:
+    """Whether a swing beyond its band is worth a word: it misses a mark, or is far beyond where none speaks of it."""
+    limits = [mark.limit for mark in look.trial.marks if mark.measure == "swing_K" and mark.direction == "at_most"]
+    if limits:
+        return swing > min(limits) and swing > 1.5 * band
+    return swing > _BEYOND * band and not any(mark.measure in _OF_SWING for mark in look.trial.marks)
+
+
+def _cycle_s(look: Look, law: OnOff, period_s: float | None) -> float | None:
+    """Time of a cycle without delays of its own: as its run shows it, which is no shorter, or by one lag."""
+    try:
+        return swing_of(look.rig, with_fields(law, shortest_on_s=0.0, shortest_off_s=0.0), look.setpoint).period_s
+    except (PlantError, RunError):
+        return period_s
+
+
+def _pushes_K(look: Look, seconds: float) -> float | None:
+    """How far full drive moves the rig near the setpoint in a time, K; None where that is not known, or no time."""
+    if not isinstance(look.plant, FirstOrder) or seconds <= 0:
+        return None
+    away = 0.0 if look.rests_without is None else abs(look.setpoint - look.rests_without)
+    rate = max(look.plant.gain_K - away, away) / look.plant.lag_s
+    return rate * min(seconds, look.plant.lag_s)
+
+
+def of_pid(look: Look, name: str, path: Path, law: Pid) -> Iterator[Remark]:
+    """On P, PI and PID: limits that cannot hold, memories that cannot act, gains that ring."""
+    yield from _limits(look, name, path, law)
+    yield from _gains(look, name, path, law)
+    yield from _feed(look, name, path, law)
+    if law.integrates and law.anti_windup == "none":
+        yield Remark(
+            "nothing holds the memory", name, (*path, "anti_windup"),
+            "Nothing holds its memory back while the drive is at its limit: it winds up and overshoots.",
+            "back-calculation", setting((*path, "anti_windup"), "back_calculation"),
+        )  # fmt: skip
+    yield from _drives(look, name, path, law)
+
+
+def _limits(look: Look, name: str, path: Path, law: Pid) -> Iterator[Remark]:
+    """Limits of the drive and of the memory that keep from holding the setpoint; a zone that is not come to."""
+    holds = look.holding
+    if holds is None:
+        return
+    low, high = law.range_of_drive(look.rig.way)
+    target = f"holding {look.degC(look.setpoint)} takes {look.share(holds)}"
+    if holds > high + _SAME:
+        yield Remark(
+            "highest drive cannot hold", name, (*path, "high"), f"Its highest drive is {look.share(high)}; {target}."
+        )
+    if holds < low - _SAME:
+        yield Remark(
+            "lowest drive is too much", name, (*path, "low"), f"Its lowest drive is {look.share(low)}; {target}."
+        )
+    if not law.integrates:
+        return
+    ahead = (law.feed_per_K or 0.0) * look.rig.way.sign * (look.setpoint - law.feed_from_degC)
+    # At rest at the setpoint Kp (b − 1) r is part of what is asked for; the memory makes up for it.
+    needs = holds - law.bias - ahead + law.kp_per_K * (1 - law.setpoint_weight) * look.rig.way.sign * look.setpoint
+    for field, limit, beyond in (
+        ("memory_high", law.memory_high, law.memory_high is not None and needs > law.memory_high + _SAME),
+        ("memory_low", law.memory_low, law.memory_low is not None and needs < law.memory_low - _SAME),
+    ):
+        if beyond:
+            text = f"Its memory would have to come to {look.share(needs)} to hold {look.degC(look.setpoint)}"
+            yield Remark(f"{field.replace('_', ' ')} cannot hold", name, (*path, field),
+                         f"{text}, and its limit is {look.share(limit or 0.0)}: it stays off.")  # fmt: skip
+    gap = None if look.rests_without is None else abs(look.setpoint - look.rests_without)
+    if law.zone_K is not None and gap:
+        left = (holds - law.bias - ahead) / (law.kp_per_K + holds / gap)
+        if left > law.zone_K:
+            text = (
+                f"Without its memory it stays {look.kelvins(left)} away, and the memory acts only within "
+                f"{look.kelvins(law.zone_K)}: it never comes there."
+            )
+            yield Remark("zone is never reached", name, (*path, "zone_K"), text)
+
+
+def _gains(look: Look, name: str, path: Path, law: Pid) -> Iterator[Remark]:
+    """Times out of proportion, and gains that the loop does not stand."""
+    delay = 0.0 if look.plant is None else look.plant.dead_time_s
+    if law.integrates and law.ti_s < delay:
+        ti, dead = look.span(law.ti_s), look.span(delay)
+        text = f"Integral time {ti} is shorter than the apparent dead time read off the step, {dead}."
+        longer = [float(f"{times * delay:.3g}") for times in (1.01, 2.0, 4.0, 8.0)]
+        best = _best(look, [with_fields(law, ti_s=each) for each in longer]).ti_s
+        yield Remark(
+            "integral time below dead time", name, (*path, "ti_s"), text,
+            f"Ti {look.span(best)}", setting((*path, "ti_s"), best),
+        )  # fmt: skip
+    if law.integrates and look.lag_s is not None and law.ti_s > _SLOW * look.lag_s:
+        text = (
+            f"Integral time {look.span(law.ti_s)} is {law.ti_s / look.lag_s:.0f} times the rig's lag, "
+            f"{look.span(look.lag_s)}: what is left takes very long to go."
+        )
+        yield Remark("integral time far too long", name, (*path, "ti_s"), text)
+    if law.integrates and law.acting_td_s > law.ti_s:
+        text = f"Derivative time {look.span(law.td_s)} is longer than the integral time {look.span(law.ti_s)}."
+        yield Remark("derivative time above integral time", name, (*path, "td_s"), text)
+    try:
+        least = least_reserve(look.rig, law, (look.trial,))
+    except PlantError:
+        return
+    factor, ms = least.reserve.gain_factor, least.reserve.ms
+    at = look.degC(least.setpoint_degC)
+    if factor is not None and factor < _NEAR:
+        text = f"At {at} it oscillates: the loop stands ×{factor:.2g} of this gain."
+        yield Remark("gain beyond what it stands", name, (*path, "kp_per_K"), text)
+    elif ms is not None and ms > _RINGING_MS:
+        text = f"At {at} it comes close to oscillating: its sensitivity peaks at {ms:.3g}, where 2 is usual at most."
+        yield Remark("close to oscillating", name, (*path, "kp_per_K"), text)
+
+
+def _best(look: Look, laws: list[Pid]) -> Pid:
+    """Of laws that which misses the marks least, then that which is least away from the setpoint."""
+
+    def cost(result: CaseResult) -> tuple[float, float]:
+        area = None if result.measures is None else result.measures.main.values["iae_Ks"]
+        return missed(result, look.rig), math.inf if area is None else area
+
+    results = list(run_many(Case(None, look.rig, law, look.trial) for law in laws))
+    return laws[min(range(len(laws)), key=lambda k: cost(results[k]))]
+
+
+def _feed(look: Look, name: str, path: Path, law: Pid) -> Iterator[Remark]:
+    """Feed-forward that gives far more or less than what holds; rate limits and setpoint ramps that take too long."""
+    holds = look.holding
+    if law.feed_per_K is not None and holds:
+        given = law.bias + law.feed_per_K * look.rig.way.sign * (look.setpoint - law.feed_from_degC)
+        if not _TOO_LITTLE < given / holds < _TOO_MUCH:
+            text = (
+                f"Feed-forward gives {look.share(given)} at {look.degC(look.setpoint)}, where {look.share(holds)} "
+                "holds it."
+            )
+            yield Remark("feed-forward is off", name, (*path, "feed_per_K"), text)
+    if law.rate_per_s is not None and look.lag_s is not None and 1 / law.rate_per_s > look.lag_s:
+        takes = look.span(1 / law.rate_per_s)
+        text = f"From none to full its rate limit takes {takes}, longer than the rig's lag of {look.span(look.lag_s)}."
+        yield Remark("rate limit too slow", name, (*path, "rate_per_s"), text)
+    rests = look.rests_without
+    if law.setpoint_rate_K_per_s is not None and rests is not None:
+        takes_s = abs(look.setpoint - rests) / law.setpoint_rate_K_per_s
+        if takes_s > look.trial.duration_s:
+            text = f"Its setpoint ramp takes {look.span(takes_s)}, longer than the trial."
+            yield Remark("setpoint ramp too long", name, (*path, "setpoint_rate_K_per_s"), text)
+
+
+def _drives(look: Look, name: str, path: Path, law: Pid) -> Iterator[Remark]:
+    """What the drives make of it: fans that stand, pulses that are too long for what holds."""
+    for drive in look.rig.drives:
+        needs = drive.needs if isinstance(drive, Fan) else 0.0
+        if not isinstance(drive, Fan) or drive.floor >= needs:
+            continue
+        if 0 < law.low < needs:
+            text = f"Its lowest drive {look.share(law.low)} is below what {drive.name} needs, {look.share(needs)}."
+            remedy = f"lowest drive {look.share(needs)}"
+            yield Remark("below the stall", name, (*path, "low"), text, remedy, setting((*path, "low"), needs))
+        elif law.low <= 0 and drive.acting_off_below < needs - _SAME:
+            text = (
+                f"Asked for {look.share(max(drive.acting_off_below, 0.01))} to {look.share(needs)}, {drive.name} may "
+                "stand still: it neither turns nor is off."
+            )
+            place = look.rig.drives.index(drive)
+            yield Remark("fan stands while asked", name, ("rig", "drives", place, "floor"), text,
+                         f"floor {look.share(needs)}", setting(("rig", "drives", place, "floor"), needs))  # fmt: skip
+    holds = look.holding
+    for k, each in enumerate(look.rig.drives):
+        least = 0.0
+        if isinstance(each, SlowWindow):
+            least = each.shortest_pulse_s / each.window_s
+        elif isinstance(each, Pwm):
+            least = each.floor
+        if holds is not None and 0 < holds < least:
+            text = (
+                f"The least that {each.name} gives is {look.share(least)}; holding {look.degC(look.setpoint)} takes "
+                f"{look.share(holds)}: it can only switch to and fro."
+            )
+            field = "shortest_pulse_s" if isinstance(each, SlowWindow) else "floor"
+            yield Remark("least pulse above what holds", name, ("rig", "drives", k, field), text)
+
+
+def of_curve(look: Look, name: str, path: Path, law: Curve) -> Iterator[Remark]:
+    """On curves: floors below the stall, no hysteresis, and full drive only beyond a limit."""
+    probe = look.rig.probe
+    fan = next((drive for drive in look.rig.drives if isinstance(drive, Fan)), None)
+    needs = fan.needs if fan is not None and fan.floor < fan.needs else 0.0
+    least = max(_LEAST_BACK_OFF_K, _SIGMAS * probe.noise_K, probe.resolution_K)
+    full = law.full_degC if law.shape == "ramp" else law.steps[-1].from_degC
+    where: Path = (*path, "full_degC") if law.shape == "ramp" else (*path, "steps", len(law.steps) - 1, "from_degC")
+    limit = look.rig.all_bodies[look.rig.body_index(probe.body)].limit_degC
+    if not look.rig.heats and limit is not None and full >= limit:
+        text = f"It is full only at {look.degC(full)}, not below {probe.body}'s limit of {look.degC(limit)}."
+        yield Remark("full beyond the limit", name, where, text)
+    if law.shape == "ramp":
+        if fan is not None and law.floor < needs:
+            yield Remark(
+                "below the stall", name, (*path, "floor"),
+                f"Its floor {look.share(law.floor)} is below what {fan.name} needs, {look.share(needs)}.",
+                f"floor {look.share(needs)}", setting((*path, "floor"), needs),
+            )  # fmt: skip
+        if law.back_off_K < least:
+            yield _no_hysteresis(look, name, (*path, "back_off_K"), "The ramp", law.back_off_K, least)
+        return
+    for k, step in enumerate(law.steps):
+        at: Path = (*path, "steps", k)
+        if fan is not None and 0 < step.drive < needs:
+            text = f"Step {k + 1} gives {look.share(step.drive)}, less than {fan.name} needs, {look.share(needs)}."
+            yield Remark(
+                f"step {k + 1} below the stall", name, (*at, "drive"), text, f"{look.share(needs)}",
+                setting((*at, "drive"), needs),
+            )  # fmt: skip
+        if step.back_off_K < least:
+            yield _no_hysteresis(look, name, (*at, "back_off_K"), f"Step {k + 1}", step.back_off_K, least)
+
+
+def _no_hysteresis(look: Look, name: str, path: Path, what: str, back_off_K: float, least_K: float) -> Remark:
+    wide = max(2.0, float(f"{least_K:.2g}"))
+    text = f"{what} is left {look.kelvins(back_off_K)} behind where it is taken: the fan hunts there."
+    key = "no hysteresis" if what == "The ramp" else f"{what.lower()} has no hysteresis"
+    return Remark(key, name, path, text, f"back off by {look.kelvins(wide)}", setting(path, wide))
+
+
+def worn_text(often: float, years: float) -> str:
+    """How soon a relay is worn out."""
+    return f"At {show(often, Quantity.PER_HOUR)}, day and night, the relay is worn out in {years * 12:.2g} months."
