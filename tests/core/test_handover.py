@@ -9,15 +9,18 @@ import pytest
 
 from kelvarn.demos import find_demo
 from kelvarn.engine.control import Stepper
-from kelvarn.handover.settings import fingerprint, other_words, settings_text
+from kelvarn.engine.measures import measure
+from kelvarn.engine.run import compute
+from kelvarn.handover.other_words import other_words
+from kelvarn.handover.settings import fingerprint, settings_text
 from kelvarn.handover.sheet import sheet_html
 from kelvarn.model.edit import put, rename_candidate, with_fields
 from kelvarn.model.on_off import OnOff
 from kelvarn.model.pid import Pid
-from kelvarn.model.project import Project
+from kelvarn.model.project import CHECKS, Project
 from kelvarn.model.trial import Plan, SetpointChange
 from kelvarn.studies.results import Results
-from kelvarn.units import Scale
+from kelvarn.units import Quantity, Scale, show
 
 
 def page(project: Project, candidate: str, scale: Scale = Scale.CELSIUS) -> str:
@@ -35,7 +38,7 @@ def test_the_sheet_carries_settings_limits_and_results(cabinet: Project) -> None
         "110.0 °C",
         "✕ not met",
         "2026-03-01",
-        fingerprint(cabinet),
+        fingerprint(cabinet, cabinet.candidate("Careful PID")),
         "cut-off",
         "What the model of the rig leaves out",
         "no draughts",
@@ -58,12 +61,18 @@ def test_names_cannot_break_out_of_the_page(cabinet: Project) -> None:
 
 def test_settings_json_holds_the_acting_gains(cabinet: Project) -> None:
     made = json.loads(settings_text(cabinet, cabinet.candidates[1], cabinet.first_trial))
-    assert made["settings"] == cabinet.candidates[1].controller.model_dump(mode="json")
+    controller = cabinet.candidates[1].controller
+    assert made["settings"] == controller.model_dump(mode="json", exclude=set(controller.idle))
     assert made["acting"]["ki_per_Ks"] == pytest.approx(0.16 / 702)
     assert made["acting"]["kd_s_per_K"] == pytest.approx(9.6)
     assert made["setpoint_degC"] == 60
     p_only = with_fields(cabinet.candidates[1], controller=with_fields(cabinet.candidates[1].controller, terms="P"))
-    assert json.loads(settings_text(cabinet, p_only, cabinet.first_trial))["acting"]["ti_s"] is None
+    of_p = json.loads(settings_text(cabinet, p_only, cabinet.first_trial))
+    assert of_p["acting"]["ti_s"] is None
+    assert "ti_s" not in of_p["settings"]  # what does not act is not there to be set
+    falls = Plan(changes=(SetpointChange(at_s=0, to_degC=60), SetpointChange(at_s=9000, to_degC=30)))
+    down = with_fields(cabinet.first_trial, plan=falls)
+    assert json.loads(settings_text(cabinet, cabinet.candidates[1], down))["setpoint_degC"] == 60
 
 
 def said(project: Project, index: int, scale: Scale = Scale.CELSIUS) -> dict[str, str]:
@@ -90,8 +99,22 @@ def test_on_off_in_other_words_is_mirrored_where_it_cools(cabinet: Project) -> N
 
 
 def test_the_fingerprint_follows_the_content(cabinet: Project) -> None:
-    assert fingerprint(cabinet) == fingerprint(put(cabinet, ("notes",), ""))
-    assert fingerprint(cabinet) != fingerprint(put(cabinet, ("notes",), "x"))
+    """Of what acts on the device: not of ticks, notes, lanes, what is shown, or what does not act."""
+    shown, other = cabinet.candidates[1], cabinet.candidates[0]
+    same = (
+        put(cabinet, ("notes",), "x"), put(cabinet, ("checked",), tuple(CHECKS)), put(cabinet, ("lanes",), ("drive",)),
+        put(cabinet, ("candidates", 1, "hidden"), True), put(cabinet, ("candidates", 0, "controller", "below_K"), 3.0),
+    )  # fmt: skip
+    for each in same:
+        assert fingerprint(cabinet, shown) == fingerprint(each, each.candidates[1])
+    acts = (
+        put(cabinet, ("candidates", 1, "controller", "kp_per_K"), 0.17),
+        put(cabinet, ("rig", "drives", 0, "power_W"), 251.0),
+        put(cabinet, ("trials", 0, "duration_s"), 15000.0),
+    )  # fmt: skip
+    for each in acts:
+        assert fingerprint(cabinet, shown) != fingerprint(each, each.candidates[1])
+    assert fingerprint(cabinet, shown) != fingerprint(cabinet, other)
 
 
 def as_series_device(h: float, gains: tuple[float, ...], r: list[float], y: list[float]) -> list[float]:
@@ -133,19 +156,46 @@ def test_gains_per_sample_run_the_same_loop(cabinet: Project) -> None:
     text = next(
         value for key, value in said(cabinet, 1, Scale.FAHRENHEIT).items() if key.startswith("Per sample of 2 s")
     )
-    kp, ki, kd, keep = (float(x) for x in re.findall(r"(?:Kp|Ki|Kd|←) ([\d.]+)", text))
-    assert " per °F;" in text
-    law = c.model_copy(update={"setpoint_weight": 1.0, "low": -1.0, "kp_per_K": c.kp_per_K})
-    stepper = Stepper(law, Plan(changes=(SetpointChange(at_s=0, to_degC=60),)), 2.0)
-    rng, memory, speed, last = np.random.default_rng(3), 0.0, 0.0, None
-    for y in 60 + np.cumsum(rng.normal(0, 0.05, 200)):
+    kp, weight, ki, back, keep, kd = (float(x) for x in re.findall(r"(?<![\w−])\d+\.?\d*(?= per| ·)", text))
+    assert "per °F on (0.6 · setpoint − reading)" in text
+    assert weight == 0.6
+    # It heats from cold: the output is limited for long, so that weight and anti-windup tell.
+    stepper = Stepper(c, Plan(changes=(SetpointChange(at_s=0, to_degC=60),)), 2.0)
+    rng, y, speed = np.random.default_rng(3), 30.0, 0.0
+    last = 32 + 1.8 * y
+    memory = kp * (1 - weight) * (last - 32)  # in degrees above 0 °C, as ours begins
+    limited = 0
+    for k in range(400):
+        y += float(rng.normal(0, 0.05)) + (0.3 if k < 100 else 0.0)
         fahrenheit = 32 + 1.8 * y
         error = 140 - fahrenheit
-        speed = keep * speed + kd * ((last if last is not None else fahrenheit) - fahrenheit)
+        speed = keep * speed + (kd * (last - fahrenheit) if k else 0.0)
         last = fahrenheit
-        decided = stepper.step(float(y))
-        assert kp * error + memory + speed == pytest.approx(255 * decided.asked, abs=0.05)
-        memory += ki * error
+        asked = kp * (weight * 108 - (fahrenheit - 32)) + memory + speed
+        given = min(max(asked, 0.0), 255.0)
+        limited += asked != given
+        decided = stepper.step(y)
+        if k == 0:
+            memory += 255 * decided.asked - asked  # both begin with the same output
+            asked, given = 255 * decided.asked, min(max(255 * decided.asked, 0.0), 255.0)
+        assert asked == pytest.approx(255 * decided.asked, abs=0.4 + 0.005 * abs(asked)), k
+        memory += ki * error + back * (given - asked)
+    assert limited > 30
+
+
+def test_what_a_device_lacks_is_told_by_a_run_and_what_cools_is_not_left_out(cabinet: Project) -> None:
+    words = said(cabinet, 1)
+    besides = words["Belongs to each of these"]
+    for part in ("0.6 · setpoint − reading", "back-calculation", "0 % to 100 %", "the reading only"):
+        assert part in besides, part
+    bare = with_fields(cabinet.candidates[1].controller, setpoint_weight=1.0)
+    over = measure(compute(cabinet.rig, bare, cabinet.first_trial)).main.values["overshoot_K"]
+    assert words["On a device without setpoint weight"].startswith(f"{show(over, Quantity.DIFFERENCE)} over instead")
+    bowl = find_demo("tempering-bowl").build()
+    place = next(k for k, each in enumerate(bowl.candidates) if isinstance(each.controller, Pid))
+    cools = said(bowl, place)
+    assert any("output −255…255" in key for key in cools)
+    assert "below 0 it cools" in cools["Belongs to each of these"]
 
 
 def test_the_sheet_leaves_out_no_setting_of_drive_and_probe() -> None:

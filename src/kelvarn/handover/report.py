@@ -100,7 +100,7 @@ def report_html(project: Project, found: Findings, pictures: dict[str, str], sca
         project=project,
         candidate=candidate,
         day=day.isoformat(),
-        fingerprint=fingerprint(project),
+        fingerprint=fingerprint(project, candidate),
         version=__version__,
         goal=None if rig.goal is None else rig.goal.text(scale),
         source="" if rig.goal is None else rig.goal.source,

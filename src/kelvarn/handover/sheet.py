@@ -12,7 +12,8 @@ from kelvarn.model.project import CHECKS, Project
 from kelvarn.studies.results import Result
 from kelvarn.units import Quantity, Scale, show
 
-from .settings import Row, field_rows, fingerprint, other_words, settings_rows
+from .other_words import other_words
+from .settings import Row, field_rows, fingerprint, settings_rows
 
 
 @cache
@@ -93,7 +94,7 @@ def sheet_html(project: Project, candidate_name: str, results: dict[str, Result]
         limitations=limitations(rig),
         checks=CHECKS,
         trials=trials,
-        fingerprint=fingerprint(project),
+        fingerprint=fingerprint(project, candidate),
         day=day.isoformat(),
         version=__version__,
     )

@@ -230,14 +230,17 @@ def _drives(look: Look, name: str, path: Path, law: Pid) -> Iterator[Remark]:
             text = f"Its lowest drive {look.share(law.low)} is below what {drive.name} needs, {look.share(needs)}."
             remedy = f"lowest drive {look.share(needs)}"
             yield Remark("below the stall", name, (*path, "low"), text, remedy, setting((*path, "low"), needs))
-        elif law.low <= 0 and drive.acting_off_below < needs - _SAME:
+        elif (
+            law.low <= 0 and (turns := _turns_from(drive)) > (least := max(drive.floor, drive.acting_off_below)) + _SAME
+        ):
             text = (
-                f"Asked for {look.share(max(drive.acting_off_below, 0.01))} to {look.share(needs)}, {drive.name} may "
-                "stand still: it neither turns nor is off."
+                f"On at {look.share(least)} {drive.name} stands still until {look.share(turns)}: "
+                "asked to turn, it does not."
             )
             place = look.rig.drives.index(drive)
-            yield Remark("fan stands while asked", name, ("rig", "drives", place, "floor"), text,
-                         f"floor {look.share(needs)}", setting(("rig", "drives", place, "floor"), needs))  # fmt: skip
+            mended = setting(("rig", "drives", place, "floor"), min(turns, 0.95))
+            at: Path = ("rig", "drives", place, "floor")
+            yield Remark("fan stands while asked", name, at, text, f"floor {look.share(turns)}", mended)
     holds = look.holding
     for k, each in enumerate(look.rig.drives):
         least = 0.0
@@ -252,6 +255,11 @@ def _drives(look: Look, name: str, path: Path, law: Pid) -> Iterator[Remark]:
             )
             field = "shortest_pulse_s" if isinstance(each, SlowWindow) else "floor"
             yield Remark("least pulse above what holds", name, ("rig", "drives", k, field), text)
+
+
+def _turns_from(fan: Fan) -> float:
+    """The output from which on a fan surely turns: a kick-start sees to it that it starts."""
+    return (fan.stalls_below if fan.kick_start_s > 0 else fan.needs) / fan.volts
 
 
 def of_curve(look: Look, name: str, path: Path, law: Curve) -> Iterator[Remark]:

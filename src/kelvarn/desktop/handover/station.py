@@ -4,6 +4,7 @@ from datetime import date
 from pathlib import Path
 
 from PySide6.QtCore import Qt
+from PySide6.QtGui import QHideEvent
 from PySide6.QtWidgets import (
     QButtonGroup,
     QCheckBox,
@@ -22,11 +23,17 @@ from kelvarn.desktop.elided import ElidedLine
 from kelvarn.desktop.fields.plain import heading
 from kelvarn.desktop.plain import Label
 from kelvarn.desktop.station import Context, Phrase, Station
+from kelvarn.engine.measures import ended_text
 from kelvarn.files.writing import file_stem, write_text
-from kelvarn.handover.settings import fingerprint, other_words, settings_text
+from kelvarn.handover.other_words import other_words
+from kelvarn.handover.settings import fingerprint, settings_text
 from kelvarn.handover.sheet import sheet_html
 from kelvarn.model.candidate import Candidate
 from kelvarn.model.project import CHECKS, CheckName
+from kelvarn.studies.results import Result
+from kelvarn.units import counted
+
+from .verdicts import Verdicts, harmless
 
 _SHEET, _JSON = "sheet", "json"
 _TARGETS = (
@@ -45,6 +52,9 @@ class HandoverStation(Station):
         self._document, self._view, self._runner = context.document, context.view, context.runner
         self._target = _SHEET
         self._shown: object = None
+        self.verdicts = Verdicts(self._runner.jobs)
+        self.verdicts.updated.connect(self.refresh)
+        self.verdicts.updated.connect(self.stands_elsewhere)
         self.page = QTextBrowser()
         self.page.setOpenLinks(False)
         self.page.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -129,24 +139,29 @@ class HandoverStation(Station):
         trial = self._view.trial(project).name
         result = self._runner.result_of(self.candidate.name)
         results = {trial: result} if result is not None and self.candidate.name not in self._runner.faults else {}
+        others = {name: each for name, each in self.verdicts.results.items() if isinstance(each, Result)}
+        results |= {name: each for name, each in others.items() if name != trial}
         return sheet_html(project, self.candidate.name, results, self._view.scale, date.today())
 
     def phrase(self) -> Phrase:
         chosen = self._document.project.chosen
         if chosen is None:
             return Phrase("choose a candidate first", "begin")
-        result = self._runner.result_of(chosen)
-        fine = result is not None and result.met == len(result.verdicts) and chosen not in self._runner.faults
-        return Phrase(f"{chosen} to hand over", "fine" if fine else "look")
+        return Phrase(f"{chosen} to hand over", "fine" if self.verdicts.fine() else "look")
+
+    def hideEvent(self, event: QHideEvent) -> None:
+        self.verdicts.stop()
+        super().hideEvent(event)
 
     def refresh(self) -> None:
         if not self.isVisible():  # making the sheet takes longer than a frame
             return
         project, candidate = self._document.project, self.candidate
+        self.verdicts.request(project, candidate)
         text = self.text()
         look = (text, self._target, theme.current().name)
         self._file_name.say(self._suggested().name)
-        self._state.setText(f"state {fingerprint(project)}")
+        self._state.setText(f"state {fingerprint(project, candidate)}")
         if look != self._shown:
             self._shown = look
             if self._target == _JSON:
@@ -182,20 +197,48 @@ class HandoverStation(Station):
         chosen = project.chosen is not None
         self._check(chosen, f"Chosen: {candidate.name}" if chosen else "No candidate is chosen",
                     candidate.strategy if chosen else f"{candidate.name} is shown; choose one in Control")  # fmt: skip
-        result = self._runner.result_of(candidate.name)
-        if candidate.name in self._runner.faults:
-            self._check(False, "It cannot be computed", self._runner.faults[candidate.name])
-        elif result is not None:
-            for verdict in result.verdicts:
-                if not verdict.met:
-                    self._check(False, f"{verdict.mark.title}: mark not met", "accept it, or go back to Control")
-            if result.met == len(result.verdicts):
-                count = len(result.verdicts)
-                self._check(
-                    True, f"All {count} marks met" if count else "No marks are set", self._view.trial(project).name
-                )
+        self._show_trials()
+        self._show_failures()
         for key, (title, line) in CHECKS.items():
             self._add_tick(key, title, line)
+
+    def _show_trials(self) -> None:
+        """How it does on every trial: what is not met first, with the trial; at last that all are met."""
+        results = self.verdicts.results
+        if not results:
+            self._check(None, "Marks of all trials", "computing …")
+            return
+        missed = 0
+        for name, result in results.items():
+            if isinstance(result, str):
+                self._check(False, f"{name}: it cannot be computed", result)
+                missed += 1
+                continue
+            ended = result.measures.ended
+            if ended is not None:
+                self._check(False, f"{name}: {ended_text(*ended)}", "what was measured after that is none")
+                missed += 1
+            for verdict in result.verdicts:
+                if not verdict.met and ended is None:
+                    said = f"{verdict.text(self._view.scale)}, asked {verdict.mark.limit_text(self._view.scale)}"
+                    self._check(False, f"{name}: {verdict.mark.title} not met", said)
+                    missed += 1
+        count = sum(len(result.verdicts) for result in results.values() if isinstance(result, Result))
+        if not missed:
+            on = counted(len(results), "trial")
+            self._check(
+                bool(count), f"All {count} marks of {on} met" if count else "No marks are set", ", ".join(results)
+            )
+
+    def _show_failures(self) -> None:
+        """What happens if one thing fails, on every trial."""
+        if not self.verdicts.failures:
+            self._check(None, "If one thing fails", "computing …")
+        for name, table in self.verdicts.failures.items():
+            if isinstance(table, str):
+                self._check(False, f"{name}: failures cannot be tried", table)
+            else:
+                self._check(harmless(table), f"{name}: if one thing fails", table.verdict(self._view.scale))
 
     def _add_tick(self, key: CheckName, title: str, line: str) -> None:
         """What only the maker can see to, to be ticked."""
@@ -217,8 +260,9 @@ class HandoverStation(Station):
         self._checks.addWidget(box)
         self._checks.addWidget(note)
 
-    def _check(self, fine: bool, title: str, line: str) -> None:
-        sign, role = ("✓", "met") if fine else ("✕", "wrong")
+    def _check(self, fine: bool | None, title: str, line: str) -> None:
+        """A line of the list; None: not known yet."""
+        sign, role = {True: ("✓", "met"), False: ("✕", "wrong"), None: ("…", "muted")}[fine]
         row = QWidget()
         layout = QHBoxLayout(row)
         layout.setContentsMargins(0, 5, 0, 0)
