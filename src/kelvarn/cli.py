@@ -22,7 +22,7 @@ from kelvarn.engine.prepare import RunError
 from kelvarn.engine.run import warm
 from kelvarn.files.faults import FileError, printable, reason
 from kelvarn.files.project_file import SUFFIX, load, save, schema
-from kelvarn.files.tables import result_json, write_trace
+from kelvarn.files.tables import json_text, result_json, write_trace
 from kelvarn.files.writing import file_stem, file_stems, write_text
 from kelvarn.fit.observed import FitError
 from kelvarn.handover.settings import fingerprint, settings_json
@@ -146,7 +146,7 @@ def step(
     share = usual_drive(rig, setpoint) if drive is None else drive / 100
     found = open_loop(rig, share, "warm" if start == "warm" else "cold")
     if as_json:
-        print(json.dumps(step_json(found), indent=2, ensure_ascii=False))
+        print(json_text(step_json(found), project.scale))
         return
     from kelvarn.engine.reading_words import reading_text
 
@@ -247,7 +247,7 @@ def _results_text(project: Project, found: Found) -> str:
     for run, key in zip(runs, found, strict=True):
         run["settings"] = settings_json(project, project.candidate(key.candidate), project.trial(key.trial))
     made = {"project": project.name, "fingerprint": fingerprint(project), "runs": runs}
-    return json.dumps(made, indent=2, ensure_ascii=False)
+    return json_text(made, project.scale)
 
 
 def _print_table(project: Project, found: Found) -> None:

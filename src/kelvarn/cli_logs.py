@@ -220,7 +220,7 @@ def _fit_text(found: FitReport) -> str:
     lines = [f"{KINDS[made.kind]}: " + ", ".join(_ranged(name, v) for name, v in made.values.items())]
     lines.append(
         f"misses by {show(made.rms_K, Quantity.DIFFERENCE)} rms, {show(made.worst_K, Quantity.DIFFERENCE)} at worst; "
-        f"explains {100 * made.explained:.2f} %" + (f"; saw {100 * found.seen:.0f} %" if found.seen is not None else "")
+        f"explains {100 * made.explained:.0f} %" + (f"; saw {100 * found.seen:.0f} %" if found.seen is not None else "")
     )
     lines += [f"on {check.log.name}: {show(check.rms_K, Quantity.DIFFERENCE)} rms, "
               f"{show(check.worst_K, Quantity.DIFFERENCE)} at worst" for check in found.checks]  # fmt: skip

@@ -1,6 +1,5 @@
 """The commands on what can go wrong: `failures`, `vary`, `report`. What they need is imported when they run."""
 
-import json
 import sys
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
@@ -9,6 +8,7 @@ import typer
 
 from kelvarn.files.faults import printable
 from kelvarn.files.project_file import load
+from kelvarn.files.tables import json_text
 from kelvarn.model.candidate import Candidate
 from kelvarn.model.project import Project
 from kelvarn.model.trial import Trial
@@ -42,7 +42,7 @@ def failures(file: File, candidate: _Candidate, trial: _Trial = None, as_json: _
     chosen, asked = _chosen(project, candidate, trial)
     table = failure_table(project.rig, chosen.controller, asked)
     if as_json:
-        print(json.dumps(_failures_json(chosen, asked, table), indent=2, ensure_ascii=False))
+        print(json_text(_failures_json(chosen, asked, table), project.scale))
     else:
         print(failures_text(project, table))
 
@@ -130,7 +130,7 @@ def vary(
         raise CommandError(str(error)) from error
     assert found is not None
     if as_json:
-        print(json.dumps(_vary_json(chosen, asked, found), indent=2, ensure_ascii=False))
+        print(json_text(_vary_json(chosen, asked, found), project.scale))
     else:
         print("\n".join(variant_lines(found, project.scale or Scale.CELSIUS)))
 

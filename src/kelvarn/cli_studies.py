@@ -1,6 +1,5 @@
 """What the commands `why` and `map` print."""
 
-import json
 import math
 from collections.abc import Callable
 from typing import Any
@@ -8,6 +7,7 @@ from typing import Any
 import numpy as np
 
 from kelvarn.files.faults import printable
+from kelvarn.files.tables import json_text
 from kelvarn.model.candidate import Candidate
 from kelvarn.model.mark import MEASURES, Mark
 from kelvarn.model.project import Project
@@ -51,7 +51,7 @@ def why_text(project: Project, candidate: Candidate, trial: Trial, ref: Mark | N
     """What a measure is made of and what would help, as lines or as JSON. Raises ReasonError, RunError."""
     found = reasons(project, candidate, trial, ref)
     if as_json:
-        return json.dumps(_why_json(candidate, trial, found), indent=2, ensure_ascii=False)
+        return json_text(_why_json(candidate, trial, found), project.scale)
     scale = project.scale or Scale.CELSIUS
     quantity = found.ref.kind.quantity
 
@@ -140,7 +140,7 @@ def map_text(project: Project, candidate: str, trial: Trial, made: GainMap, ref:
         rows = [[None if math.isnan(value) else float(value) for value in row] for row in values]
         found = {"candidate": candidate, "trial": trial.name, "measure": _key(ref), **axes, "values": rows,
                  "met": made.met.tolist()}  # fmt: skip
-        return json.dumps(found, indent=2, ensure_ascii=False)
+        return json_text(found, project.scale)
     scale = project.scale or Scale.CELSIUS
     share = show(float(made.met.mean()), Quantity.DRIVE, scale)
     lines = [f"{ref.title} of “{candidate}” on “{trial.name}”, {values.size} runs:"]

@@ -1,6 +1,5 @@
 """The commands `tune` and `suggest`: rules for a rig or for a gain, a lag and a dead time; the simplest that does."""
 
-import json
 from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
@@ -8,6 +7,7 @@ from typing import Any
 from kelvarn.engine.prepare import RunError
 from kelvarn.engine.reading_words import poor_fit_text
 from kelvarn.files.project_file import load
+from kelvarn.files.tables import json_text
 from kelvarn.model.law_words import law_text
 from kelvarn.model.pid import Pid
 from kelvarn.model.project import Project
@@ -142,7 +142,7 @@ def tune_text(plant: Plant, project: Project | None) -> str:
 
 def tune_json_text(plant: Plant, project: Project | None) -> str:
     """`tune_json` as text."""
-    return json.dumps(tune_json(plant, project), indent=2, ensure_ascii=False)
+    return json_text(tune_json(plant, project), None if project is None else project.scale)
 
 
 def suggest_text(project: Project, trials: Sequence[Trial], *, as_json: bool, variants: int = 0) -> str:
@@ -167,7 +167,7 @@ def suggest_text(project: Project, trials: Sequence[Trial], *, as_json: bool, va
             "never_met_together": [[one.title, other.title] for one, other in found.contradict],
             "runs": found.runs,
         }
-        return json.dumps(made, indent=2, ensure_ascii=False)
+        return json_text(made, project.scale)
     of = f"“{trials[0].name}”" if len(trials) == 1 else "all trials"
     lines = [f"For the marks of {of}, by {found.runs} runs:"]
     lines += [f"{'★ ' if each is found.proposed else '  '}{_best_text(each, scale)}" for each in found.best]

@@ -56,6 +56,7 @@ class Quantity(StrEnum):
     GAIN = "gain"
     RAMP = "ramp rate"
     PER_HOUR = "count per hour"
+    YEARS = "years"
     ERROR_AREA = "error area"
     AREA = "area"
     VOLTAGE = "voltage"
@@ -113,6 +114,7 @@ _UNITS: dict[Quantity, dict[str, float]] = {
     Quantity.CURRENT: {"A": 1.0, "mA": 1e-3},
     Quantity.FLOW: {"m³/h": 1 / 3600, "m3/h": 1 / 3600, "m³/s": 1.0, "L/min": 1e-3 / 60},
     Quantity.NUMBER: {"": 1.0},
+    Quantity.YEARS: {"years": 1.0, "year": 1.0, "a": 1.0},
 }
 # How many base units one unit of a rig's own scale is, by what it is used for.
 _OWN_FACTORS = {Quantity.TEMPERATURE: 1.0, Quantity.DIFFERENCE: 1.0, Quantity.GAIN: 0.01, Quantity.RAMP: 1 / 60}
@@ -292,6 +294,10 @@ def split(value: float, quantity: Quantity, scale: Scale = Scale.CELSIUS, *, exa
     number = to_shown(value, quantity, scale)
     if quantity in (Quantity.CAPACITY, Quantity.POWER) and abs(number) >= 2000:
         number, unit = number / 1000, "k" + unit
+    elif quantity is Quantity.RESISTANCE and abs(number) >= 2000:
+        number, unit = number / 1000, "kΩ"
+    elif quantity is Quantity.ENERGY and not exact and abs(number) >= 10_000:
+        number, unit = number / 1000, "kWh"
     elif quantity in _SMALL_UNITS and abs(number) < 1:
         unit = _SMALL_UNITS[quantity]
         number = value / _UNITS[quantity][unit]

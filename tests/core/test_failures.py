@@ -262,8 +262,8 @@ def test_what_matters_is_found_where_it_is_known() -> None:
                       drives=(with_fields(rig.drive, tolerances=(Tolerance(of="power_W", size=0.01),)),))  # fmt: skip
     asked = trial(3000, 60, marks=(Mark(measure="rise_s", limit=120),))
     *_, found = vary(rig, Pid(terms="P", kp_per_K=0.2, low=0.0), asked, 64)
-    assert found.hurts_most()[0][0].text == "Block: heat capacity"
-    assert found.hurts_most()[0][1] > 0.9
+    assert found.hurts_most()[0].parameter.text == "Block: heat capacity"
+    assert found.hurts_most()[0].correlation > 0.9
 
 
 def test_what_matters_to_a_mark_within_counts_alike_below_and_above() -> None:
@@ -277,9 +277,10 @@ def test_what_matters_to_a_mark_within_counts_alike_below_and_above() -> None:
     asked = trial(3000, 60, marks=(Mark(measure="steady_error_K", limit=0.1, direction="within"),))
     *_, found = vary(rig, Pid(terms="P", kp_per_K=0.02), asked, 64)
     assert found.values.max() < 0
-    parameter, rho = found.hurts_most()[0]
-    assert parameter.text.endswith("power")
-    assert rho == pytest.approx(-1)
+    first = found.hurts_most()[0]
+    assert first.parameter.text.endswith("power")
+    assert first.correlation == pytest.approx(-1)
+    assert first.worse == "less is worse"
 
 
 def test_tolerances_have_usual_sizes_and_move_within_them() -> None:
@@ -336,7 +337,7 @@ def test_the_commands_print_the_table_the_variants_and_the_report(shed: Path, tm
     vary_of = json.loads(kelvarn("vary", str(shed), "--candidate", name, "--count", "16", "--json").stdout)
     assert vary_of["count"] == 16
     assert len(vary_of["envelope"]["p5_degC"]) == len(vary_of["envelope"]["p95_degC"]) > 100
-    assert "% of 16 variants" in kelvarn("vary", str(shed), "--candidate", name, "--count", "16").stdout
+    assert "% of 16 rigs" in kelvarn("vary", str(shed), "--candidate", name, "--count", "16").stdout
     html, pdf = tmp_path / "r.html", tmp_path / "r.pdf"
     done = kelvarn("report", str(shed), "--out", str(html))
     assert done.returncode == 0, done.stderr

@@ -86,7 +86,6 @@ def test_a_relay_test_tells_the_ultimate_point(gain: float, lag: float, delay: f
         relay_test(rig, 20.0 + 0.999 * gain, FirstOrder(gain, lag, delay))
 
 
-@pytest.mark.parametrize("demo", ["cure-cabinet", "tempering-bowl"])
 def test_a_relay_test_says_why_it_cannot_be() -> None:
     plant = FirstOrder(100.0, 200.0, 2.0)
     with pytest.raises(PlantError, match="which is the reading's doing"):
@@ -114,6 +113,7 @@ def test_the_cycle_is_told_only_where_it_holds() -> None:
         swing_of(late, with_fields(law, shortest_off_s=60.0), 60.0)
 
 
+@pytest.mark.parametrize("demo", ["cure-cabinet", "tempering-bowl"])
 def test_a_relay_test_of_the_demos(demo: str) -> None:
     project = find_demo(demo).build()
     asked = project.first_trial

@@ -168,7 +168,7 @@ def test_rows_are_counted_by_what_is_the_matter_and_skipped_by_rule() -> None:
         "with too few or too many fields": 1,
         "without a reading": 2,
         "without a time": 1,
-        "at the same instant, of which the last counts": 1,
+        "with a repeated time (last row used)": 1,
     }
     assert data.faults.skipped == 5
     assert data.time_s.size == 41 - 5

@@ -201,6 +201,22 @@ def test_every_decision_has_a_sentence(cabinet: Project) -> None:
     assert delayed.startswith("restart delay, 42 s left")
 
 
+def test_what_never_comes_to_its_setpoint_meets_no_mark_that_presumes_it() -> None:
+    """What does not heat does not overshoot, and switches seldom; how hot it gets is told all the same."""
+    marks = (
+        Mark(measure="overshoot_K", limit=1), Mark(measure="switch_ons_per_h", limit=50),
+        Mark(measure="hottest_degC", limit=80, body="Block"),
+    )  # fmt: skip
+    asked = trial(3000, 60.0, marks=marks)
+    for law, met in ((Pid(terms="P", kp_per_K=1e-4), [False, False, True]), (Pid(terms="P", kp_per_K=2.0), [True] * 3)):
+        verdicts = judge(asked, measure(compute(one_lag(), law, asked)))
+        assert [each.met for each in verdicts] == met
+        assert all("never reaches its setpoint" in each.text(Scale.CELSIUS) for each in verdicts if not each.met)
+    near = with_fields(asked, marks=(*marks[:1], Mark(measure="steady_error_K", limit=3, direction="within")))
+    offset = judge(near, measure(compute(one_lag(), Pid(terms="P", kp_per_K=0.2), near)))
+    assert all(each.met for each in offset)  # a mark on the steady error says how near is there
+
+
 def test_rest_and_holding_drive(cabinet: Project) -> None:
     found = can_hold(cabinet.rig, 60.0)
     assert found is not None

@@ -88,6 +88,20 @@ def test_a_verdict_knows_top_floor_and_stall() -> None:
     assert not can_hold(put(cooled(), ("links", 0, "conductance_W_per_K"), 0.5), 130.0).can  # type: ignore[union-attr]
 
 
+@pytest.mark.parametrize(
+    "fan", [{"rated_V": 24, "supply_V": 18}, {"flow_at_25": 0.5, "flow_at_50": 0.75, "flow_at_75": 0.9}, {}]
+)
+def test_what_holds_is_the_duty_whatever_flow_it_makes(fan: dict[str, float]) -> None:
+    """A fan on other volts, or with a table of flows: the duty that is told holds the setpoint in a run."""
+    rig = cooled(stalls_below=0.1, steps=10_000, **fan)
+    found = can_hold(rig, 48.0)
+    assert found is not None
+    assert found.holding_drive is not None
+    asked = trial(20_000, 48.0, start_degC=48.0)
+    run = compute(rig, Hand(drive=found.holding_drive, before=found.holding_drive), asked)
+    assert run.judged_degC[-1] == pytest.approx(48.0, abs=0.05)
+
+
 def test_a_rig_that_only_its_fan_cools_is_judged_and_stepped() -> None:
     rig = cooled(stalls_below=0.2, steps=1000)
     assert rest_degC(rig, 0.0) is None

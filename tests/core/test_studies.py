@@ -1,23 +1,31 @@
 """Studies: the same results as single runs, whatever the threads; stopped at once; and results kept within bytes."""
 
 import itertools
+import re
 import time
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
 
 import pytest
 
 from kelvarn.demos import find_demo
 from kelvarn.engine.measures import measure
 from kelvarn.engine.run import Stopped, compute
+from kelvarn.files.tables import json_text, result_json, write_trace
 from kelvarn.model.candidate import Candidate
 from kelvarn.model.edit import put, with_fields
+from kelvarn.model.mark import Mark
 from kelvarn.model.on_off import OnOff
 from kelvarn.model.pid import Pid
 from kelvarn.model.project import Project
+from kelvarn.model.response import ResponseModel
 from kelvarn.model.trial import Trial
 from kelvarn.studies.batch import Case, CaseResult, run_many
-from kelvarn.studies.results import Result, ResultKey, Results, bytes_of
+from kelvarn.studies.results import Result, ResultKey, Results, bytes_of, result_of
+from kelvarn.studies.variant_words import variant_lines
+from kelvarn.studies.variants import vary
+from kelvarn.units import Scale
 from tests.conftest import one_lag, trial
 
 
@@ -110,6 +118,52 @@ def test_one_candidate_that_cannot_be_computed_leaves_the_others(cabinet: Projec
 
 def test_a_result_that_is_no_run_says_so() -> None:
     assert not CaseResult("k", None, (), "no").met
+
+
+def test_what_is_bad_on_both_sides_is_seen_and_shares_say_how_sure_they_are() -> None:
+    """A probe that shows too much or too little is bad either way for an error within ±; a weak heater one way."""
+    rig = one_lag(100.0, 200.0, 5.0)
+    marks = (
+        Mark(measure="steady_error_K", limit=0.4, direction="within"),
+        Mark(measure="hottest_degC", limit=59.9, direction="at_least", body="Block"),
+    )
+    asked = trial(3000, 60.0, marks=marks)
+    *_, found = vary(rig, Pid(terms="PI", kp_per_K=0.05, ti_s=150), asked, 256)
+    (offset,) = (each for each in found.influences if "shows" in each.parameter.text and each.mark == marks[0])
+    assert offset.both_sides
+    assert offset.index > 0.8
+    assert abs(offset.correlation) < 0.3
+    assert found.hurts_most()[0].parameter == offset.parameter
+    (less,) = (each for each in found.influences if "shows" in each.parameter.text and each.mark == marks[1])
+    assert not less.both_sides
+    assert less.worse == ("more is worse" if less.correlation < 0 else "less is worse")
+    told = "\n".join(variant_lines(found))
+    assert "Steady error depends on" in told
+    assert "either way is worse" in told
+    low, high = found.sure(found.shares[0])
+    assert low < found.shares[0] < high
+    n, p = 256, found.shares[0]  # Wilson's interval, written out
+    middle, half = (p + 1.92 / n) / (1 + 3.84 / n), 1.96 / (1 + 3.84 / n) * (p * (1 - p) / n + 0.96 / n**2) ** 0.5
+    assert (low, high) == pytest.approx((middle - half, middle + half), abs=1e-3)
+
+
+def test_json_and_traces_of_another_quantity_do_not_speak_of_degrees(tmp_path: Path) -> None:
+    damp = ResponseModel(gain_K=40.0, lag_s=600.0, dead_time_s=20.0, unit="% RH")
+    plain = one_lag()
+    rig = with_fields(
+        plain, response=damp, bodies=(), links=(), drives=(with_fields(plain.drive, body="Output"),),
+        probes=(with_fields(plain.probe, body="Output"),),
+    )  # fmt: skip
+    asked = trial(600, 45.0)
+    result = result_of(rig, Pid(terms="PI", kp_per_K=0.05, ti_s=150), asked)
+    write_trace(result.run, tmp_path / "x.csv")
+    head = (tmp_path / "x.csv").read_text().splitlines()[0]
+    assert head == "time_s,setpoint_pct_RH,measured_pct_RH,drive,power_W,Output_pct_RH,guard"
+    text = json_text(result_json("C", "T", result.measures, result.verdicts), Scale("% RH", own=True))
+    keys = set(re.findall(r'"(\w+)":', text))
+    assert {"overshoot_pct_RH", "hottest_pct_RH", "iae_pct_RH_s"} <= keys
+    assert not any("degC" in key or "K" in key.split("_") for key in keys)
+    assert "overshoot_K" in json_text(result_json("C", "T", result.measures, ()), None)
 
 
 def test_a_thinned_run_keeps_its_measures_and_its_ends(cabinet: Project) -> None:

@@ -280,7 +280,7 @@ def test_ticks_of_the_handover_are_set_and_printed(window: MainWindow) -> None:
 
 def test_a_card_says_where_a_run_departs_further_than_its_figures(window: MainWindow) -> None:
     card = window.control.cards.card("Careful PID")
-    assert "28.1 K away after Door" in card.accessibleDescription()
+    assert "28.1 K below setpoint after Door" in card.accessibleDescription()
     calm = with_fields(window.document.project.first_trial, events=(), marks=())
     window.document.set(("trials", 0), calm, "no events")
     assert "away" not in card.accessibleDescription()

@@ -55,12 +55,12 @@ def test_the_list_closed_early_and_rigs_without_a_reading(qtbot: QtBot) -> None:
 
 def test_the_reserve_follows_the_settings(window: MainWindow, qtbot: QtBot) -> None:
     qtbot.waitUntil(lambda: window.control.reserve.text != "", timeout=60_000)
-    assert window.control.reserve.text == "Reserve: gain ×2.95, extra delay 44.1 s (Ms 1.79)"
+    assert window.control.reserve.text == "Reserve: gain ×3.06, extra delay 44.7 s (Ms 1.76)"
     place = window.view.candidate_index(window.document.project)
     window.document.set(("candidates", place, "controller", "kp_per_K"), 0.6, "too much")
     qtbot.waitUntil(lambda: window.control.reserve.text.startswith("Reserve: none: it rings"), timeout=60_000)
     window.document.undo()
-    qtbot.waitUntil(lambda: "×2.95" in window.control.reserve.text, timeout=60_000)
+    qtbot.waitUntil(lambda: "×3.06" in window.control.reserve.text, timeout=60_000)
 
 
 @pytest.mark.parametrize(

@@ -371,7 +371,8 @@ def _drive(run: Summary, read: RunFound, found: _Found) -> None:
 def worst_after(run: Run, measures: Measures) -> tuple[float, str] | None:
     """The largest distance from the setpoint after an event that began inside the band, and the event's name.
 
-    In K, on the true course, where it is larger than the overshoot of the main window; None where none is.
+    In K, above 0 where it is above the setpoint; on the true course, where it is larger than the overshoot of the main
+    window; None where none is.
     """
     over = measures.main.values.get("overshoot_K") or 0.0
     found: tuple[float, str] | None = None
@@ -383,8 +384,9 @@ def worst_after(run: Run, measures: Measures) -> tuple[float, str] | None:
         setpoint = run.setpoint_degC[here]
         if abs(float(run.judged_degC[first] - setpoint[0])) > run.trial.band_K:
             continue
-        away = max(float((run.highest_degC[here] - setpoint).max()), float((setpoint - run.lowest_degC[here]).max()))
-        if away > max(over, run.trial.band_K) and (found is None or away > found[0]):
+        above, below = float((run.highest_degC[here] - setpoint).max()), float((setpoint - run.lowest_degC[here]).max())
+        away = above if above >= below else -below
+        if abs(away) > max(over, run.trial.band_K) and (found is None or abs(away) > abs(found[0])):
             found = away, window.name
     return found
 

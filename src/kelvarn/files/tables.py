@@ -1,6 +1,8 @@
 """Results as tables: JSON for programs, a CSV trace for each run."""
 
 import csv
+import json
+import re
 from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
@@ -10,8 +12,39 @@ from kelvarn.engine.marks import Verdict
 from kelvarn.engine.measures import Measures, Span
 from kelvarn.engine.run import Run
 from kelvarn.engine.step import StepResponse
+from kelvarn.units import Scale
 
 from .writing import write_whole
+
+_OF_MODEL = frozenset({"settings", "drives", "probes", "plan", "guards", "permits"})
+"""Keys of parts of a project, which are written with the names that they have in its file."""
+
+
+def json_text(made: Any, scale: Scale | None) -> str:
+    """What a command prints as JSON; of another quantity than temperature, its keys name that unit and not °C or K.
+
+    Args:
+        made: of objects whose keys end in units.
+        scale: of the project's own quantity; None for temperature.
+    """
+    return json.dumps(made if scale is None else _renamed(made, own_unit(scale)), indent=2, ensure_ascii=False)
+
+
+def own_unit(scale: Scale) -> str:
+    """A unit as a part of a key: "% RH" is pct_RH."""
+    return re.sub(r"\W+", "_", scale.value.replace("%", "pct")).strip("_")
+
+
+def _renamed(made: Any, unit: str) -> Any:
+    if isinstance(made, dict):
+        return {own_key(k, unit): value if k in _OF_MODEL else _renamed(value, unit) for k, value in made.items()}
+    return [_renamed(each, unit) for each in made] if isinstance(made, list) else made
+
+
+def own_key(key: str, unit: str) -> str:
+    """A key whose units of temperature are of another quantity."""
+    units = {"degC": unit, "K": unit, "Ks": f"{unit}_s", "K2s": f"{unit}2_s", "Ks2": f"{unit}_s2"}
+    return "_".join(units.get(part, part) for part in key.split("_"))
 
 
 def measures_json(measures: Measures) -> dict[str, Any]:
@@ -101,6 +134,10 @@ def write_trace(run: Run, path: Path) -> None:
     """Write a run's trace as CSV, one row a reading. Raises FileError where it cannot be written."""
     bodies = [plain_cell(f"{body.name}_degC") for body in run.rig.all_bodies]
     head = ["time_s", "setpoint_degC", "measured_degC", "drive", "power_W", *bodies, "guard"]
+    response = run.rig.response
+    if response is not None and response.unit is not None:
+        unit = own_unit(Scale(response.unit, own=True))
+        head = [own_key(name, unit) for name in head]
     columns = [run.time_s, run.setpoint_degC, run.measured_degC, run.drive, run.power_W, *run.bodies_degC]
 
     names = {code: plain_cell(ruler_name(run, code)) for code in set(run.guard_code.tolist())}

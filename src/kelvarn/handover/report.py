@@ -13,7 +13,7 @@ from kelvarn.model.project import Project
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Trial
 from kelvarn.model.trial_words import plan_text
-from kelvarn.studies.cold_again import cold_again_s
+from kelvarn.studies.cold_again import cold_again_s, ready_text
 from kelvarn.studies.failure_words import HEADINGS, action_line, cells, moments_line
 from kelvarn.studies.failures import FailureTable, failure_table
 from kelvarn.studies.results import Result, result_of
@@ -128,9 +128,9 @@ def _ready(rig: Rig, result: Result | str) -> str:
         return ""
     ready = result.measures.values.get("ready_s")
     cold = cold_again_s(rig, result.measures.end_degC)
-    said = ["not ready at the end" if ready is None else f"ready from {show(ready, Quantity.DURATION)} on"]
+    said = [ready_text(ready) or "not ready at the end"]
     if cold is not None:
-        said.append(f"the next cold trial can begin {show(cold, Quantity.DURATION)} after its end")
+        said.append(f"cold again (within 1 K, drives off) {show(cold, Quantity.DURATION)} after the end")
     return "; ".join(said)
 
 

@@ -31,6 +31,9 @@ _SHOWN = (
 )  # fmt: skip
 
 
+_SENSORS = {"ntc": "NTC thermistor", "even": "even steps"}
+
+
 @dataclass(frozen=True)
 class Judged:
     """A mark on the sheet."""
@@ -124,9 +127,15 @@ def rig_rows(project: Project, scale: Scale) -> list[Row]:
             rows.append(Row("Output pin", "the load is on while the pin is low"))
     for probe in rig.probes:
         rows.append(Row(f"Probe {probe.name}", f"in {probe.body}, role {probe.role}"))
-        rows += field_rows(probe, scale, leave_out=("body", "role"))
+        rows += [
+            Row(row.what, row.value or "not stated", row.field)
+            for row in field_rows(probe, scale, leave_out=("body", "role"))
+        ]
         if probe.converter is not None:
-            rows += field_rows(probe.converter, scale)
+            rows += [
+                Row(row.what, _SENSORS.get(row.value, row.value), row.field)
+                for row in field_rows(probe.converter, scale)
+            ]
         if probe.correction is not None:
             c = probe.correction
             shown, true = (

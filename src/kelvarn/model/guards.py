@@ -113,9 +113,12 @@ class CutOff(RuleBase):
         return self.resets_K is None and self.does == "contactor"
 
     def text(self, scale: Scale) -> str:
-        return (
-            f"{self.body} from {show(self.at_degC, Quantity.TEMPERATURE, scale)}: cuts {words_of_field(self, 'does')}"
-        )
+        back = "until reset by hand"
+        if self.resets_K is not None:
+            back = f"until {show(self.resets_K, Quantity.DIFFERENCE, scale)} below that"
+        cuts = "the supply" if self.does == "contactor" else words_of_field(self, "does")
+        at = show(self.at_degC, Quantity.TEMPERATURE, scale)
+        return f"opens at {at} on {self.body}, cuts {cuts}, stays open {back}"
 
     @classmethod
     def begins_as(cls, rig: Any) -> dict[str, Any]:
@@ -144,7 +147,17 @@ class ProbeFaultAction(RuleBase):
 
     def text(self, scale: Scale) -> str:
         del scale
-        return f"then {show(self.duty, Quantity.DRIVE) if self.action == 'fixed' else _ACTIONS[self.action]}"
+        text = f"then {_ACTIONS[self.action]}"
+        if self.action == "fixed":
+            text = show(self.duty, Quantity.DRIVE)
+            if self.cycle_s is not None and 0 < self.duty < 1:
+                on = self.duty * self.cycle_s
+                text += f", as {_seconds(on)} on and {_seconds(self.cycle_s - on)} off"
+        return (
+            text
+            if self.still_s is None
+            else f"{text}; also when the reading has stood still for {_seconds(self.still_s)}"
+        )
 
     def shown(self) -> tuple[str, ...]:
         return ("action", *(("duty", "cycle_s") if self.action == "fixed" else ()), "delay_s", "still_s")
@@ -167,9 +180,10 @@ class NoRise(RuleBase):
         return True
 
     def text(self, scale: Scale) -> str:
+        away, rise = (show(x, Quantity.DIFFERENCE, scale) for x in (self.away_K, self.rise_K))
         return (
-            f"{show(self.at_least, Quantity.DRIVE)} for {_seconds(self.for_s)} "
-            f"without {show(self.rise_K, Quantity.DIFFERENCE, scale)}: off"
+            f"drive at {show(self.at_least, Quantity.DRIVE)} or more for {_seconds(self.for_s)}, over {away} from the "
+            f"setpoint, and less than {rise} gained: off until reset"
         )
 
 

@@ -4,6 +4,7 @@ from kelvarn.units import Quantity, Scale, show
 
 from .candidate import Controller
 from .curve import Curve
+from .pid import Pid
 
 _SHORT = {"Gain ": "", "Integral time ": "", "Derivative time ": "", "Setpoint weight ": ""}
 
@@ -24,4 +25,6 @@ def law_text(law: Controller, scale: Scale = Scale.CELSIUS) -> str:
         for long, short in _SHORT.items():
             title = title.replace(long, short)
         parts.append(f"{title} {show(getattr(law, name), Quantity(str(extra['quantity'])), scale)}")
+    if isinstance(law, Pid) and law.bias:
+        parts.append(f"bias {show(law.bias, Quantity.DRIVE)}")
     return ", ".join(parts)

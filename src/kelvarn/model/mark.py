@@ -41,7 +41,9 @@ MEASURES: dict[str, MeasureKind] = {
     "sag_K": MeasureKind("Sag", _D, "event", "Largest departure after an event, from where it stood when it began."),
     "recovery_s": MeasureKind("Recovery", _T, "event", "From an event's start until back inside the band for good."),
     "trip_s": MeasureKind("Trips within", _T, "event", "From an event's start until a trip or a cut-off acts."),
-    "act_s": MeasureKind("Time to act", _T, "event", "From an event's start until the goal is no longer kept."),
+    "act_s": MeasureKind(
+        "Time until the goal is lost", _T, "event", "From an event's start, until it is no longer kept."
+    ),
     "energy_J": MeasureKind("Energy", Quantity.ENERGY, "run", "Heat moved by the drive."),
     "mean_drive": MeasureKind("Mean drive", Quantity.DRIVE, "run", "Mean of the demanded drive."),
     "time_at_limit_s": MeasureKind("Time at limit", _T, "run", "How long the drive was held at one of its limits."),
@@ -53,7 +55,7 @@ MEASURES: dict[str, MeasureKind] = {
     "worst_over_K": MeasureKind("Worst over", _D, "run", "Largest distance above the setpoint once it was reached."),
     "worst_under_K": MeasureKind("Worst under", _D, "run", "Largest distance below the setpoint once it was reached."),
     "inside_share": MeasureKind("Inside the goal", Quantity.DRIVE, "run", "Share of the time inside the goal."),
-    "relay_life_years": MeasureKind("Relay life, years", _N, "run", "Rated operations over switch-ons in a year."),
+    "relay_life_years": MeasureKind("Relay life", Quantity.YEARS, "run", "Rated operations over switch-ons in a year."),
     "ready_s": MeasureKind("Ready", _T, "run", "From when on all that matters stays inside its band."),
     "alarms": MeasureKind("Alarms", _N, "run", "How often an alarm began."),
     "alarm_s": MeasureKind("Time in alarm", _T, "run", "How long any alarm was on."),

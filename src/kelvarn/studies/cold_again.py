@@ -9,6 +9,7 @@ from kelvarn.model.edit import with_fields
 from kelvarn.model.fixed import Fixed
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Plan, SetpointChange, Trial
+from kelvarn.units import Quantity, show
 
 NEAR_K = 1.0
 """So near to its rest every body must be."""
@@ -49,3 +50,10 @@ def cold_again_s(rig: Rig, end_degC: dict[str, float]) -> float | None:
             away = np.flatnonzero(furthest > NEAR_K)
             return float(run.time_s[away[-1] + 1]) if away.size else 0.0
     return None
+
+
+def ready_text(ready_s: float | None) -> str:
+    """From when on all that matters stays inside its band, in words; empty where it does not."""
+    if ready_s is None:
+        return ""
+    return f"ready from {show(ready_s, Quantity.DURATION)} on" if ready_s > 0 else "inside the goal from the start"

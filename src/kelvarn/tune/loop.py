@@ -31,14 +31,14 @@ class Loop:
     """A law on a rig near its setpoint.
 
     Attributes:
-        paths: one for each drive; h: sample interval in s.
+        paths: one for each drive that acts, with what each is multiplied by; h: sample interval in s.
         direction: 1 heats, −1 cools.
         law: its settings.
         window_s: the longest slow window, where that is longer than a sample; else 0.
         travel_s: the least time in which the demand, or what a valve makes of it, goes from none to full; else 0.
     """
 
-    paths: tuple[Path, ...]
+    paths: tuple[tuple[float, Path], ...]
     h: float
     direction: int
     law: Pid
@@ -56,10 +56,7 @@ class Loop:
 
     def readings(self, omega: Reals) -> Complex:
         """The readings that a demand of size 1 makes, shape (m, samples in a window or 1)."""
-        if self.window_s:
-            count = max(round(self.window_s / self.h), 1)
-            return np.asarray(sum(path.in_windows(omega, self.window_s, count) for path in self.paths))
-        return np.asarray(sum(path.at(omega, self.h) for path in self.paths))[:, None]
+        return np.asarray(sum(size * path.readings(omega, self.h, self.window_s) for size, path in self.paths))
 
     def closed_by_law(self, omega: Reals, readings: Complex) -> Complex:
         """What the law asks for on them: the loop's answer."""
@@ -121,16 +118,17 @@ def loop_of(rig: Rig, law: Pid, setpoint_degC: float, demand: float | None = Non
     at = layout.entry[probe.body] if rig.response is None else 0
     ratio = law.cooling_ratio if law.low < 0 and asked < 0 else 1.0
     paths = [
-        _path(a, ratio * b, at, drive, probe.lag_s, slope, drive.dead_time_s + probe.dead_time_s, output)
+        _path(a, b, at, drive, probe.lag_s, slope, drive.dead_time_s + probe.dead_time_s, output)
         for b, drive, output in zip(
             given, layout.drives, outputs_of(layout.drives, sharing_of(rig), asked), strict=True
         )
+        if b.any()
     ]
     acting = [drive for drive, each in zip(rig.drives, given, strict=True) if each.any()]
     window_s = max((drive.window_s for drive in acting if isinstance(drive, SlowWindow)), default=0.0)
     travel_s = max((drive.travel_s for drive in acting if isinstance(drive, Valve)), default=0.0)
     return Loop(
-        tuple(paths), probe.interval_s, 1 if rig.heats else -1, law,
+        tuple((ratio, path) for path in paths), probe.interval_s, 1 if rig.heats else -1, law,
         window_s if window_s >= probe.interval_s else 0.0,
         max(travel_s, 1 / law.rate_per_s if law.rate_per_s else 0.0),
     )  # fmt: skip
@@ -138,10 +136,11 @@ def loop_of(rig: Rig, law: Pid, setpoint_degC: float, demand: float | None = Non
 
 def mixed(one: Loop, other: Loop, share: float) -> Loop:
     """A loop that has a share of another."""
-    paths = [(each, 1 - share) for each in one.paths] + [(each, share) for each in other.paths]
+    paths = [(size * (1 - share), path) for size, path in one.paths]
+    paths += [(size * share, path) for size, path in other.paths]
     return replace(
         one,
-        paths=tuple(replace(path, b=part * path.b) for path, part in paths),
+        paths=tuple(paths),
         window_s=max(one.window_s, other.window_s),
         travel_s=max(one.travel_s, other.travel_s),
     )

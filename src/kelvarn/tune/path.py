@@ -31,6 +31,12 @@ class Path:
     dead_time_s: float
     pulse_share: float = 0.0
 
+    def readings(self, omega: Reals, h: float, window_s: float) -> Complex:
+        """The reading at each sample of a slow window, or of a sample where there is none (0), shape (m, count)."""
+        if window_s:
+            return self.in_windows(omega, window_s, max(round(window_s / h), 1))
+        return self.at(omega, h)[:, None]
+
     def at(self, omega: Reals, h: float) -> Complex:
         """The reading for a demand of size 1 at angular frequencies in 1/s, sampled every h seconds, shape (m,)."""
         whole, part = divmod(self.dead_time_s + 1e-12 * h, h)

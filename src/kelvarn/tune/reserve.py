@@ -9,7 +9,7 @@ looked at for every swing.
 import cmath
 import math
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cache, lru_cache
 
 import numpy as np
@@ -26,8 +26,8 @@ from .plant import PlantError
 from .ultimate import Ultimate
 
 _SMALL_GAIN = 1e-3
-_POINTS = 3000  # of the frequencies looked at first, on a log scale
-_EVEN_POINTS = 3000  # besides, evenly: long dead times turn the answer often
+_POINTS = 2000  # of the frequencies looked at first, on a log scale
+_EVEN_POINTS = 2000  # besides, evenly: long dead times turn the answer often
 _SWINGS, _TRAVELS, _STEPS = 40, 100, 1000  # of the table of what moves only so fast
 _MIXES = 4  # of what a swing has of the one and of the other side
 _SWING = 0.5  # of the drive: one that swings further is held back by its limits
@@ -119,7 +119,7 @@ def gain_factor(loop: Loop) -> float:
 def _answer(loop: Loop) -> tuple[Reals, Complex]:
     """Frequencies that are looked at, and the loop's answer at them."""
     omega = _frequencies(loop.period_s)
-    return omega, loop.closed_by_law(omega, _readings(loop.paths, loop.h, loop.window_s))
+    return omega, loop.closed_by_law(omega, _readings(loop))
 
 
 @lru_cache(maxsize=8)
@@ -128,11 +128,15 @@ def _frequencies(period_s: float) -> Reals:
     return np.union1d(np.geomspace(1e-7 / period_s, top, _POINTS), np.linspace(top / _EVEN_POINTS, top, _EVEN_POINTS))
 
 
-@lru_cache(maxsize=64)
-def _readings(paths: tuple[Path, ...], h: float, window_s: float) -> Complex:
+def _readings(loop: Loop) -> Complex:
     """What a rig reads at all of them: the same for all laws."""
-    loop = Loop(paths, h, 1, _ANY_LAW, window_s)
-    return loop.readings(_frequencies(loop.period_s))
+    of_paths = (size * _readings_of(path, loop.h, loop.window_s) for size, path in loop.paths)
+    return np.asarray(sum(of_paths))
+
+
+@lru_cache(maxsize=48)
+def _readings_of(path: Path, h: float, window_s: float) -> Complex:
+    return path.readings(_frequencies(window_s or h), h, window_s)
 
 
 def _turns(answer: Complex) -> Sequence[int]:
@@ -198,9 +202,19 @@ def loops_at(rig: Rig, law: Pid, setpoint_degC: float) -> list[Loop]:
     Raises:
         PlantError: there is none, as for `loop_of`.
     """
+    both = rig.way.both and law.low < 0
+    found = _loops_at(rig, setpoint_degC, both, law.cooling_ratio if both else 1.0)
+    travel_s = 1 / law.rate_per_s if law.rate_per_s else 0.0
+    return [replace(each, law=law, travel_s=max(each.travel_s, travel_s)) for each in found]
+
+
+@lru_cache(maxsize=16)
+def _loops_at(rig: Rig, setpoint_degC: float, both: bool, ratio: float) -> tuple[Loop, ...]:
+    """The same for any law: they are asked for again and again, of many."""
+    law = Pid(low=-1.0, cooling_ratio=ratio) if both else _ANY_LAW
     holds = loop_of(rig, law, setpoint_degC)
-    if not (rig.way.both and law.low < 0):
-        return [holds]
+    if not both:
+        return (holds,)
     verdict = can_hold(rig, setpoint_degC)
     drive = 0.5 if verdict is None or verdict.holding_drive is None else verdict.holding_drive
     away, side = min(abs(drive), 1.0), 1.0 if drive >= 0 else -1.0
@@ -213,7 +227,7 @@ def loops_at(rig: Rig, law: Pid, setpoint_degC: float) -> list[Loop]:
             continue
         shares = np.unique(np.linspace(least, most, _MIXES))
         found += [mixed(holds, other, float(share)) for share in shares if share > 0]
-    return found or [holds]
+    return tuple(found) or (holds,)
 
 
 def _share_beyond(ratio: float) -> float:
@@ -243,16 +257,19 @@ def least_reserve(rig: Rig, law: Pid, trials: Sequence[Trial]) -> LeastReserve:
     """
     stages = stages_of(trials)
     held = [each for each in stages if (verdict := can_hold(rig, each[1])) is None or verdict.can]
-    found: list[LeastReserve] = []
+    found: list[tuple[float, int, Loop, str, float]] = []
     why_not: PlantError | None = None
     for name, setpoint in held or stages:
         try:
-            found += [LeastReserve(reserve(loop), name, setpoint) for loop in loops_at(rig, law, setpoint)]
+            loops = loops_at(rig, law, setpoint)
         except PlantError as error:
             why_not = why_not or error
+        else:
+            found += [(gain_factor(loop), len(found), loop, name, setpoint) for loop in loops]
     if not found:
         raise why_not or PlantError("The trials have no setpoint.")
-    return min(found, key=lambda each: each.reserve.size)
+    _, _, least, name, setpoint = min(found, key=lambda each: each[:2])
+    return LeastReserve(reserve(least), name, setpoint)
 
 
 def ultimate_of(rig: Rig, setpoint_degC: float) -> Ultimate | None:
@@ -263,7 +280,7 @@ def ultimate_of(rig: Rig, setpoint_degC: float) -> Ultimate | None:
     """
     low = -1.0 if rig.way.both else 0.0
     loops = loops_at(rig, Pid(terms="P", kp_per_K=_SMALL_GAIN, low=low), setpoint_degC)
-    found = min((reserve(loop) for loop in loops), key=lambda each: each.size)
+    found = reserve(min(loops, key=gain_factor))
     if found.gain_factor is None or found.period_s is None:
         return None
     return Ultimate(_SMALL_GAIN * found.gain_factor, found.period_s)

@@ -5,7 +5,7 @@ from kelvarn.model.pid import Pid
 from kelvarn.model.rig import Rig
 
 from .plant import PlantError
-from .reserve import loops_at, reserve
+from .reserve import gain_factor, loops_at, reserve
 
 _SHARES = (0.5, 0.8)  # of the way to the edge, by factors
 _AT_EDGE = (0.97, 1.03, 1.4)  # times it: it just settles, it just does not, it rings for all to see
@@ -17,7 +17,7 @@ def turned_up(rig: Rig, law: Pid, setpoint_degC: float) -> list[tuple[str, Pid]]
     Raises:
         PlantError: no gain makes it ring, or it rings as it is.
     """
-    edge = min((reserve(loop) for loop in loops_at(rig, law, setpoint_degC)), key=lambda each: each.size).gain_factor
+    edge = reserve(min(loops_at(rig, law, setpoint_degC), key=gain_factor)).gain_factor
     if edge is None:
         raise PlantError("No gain makes this loop ring.")
     if edge <= 1:

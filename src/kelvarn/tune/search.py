@@ -195,7 +195,7 @@ class Search:
         doing = [each for each in found if each.does]
         if not doing:
             return found[0], self._stands(space, found[0]) if found[0].missed == 0 else 0.0
-        chosen = _differing(doing, _CHOSEN[self._slow])
+        chosen = _differing(doing, _CHOSEN[self._slow] // (2 if variants else 1))
         if variants:
             chosen = self._on_variants(space, chosen, variants)
         elif len(chosen) > _MORE:
@@ -205,7 +205,8 @@ class Search:
         for each, stands in rated[:_MIDDLES]:
             rated.append(self._middle(space, each, stands))
         if variants:
-            by_share = {id(each): self.share_of(each.law, variants) for each, _ in rated}
+            some = variants[: _ON_VARIANTS[-1]]
+            by_share = {id(each): self.share_of(each.law, some) for each, _ in rated}
             return min(rated, key=lambda pair: (-by_share[id(pair[0])], *_worth(pair)))
         return min(rated, key=_worth)
 

@@ -22,7 +22,7 @@ START_COLUMNS = (
     Column("marks", 70),
 )  # fmt: skip
 SIMPLEST_COLUMNS = (
-    Column("strategy", 84), Column("settings", 420), Column("marks", 60), Column("binds, or is missed most", 190),
+    Column("strategy", 84), Column("settings", 330), Column("marks", 60), Column("binds, or is missed most", 300),
     Column("reserve", 150),
 )  # fmt: skip
 

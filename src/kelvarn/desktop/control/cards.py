@@ -205,7 +205,10 @@ def beyond_text(result: Result, scale: Scale) -> str:
         count = len(result.verdicts)
         return f"{result.met} of {count} marks met" if count else ""
     worst = result.worst_after
-    return "" if worst is None else f"{show(worst[0], Quantity.DIFFERENCE, scale)} away after {worst[1]}"
+    if worst is None:
+        return ""
+    side = "above" if worst[0] > 0 else "below"
+    return f"{show(abs(worst[0]), Quantity.DIFFERENCE, scale)} {side} setpoint after {worst[1]}"
 
 
 class Cards(QWidget):

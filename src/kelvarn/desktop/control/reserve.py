@@ -12,10 +12,10 @@ from kelvarn.model.trial import Trial
 from kelvarn.tune.plant import PlantError
 from kelvarn.tune.reserve import LeastReserve, least_reserve, stages_of
 from kelvarn.tune.swing import swing_of
-from kelvarn.units import Quantity, show, three_figures
+from kelvarn.units import Quantity, Scale, show, three_figures
 
 _CHANNEL = "reserve"
-_Wanted = tuple[Rig, Controller, Trial]
+_Wanted = tuple[Rig, Controller, Trial, Scale]
 
 
 class ReserveWords(QObject):
@@ -36,16 +36,16 @@ class ReserveWords(QObject):
         self._wanted: _Wanted | None = None
         self.text = ""
 
-    def request(self, rig: Rig, controller: Controller, trial: Trial) -> None:
-        """Ask for the words on a law on a trial."""
-        wanted = (rig, controller, trial)
+    def request(self, rig: Rig, controller: Controller, trial: Trial, scale: Scale) -> None:
+        """Ask for the words on a law on a trial, in a scale."""
+        wanted = (rig, controller, trial, scale)
         if wanted == self._wanted:
             return
         self._wanted = wanted
         if isinstance(controller, Pid):
-            self._jobs.start(_CHANNEL, lambda: _words(rig, controller, trial), self._take)
+            self._jobs.start(_CHANNEL, lambda: _words(rig, controller, trial, scale), self._take)
         elif isinstance(controller, OnOff):
-            self._jobs.start(_CHANNEL, lambda: _swing_words(rig, controller, trial), self._take)
+            self._jobs.start(_CHANNEL, lambda: _swing_words(rig, controller, trial, scale), self._take)
         else:
             self._jobs.stop(_CHANNEL)
             self._take("")
@@ -56,29 +56,29 @@ class ReserveWords(QObject):
             self.updated.emit()
 
 
-def _words(rig: Rig, law: Pid, trial: Trial) -> str:
+def _words(rig: Rig, law: Pid, trial: Trial, scale: Scale) -> str:
     try:
-        return reserve_text(least_reserve(rig, law, (trial,)), several=len(stages_of((trial,))) > 1)
+        return reserve_text(least_reserve(rig, law, (trial,)), several=len(stages_of((trial,))) > 1, scale=scale)
     except PlantError as error:
         return f"Reserve: {error}"
 
 
-def _swing_words(rig: Rig, law: OnOff, trial: Trial) -> str:
+def _swing_words(rig: Rig, law: OnOff, trial: Trial, scale: Scale) -> str:
     try:
         found = swing_of(rig, law, trial.plan.last_degC)
     except (PlantError, RunError):
         return ""
-    over, under = (show(abs(value), Quantity.DIFFERENCE) for value in (found.high_K, found.low_K))
-    far, often = show(found.swing_K, Quantity.DIFFERENCE), show(found.period_s, Quantity.DURATION)
+    over, under = (show(abs(value), Quantity.DIFFERENCE, scale) for value in (found.high_K, found.low_K))
+    far, often = show(found.swing_K, Quantity.DIFFERENCE, scale), show(found.period_s, Quantity.DURATION)
     up, down = ("over", "under") if rig.way.sign > 0 else ("under", "over")
     return f"By one lag and dead time it swings {far} every {often}: {over} {up}, {under} {down}"
 
 
-def reserve_text(least: LeastReserve, *, several: bool) -> str:
+def reserve_text(least: LeastReserve, *, several: bool, scale: Scale = Scale.CELSIUS) -> str:
     """The smallest reserve of a trial in words; with the setpoint at which it is, where there are several."""
     found = least.reserve
     factor, delay, ms = found.gain_factor, found.delay_s, found.ms
-    at = f" at {show(least.setpoint_degC, Quantity.TEMPERATURE)}" if several else ""
+    at = f" at {show(least.setpoint_degC, Quantity.TEMPERATURE, scale)}" if several else ""
     if factor is not None and factor <= 1:
         return f"Reserve: none{at}: it rings; gain ×{three_figures(factor)} is all that it stands."
     gain = "any gain" if factor is None else f"gain ×{three_figures(factor)}"

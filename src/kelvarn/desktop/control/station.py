@@ -200,7 +200,7 @@ class ControlStation(Station):
         if not self._runner.preparing:
             project = self._document.project
             candidate, trial = self._view.candidate(project), self._view.trial(project)
-            self.reserve.request(project.rig, candidate.controller, trial)
+            self.reserve.request(project.rig, candidate.controller, trial, self._view.scale)
             self.charts.request()
             if self.why_panel.isVisible():
                 self.why_panel.ask(project, candidate, trial, self._view.scale)

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import (
     QFrame,
     QHBoxLayout,
     QPushButton,
+    QScrollArea,
     QTextBrowser,
     QVBoxLayout,
     QWidget,
@@ -36,6 +37,7 @@ from kelvarn.units import counted
 from .verdicts import Verdicts, harmless
 
 _SHEET, _JSON = "sheet", "json"
+_SHORT = 40  # letters of a value that stands out; a longer one is a sentence
 _TARGETS = (
     (_SHEET, "Sheet to print", "goes with the machine", "html"),
     (_JSON, "Settings as JSON", "for your own code", "json"),
@@ -84,7 +86,12 @@ class HandoverStation(Station):
         column.addWidget(self._words_heading)
         column.addLayout(self._words)
         column.addStretch(1)
-        right.setMinimumWidth(theme.RIGHT_WIDTH - 60)
+        scroll = QScrollArea()
+        scroll.setWidgetResizable(True)
+        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        scroll.setFrameShape(QFrame.Shape.NoFrame)
+        scroll.setWidget(right)
+        scroll.setMinimumWidth(theme.RIGHT_WIDTH - 60)
         self.write_button = QPushButton()
         self.write_button.setProperty("main", True)
         self.write_button.clicked.connect(self.ask_where)
@@ -99,7 +106,7 @@ class HandoverStation(Station):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, theme.GAP, 0, 0)
         layout.setSpacing(6)
-        layout.addWidget(Columns(self._targets(), middle, right), 1)
+        layout.addWidget(Columns(self._targets(), middle, scroll), 1)
         layout.addWidget(foot)
 
     def _targets(self) -> QWidget:
@@ -186,7 +193,7 @@ class HandoverStation(Station):
         for row in rows:
             self._words.addWidget(_note(row.what, "muted"))
             value = Label(row.value)
-            value.setFont(theme.font(bold=True))
+            value.setFont(theme.font(bold=len(row.value) <= _SHORT))
             value.setWordWrap(True)
             value.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
             self._words.addWidget(value)

@@ -34,10 +34,8 @@ def sayings(scene: Scene) -> tuple[Label, ...]:
             found.append(Label(text, span.peak_s, peak_degC, "ember" if over > band else "muted", "peak"))
         at_s = of_settling.from_s + settled
         found.append(Label(f"settled {minutes(settled)}", at_s, of_settling.setpoint_degC, "moss", "since"))
-    elif swing is not None and swing > 2 * band:
-        period = span.values.get("swing_period_s")
-        every = f" every {minutes(period)}" if period is not None else ""
-        text = f"swings {show(swing, Quantity.DIFFERENCE, scale)}{every}, never settles"
+    elif swing is not None and swing > 2 * band and (period := span.values.get("swing_period_s")) is not None:
+        text = f"swings {show(swing, Quantity.DIFFERENCE, scale)} every {minutes(period)}, never settles"
         found.append(Label(text, span.from_s + 0.55 * lasts_s, r + (over or 0.0), "ember", "all"))
     else:
         found.append(_not_settled(result, of_settling, scale))

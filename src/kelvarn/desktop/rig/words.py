@@ -3,6 +3,7 @@
 import math
 
 from kelvarn.engine.steady import Verdict, can_hold, oddities
+from kelvarn.model.guards import CutOff, Trip
 from kelvarn.model.rig import Rig
 from kelvarn.units import Quantity, Scale, minutes, show
 
@@ -44,8 +45,19 @@ def verdict_text(rig: Rig, setpoint_degC: float, scale: Scale, flat_out_s: float
             + (f" ({b.limit_why})" if b.limit_why else "")
             for b in over
         )
-        return f"{text} and {names}: an over-temperature trip is needed."
+        return f"{text} and {names}: {_stopped_by(rig, scale)}."
     return f"{text}."
+
+
+def _stopped_by(rig: Rig, scale: Scale) -> str:
+    """What must stop a drive that is stuck on: the guards that are there for it, or that there is none."""
+    guards = [
+        each for each in rig.guards if isinstance(each, Trip | CutOff) and getattr(each, "side", "above") == "above"
+    ]
+    if not guards:
+        return "an over-temperature trip is needed"
+    named = " or ".join(f"“{each.name}” at {show(each.at_degC, Quantity.TEMPERATURE, scale)}" for each in guards)
+    return f"{named} must stop it"
 
 
 def _ends(found: Verdict, body: str, scale: Scale) -> str:

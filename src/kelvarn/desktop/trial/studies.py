@@ -10,7 +10,7 @@ from kelvarn.model.project import Project
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Trial
 from kelvarn.studies.all_trials import Met, marks_met
-from kelvarn.studies.cold_again import cold_again_s
+from kelvarn.studies.cold_again import cold_again_s, ready_text
 from kelvarn.studies.failures import FailureTable, failure_table
 from kelvarn.studies.results import Result
 from kelvarn.studies.stopping import Stopping, safer_action, stopping_guard
@@ -62,7 +62,7 @@ class TrialStudies(QObject):
     def time_words(self) -> str:
         """When the run asked about is ready, and when a cold one can begin after it."""
         ready = None if self._cooled is None else self._cooled.measures.values.get("ready_s")
-        said = "" if ready is None else f"ready from {show(ready, Quantity.DURATION)} on"
+        said = ready_text(ready)
         return "; ".join(each for each in (said, self._cold_again) if each)
 
     def _take_cold(self, outcome: object) -> None:

@@ -76,7 +76,7 @@ def ordered(times: Floats, keep: npt.NDArray[np.bool_], rows: Floats, faults: Fa
         t = _spread(t)
     elif same.any():
         kept = np.append(~same, True)  # the last one at an instant
-        faults.add("at the same instant, of which the last counts", rows[order[~kept]], skipped=True)
+        faults.add("with a repeated time (last row used)", rows[order[~kept]], skipped=True)
         order, t = order[kept], t[kept]
     gaps = np.diff(t)
     wide = np.flatnonzero(gaps > max(10 * float(np.median(gaps)), 1e-9)) if gaps.size else np.empty(0, int)
