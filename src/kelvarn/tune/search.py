@@ -195,7 +195,7 @@ class Search:
         doing = [each for each in found if each.does]
         if not doing:
             return found[0], self._stands(space, found[0]) if found[0].missed == 0 else 0.0
-        chosen = _differing(doing, _CHOSEN[self._slow] // (2 if variants else 1))
+        chosen = _differing(doing, _CHOSEN[self._slow] * (2 if variants else 1))
         if variants:
             chosen = self._on_variants(space, chosen, variants)
         elif len(chosen) > _MORE:
@@ -217,7 +217,7 @@ class Search:
             chosen = sorted(chosen, key=lambda each: (-shares[id(each)], each.score))[: max(2, len(chosen) // 2)]
         some = variants[: _ON_VARIANTS[-1]]
         best, share = chosen[0], self.share_of(chosen[0].law, some)
-        for wide in (_WIDER, _WIDER, _OFF):
+        for wide in (_WIDER, 2 * _OFF, _OFF, _OFF):
             if share == 1.0:
                 break
             round_it = [each for each in self._run(space, _moved(best.settings, wide)) if each.does]
