@@ -221,6 +221,21 @@ def test_the_reserve_counts_slow_windows_travel_and_the_cooling_ratio(
     assert rings > 1.25 * calm + 0.05
 
 
+def test_a_valve_that_is_slow_rings_at_less_than_a_quick_one_would() -> None:
+    """Small swings say ×27; a large one goes on from about half of that, and what is told is on the safe side of it."""
+    law = Pid(terms="PI", kp_per_K=0.01, ti_s=40)
+    quick = one_lag(100.0, 200.0, 10.0, 1.0)
+    slow = with_fields(quick, drives=(Valve(**HEATER, dead_time_s=10.0, travel_s=60),))
+    at_60 = (trial(1000, 60),)
+    stands, told = (least_reserve(rig, law, at_60).reserve for rig in (quick, slow))
+    assert told.period_s is not None
+    assert told.size < 0.6 * stands.size
+    for share, rings in ((0.97, False), (1.6, True)):
+        more = with_fields(law, kp_per_K=law.kp_per_K * told.size * share)
+        assert (swings(slow, more, 60.0, told.period_s)[1] > 1.0) == rings
+    assert 1.6 * told.size < stands.size
+
+
 def test_the_reserve_is_the_smallest_of_all_stages_in_any_order() -> None:
     fan = find_demo("heatsink-fan").build()
     law = Pid(terms="PI", kp_per_K=0.05, ti_s=60)

@@ -68,7 +68,7 @@ def _binds(each: Best) -> str:
     """The mark with the least room, or what is missed most and by how much."""
     if each.binds is None:
         return ""
-    missed = missed_text(each)
+    missed = missed_text(each).removesuffix(" of the limit")
     return f"{each.binds.mark.title}: {missed}" if missed else each.binds.mark.title
 
 
