@@ -108,7 +108,7 @@ def test_a_file_from_a_strangers_board_becomes_a_model_that_control_works_on(
     assert found.fit.value("gain_K") == pytest.approx(120 * 0.45 / (115 / 255), rel=0.02)
     assert found.fit.value("lag_s") == pytest.approx(2100, rel=0.03)
     assert found.fit.value("dead_time_s") == pytest.approx(46, abs=4)
-    assert "good for tuning PI" in fit.verdict.text()
+    assert "usable for a PI" in fit.verdict.text()
     click(fit.fit_panel.use_button)
     response = empty.document.project.rig.response
     assert response is not None

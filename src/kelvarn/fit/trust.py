@@ -231,27 +231,29 @@ def _verdict(report: FitReport, scale: Scale) -> str:
     low = min(float(np.quantile(log.log.y, 0.02)) for log in fit.logs)
     high = max(float(np.quantile(log.log.y, 0.98)) for log in fit.logs)
     ends = (show(round(end), Quantity.TEMPERATURE, scale) for end in (low, high))
-    between = f"between {' and '.join(ends)}"
+    between = " to ".join(ends)
     ratio = fit.value("dead_time_s") / fit.slowest_s if fit.slowest_s else 0.0
     dead = fit.values["dead_time_s"]
     certain = dead.half <= 0.3 * max(dead.value, 0.02 * fit.slowest_s)
     if fit.explained < 0.9:
-        return f"not good for tuning: it explains {100 * max(fit.explained, 0):.0f} % of what was seen"
+        return f"not usable for tuning: it explains {100 * max(fit.explained, 0):.0f} % of what was seen"
+    failed = next((check for check in checks if not holds(check, fit.rms_K)), None)
+    if failed is not None:
+        return f"not usable for tuning: it does not hold on “{failed.log.name}”"
     if seen is not None and seen < 0.5:
-        good = f"good for a first look only: {100 * seen:.0f} % of the final value was seen"
+        good = f"usable for a first look only: {100 * seen:.0f} % of the final value was seen"
     elif certain:
-        good = f"good for tuning {'PI' if ratio < 0.5 else 'a careful PI'} {between}"
+        good = f"usable for {'a PI' if ratio < 0.5 else 'a careful PI'}, {between}"
     else:
-        good = f"good for on/off and a slow PI {between}; its dead time is not well known"
+        good = f"usable for on/off and a slow PI, {between}; its dead time is not well known"
     silent = []
     if not any(_cools(log.log) for log in fit.logs):
-        silent.append("how it cools")
+        silent.append("cooling")
     if len(fit.logs) == 1 and not checks:
         silent.append("another day")
-    held = [c for c in checks if holds(c, fit.rms_K)]
-    if held:
-        good += f"; it holds on “{held[0].log.name}” too"
-    return f"{good}; says nothing of {' and '.join(silent)}" if silent else good
+    if checks:
+        good += f"; it holds on “{checks[0].log.name}” too"
+    return f"{good}; not checked: {', '.join(silent)}" if silent else good
 
 
 def _cools(log: Observed) -> bool:

@@ -77,12 +77,12 @@ def rig_verdict(found: RigReport, scale: Scale) -> str:
     fit: RigFit = found.fit
     low = min(float(log.log.y.min()) for log in fit.logs)
     high = max(float(log.log.y.max()) for log in fit.logs)
-    ends = " and ".join(show(round(end), Quantity.TEMPERATURE, scale) for end in (low, high))
+    ends = " to ".join(show(round(end), Quantity.TEMPERATURE, scale) for end in (low, high))
     told = sum(each <= 0.5 for each in fit.told)
     checked = [c for c in found.checks if holds(c, fit.rms_K)]
     held = f"; it holds on “{checked[0].log.name}” too" if checked else ""
     return (
-        f"good for control between {ends}{held}; {told} of {len(fit.free)} values are told by the logs, "
+        f"usable for control, {ends}{held}; {told} of {len(fit.free)} values are told by the logs, "
         "the others stay near what was thought"
     )
 
