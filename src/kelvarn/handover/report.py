@@ -145,7 +145,7 @@ def _trial(rig: Rig, trial: Trial, result: Result | str, pictures: dict[str, str
     if isinstance(result, Result):
         marks = [
             Judged(
-                verdict.mark.title, verdict.mark.limit_text(scale),
+                verdict.mark.spelled(trial.band_K, scale), verdict.mark.limit_text(scale),
                 verdict.text(scale),
                 verdict.met,
             )

@@ -68,7 +68,7 @@ def sheet_html(project: Project, candidate_name: str, results: dict[str, Result]
                 "setpoint": show(main.setpoint_degC, Quantity.TEMPERATURE, scale),
                 "marks": [
                     Judged(
-                        v.mark.title,
+                        v.mark.spelled(project.trial(name).band_K, scale),
                         v.mark.limit_text(scale),
                         v.text(scale),
                         v.met,

@@ -107,6 +107,12 @@ class Mark(ModelBase):
         """Its limit, such as "at most 1.5 K", or "≤ 1.5 K" where room is short."""
         return (_SIGNS if short else _WORDS)[self.direction] + show(self.limit, self.kind.quantity, scale)
 
+    def spelled(self, band_K: float, scale: Scale = Scale.CELSIUS) -> str:
+        """Its name where there is room: with the band in which it counts as settled."""
+        if self.measure not in ("settling_s", "recovery_s"):
+            return self.title
+        return f"{self.title}, inside ±{show(band_K, Quantity.DIFFERENCE, scale)} for good"
+
     @property
     def title(self) -> str:
         """Its name on screen."""

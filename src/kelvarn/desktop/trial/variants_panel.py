@@ -237,6 +237,6 @@ def _hurts(found: Variants) -> tuple[Line, ...]:
     colors = {"more is worse": "ember", "less is worse": "glacier", "either way is worse": "gold"}
     return tuple(
         Line(f"{each.parameter.text}: {each.mark.title}", each.index, colors[each.worse],
-             f"{each.worse}, {each.index:.2f}")
+             f"{each.worse.removesuffix(' is worse')} {each.index:.2f}")
         for each in found.hurts_most()[:_MOST_HURTS]
     )  # fmt: skip
