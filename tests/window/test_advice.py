@@ -199,7 +199,8 @@ def test_the_loop_over_frequency_says_where_it_rings(window: MainWindow, qtbot: 
     assert "1.76" in picture.says.text()  # the peak sensitivity that the reserve says
     window.view.select("On/off ±1")
     qtbot.waitUntil(lambda: "no linear law" in picture.says.text(), timeout=20_000)
-    qtbot.waitUntil(lambda: window.control.reserve.text.startswith("By one lag"), timeout=20_000)
+    # One lag does not describe this rig, so that no cycle is foretold by one.
+    qtbot.waitUntil(lambda: window.control.reserve.text == "", timeout=20_000)
     click(window.control.charts.loop_button)
     assert not picture.isVisible()
 

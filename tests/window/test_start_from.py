@@ -1,14 +1,21 @@
 """Starting points and reserve at Control: a click makes a candidate that meets the marks."""
 
+import re
+
+import numpy as np
 import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 
 from kelvarn.demos import find_demo
-from kelvarn.desktop.control.reserve import reserve_text
+from kelvarn.desktop.control.reserve import reserve_text, swing_text
 from kelvarn.desktop.window import MainWindow
+from kelvarn.engine.run import compute
+from kelvarn.model.on_off import OnOff
 from kelvarn.tune.reserve import LeastReserve, Reserve
+from kelvarn.units import Scale
+from tests.conftest import one_lag, trial
 
 from .conftest import click, close_window, open_window
 
@@ -76,6 +83,15 @@ def test_a_reserve_in_words(found: Reserve, words: str) -> None:
     assert reserve_text(LeastReserve(found, "Trial", 50.0), several=True) == words.replace(
         "none:" if "none:" in words else "Reserve:", "none at 50.0 °C:" if "none:" in words else "Reserve at 50.0 °C:"
     )
+
+
+def test_the_cycle_of_on_off_is_foretold_of_one_lag_only() -> None:
+    rig, law, asked = one_lag(100.0, 200.0, 10.0), OnOff(), trial(3000, 60.0)
+    said = swing_text(rig, law, asked, Scale.FAHRENHEIT)
+    assert said.startswith("By one lag and dead time it swings")
+    swing_K = compute(rig, law, asked).judged_degC[-1000:]
+    assert float(re.search(r"swings ([\d.]+) °F", said)[1]) == pytest.approx(1.8 * np.ptp(swing_K), rel=0.1)  # type: ignore[index]
+    assert swing_text(find_demo("wax-pot").build().rig, law, asked, Scale.CELSIUS) == ""
 
 
 def test_the_simplest_that_does_is_found_and_taken(window: MainWindow, qtbot: QtBot) -> None:

@@ -45,7 +45,7 @@ class ReserveWords(QObject):
         if isinstance(controller, Pid):
             self._jobs.start(_CHANNEL, lambda: _words(rig, controller, trial, scale), self._take)
         elif isinstance(controller, OnOff):
-            self._jobs.start(_CHANNEL, lambda: _swing_words(rig, controller, trial, scale), self._take)
+            self._jobs.start(_CHANNEL, lambda: swing_text(rig, controller, trial, scale), self._take)
         else:
             self._jobs.stop(_CHANNEL)
             self._take("")
@@ -63,7 +63,8 @@ def _words(rig: Rig, law: Pid, trial: Trial, scale: Scale) -> str:
         return f"Reserve: {error}"
 
 
-def _swing_words(rig: Rig, law: OnOff, trial: Trial, scale: Scale) -> str:
+def swing_text(rig: Rig, law: OnOff, trial: Trial, scale: Scale) -> str:
+    """How far on/off swings by one lag and dead time, in words; empty where that does not describe the rig."""
     try:
         found = swing_of(rig, law, trial.plan.last_degC)
     except (PlantError, RunError):
