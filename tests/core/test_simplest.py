@@ -23,6 +23,7 @@ from kelvarn.studies.batch import Case, run_many
 from kelvarn.studies.results import Results
 from kelvarn.studies.variants import vary
 from kelvarn.tune.plant import PlantError
+from kelvarn.tune.search import Search
 from kelvarn.tune.simplest import conclusion, suggest
 from kelvarn.tune.spaces import spaces
 from kelvarn.units import Scale
@@ -209,3 +210,17 @@ def test_marks_that_contradict_each_other_are_named() -> None:
     assert found.proposed is None
     assert found.contradict == ((hot, calm),)
     assert "No run met both" in conclusion(found, Scale.CELSIUS)
+
+
+def test_what_comes_to_one_stage_only_meets_no_mark_of_the_plan() -> None:
+    """P with just the bias for 40 °C stays there when 80 °C are asked for, and overshoots neither."""
+    plan = Plan(changes=(SetpointChange(at_s=0, to_degC=40.0), SetpointChange(at_s=3000, to_degC=80.0)))
+    asked = with_fields(trial(6000, 40.0, marks=(Mark(measure="overshoot_K", limit=3.0),)), plan=plan)
+    rig = one_lag(100.0, 300.0, 10.0, 2.0)
+    search = Search(rig, [asked], lambda _: True)
+    stays = Pid(terms="P", kp_per_K=1e-3, bias=0.2)
+    assert next(
+        run_many([Case(0, rig, stays, asked)])
+    ).met  # it comes to the first one, and judged alone that is enough
+    assert search.share_of(stays, [rig]) == 0.0
+    assert search.share_of(Pid(terms="PI", kp_per_K=0.05, ti_s=300.0), [rig]) == 1.0
