@@ -378,3 +378,17 @@ def test_a_rig_is_cold_again_after_as_many_lags_as_it_takes() -> None:
     assert cold_again_s(one_lag(), {"Block": 20.5}) == 0
     adiabatic = with_fields(one_lag(), links=())
     assert cold_again_s(adiabatic, {"Block": 70.0}) is None
+
+
+def test_a_table_is_safe_to_tick_only_where_every_body_has_a_limit_and_all_is_at_rest() -> None:
+    asked, law = trial(1500, 60.0), Pid(terms="PI", kp_per_K=0.03, ti_s=150.0)
+    plain = one_lag(100.0, 200.0, 10.0)
+    for limit, safe in ((None, False), (110.0, False), (500.0, True)):
+        rig = with_fields(plain, bodies=(with_fields(plain.bodies[0], limit_degC=limit),))
+        assert failure_table(rig, law, asked).safe == safe, limit
+    lidded = Body(name="Lid", capacity_J_per_K=50.0)  # beside it a body whose limit nobody knows
+    bodies = (with_fields(plain.bodies[0], limit_degC=500.0), lidded)
+    links = (*plain.links, Link(a="Block", b="Lid", conductance_W_per_K=1.0))
+    unknown = failure_table(with_fields(plain, bodies=bodies, links=links), law, asked)
+    assert unknown.passed == 0
+    assert not unknown.safe

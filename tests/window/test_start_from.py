@@ -79,8 +79,8 @@ def test_the_reserve_follows_the_settings(window: MainWindow, qtbot: QtBot) -> N
     ],
 )
 def test_a_reserve_in_words(found: Reserve, words: str) -> None:
-    assert reserve_text(LeastReserve(found, "Trial", 50.0), several=False) == words
-    assert reserve_text(LeastReserve(found, "Trial", 50.0), several=True) == words.replace(
+    assert reserve_text(LeastReserve(found, 50.0), several=False) == words
+    assert reserve_text(LeastReserve(found, 50.0), several=True) == words.replace(
         "none:" if "none:" in words else "Reserve:", "none at 50.0 °C:" if "none:" in words else "Reserve at 50.0 °C:"
     )
 

@@ -27,12 +27,12 @@ def json_text(made: Any, scale: Scale | None) -> str:
         made: of objects whose keys end in units.
         scale: of the project's own quantity; None for temperature.
     """
-    return json.dumps(made if scale is None else _renamed(made, own_unit(scale)), indent=2, ensure_ascii=False)
+    return json.dumps(made if scale is None else _renamed(made, own_unit(scale.value)), indent=2, ensure_ascii=False)
 
 
-def own_unit(scale: Scale) -> str:
+def own_unit(unit: str) -> str:
     """A unit as a part of a key: "% RH" is pct_RH."""
-    return re.sub(r"\W+", "_", scale.value.replace("%", "pct")).strip("_")
+    return re.sub(r"\W+", "_", unit.replace("%", "pct")).strip("_")
 
 
 def _renamed(made: Any, unit: str) -> Any:
@@ -136,7 +136,7 @@ def write_trace(run: Run, path: Path) -> None:
     head = ["time_s", "setpoint_degC", "measured_degC", "drive", "power_W", *bodies, "guard"]
     response = run.rig.response
     if response is not None and response.unit is not None:
-        unit = own_unit(Scale(response.unit, own=True))
+        unit = own_unit(response.unit)
         head = [own_key(name, unit) for name in head]
     columns = [run.time_s, run.setpoint_degC, run.measured_degC, run.drive, run.power_W, *run.bodies_degC]
 

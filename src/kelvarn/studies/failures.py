@@ -86,6 +86,12 @@ class FailureTable:
         return sum(row.worst.harmful for row in self.rows)
 
     @property
+    def safe(self) -> bool:
+        """Whether no failure passes a limit, with a limit for every body and each row followed to rest."""
+        at_rest = all(row.worst.rests for row in self.rows)
+        return bool(self.limited) and not self.passed and self.hottest is None and at_rest
+
+    @property
     def hottest(self) -> tuple[str, float] | None:
         """The body without a limit that gets hottest in any row."""
         return max((row.hottest for row in self.rows if row.hottest is not None), key=lambda e: e[1], default=None)

@@ -167,7 +167,8 @@ def reasons(
         (_remedy(each, result, ref) for each, result in zip(helps, helped, strict=True) if result.measures is not None),
         key=lambda remedy: (remedy.missed, -remedy.met, _size(remedy.value)),
     )
-    better = [remedy for remedy in ranked if _brings(remedy, now, whole)]
+    missed_now = missed(now, rig)
+    better = [remedy for remedy in ranked if _brings(remedy, missed_now, whole)]
     left = 0.0 if whole is None else abs(whole) - sum(part.part for part in told if part.part is not None)
     return Reasons(
         ref, whole, tuple(told), left, tuple(better[:_MOST_REMEDIES]), len(trial.marks),
@@ -191,7 +192,7 @@ def _remedy(alternative: Alternative, result: CaseResult, ref: Mark) -> Remedy:
     return Remedy(alternative, value_of(ref, result.measures)[0], met, missed(result, alternative.rig))
 
 
-def _brings(remedy: Remedy, now: CaseResult, whole: float | None) -> bool:
+def _brings(remedy: Remedy, missed_now: float, whole: float | None) -> bool:
     """Whether a remedy misses the marks by less, and the measure asked about is none the worse for it.
 
     Where no mark is missed, whether it makes the measure less.
@@ -199,8 +200,8 @@ def _brings(remedy: Remedy, now: CaseResult, whole: float | None) -> bool:
     size = _size(whole)
     if _size(remedy.value) > size * (1 + _SAME) or (whole is None and remedy.value is None):
         return False
-    if now.verdicts and missed(now, remedy.alternative.rig) > 0:
-        return remedy.missed < missed(now, remedy.alternative.rig) - 1e-9
+    if missed_now > 0:
+        return remedy.missed < missed_now - 1e-9
     return remedy.missed == 0 and _size(remedy.value) < size * (1 - _LEAST)
 
 

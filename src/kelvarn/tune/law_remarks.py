@@ -19,19 +19,16 @@ from .look import Look
 from .plant import FirstOrder, PlantError
 from .remark import Remark, setting
 from .reserve import least_reserve
-from .swing import swing_of
+from .swing import scatter_K, swing_of
 
-_SIGMAS = 4.0  # of the noise, that a whole band needs
 _BEYOND = 4.0  # times its band, from which on a swing is told where no mark speaks of it
 _LEAST_BACK_OFF_K = 0.2
 _SAME = 0.01  # of drive
 _TOO_MUCH, _TOO_LITTLE = 1.5, 1 / 3.0  # times what holds, of feed-forward
 _SLOW = 10.0  # lags, after which a memory still works on what is left
 _NEAR = 1.05  # of gain: a reserve of less is none
-_OF_BAND = 2.0
-_RINGING_MS = (
-    4.0  # peak sensitivity from which on it is told; 1.4 to 2 is usual (Åström and Hägglund, 2006, section 4.6)
-)
+_OF_BAND = 2.0  # or of a kelvin: what full drive may move it by while it waits
+_RINGING_MS = 4.0  # peak sensitivity; 1.4 to 2 is usual (Åström and Hägglund, 2006, section 4.6)
 _OF_SWING = ("swing_K", "overshoot_K", "worst_over_K", "worst_under_K", "steady_error_K")
 
 
@@ -40,7 +37,7 @@ def of_on_off(look: Look, name: str, path: Path, law: OnOff, known: Measures | N
     probe = look.rig.probe
     on, off = law.on_off_degC(look.setpoint, look.rig.way)
     band, at = abs(off - on), (*path, law.rulers[0])
-    least = max(_SIGMAS * probe.noise_K, probe.resolution_K)
+    least = scatter_K(probe)
     said = look.kelvins(band)
     if band < least - 1e-12:
         why = f"noise {look.kelvins(probe.noise_K)}, steps {look.kelvins(probe.resolution_K)}"
@@ -59,15 +56,16 @@ def of_on_off(look: Look, name: str, path: Path, law: OnOff, known: Measures | N
         )
         yield Remark("swings beyond its band", name, at, text)
     period = None if known is None else known.main.values.get("swing_period_s")
+    cycle = _cycle_s(look, law, period)
     for field, word in (("shortest_on_s", "on"), ("shortest_off_s", "off")):
         value = float(getattr(law, field))
-        cycle = _cycle_s(look, law, period)
         if cycle is not None and value > cycle / 2:
             far = look.span(value)
             text = f"It stays {word} {far} at least, while a cycle takes {look.span(cycle)}: it swings wider for that."
             yield Remark(f"shortest {word} too long", name, (*path, field), text)
     for field, does in (("decide_every_s", "decides only every"), ("confirm_s", "waits before it switches for")):
-        value, pushes = float(getattr(law, field)), _pushes_K(look, float(getattr(law, field)))
+        value = float(getattr(law, field))
+        pushes = _pushes_K(look, value)
         if pushes is not None and pushes > _OF_BAND * max(band, 1.0):
             text = f"It {does} {look.span(value)}; in that time full drive moves it by {look.kelvins(pushes)}."
             yield Remark(f"{field.split('_')[0]} too long", name, (*path, field), text)
@@ -109,7 +107,8 @@ def of_pid(look: Look, name: str, path: Path, law: Pid) -> Iterator[Remark]:
             "Nothing holds its memory back while the drive is at its limit: it winds up and overshoots.",
             "back-calculation", setting((*path, "anti_windup"), "back_calculation"),
         )  # fmt: skip
-    yield from _drives(look, name, path, law)
+    yield from _fans_that_stand(look, name, path, law)
+    yield from _least_drive(look, name)
 
 
 def _limits(look: Look, name: str, path: Path, law: Pid) -> Iterator[Remark]:
@@ -220,40 +219,38 @@ def _feed(look: Look, name: str, path: Path, law: Pid) -> Iterator[Remark]:
             yield Remark("setpoint ramp too long", name, (*path, "setpoint_rate_K_per_s"), text)
 
 
-def _drives(look: Look, name: str, path: Path, law: Pid) -> Iterator[Remark]:
-    """What the drives make of it: fans that stand, pulses that are too long for what holds."""
-    for drive in look.rig.drives:
-        needs = drive.needs if isinstance(drive, Fan) else 0.0
-        if not isinstance(drive, Fan) or drive.floor >= needs:
+def _fans_that_stand(look: Look, name: str, path: Path, law: Pid) -> Iterator[Remark]:
+    """Fans that are asked to turn and do not."""
+    for place, drive in enumerate(look.rig.drives):
+        if not isinstance(drive, Fan) or drive.floor >= drive.needs:
             continue
+        needs, turns, least = drive.needs, _turns_from(drive), max(drive.floor, drive.acting_off_below)
         if 0 < law.low < needs:
             text = f"Its lowest drive {look.share(law.low)} is below what {drive.name} needs, {look.share(needs)}."
             remedy = f"lowest drive {look.share(needs)}"
             yield Remark("below the stall", name, (*path, "low"), text, remedy, setting((*path, "low"), needs))
-        elif (
-            law.low <= 0 and (turns := _turns_from(drive)) > (least := max(drive.floor, drive.acting_off_below)) + _SAME
-        ):
+        elif law.low <= 0 and turns > least + _SAME:
             text = (
                 f"On at {look.share(least)} {drive.name} stands still until {look.share(turns)}: "
                 "asked to turn, it does not."
             )
-            place = look.rig.drives.index(drive)
-            mended = setting(("rig", "drives", place, "floor"), min(turns, 0.95))
             at: Path = ("rig", "drives", place, "floor")
+            mended = setting(at, min(turns, 0.95))
             yield Remark("fan stands while asked", name, at, text, f"floor {look.share(turns)}", mended)
+
+
+def _least_drive(look: Look, name: str) -> Iterator[Remark]:
+    """Drives whose least output is more than what holds the setpoint."""
     holds = look.holding
-    for k, each in enumerate(look.rig.drives):
-        least = 0.0
-        if isinstance(each, SlowWindow):
-            least = each.shortest_pulse_s / each.window_s
-        elif isinstance(each, Pwm):
-            least = each.floor
+    for k, drive in enumerate(look.rig.drives):
+        field, least = "floor", drive.floor if isinstance(drive, Pwm) else 0.0
+        if isinstance(drive, SlowWindow):
+            field, least = "shortest_pulse_s", drive.shortest_pulse_s / drive.window_s
         if holds is not None and 0 < holds < least:
             text = (
-                f"The least that {each.name} gives is {look.share(least)}; holding {look.degC(look.setpoint)} takes "
+                f"The least that {drive.name} gives is {look.share(least)}; holding {look.degC(look.setpoint)} takes "
                 f"{look.share(holds)}: it can only switch to and fro."
             )
-            field = "shortest_pulse_s" if isinstance(each, SlowWindow) else "floor"
             yield Remark("least pulse above what holds", name, ("rig", "drives", k, field), text)
 
 
@@ -267,10 +264,10 @@ def of_curve(look: Look, name: str, path: Path, law: Curve) -> Iterator[Remark]:
     probe = look.rig.probe
     fan = next((drive for drive in look.rig.drives if isinstance(drive, Fan)), None)
     needs = fan.needs if fan is not None and fan.floor < fan.needs else 0.0
-    least = max(_LEAST_BACK_OFF_K, _SIGMAS * probe.noise_K, probe.resolution_K)
+    least = max(_LEAST_BACK_OFF_K, scatter_K(probe))
     full = law.full_degC if law.shape == "ramp" else law.steps[-1].from_degC
     where: Path = (*path, "full_degC") if law.shape == "ramp" else (*path, "steps", len(law.steps) - 1, "from_degC")
-    limit = look.rig.all_bodies[look.rig.body_index(probe.body)].limit_degC
+    limit = look.limit_of(probe.body)
     if not look.rig.heats and limit is not None and full >= limit:
         text = f"It is full only at {look.degC(full)}, not below {probe.body}'s limit of {look.degC(limit)}."
         yield Remark("full beyond the limit", name, where, text)

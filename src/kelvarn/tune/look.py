@@ -6,7 +6,9 @@ from functools import cached_property
 import numpy as np
 import numpy.typing as npt
 
+from kelvarn.engine.prepare import RunError
 from kelvarn.engine.steady import Verdict, can_hold, rest_degC
+from kelvarn.engine.step import heating_up_s
 from kelvarn.model.project import Project
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Trial
@@ -59,6 +61,21 @@ class Look:
         """Where the probed body rests without drive, degC."""
         rest = rest_degC(self.rig, 0.0)
         return None if rest is None else float(rest[self.rig.body_index(self.rig.probe.body)])
+
+    @cached_property
+    def flat_out_s(self) -> float:
+        """How long full drive takes from cold into the band of the first setpoint, s; 0 where not known, or warm."""
+        if self.trial.start_degC is not None or any(body.start_degC is not None for body in self.rig.bodies):
+            return 0.0
+        near = self.trial.course[0].to_degC - self.rig.way.sign * self.trial.band_K
+        try:
+            return heating_up_s(self.rig, near) or 0.0
+        except RunError:
+            return 0.0
+
+    def limit_of(self, body: str) -> float | None:
+        """The rated limit of a body, degC; None where none is known."""
+        return self.rig.all_bodies[self.rig.body_index(body)].limit_degC
 
     def held_at(self, setpoint_degC: float) -> npt.NDArray[np.float64] | None:
         """Where all bodies rest while a setpoint is held, degC; None where it is not."""

@@ -35,7 +35,7 @@ class Loop:
         direction: 1 heats, −1 cools.
         law: its settings.
         window_s: the longest slow window, where that is longer than a sample; else 0.
-        travel_s: the least time in which the demand, or what a valve makes of it, goes from none to full; else 0.
+        valve_s: travel time of the slowest valve; else 0.
     """
 
     paths: tuple[tuple[float, Path], ...]
@@ -43,7 +43,12 @@ class Loop:
     direction: int
     law: Pid
     window_s: float = 0.0
-    travel_s: float = 0.0
+    valve_s: float = 0.0
+
+    @property
+    def travel_s(self) -> float:
+        """The least time in which the demand, or what a valve makes of it, goes from none to full; 0: at once."""
+        return max(self.valve_s, 1 / self.law.rate_per_s if self.law.rate_per_s else 0.0)
 
     @property
     def period_s(self) -> float:
@@ -126,11 +131,10 @@ def loop_of(rig: Rig, law: Pid, setpoint_degC: float, demand: float | None = Non
     ]
     acting = [drive for drive, each in zip(rig.drives, given, strict=True) if each.any()]
     window_s = max((drive.window_s for drive in acting if isinstance(drive, SlowWindow)), default=0.0)
-    travel_s = max((drive.travel_s for drive in acting if isinstance(drive, Valve)), default=0.0)
+    valve_s = max((drive.travel_s for drive in acting if isinstance(drive, Valve)), default=0.0)
     return Loop(
         tuple((ratio, path) for path in paths), probe.interval_s, 1 if rig.heats else -1, law,
-        window_s if window_s >= probe.interval_s else 0.0,
-        max(travel_s, 1 / law.rate_per_s if law.rate_per_s else 0.0),
+        window_s if window_s >= probe.interval_s else 0.0, valve_s,
     )  # fmt: skip
 
 
@@ -142,7 +146,7 @@ def mixed(one: Loop, other: Loop, share: float) -> Loop:
         one,
         paths=tuple(paths),
         window_s=max(one.window_s, other.window_s),
-        travel_s=max(one.travel_s, other.travel_s),
+        valve_s=max(one.valve_s, other.valve_s),
     )
 
 

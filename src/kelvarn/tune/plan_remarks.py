@@ -3,8 +3,6 @@
 from collections.abc import Iterator
 from itertools import combinations
 
-from kelvarn.engine.prepare import RunError
-from kelvarn.engine.step import heating_up_s
 from kelvarn.model.edit import Path
 from kelvarn.model.mark import Mark
 from kelvarn.units import Quantity
@@ -76,7 +74,6 @@ def _marks(look: Look, at: Path) -> Iterator[Remark]:
     marks = look.trial.marks
     probe = look.rig.probe
     least = max(probe.noise_K, probe.resolution_K)
-    flat_out_s: float | None = None
     for k, mark in enumerate(marks):
         where: Path = (*at, "marks", k, "limit")
         limit = mark.limit_text(look.scale)
@@ -84,13 +81,10 @@ def _marks(look: Look, at: Path) -> Iterator[Remark]:
         if small and 0 < mark.limit < least:
             text = f"{mark.title} {limit} is less than what {probe.name} tells: {look.kelvins(least)}."
             yield Remark(f"mark {k + 1} below the noise", None, where, text)
-        if mark.measure in ("settling_s", "rise_s", "ready_s") and mark.direction == "at_most":
-            if flat_out_s is None:
-                flat_out_s = _flat_out_s(look)
-            needs = flat_out_s * (0.5 if mark.measure == "rise_s" else 1.0)
-            if mark.limit < needs:
-                text = f"{mark.title} {limit}: flat out from cold it takes {look.span(flat_out_s)} to the setpoint."
-                yield Remark(f"mark {k + 1} sooner than full drive", None, where, text)
+        of_first = mark.measure == "settling_s" and mark.direction == "at_most" and mark.stage is None
+        if of_first and mark.limit < look.flat_out_s:
+            text = f"{mark.title} {limit}: flat out from cold it takes {look.span(look.flat_out_s)} into the band."
+            yield Remark(f"mark {k + 1} sooner than full drive", None, where, text)
         hottest = mark.measure == "hottest_degC" and mark.body == look.rig.probe.body and mark.direction == "at_most"
         if hottest and mark.limit < look.highest - _SAME_K:
             text = f"{mark.title} {limit}, while the setpoint goes to {look.degC(look.highest)}."
@@ -111,13 +105,3 @@ def _contradict(one: Mark, other: Mark) -> bool:
     least = max((mark.limit for mark in (one, other) if mark.direction == "at_least"), default=None)
     most = min((mark.limit for mark in (one, other) if mark.direction != "at_least"), default=None)
     return least is not None and most is not None and least > most
-
-
-def _flat_out_s(look: Look) -> float:
-    """How long full drive takes from cold to the first setpoint, s; 0 where that is not known, or it starts warm."""
-    if look.trial.start_degC is not None or any(body.start_degC is not None for body in look.rig.bodies):
-        return 0.0
-    try:
-        return heating_up_s(look.rig, look.trial.course[0].to_degC) or 0.0
-    except RunError:
-        return 0.0

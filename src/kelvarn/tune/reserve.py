@@ -8,7 +8,7 @@ looked at for every swing.
 
 import cmath
 import math
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from functools import cache, lru_cache
 
@@ -35,6 +35,7 @@ _SAME_DRIVE = 0.005
 _ANY_LAW = Pid()  # what a rig reads does not depend on it
 _OTHER_SIDE = (0.04, 0.25, 0.5, 0.75)  # demands that are looked at on the side that does not hold
 _SAME_K = 1e-6
+_Edge = tuple[float, float]  # gain factor at which it rings, and the period of that, s
 
 
 @dataclass(frozen=True)
@@ -64,10 +65,9 @@ class Reserve:
 
 @dataclass(frozen=True)
 class LeastReserve:
-    """The smallest reserve of trials' stages, and the setpoint at which it is; `trial` names where."""
+    """The smallest reserve of trials' stages, and the setpoint at which it is."""
 
     reserve: Reserve
-    trial: str
     setpoint_degC: float
 
 
@@ -78,23 +78,18 @@ def reserve(loop: Loop) -> Reserve:
     def one(w: float) -> complex:
         return complex(loop.at(np.array([w]))[0])
 
-    edges = [
-        (-1 / one(w).real, 2 * math.pi / w)
-        for k in _turns(answer)
-        if one(w := float(brentq(lambda w: one(w).imag, omega[k], omega[k + 1], xtol=1e-300, rtol=1e-12))).real < 0
-    ]
-    if answer[-1].real < 0:  # at half the sampling rate the answer is real: it may ring from sample to sample
-        edges.append((-1 / float(answer[-1].real), 2 * loop.period_s))
-    if not _settles(omega, answer):
-        stands = [edge for edge in edges if edge[0] <= 1]
-        stood, rings_s = max(stands) if stands else (0.0, None)
-        return Reserve(stood, rings_s, None, None, None)
-    edges = [edge for edge in edges if edge[0] > 1] + [*_edges_by_swing(loop, omega, answer)]
+    edges: list[_Edge] = []
+    for k in _turns(answer):
+        w = float(brentq(lambda w: one(w).imag, omega[k], omega[k + 1], xtol=1e-300, rtol=1e-12))
+        if (real := one(w).real) < 0:
+            edges.append((-1 / real, 2 * math.pi / w))
+    factor, period_s = _first_edge(loop, omega, answer, edges)
+    if factor is not None and factor <= 1:
+        return Reserve(factor, period_s, None, None, None)
     margins = []
-    for k in np.flatnonzero((np.abs(answer[1:]) < 1) != (np.abs(answer[:-1]) < 1)):
-        w = float(brentq(lambda w: abs(one(w)) - 1, omega[k], omega[k + 1], xtol=1e-300, rtol=1e-12))
+    for j in np.flatnonzero((np.abs(answer[1:]) < 1) != (np.abs(answer[:-1]) < 1)):
+        w = float(brentq(lambda w: abs(one(w)) - 1, omega[j], omega[j + 1], xtol=1e-300, rtol=1e-12))
         margins.append(((math.pi + cmath.phase(one(w))) % (2 * math.pi), w))
-    factor, period_s = min(edges, default=(None, None))
     return Reserve(
         factor,
         period_s,
@@ -107,13 +102,26 @@ def reserve(loop: Loop) -> Reserve:
 def gain_factor(loop: Loop) -> float:
     """The gain factor alone, to about a thousandth: what a search asks of many laws on the same rig; inf for any."""
     omega, answer = _answer(loop)
-    edges = [factor for factor, _ in _between(omega, answer, _turns(answer))]
-    if answer[-1].real < 0:
-        edges.append(-1 / float(answer[-1].real))
+    factor, _ = _first_edge(loop, omega, answer, _between(omega, answer, _turns(answer)))
+    return math.inf if factor is None else factor
+
+
+def _first_edge(
+    loop: Loop, omega: Reals, answer: Complex, edges: Iterable[_Edge]
+) -> tuple[float | None, float | None]:  # fmt: skip
+    """The gain factor at which it rings first, and the period of that; of one that rings, what it stood last.
+
+    Args:
+        loop, omega, answer: it, and its answer at frequencies.
+        edges: where the answer passes the negative real axis.
+    """
+    found = [*edges]
+    if answer[-1].real < 0:  # at half the sampling rate the answer is real: it may ring from sample to sample
+        found.append((-1 / float(answer[-1].real), 2 * loop.period_s))
     if not _settles(omega, answer):
-        return max((edge for edge in edges if edge <= 1), default=0.0)
-    by_swing = [factor for factor, _ in _edges_by_swing(loop, omega, answer)]
-    return min([edge for edge in edges if edge > 1] + by_swing, default=math.inf)
+        return max((edge for edge in found if edge[0] <= 1), default=(0.0, None))
+    found = [edge for edge in found if edge[0] > 1] + [*_edges_by_swing(loop, omega, answer)]
+    return min(found, default=(None, None))
 
 
 def _answer(loop: Loop) -> tuple[Reals, Complex]:
@@ -145,7 +153,7 @@ def _turns(answer: Complex) -> Sequence[int]:
     return [int(k) for k in np.flatnonzero(passes)]
 
 
-def _between(omega: Reals, answer: Complex, turns: Sequence[int]) -> Iterator[tuple[float, float]]:
+def _between(omega: Reals, answer: Complex, turns: Sequence[int]) -> Iterator[_Edge]:
     """Gain factors and periods where it passes, straight between two frequencies."""
     for k in turns:
         share = answer.imag[k] / (answer.imag[k] - answer.imag[k + 1])
@@ -163,7 +171,7 @@ def _settles(omega: Reals, answer: Complex) -> bool:
     return bool(abs(phase[-1]) < math.pi / 2)
 
 
-def _edges_by_swing(loop: Loop, omega: Reals, answer: Complex) -> Iterator[tuple[float, float]]:
+def _edges_by_swing(loop: Loop, omega: Reals, answer: Complex) -> Iterator[_Edge]:
     """The same where the drive moves only so fast, for every swing of what is asked."""
     if not loop.travel_s:
         return
@@ -204,8 +212,7 @@ def loops_at(rig: Rig, law: Pid, setpoint_degC: float) -> list[Loop]:
     """
     both = rig.way.both and law.low < 0
     found = _loops_at(rig, setpoint_degC, both, law.cooling_ratio if both else 1.0)
-    travel_s = 1 / law.rate_per_s if law.rate_per_s else 0.0
-    return [replace(each, law=law, travel_s=max(each.travel_s, travel_s)) for each in found]
+    return [replace(each, law=law) for each in found]
 
 
 @lru_cache(maxsize=16)
@@ -235,13 +242,12 @@ def _share_beyond(ratio: float) -> float:
     return 0.5 - (math.asin(ratio) + ratio * math.sqrt(1 - ratio * ratio)) / math.pi
 
 
-def stages_of(trials: Sequence[Trial]) -> list[tuple[str, float]]:
-    """Setpoints of trials, each once, degC, with the name of the first trial that has it."""
-    found: list[tuple[str, float]] = []
-    for trial in trials:
-        for change in trial.course:
-            if all(abs(change.to_degC - known) > _SAME_K for _, known in found):
-                found.append((trial.name, change.to_degC))
+def setpoints_of(trials: Sequence[Trial]) -> list[float]:
+    """Setpoints of trials, each once, degC."""
+    found: list[float] = []
+    for change in (change for trial in trials for change in trial.course):
+        if all(abs(change.to_degC - known) > _SAME_K for known in found):
+            found.append(change.to_degC)
     return found
 
 
@@ -255,21 +261,19 @@ def least_reserve(rig: Rig, law: Pid, trials: Sequence[Trial]) -> LeastReserve:
     Raises:
         PlantError: it has none at any of them; as for `loop_of`.
     """
-    stages = stages_of(trials)
-    held = [each for each in stages if (verdict := can_hold(rig, each[1])) is None or verdict.can]
-    found: list[tuple[float, int, Loop, str, float]] = []
+    setpoints = setpoints_of(trials)
+    held = [each for each in setpoints if (verdict := can_hold(rig, each)) is None or verdict.can]
+    found: list[tuple[Loop, float]] = []
     why_not: PlantError | None = None
-    for name, setpoint in held or stages:
+    for setpoint in held or setpoints:
         try:
-            loops = loops_at(rig, law, setpoint)
+            found += [(loop, setpoint) for loop in loops_at(rig, law, setpoint)]
         except PlantError as error:
             why_not = why_not or error
-        else:
-            found += [(gain_factor(loop), len(found), loop, name, setpoint) for loop in loops]
     if not found:
         raise why_not or PlantError("The trials have no setpoint.")
-    _, _, least, name, setpoint = min(found, key=lambda each: each[:2])
-    return LeastReserve(reserve(least), name, setpoint)
+    loop, setpoint = min(found, key=lambda each: gain_factor(each[0]))
+    return LeastReserve(reserve(loop), setpoint)
 
 
 def ultimate_of(rig: Rig, setpoint_degC: float) -> Ultimate | None:

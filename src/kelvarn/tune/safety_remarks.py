@@ -1,4 +1,4 @@
-"""Remarks on what keeps a rig safe: trips, cut-offs, actions at a probe fault, alarms, plans and switches."""
+"""Remarks on what keeps a rig safe: trips, cut-offs, dials, actions at a probe fault, alarms and switches."""
 
 import math
 from collections.abc import Callable, Iterator
@@ -7,6 +7,7 @@ from kelvarn.engine.steady import rest_degC
 from kelvarn.model.curve import Curve
 from kelvarn.model.edit import Path
 from kelvarn.model.guards import Alarm, CutOff, NoRise, ProbeFaultAction, Trip
+from kelvarn.model.probes import Probe
 from kelvarn.model.project import Project
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial_edit import add_rule
@@ -56,20 +57,15 @@ def _stuck_on(look: Look) -> Iterator[Remark]:
     if not rig.heats or cuts_drives(rig):
         return
     ends = rest_degC(rig.unguarded, 1.0)
-    if ends is None:
-        text = "Stuck on, it would get hotter without end, and nothing cuts the drives."
+    would = "get hotter without end" if ends is None else ""
+    for body, end in zip(rig.all_bodies, [] if ends is None else ends, strict=False):
+        if not would and body.limit_degC is not None and end > body.limit_degC:
+            limit = look.degC(body.limit_degC)
+            would = f"bring {body.name} to {look.degC(float(end))}, beyond its limit of {limit}"
+    if would:
+        text = f"Stuck on, it would {would}, and nothing cuts the drives."
         yield Remark("nothing stops it", None, ("rig", "drives", 0, "power_W"), text, "fit a thermal cut-off",
                      _add("cut_off"))  # fmt: skip
-        return
-    for body, end in zip(rig.all_bodies, ends, strict=False):
-        if body.limit_degC is not None and end > body.limit_degC:
-            text = (
-                f"Stuck on, it would bring {body.name} to {look.degC(float(end))}, beyond its limit of "
-                f"{look.degC(body.limit_degC)}, and nothing cuts the drives."
-            )
-            yield Remark("nothing stops it", None, ("rig", "drives", 0, "power_W"), text, "fit a thermal cut-off",
-                         _add("cut_off"))  # fmt: skip
-            return
 
 
 def _freezes(look: Look) -> Iterator[Remark]:
@@ -98,28 +94,25 @@ def _levels(look: Look) -> Iterator[Remark]:
         if not isinstance(guard, Trip | CutOff) or (isinstance(guard, Trip) and guard.side == "below"):
             continue
         at: Path = ("rig", "guards", place, "at_degC")
-        name = guard.body if isinstance(guard, CutOff) else _probed(rig, guard.probe)
-        limit = rig.all_bodies[rig.body_index(name)].limit_degC
+        name = guard.body if isinstance(guard, CutOff) else _probe(rig, guard.probe).body
+        limit = look.limit_of(name)
         if limit is not None and guard.at_degC >= limit:
             text = f"“{guard.name}” acts at {look.degC(guard.at_degC)}, not below {name}'s limit of {look.degC(limit)}."
             wanted = limit - _BELOW_K
             yield Remark(
                 f"{guard.name} above the limit", None, at, text, f"at {look.degC(wanted)}", setting(at, wanted)
             )
-        highest = look.highest
         if isinstance(guard, Trip) and guard.delay_s > 0:
             yield from _late(look, place, guard, name, limit)
-        there = None if rest is None else float(rest[rig.body_index(name)])
-        if there is not None and name != rig.probe.body and guard.at_degC <= there:
-            text = (
-                f"“{guard.name}” acts at {look.degC(guard.at_degC)}, while {name} rests at {look.degC(there)} at "
-                f"setpoint {look.degC(highest)}."
-            )
-            yield Remark(f"{guard.name} below the setpoint", None, at, text)
-        if name == rig.probe.body and guard.at_degC <= highest + trial.band_K:
-            text = (
-                f"“{guard.name}” acts at {look.degC(guard.at_degC)}, while the setpoint goes to {look.degC(highest)}."
-            )
+        if name == rig.probe.body:
+            there, while_it = look.highest + trial.band_K, f"the setpoint goes to {look.degC(look.highest)}"
+        elif rest is not None:
+            there = float(rest[rig.body_index(name)])
+            while_it = f"{name} rests at {look.degC(there)} at setpoint {look.degC(look.highest)}"
+        else:
+            continue
+        if guard.at_degC <= there:
+            text = f"“{guard.name}” acts at {look.degC(guard.at_degC)}, while {while_it}."
             yield Remark(f"{guard.name} below the setpoint", None, at, text)
 
 
@@ -158,8 +151,8 @@ def _dials(look: Look) -> Iterator[Remark]:
             yield Remark(f"{drive.name}'s dial below the setpoint", None, ("rig", "drives", k, "dial_degC"), text)
 
 
-def _probed(rig: Rig, probe: str) -> str:
-    return next(each.body for each in rig.probes if each.name == probe)
+def _probe(rig: Rig, name: str) -> Probe:
+    return next(each for each in rig.probes if each.name == name)
 
 
 def _probe_fault(look: Look) -> Iterator[Remark]:
@@ -196,15 +189,15 @@ def _alarms(look: Look) -> Iterator[Remark]:
         if not isinstance(guard, Alarm):
             continue
         at: Path = ("rig", "guards", place)
-        body = next(each.body for each in project.rig.probes if each.name == guard.probe)
-        limit = project.rig.all_bodies[project.rig.body_index(body)].limit_degC
+        probe = _probe(look.rig, guard.probe)
+        limit = look.limit_of(probe.body)
         if guard.watches == "high" and limit is not None and guard.at_degC >= limit:
             level, most = look.degC(guard.at_degC), look.degC(limit)
-            text = f"Alarm “{guard.name}” tells at {level}, not below {body}'s limit of {most}."
+            text = f"Alarm “{guard.name}” tells at {level}, not below {probe.body}'s limit of {most}."
             yield Remark(f"{guard.name} above the limit", None, (*at, "at_degC"), text)
         if guard.delay_s == 0:
-            noise = next(each.noise_K for each in project.rig.probes if each.name == guard.probe)
-            text = f"Alarm “{guard.name}” has no delay: it cries at every blip (noise {look.kelvins(noise)})."
+            noise = look.kelvins(probe.noise_K)
+            text = f"Alarm “{guard.name}” has no delay: it cries at every blip (noise {noise})."
             yield Remark(f"{guard.name} without delay", None, (*at, "delay_s"), text,
                          f"after {look.span(_USUAL_DELAY_S)}",
                          setting((*at, "delay_s"), _USUAL_DELAY_S))  # fmt: skip

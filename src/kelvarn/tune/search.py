@@ -28,7 +28,7 @@ from kelvarn.studies.room import missed, room
 
 from .loop import Loop
 from .plant import PlantError
-from .reserve import gain_factor, loops_at, stages_of
+from .reserve import gain_factor, loops_at, setpoints_of
 from .spaces import Point, Space
 
 LEAST_RESERVE = 1.7
@@ -259,7 +259,7 @@ def _loops(rig: Rig, trials: Sequence[Trial]) -> list[Loop]:
     """Loops of a law that is put in later, at all stages; of those that reach to the other side, the utmost only."""
     found: list[Loop] = []
     law = Pid(low=-1.0 if rig.way.both else 0.0)
-    for _, setpoint in stages_of(trials):
+    for setpoint in setpoints_of(trials):
         try:
             loops = loops_at(rig, law, setpoint)
         except PlantError:

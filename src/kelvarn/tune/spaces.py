@@ -2,7 +2,7 @@
 
 import math
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from kelvarn.engine.layout import is_nonlinear
@@ -17,14 +17,14 @@ from kelvarn.model.trial import Trial
 
 from .first_tries import fan_floor
 from .plant import FirstOrder, Plant
-from .reserve import stages_of
+from .reserve import setpoints_of
 from .rules import starting_points
 from .starts import ultimate_of_rig
+from .swing import scatter_K
 from .ultimate import Ultimate
 
 Point = tuple[float, ...]
 _USUAL = Ultimate(0.5, 600.0)  # where a rig has no ultimate point
-_SIGMAS = 4.0  # of the noise, that a band is at least wide
 _LEAST_BAND_K, _WIDEST_BAND_K = 0.05, 40.0
 _OFF_CENTRE_K = 12.0  # at most, of a band
 _LEAST_STEP = 0.02  # of drive, from one step of a curve to the next
@@ -86,12 +86,10 @@ def spaces(rig: Rig, trials: Sequence[Trial], plant: Plant | None) -> tuple[Spac
     found = (_on_off(rig, trials), *curves, *_pids(rig, trials[0], plant))
     if not is_nonlinear(rig):
         return found
-    return tuple(
-        Space(each.strategy, each.axes, each.count // _SLOWER, each.settings, each.law, each.also) for each in found
-    )
+    return tuple(replace(each, count=each.count // _SLOWER) for each in found)
 
 
-def rounded(value: float) -> float:
+def _rounded(value: float) -> float:
     """Three figures: more nobody sets."""
     return float(f"{value:.3g}")
 
@@ -101,25 +99,25 @@ def _as_it_is(point: Point) -> Point:
 
 
 def _held(value: float, low: float, high: float) -> float:
-    return rounded(min(max(value, low), high))
+    return _rounded(min(max(value, low), high))
 
 
 def _on_off(rig: Rig, trials: Sequence[Trial]) -> Space:
     """Its edges, also both on one side of the setpoint; where a rig heats and cools, the dead band as well."""
-    probe, way = rig.probe, rig.way
-    least = max(_SIGMAS * probe.noise_K, probe.resolution_K, _LEAST_BAND_K)
-    setpoints = [degC for _, degC in stages_of(trials)]
+    way = rig.way
+    least = max(scatter_K(rig.probe), _LEAST_BAND_K)
+    setpoints = setpoints_of(trials)
     only = setpoints[0] if len(setpoints) == 1 else None  # cut-in and cut-out do not follow the setpoint
 
     def law(settings: Point) -> OnOff:
-        below, above = (rounded(min(max(edge, -500.0), 500.0)) for edge in settings[:2])
+        below, above = (_held(edge, -500.0, 500.0) for edge in settings[:2])
         if below + above < least:
-            above = rounded(least - below)
+            above = _rounded(least - below)
         more: dict[str, Any] = {"dead_band_K": _held(settings[2], 0.0, 500.0)} if way.both else {}
         if min(below, above) < 0 and only is not None and not way.both:
             return OnOff(notation="cuts", cut_in_degC=round(only - way.sign * below, 3),
                          cut_out_degC=round(only + way.sign * above, 3))  # fmt: skip
-        return OnOff(below_K=max(below, 0.0), above_K=max(above, 0.0, rounded(least - max(below, 0.0))), **more)
+        return OnOff(below_K=max(below, 0.0), above_K=max(above, 0.0, _rounded(least - max(below, 0.0))), **more)
 
     band, centre = Axis(least, _WIDEST_BAND_K), Axis(-_OFF_CENTRE_K, _OFF_CENTRE_K, log=False)
     axes = (band, centre, Axis(0.05, 8.0)) if way.both else (band, centre)

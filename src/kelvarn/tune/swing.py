@@ -14,11 +14,13 @@ from kelvarn.engine.steady import rest_degC
 from kelvarn.engine.step import open_loop, usual_drive
 from kelvarn.model.drives import Relay
 from kelvarn.model.on_off import OnOff
+from kelvarn.model.probes import Probe
 from kelvarn.model.rig import Rig
 
 from .plant import FirstOrder, Plant, PlantError, plant_of
 
 _WIDEST_K = 1e4
+_SIGMAS = 4.0
 _DESCRIBES = 0.1  # of the swing: a step that one lag misses by more is not of one lag
 
 
@@ -60,6 +62,11 @@ def swing(plant: Plant, above_rest_K: float, below_K: float, above_K: float) -> 
     up_s = lag * math.log((full - low) / (full - off))
     down_s = lag * math.log(high / on)
     return Swing(low - above_rest_K, high - above_rest_K, up_s + down_s + 2 * delay)
+
+
+def scatter_K(probe: Probe) -> float:
+    """What a band must be wider than: four standard deviations of the reading's noise, or one of its steps."""
+    return max(_SIGMAS * probe.noise_K, probe.resolution_K)
 
 
 def as_switched(plant: Plant, rig: Rig, share: float) -> Plant:

@@ -10,7 +10,7 @@ from kelvarn.model.pid import Pid
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Trial
 from kelvarn.tune.plant import PlantError
-from kelvarn.tune.reserve import LeastReserve, least_reserve, stages_of
+from kelvarn.tune.reserve import LeastReserve, least_reserve, setpoints_of
 from kelvarn.tune.swing import swing_of
 from kelvarn.units import Quantity, Scale, show, three_figures
 
@@ -58,7 +58,7 @@ class ReserveWords(QObject):
 
 def _words(rig: Rig, law: Pid, trial: Trial, scale: Scale) -> str:
     try:
-        return reserve_text(least_reserve(rig, law, (trial,)), several=len(stages_of((trial,))) > 1, scale=scale)
+        return reserve_text(least_reserve(rig, law, (trial,)), several=len(setpoints_of((trial,))) > 1, scale=scale)
     except PlantError as error:
         return f"Reserve: {error}"
 

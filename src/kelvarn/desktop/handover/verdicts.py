@@ -6,7 +6,7 @@ from PySide6.QtCore import QObject, Signal
 
 from kelvarn.desktop.jobs import Jobs
 from kelvarn.engine.prepare import RunError
-from kelvarn.engine.run import Stopped, current_go_on
+from kelvarn.engine.run import current_go_on
 from kelvarn.model.candidate import Candidate, Controller
 from kelvarn.model.project import Project
 from kelvarn.model.rig import Rig
@@ -66,11 +66,11 @@ class Verdicts(QObject):
             self._asked = None
 
     def fine(self) -> bool | None:
-        """Whether all marks of all trials are met and no failure passes a limit; None while that is not known."""
+        """Whether all marks of all trials are met and every failure table is safe; None while that is not known."""
         if not self.results or not self.failures:
             return None
         met = all(isinstance(each, Result) and each.met == len(each.verdicts) for each in self.results.values())
-        return met and all(isinstance(each, FailureTable) and harmless(each) for each in self.failures.values())
+        return met and all(isinstance(each, FailureTable) and each.safe for each in self.failures.values())
 
     def _take_results(self, outcome: object) -> None:
         if isinstance(outcome, dict):
@@ -81,11 +81,6 @@ class Verdicts(QObject):
         if isinstance(outcome, dict):
             self.failures = outcome
             self.updated.emit()
-
-
-def harmless(table: FailureTable) -> bool:
-    """Whether a failure table can be judged, and no failure passes a limit."""
-    return bool(table.limited) and not table.passed
 
 
 def _on_trials(asked: _Asked) -> dict[str, Outcome]:
@@ -108,6 +103,4 @@ def _failures(asked: _Asked) -> dict[str, FailureTable | str]:
             found[trial.name] = failure_table(asked.rig, asked.controller, trial, go_on)
         except RunError as error:
             found[trial.name] = str(error)
-        if not go_on(0.0):
-            raise Stopped
     return found
