@@ -127,6 +127,7 @@ _DURATIONS = {"d": 86400.0, "h": 3600.0, "min": 60.0, "m": 60.0, "s": 1.0, "ms":
 _DURATION_BELOW = {"d": "h", "h": "min", "min": "s", "m": "s", "s": "ms"}
 
 _NUMBER = r"[+-]?(?:\d+(?:[.,]\d*)?|[.,]\d+)(?:[eE][+-]?\d+)?"
+_TOLD = re.compile(r"([-−]?\d+(?:\.\d+)?) (°C|K)\b")
 _WHOLE = re.compile(rf"({_NUMBER})\s*(.*)", re.DOTALL)
 
 
@@ -183,6 +184,17 @@ def parse(text: str, quantity: Quantity, scale: Scale = Scale.CELSIUS, bare: str
         known = ", ".join(name for name in units if name) or "no unit"
         raise UnitError(f"{_quoted(unit)} is not a unit of {quantity}; use {known}.")
     return number * units[unit]
+
+
+def retold(sentence: str, scale: Scale) -> str:
+    """A sentence that speaks of °C and K, such as those of the model, in another scale."""
+
+    def told(found: re.Match[str]) -> str:
+        quantity = Quantity.TEMPERATURE if found[2] == "°C" else Quantity.DIFFERENCE
+        number = to_shown(float(found[1].replace("−", "-")), quantity, scale)
+        return f"{round(number, 2):.7g} {usual_unit(quantity, scale)}"
+
+    return sentence if scale is Scale.CELSIUS else _TOLD.sub(told, sentence)
 
 
 def shortened(text: str, most: int) -> str:

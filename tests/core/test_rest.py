@@ -168,8 +168,8 @@ def test_a_step_in_words_says_no_more_figures_than_there_are() -> None:
 @pytest.mark.parametrize(
     ("path", "value", "start", "sentence"),
     [
-        (("bodies", 0, "own_heat_W"), -5000.0, "cold", "Block would rest at -273 °C with the drive off"),
-        (("links", 0, "conductance_W_per_K"), 0.001, "warm", "Block would rest at 10021 °C at half this drive"),
+        (("bodies", 0, "own_heat_W"), -5000.0, "cold", "Block would rest colder than can be computed with"),
+        (("links", 0, "conductance_W_per_K"), 0.001, "warm", "Block would rest hotter than can be computed at"),
         (("links", 0, "conductance_W_per_K"), 5e-324, "warm", "never comes to rest"),
     ],
 )

@@ -216,6 +216,21 @@ def test_the_step_follows_the_rig_and_its_words_too(rig: MainWindow, qtbot: QtBo
     assert "°F per %" in rig.rig.reading.text()
 
 
+def test_what_is_refused_is_said_in_the_scale_shown(rig: MainWindow) -> None:
+    path = rig.rig.heat_path
+    click(path.viewport(), path.part(key_of("probe", 0)).rect.center().toPoint())
+    rig.view.set_scale(Scale.FAHRENHEIT)
+    if "Highest reading" not in names(rig):
+        press(rig, "+ more")
+    edit = next(f.edit for f in rig.rig.panel.findChildren(NumberField) if f.edit.accessibleName() == "Highest reading")
+    said: list[str] = []
+    edit.complaint.connect(said.append)
+    lowest = rig.document.project.rig.probe.lowest_degC * 1.8 + 32
+    type_into(edit, f"{lowest + 1:g} °F")
+    expected = f"at least 1.8 °F above the lowest ({lowest:g} °F), not {lowest + 1:g} °F."
+    assert said[-1].endswith(expected)
+
+
 def test_the_cursor_plays_through_the_step(rig: MainWindow) -> None:
     air = rig.rig.heat_path.part("Air")
     assert isinstance(air, BodyItem)

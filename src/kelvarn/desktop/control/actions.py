@@ -158,7 +158,8 @@ class CandidateActions:
         try:
             changed = put(project, ("candidates", index, "controller"), law.written_as(notation, self.near))
         except ValueError as error:
-            raise EditError(first_sentence(error) if isinstance(error, ValidationError) else str(error)) from error
+            said = first_sentence(error, self.view.scale) if isinstance(error, ValidationError) else str(error)
+            raise EditError(said) from error
         self.document.apply(changed, f"{project.candidates[index].name}: {NOTATIONS[notation]}")
 
 

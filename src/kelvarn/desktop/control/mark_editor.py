@@ -119,7 +119,7 @@ class MarkEditor(Popup):
             self._fault.setText(str(error))
             return
         except ValidationError as error:
-            self._fault.setText(first_sentence(error))
+            self._fault.setText(first_sentence(error, self._scale))
             return
         self.taken.emit(made)
         self.close()

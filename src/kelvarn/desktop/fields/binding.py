@@ -9,7 +9,7 @@ from kelvarn.desktop.document import Document
 from kelvarn.desktop.view import View
 from kelvarn.model.edit import EditError, Path, value_at
 from kelvarn.model.fields import words_of
-from kelvarn.units import Quantity, UnitError, parse, shortened, show
+from kelvarn.units import Quantity, Scale, UnitError, parse, retold, shortened, show
 
 _MOST_IN_A_NAME = 30
 
@@ -109,17 +109,18 @@ class Binding:
         try:
             self.document.set(self.path, value, f"{self.title} {before} → {after}", dragged=dragged)
         except ValidationError as error:
-            raise Wrong(first_sentence(error)) from error
+            raise Wrong(first_sentence(error, self.view.scale)) from error
         except EditError as error:
             raise Wrong(str(error)) from error
 
 
-def first_sentence(error: ValidationError) -> str:
-    """The first fault found, as a sentence for beside a field."""
+def first_sentence(error: ValidationError, scale: Scale = Scale.CELSIUS) -> str:
+    """The first fault found, as a sentence for beside a field, in the scale shown."""
     found = error.errors(include_url=False)[0]
     text = str(found.get("ctx", {}).get("error", found["msg"]))
     if found["type"] == "string_too_short":
         text = "a name is needed"
     elif found["type"] == "string_too_long":
         text = f"at most {found['ctx']['max_length']} characters"
+    text = retold(text, scale)
     return text[:1].upper() + text[1:] + ("" if text.endswith(".") else ".")
