@@ -167,9 +167,10 @@ def _at(rig: Rig, degC: Floats, start: Start) -> Rig:
     for name, value in zip(rig.body_names, degC.tolist(), strict=True):
         if not COLDEST_DEGC <= value <= HOTTEST_DEGC:
             where = "with the drive off" if start == "cold" else "at half this drive"
+            how = "hotter" if value > 0 else "colder"
             raise RunError(
-                f"{name} would rest {'hotter' if value > 0 else 'colder'} than can be computed {where}: no step can start "
-                "there; check what it loses to the surroundings and the heat of its own."
+                f"{name} would rest {how} than can be computed {where}: no step can start there; "
+                "check what it loses to the surroundings and the heat of its own."
             )
     if rig.response is not None:
         return with_fields(rig, response=with_fields(rig.response, start_degC=float(degC[0])))
