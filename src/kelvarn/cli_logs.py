@@ -158,6 +158,7 @@ def fit(
     ] = None,
     validate: Annotated[list[Path] | None, typer.Option(help="A log that it is only checked on.")] = None,
     robust: Annotated[bool, typer.Option("--robust", help="Let outliers count less.")] = False,
+    cools: Annotated[bool, typer.Option("--cools", help="The drive cools, such as a fan.")] = False,
     as_json: _Json = False,
 ) -> None:  # fmt: skip
     """Gain, lags and dead time from logs, with their ranges and how far to trust them."""
@@ -170,7 +171,7 @@ def fit(
         print(json.dumps(_rig_json(made), indent=2, ensure_ascii=False) if as_json else _rig_text(made))
         return
     checks = [_observed(_opened(path, columns)) for path in validate or []]
-    found = report(seen, kind, checks, robust=robust)
+    found = report(seen, kind, checks, robust=robust, way=-1 if cools else 1)
     print(json.dumps(_fit_json(found, seen), indent=2, ensure_ascii=False) if as_json else _fit_text(found))
 
 

@@ -64,8 +64,13 @@ def columns_of(
     columns, names = [drive], ["gain"]
     ends = np.array([t[0], t[-1]])
     if kind == "integrating":
-        columns += [np.ones(t.size), since / 3600.0]
-        names += ["start", "slope"]
+        if rests and log.still:  # what stood still would go on doing so
+            columns[0] = unit_course(kind, theta, log.at_s, log.drive - log.drive[0], t, held=True, late=True)
+        else:
+            columns.append(since / 3600.0)
+            names.append("slope")
+        columns.append(np.ones(t.size))
+        names.append("start")
     else:
         decay = np.exp(-since / lag)
         own = _other_decay(since, lag, lag2) if lag2 > 0 else decay

@@ -79,11 +79,15 @@ def noise_K(y: Floats) -> float:
 
 
 def resolution_K(y: Floats) -> float:
-    """The step that readings come in, K: the smallest difference between neighbouring values where there are few."""
+    """The step that readings come in, K: what their differences are multiples of; 0 where there is no such step."""
     values = np.unique(np.round(y, 6))
-    if values.size < 2 or values.size > 0.5 * y.size:
+    if values.size < 2:
         return 0.0
-    return float(np.median(np.diff(values)))
+    gaps = np.diff(values)
+    step = float(np.mean(gaps[gaps <= 1.5 * np.quantile(gaps, 0.05)]))
+    many = gaps[gaps < 6 * step] / step
+    even = np.abs(many - np.round(many)) < 0.2  # a step of 0.0625 that is written with two places is 0.06 or 0.07
+    return step if float(np.mean(even)) >= 0.9 else 0.0
 
 
 def observed(name: str, data: LogData, used: LogSpan | None = None, left_out: Sequence[LogSpan] = ()) -> Observed:

@@ -17,7 +17,7 @@ from kelvarn.model.log_data import Floats
 from kelvarn.model.response import ResponseModel
 
 from .design import Kind, columns_of, names_of, split_theta
-from .least_squares import Estimate, covariance, estimate_of, solved
+from .least_squares import Estimate, covariance, estimate_of, of_steps, solved
 from .observed import FitError, Observed
 
 _COARSE_ROWS = 1200
@@ -177,8 +177,8 @@ def fit_response(
         lag, dead = (near or fit_response(logs, "one_lag", robust=robust, drifts=drifts)).theta
         seeds = [[lag, 0.03 * lag, dead], [0.9 * lag, 0.2 * lag, 0.5 * dead], [0.6 * lag, 0.5 * lag, 0.0]]
     # What stands still before the drive moves is taken as at rest, unless a free start explains plainly more.
-    resting = _fit(logs, kind, seeds, robust=robust, drifts=drifts, rests=kind != "integrating")
-    if kind == "integrating" or not any(log.still for log in logs):
+    resting = _fit(logs, kind, seeds, robust=robust, drifts=drifts, rests=True)
+    if not any(log.still for log in logs):
         return resting
     free = _fit(logs, kind, seeds, robust=robust, drifts=drifts, rests=False)
     rows = sum(log.t.size for log in logs) / free.inflation
@@ -310,6 +310,8 @@ def _report(problem: _Problem, theta: Sequence[float]) -> ResponseFit:
     cov, inflation, follows = covariance(
         slopes * weights[:, None], left * weights, [log.t.size for log in problem.logs]
     )
+    y = np.concatenate([log.y for log in problem.logs])
+    cov = cov + of_steps(slopes, y - left, y, max(log.step_K for log in problem.logs))
     flat = {name: k for k, (index, name) in enumerate(names) if index < 0}
     gain = "rise_K_per_s" if problem.kind == "integrating" else "gain_K"
     values = {gain: estimate_of(best[0], cov[flat["gain"], flat["gain"]], -math.inf)}

@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from kelvarn.model.edit import with_fields
+from kelvarn.model.edit import EditError, with_fields
 from kelvarn.model.events import DoorOpens
 from kelvarn.model.log import MOST_FITS, MOST_VALUES, FittedValue, KeptFit, Log
 from kelvarn.model.log_data import LogData
@@ -41,8 +41,15 @@ def use_response(project: Project, fit: ResponseFit) -> Project:
     """A project whose rig is the fitted response, its ranges the tolerances; the fit is kept.
 
     Raises:
-        pydantic.ValidationError, EditError: the rig cannot be one that is known by its answer.
+        pydantic.ValidationError, EditError: the rig cannot be one that is known by its answer; or its drive heats
+            where the fitted one cools, or the other way round.
     """
+    if fit.value("rise_K_per_s" if fit.kind == "integrating" else "gain_K") * project.rig.way.sign < 0:
+        does, not_so = ("heats", "cools") if project.rig.way.sign > 0 else ("cools", "heats")
+        raise EditError(
+            f"This rig's drive {does}, and by this fit it {not_so}: look at the drive's column, or set first what the "
+            "drive does."
+        )
     made = fit.model(project.rig.response)
     ranges = tuple(Tolerance(of=name, size=_share(value)) for name, value in fit.values.items() if value.value)
     made = with_fields(made, tolerances=ranges)
@@ -51,10 +58,6 @@ def use_response(project: Project, fit: ResponseFit) -> Project:
     if rest and fit.kind != "integrating":
         around = with_fields(project.rig.surroundings, temperature_degC=round(float(np.mean(rest)), 2))
         project = with_fields(project, rig=with_fields(project.rig, surroundings=around))
-    cools = fit.values.get("gain_K", fit.values.get("rise_K_per_s"))
-    if cools is not None and cools.value < 0 and project.rig.heats and not project.rig.cools:
-        drives = tuple(with_fields(drive, acts="cools") for drive in project.rig.drives)
-        project = with_fields(project, rig=with_fields(project.rig, drives=drives))
     return _keeping(project, fit.kind, fit.values, fit)
 
 

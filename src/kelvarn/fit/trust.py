@@ -10,6 +10,7 @@ import numpy as np
 from kelvarn.model.log_data import Floats
 from kelvarn.units import Quantity, Scale, round_up_s, show
 
+from .causes import Causes, causes_of
 from .design import KINDS, Kind, unit_course
 from .observed import FitError, Observed, noise_K
 from .response import LogFit, ResponseFit, apply_to, fit_response
@@ -32,12 +33,14 @@ class FitReport:
         seen: share of the final value that the answer to the first change of the drive reaches; None where it
             integrates.
         checks: how it fits logs that it was not fitted to.
+        causes: whether what it explains is the drive's doing.
     """
 
     fit: ResponseFit
     others: dict[Kind, ResponseFit]
     seen: float | None
     checks: tuple[LogFit, ...]
+    causes: Causes
 
     @property
     def prefers(self) -> Kind:
@@ -66,8 +69,9 @@ def preferred(fits: dict[Kind, ResponseFit]) -> Kind:
 
 
 def report(
-    logs: Sequence[Observed], kind: Kind | None = None, checks: Sequence[Observed] = (), *, robust: bool = False
-) -> FitReport:
+    logs: Sequence[Observed], kind: Kind | None = None, checks: Sequence[Observed] = (), *, robust: bool = False,
+    way: int = 1,
+) -> FitReport:  # fmt: skip
     """Fit all kinds, and say what to think of one of them.
 
     Args:
@@ -75,6 +79,7 @@ def report(
         kind: which one is asked for; None: the preferred one.
         checks: logs that it is only laid over.
         robust: outliers count less.
+        way: 1 where the drive heats, −1 where it cools, 0 where that is not known.
 
     Raises:
         FitError: nothing can be fitted; says what is missing.
@@ -92,7 +97,7 @@ def report(
     asked = kind or preferred(fits)
     fit = fits.pop(asked)
     fit = _drifting(fit, logs, robust=robust)
-    return FitReport(fit, fits, seen_share(fit), tuple(apply_to(fit, log) for log in checks))
+    return FitReport(fit, fits, seen_share(fit), tuple(apply_to(fit, log) for log in checks), causes_of(fit, way))
 
 
 def _answers(fits: dict[Kind, ResponseFit]) -> None:
@@ -235,12 +240,17 @@ def _verdict(report: FitReport, scale: Scale) -> str:
     ratio = fit.value("dead_time_s") / fit.slowest_s if fit.slowest_s else 0.0
     dead = fit.values["dead_time_s"]
     certain = dead.half <= 0.3 * max(dead.value, 0.02 * fit.slowest_s)
-    if fit.explained < 0.9:
+    if report.causes.denied is not None:
+        return f"not usable for tuning: {report.causes.denied}"
+    if fit.explained < 0.9 and not report.causes.bends:
         return f"not usable for tuning: it explains {100 * max(fit.explained, 0):.0f} % of what was seen"
     failed = next((check for check in checks if not holds(check, fit.rms_K)), None)
     if failed is not None:
         return f"not usable for tuning: it does not hold on “{failed.log.name}”"
-    if seen is not None and seen < 0.5:
+    if report.causes.bends:
+        most = "more" if report.causes.bend > 1 else "less"
+        good = f"usable for a first look only: a large drive does {most} for its size than a small one"
+    elif seen is not None and seen < 0.5:
         good = f"usable for a first look only: {100 * seen:.0f} % of the final value was seen"
     elif certain:
         good = f"usable for {'a PI' if ratio < 0.5 else 'a careful PI'}, {between}"

@@ -118,7 +118,7 @@ class LogActions:
             self._known.keep(project, self._wanted())
             self._document.apply(project, "use the fitted values in the rig")
         elif found is not None:
-            self.edits.use_response(found.fit)
+            self.edits.use_response(found)
 
     def to_trial(self) -> None:
         """Make a trial of what the log went through."""

@@ -10,9 +10,9 @@ from kelvarn.desktop.document import Document
 from kelvarn.files.faults import FileError
 from kelvarn.files.logs.made import log_of_run
 from kelvarn.files.logs.reader import open_log, open_path
-from kelvarn.fit.response import ResponseFit
 from kelvarn.fit.reuse import trial_of, use_response, use_rig
 from kelvarn.fit.rig_fit import RigFit
+from kelvarn.fit.trust import FitReport
 from kelvarn.model.edit import EditError, put, with_fields
 from kelvarn.model.kept_run import KeptRun
 from kelvarn.model.log import MOST_LOGS, Log, LogNote, LogReading, LogSpan
@@ -152,9 +152,11 @@ class LogEdits:
 
     # What comes of it
 
-    def use_response(self, fit: ResponseFit) -> None:
-        """Let the rig be the fitted response."""
-        self._document.apply(use_response(self._project, fit), "use the fitted model in the rig")
+    def use_response(self, found: FitReport) -> None:
+        """Let the rig be the fitted response. Raises EditError where it is no model of what the drive does."""
+        if found.causes.denied is not None:
+            raise EditError(f"This fit is no model of the rig: {found.causes.denied}.")
+        self._document.apply(use_response(self._project, found.fit), "use the fitted model in the rig")
 
     def with_rig(self, fit: RigFit) -> Project:
         """The project with the fitted values in its rig."""

@@ -53,7 +53,7 @@ def _key(log: Log) -> Hashable:
 def _fit_key(project: Project, wanted: WantedFit) -> Hashable:
     """What a fit depends on."""
     logs = tuple((_key(log), log.name, log.used, log.left_out, log.use) for log in project.logs if log.use != "aside")
-    return logs, wanted, project.rig if wanted.kind == "rig" else None
+    return logs, wanted, project.rig if wanted.kind == "rig" else project.rig.way
 
 
 class Knowledge(QObject):
@@ -130,7 +130,6 @@ class Knowledge(QObject):
         if self._read(project.logs):
             return
         chosen = tuple(log for log in project.logs if log.use != "aside")
-        rig = project.rig if wanted.kind == "rig" else None
         key = _fit_key(project, wanted)
         if key == self._wanted:
             return
@@ -140,7 +139,7 @@ class Knowledge(QObject):
             self.fitted, self.fault = None, ""
             return
         pairs = [(log, self._data[_key(log)]) for log in chosen]
-        self._jobs.start(_FIT, lambda: _fit(pairs, wanted, rig), self._take_fit)
+        self._jobs.start(_FIT, lambda: _fit(pairs, wanted, project.rig), self._take_fit)
 
     def keep(self, project: Project, wanted: WantedFit) -> None:
         """What is known holds for a project too: its rig was made of it, and the logs would be counted twice."""
@@ -211,16 +210,16 @@ def _observed(log: Log, data: LogData | str | None) -> Observed:
     return observed(log.name, data, log.used, log.left_out)
 
 
-def _fit(pairs: Sequence[tuple[Log, LogData | str]], wanted: WantedFit, rig: Rig | None) -> object:
+def _fit(pairs: Sequence[tuple[Log, LogData | str]], wanted: WantedFit, rig: Rig) -> object:
     """A report, or why there is none."""
     try:
         logs = [_observed(log, data) for log, data in pairs if log.use == "fit"]
         checks = [_observed(log, data) for log, data in pairs if log.use == "check"]
-        if rig is not None:
+        if wanted.kind == "rig":
             free = [p for p in choosable(rig) if p.text not in wanted.held]
             made = fit_rig(rig, logs, free)
             return RigReport(made, tuple(replayed(made.rig, log) for log in checks))
-        return report(logs, wanted.kind, checks, robust=wanted.robust)  # type: ignore[arg-type]
+        return report(logs, wanted.kind, checks, robust=wanted.robust, way=rig.way.sign)  # type: ignore[arg-type]
     except FitError as error:
         return str(error)
 
