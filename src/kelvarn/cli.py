@@ -6,7 +6,7 @@ import json
 import os
 import sys
 import threading
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Annotated
@@ -31,7 +31,7 @@ from kelvarn.studies.results import Result, ResultKey, Results
 from kelvarn.units import Quantity, Scale, counted, show
 
 from . import cli_advice, cli_logs, cli_safety
-from .cli_common import CommandError, File, check_known, trial_named
+from .cli_common import CommandError, File, Force, check_known, trial_named
 
 app = typer.Typer(
     help="Tune closed-loop temperature control before power is applied. "
@@ -41,6 +41,7 @@ app = typer.Typer(
     pretty_exceptions_enable=False,
 )
 
+_RESULTS = "results.json"
 Out = Annotated[Path | None, typer.Option(help="Write results, traces and pictures into this folder.")]
 
 
@@ -79,6 +80,7 @@ def open_file(file: File) -> None:
 def demo(
     name: Annotated[str, typer.Argument(help="Which demo; “kelvarn demos” lists them.")] = DEMOS[0].name,
     out: Out = None,
+    force: Force = False,
 ) -> None:
     """Open a demo in the window; with --out, run all of it into a folder instead."""
     try:
@@ -92,8 +94,11 @@ def demo(
     if out is None:
         _open_window(None, project)
         return
-    found = _run_all(project, _keys(project, (), ()), out)
-    save(project, out / f"{file_stem(project.name)}{SUFFIX}")
+    target = out / f"{file_stem(project.name)}{SUFFIX}"
+    if not (force or _same(project, target)):
+        raise CommandError(f"{printable(target)} is there already and is not the demo; --force replaces it.")
+    found = _run_all(project, _keys(project, (), ()), out, force=force)
+    save(project, target)
     _print_table(project, found)
 
 
@@ -112,10 +117,11 @@ def run(
     out: Out = None,
     as_json: Annotated[bool, typer.Option("--json", help="Print one JSON object.")] = False,
     strict: Annotated[bool, typer.Option(help="Exit with 1 where a mark is not met.")] = False,
+    force: Force = False,
 ) -> None:
     """Run candidates on trials and print their measures and marks."""
     project = load(file)
-    found = _run_all(project, _keys(project, candidate or (), trial or ()), out)
+    found = _run_all(project, _keys(project, candidate or (), trial or ()), out, force=force)
     if as_json:
         print(_results_text(project, found))
     else:
@@ -202,16 +208,33 @@ def _keys(project: Project, candidates: Sequence[str], trials: Sequence[str]) ->
     ]
 
 
-def _run_all(project: Project, keys: Sequence[ResultKey], out: Path | None) -> Found:
+def _same(project: Project, path: Path) -> bool:
+    """Whether what lies there is this project, or nothing does."""
+    try:
+        return not path.exists() or load(path) == project
+    except FileError:
+        return False
+
+
+def _check_folder(out: Path, names: Iterable[str], *, force: bool) -> None:
+    """Raise CommandError where results would replace files that are none: only a folder of results has newer ones."""
+    there = next((name for name in names if (out / name).exists()), None)
+    if there is not None and not force and not (out / _RESULTS).exists():
+        raise CommandError(f"{printable(out / there)} is there already, without {_RESULTS}; --force replaces it.")
+
+
+def _run_all(project: Project, keys: Sequence[ResultKey], out: Path | None, *, force: bool) -> Found:
     """Compute, one after another, and write what is asked for into a folder; of each only what is told is kept."""
+    trial_files = file_stems(trial.name for trial in project.trials)
+    candidate_files = file_stems(candidate.name for candidate in project.candidates)
     if out is not None:
+        traces = [f"{trial_files[key.trial]}--{candidate_files[key.candidate]}.csv" for key in keys]
+        _check_folder(out, [*traces, *(f"{stem}.png" for stem in trial_files.values())], force=force)
         try:
             out.mkdir(parents=True, exist_ok=True)
         except OSError as error:
             raise CommandError(f"{printable(out)} cannot be made: {error.strerror}.") from error
-    trial_files = file_stems(trial.name for trial in project.trials)
-    candidate_files = file_stems(candidate.name for candidate in project.candidates)
-    results, found, written = Results(most_bytes=0), Found(), ["results.json"]
+    results, found, written = Results(most_bytes=0), Found(), [_RESULTS]
     for trial in dict.fromkeys(key.trial for key in keys):
         to_draw: dict[str, Result] = {}
         for key in keys:
@@ -229,7 +252,7 @@ def _run_all(project: Project, keys: Sequence[ResultKey], out: Path | None) -> F
         if out is not None:
             written.append(_draw(project, trial, to_draw, out / f"{trial_files[trial]}.png"))
     if out is not None:
-        write_text(out / "results.json", _results_text(project, found) + "\n")
+        write_text(out / _RESULTS, _results_text(project, found) + "\n")
         print(f"Written to {printable(out)}/: {', '.join(written)}", file=sys.stderr)
     return found
 

@@ -1,5 +1,6 @@
 """What all commands share: wrong use in one line, the file they take, candidates and trials by name."""
 
+import os
 from collections.abc import Sequence
 from pathlib import Path
 from typing import Annotated
@@ -9,6 +10,8 @@ import typer
 from kelvarn.files.faults import printable
 from kelvarn.model.project import Project
 from kelvarn.model.trial import Trial
+
+Force = Annotated[bool, typer.Option("--force", help="Replace files that are there.")]
 
 
 class CommandError(Exception):
@@ -31,3 +34,11 @@ def trial_named(project: Project, name: str | None) -> Trial:
         return project.first_trial
     check_known((name,), [trial.name for trial in project.trials], "trial")
     return project.trial(name)
+
+
+def check_free(path: Path, suffixes: Sequence[str], *, force: bool) -> None:
+    """Raise CommandError where a file to be written has another suffix, or is there already and may not be replaced."""
+    if path.suffix.lower() not in suffixes:
+        raise CommandError(f"Let {printable(path)} end in {' or '.join(suffixes)}.")
+    if os.path.exists(path) and not force:
+        raise CommandError(f"{printable(path)} is there already; --force replaces it.")

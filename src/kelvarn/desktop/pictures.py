@@ -7,8 +7,7 @@ from PySide6.QtCore import QSize
 from PySide6.QtWidgets import QApplication
 
 from kelvarn.desktop import theme
-from kelvarn.files.faults import FileError, printable
-from kelvarn.files.writing import write_whole
+from kelvarn.files.writing import write_bytes
 from kelvarn.model.mark import Mark
 from kelvarn.model.project import Project
 from kelvarn.model.trial import Trial
@@ -16,6 +15,7 @@ from kelvarn.studies.gain_map import GainMap
 from kelvarn.studies.results import Result
 from kelvarn.units import Scale
 
+from .images import png_of
 from .lanes.choice import chosen_lanes
 from .lanes.scene import Entry, scene_of
 from .strip.strip import Strip
@@ -67,12 +67,7 @@ def draw_map(project: Project, trial: Trial, known: GainMap, ref: Mark, path: Pa
     drawing.draw(known, ref, project.scale or Scale.CELSIUS, marks=bool(trial.marks))
     drawing.name_axes(known)
     drawing.grab()  # lays it out
-
-    def write(part: Path) -> None:
-        if not drawing.grab().save(str(part), "PNG"):
-            raise FileError(f"{printable(path)} cannot be written.")
-
-    write_whole(path, write)
+    write_bytes(path, png_of(drawing.grab().toImage()))
 
 
 def begin() -> None:

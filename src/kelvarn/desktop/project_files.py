@@ -12,6 +12,7 @@ from kelvarn.files.project_file import SUFFIX
 from kelvarn.files.writing import safe_name
 from kelvarn.model.blank import blank_project
 
+from .asking import ask_where
 from .boxes import Boxes, Button, make_box
 from .document import Document
 from .menus import Command
@@ -84,18 +85,8 @@ class ProjectFiles:
     def save_as(self) -> bool:
         """Ask where and save. Whether it is saved."""
         suggested = self.folder / f"{safe_name(self._document.project.name)}{SUFFIX}"
-        name, _ = QFileDialog.getSaveFileName(self._window, "Save as", str(suggested), FILE_KIND)
-        if not name:
-            return False
-        path = Path(name)
-        if path.suffix != SUFFIX:
-            path = path.with_name(path.name + SUFFIX)
-            # The dialog has only asked about the name as it was typed.
-            if path.exists() and self._boxes.ask(
-                f"{path.name} exists already. Replace it?", Button.Save | Button.Cancel
-            ) != Button.Save:  # fmt: skip
-                return False
-        return self._boxes.guarded(lambda: self._document.save(path))()
+        path = ask_where(self._window, "Save as", suggested, FILE_KIND)
+        return path is not None and self._boxes.guarded(lambda: self._document.save(path))()
 
     @property
     def folder(self) -> Path:
@@ -117,6 +108,8 @@ class ProjectFiles:
         text = (
             f"Unsaved work on “{unsaved.project.name}” was left by a program that did not end properly. Bring it back?"
         )
+        if unsaved.lost:
+            text += f" It comes without what has gone: {', '.join(f'the log “{name}”' for name in unsaved.lost)}."
         box = make_box(self._window, text)
         back = box.addButton("Bring it back", QMessageBox.ButtonRole.AcceptRole)
         away = box.addButton("Throw it away", QMessageBox.ButtonRole.DestructiveRole)
@@ -125,5 +118,5 @@ class ProjectFiles:
         box.setDefaultButton(back)
         back.clicked.connect(lambda: self._document.recover(unsaved))
         away.clicked.connect(unsaved.journal.clear)
-        later.clicked.connect(unsaved.journal.let_go)
+        box.rejected.connect(unsaved.journal.let_go)  # also by its ✕
         box.open()

@@ -4,15 +4,16 @@ import base64
 from datetime import date
 from pathlib import Path
 
-from PySide6.QtCore import QBuffer, QIODevice, QMarginsF, QSize, QSizeF
+from PySide6.QtCore import QMarginsF, QSize, QSizeF
 from PySide6.QtGui import QPageLayout, QPageSize, QPdfWriter, QTextDocument
 
-from kelvarn.files.writing import write_text, write_whole
+from kelvarn.files.writing import write_bytes, write_text
 from kelvarn.handover.report import Findings, report_html
 from kelvarn.model.project import Project
 from kelvarn.studies.results import Result
 from kelvarn.units import Scale
 
+from .images import open_buffer, png_of
 from .lanes.scene import Entry, Scene
 from .lanes.trial import trial_lanes
 from .pictures import begin
@@ -32,7 +33,7 @@ def write_report(project: Project, found: Findings, scale: Scale, path: Path) ->
     }
     html = report_html(project, found, pictures, scale, date.today())
     if path.suffix.lower() == ".pdf":
-        write_whole(path, lambda part: _print(html, part))
+        write_bytes(path, _pdf(html))
     else:
         write_text(path, html)
 
@@ -45,15 +46,13 @@ def _picture(project: Project, candidate: str, trial: str, result: Result, scale
     strip = Strip()
     strip.resize(_SIZE)
     strip.show_lanes(trial_lanes(scene, _SIZE.height()))
-    buffer = QBuffer()
-    buffer.open(QIODevice.OpenModeFlag.WriteOnly)
-    strip.image().save(buffer, "PNG")  # type: ignore[call-overload]
-    return "data:image/png;base64," + base64.b64encode(buffer.data().data()).decode()
+    return "data:image/png;base64," + base64.b64encode(png_of(strip.image())).decode()
 
 
-def _print(html: str, path: Path) -> None:
-    """Print a page of HTML into a PDF of A4 pages."""
-    writer = QPdfWriter(str(path))
+def _pdf(html: str) -> bytes:
+    """A page of HTML as a PDF of A4 pages."""
+    buffer = open_buffer()
+    writer = QPdfWriter(buffer)
     writer.setResolution(_DOTS_PER_INCH)
     writer.setPageSize(QPageSize(QPageSize.PageSizeId.A4))
     writer.setPageMargins(QMarginsF(14, 14, 14, 14), QPageLayout.Unit.Millimeter)
@@ -63,3 +62,4 @@ def _print(html: str, path: Path) -> None:
     document.setHtml(html)
     document.setPageSize(QSizeF(writer.width(), writer.height()))
     document.print_(writer)
+    return bytes(buffer.data().data())

@@ -10,6 +10,7 @@ import hashlib
 import json
 import os
 import uuid
+from collections.abc import Sequence
 from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
@@ -20,8 +21,8 @@ from platformdirs import user_state_path
 from kelvarn.model.project import Project
 
 from .faults import FileError, printable
-from .project_file import from_json, log_members, to_json, with_logs
-from .writing import remove_leftovers, write_text, write_whole
+from .project_file import from_json, load, to_json
+from .writing import remove_leftovers, write_bytes, write_text
 
 
 class Stamp(NamedTuple):
@@ -97,7 +98,7 @@ class Journal:
         Raises:
             FileError: the folder cannot be written.
         """
-        digests = [hashlib.sha256(log.raw).hexdigest()[:24] for log in project.logs]
+        digests = [_digest(log.raw) for log in project.logs]
         content = {
             "path": None if path is None else str(path), "stamp": saved, "project": to_json(project),
             "logs": digests,
@@ -114,18 +115,20 @@ class Journal:
     def _keep_log(self, digest: str, raw: bytes) -> None:
         """Write a log beside the entry, once: it never changes."""
         if digest not in self._logs:
-            write_whole(self._log_path(digest), lambda temporary: _write_bytes(temporary, raw))
+            write_bytes(self._log_path(digest), raw)
             self._logs.add(digest)
 
     def _log_path(self, digest: str) -> Path:
         return self.entry.with_name(f"{self.entry.stem}.{digest}.log")
 
-    def log_of(self, digest: str) -> bytes:
-        """A log that lies beside the entry; empty where it has gone: the rest is brought back without it."""
+    def log_of(self, digest: str) -> bytes | None:
+        """A log that lies beside the entry, whole; None where it has gone."""
         try:
             found = self._log_path(digest).read_bytes()
         except OSError:
-            return b""
+            return None
+        if _digest(found) != digest:
+            return None
         self._logs.add(digest)
         return found
 
@@ -133,14 +136,11 @@ class Journal:
         """The work is saved or given up."""
         self.entry.unlink(missing_ok=True)
         with suppress(OSError):
-            for path in self._folder.glob(f"{self.entry.stem}.*.log"):
+            beside = [*self._folder.glob(f"{self.entry.stem}.*.log"), *self._folder.glob(f".{self.entry.stem}*.part")]
+            for path in beside:
                 path.unlink(missing_ok=True)
         self._logs.clear()
         self.let_go()
-
-
-def _write_bytes(path: Path, raw: bytes) -> None:
-    path.write_bytes(raw)
 
 
 @dataclass(frozen=True)
@@ -152,22 +152,28 @@ class Unsaved:
         project: the work.
         path: the file it belongs to; None: never saved.
         saved: stamp of that file as the work knew it.
+        lost: names of logs that have gone, and that the work comes without.
     """
 
     journal: Journal
     project: Project
     path: Path | None
     saved: Stamp | None
+    lost: tuple[str, ...] = ()
+
+
+def _digest(raw: bytes) -> str:
+    return hashlib.sha256(raw).hexdigest()[:24]
 
 
 def left_behind(folder: Path | None = None) -> Unsaved | None:
     """The newest entry that nobody holds; one that cannot be read is passed over and stays."""
     folder = folder or journal_folder()
     try:
-        entries = sorted(folder.glob("*.json"), key=os.path.getmtime, reverse=True)
+        entries = sorted(folder.glob("*.json"), key=_written, reverse=True)
     except OSError:
         return None
-    _clear_lone_locks(folder)
+    _clear_orphans(folder)
     for entry in entries:
         remove_leftovers(entry)
         journal = Journal(folder, entry.stem)
@@ -176,24 +182,45 @@ def left_behind(folder: Path | None = None) -> Unsaved | None:
                 continue
             content = json.loads(entry.read_text(encoding="utf-8"))
             project = from_json(content["project"], str(entry))
-            digests = [str(digest) for digest in content.get("logs", [])]
-            digests += [""] * (len(project.logs) - len(digests))
-            logs = {name: journal.log_of(each) for name, each in zip(log_members(project), digests, strict=False)}
-            project = with_logs(project, logs, str(entry))
             path = None if content["path"] is None else Path(content["path"])
             if path is not None and not path.is_absolute():
                 path = None  # of an older version: nobody knows where it was meant
+            digests = [str(digest) for digest in content.get("logs", [])]
+            digests += [""] * (len(project.logs) - len(digests))
+            project, lost = _with_its_logs(project, [journal.log_of(each) for each in digests], path)
             saved = content.get("stamp")
-            return Unsaved(journal, project, path, None if saved is None else Stamp(*saved))
-        except (OSError, ValueError, KeyError, TypeError):
+            return Unsaved(journal, project, path, None if saved is None else Stamp(*saved), lost)
+        except (OSError, ValueError, KeyError, TypeError, AttributeError):  # whatever it holds, others stand beside it
             journal.let_go()
     return None
 
 
-def _clear_lone_locks(folder: Path) -> None:
-    """Remove what windows leave that end between taking the lock and writing their first entry."""
+def _with_its_logs(
+    project: Project, found: Sequence[bytes | None], path: Path | None
+) -> tuple[Project, tuple[str, ...]]:
+    """A project with its logs; one that is missing is that of the file it belongs to, else left out and named."""
+    known = dict(zip((log.name for log in project.logs), found, strict=False))
+    if None in known.values() and path is not None:
+        with suppress(FileError):
+            known |= {log.name: log.raw for log in load(path).logs if known.get(log.name, b"") is None}
+    lost = tuple(name for name, raw in known.items() if raw is None)
+    kept = tuple(log.model_copy(update={"raw": known[log.name]}) for log in project.logs if log.name not in lost)
+    return project.model_copy(update={"logs": kept}), lost
+
+
+def _written(entry: Path) -> float:
+    """When an entry was written; 0 where that cannot be told."""
+    try:
+        return entry.stat().st_mtime
+    except OSError:
+        return 0.0
+
+
+def _clear_orphans(folder: Path) -> None:
+    """Remove what windows leave that end before their first entry is there: its lock, logs, and parts of both."""
     with suppress(OSError):
-        for lock in folder.glob("*.lock"):
-            alone = Journal(folder, lock.stem)
+        found = [path for path in folder.iterdir() if path.suffix in (".lock", ".log", ".part")]
+        for stem in {path.name.lstrip(".").partition(".")[0] for path in found}:
+            alone = Journal(folder, stem)
             if not alone.entry.exists() and alone.hold():
-                alone.let_go()
+                alone.clear()

@@ -18,10 +18,9 @@ from .writing import file_stems, write_whole
 SUFFIX = ".kelvarn"
 MEMBER = "project.json"
 
-MOST_BYTES = 64 * 1024 * 1024  # of a file as it lies on disk
 MOST_UNPACKED = 16 * 1024 * 1024  # of project.json
-MOST_LOG_BYTES = 128 * 1024 * 1024  # of a log, and of all of them
-MOST_RATIO = 200  # unpacked over packed; a project packs some twenty to one
+MOST_LOG_BYTES = 128 * 1024 * 1024  # of all logs
+MOST_BYTES = MOST_UNPACKED + MOST_LOG_BYTES + 1024 * 1024  # of a file as it lies on disk, if nothing can be packed
 MOST_MEMBERS = 1000
 MOST_DEPTH = 40
 
@@ -44,8 +43,18 @@ def save(project: Project, path: Path) -> None:
     """Write a project file. The old file stays whole until the new one is safe on disk.
 
     Raises:
-        FileError: it cannot be written; the old file is untouched.
+        FileError: it cannot be written, or would be larger than what is opened; the old file is untouched.
     """
+    document = to_json(project).encode()
+    if len(document) > MOST_UNPACKED:
+        raise FileError(
+            f"This project has {len(document) / 1e6:.0f} MB without its logs, and at most {MOST_UNPACKED / 1e6:.0f} MB "
+            "can be opened again; remove kept runs before it is saved."
+        )
+    if sum(len(log.raw) for log in project.logs) > MOST_LOG_BYTES:
+        raise FileError(
+            f"The logs of this project have more than {MOST_LOG_BYTES / 1e6:.0f} MB; remove one before it is saved."
+        )
 
     def fill(temporary: Path) -> None:
         with zipfile.ZipFile(temporary, "w", zipfile.ZIP_DEFLATED) as archive:
@@ -53,17 +62,13 @@ def save(project: Project, path: Path) -> None:
             member = zipfile.ZipInfo(MEMBER, date_time=(1980, 1, 1, 0, 0, 0))
             member.compress_type = zipfile.ZIP_DEFLATED
             member.external_attr = 0o644 << 16
-            archive.writestr(member, to_json(project))
+            archive.writestr(member, document)
             for name, raw in zip(log_members(project), (log.raw for log in project.logs), strict=True):
                 member = zipfile.ZipInfo(name, date_time=(1980, 1, 1, 0, 0, 0))
                 member.compress_type = zipfile.ZIP_DEFLATED
                 member.external_attr = 0o644 << 16
                 archive.writestr(member, raw, compresslevel=1)  # a log of a million rows is saved in a second
 
-    if sum(len(log.raw) for log in project.logs) > MOST_LOG_BYTES:
-        raise FileError(
-            f"The logs of this project have more than {MOST_LOG_BYTES / 1e6:.0f} MB; remove one before it is saved."
-        )
     write_whole(path, fill)
 
 
@@ -99,13 +104,13 @@ def load(path: Path) -> Project:
             raise FileError(
                 f"{printable(path)} has {found.st_size:,} bytes; a project file has at most {MOST_BYTES:,}."
             )
-        text, logs = _read_members(path, found.st_size)
+        text, logs = _read_members(path)
     except OSError as error:
         raise FileError(reason(error, path)) from error
     return with_logs(from_json(text, printable(path)), logs, printable(path))
 
 
-def _read_members(path: Path, size: int) -> tuple[bytes, dict[str, bytes]]:
+def _read_members(path: Path) -> tuple[bytes, dict[str, bytes]]:
     """The document, and the logs by where they stand."""
     shown = printable(path)
     try:
@@ -115,7 +120,7 @@ def _read_members(path: Path, size: int) -> tuple[bytes, dict[str, bytes]]:
                 raise FileError(f"{shown} holds {len(members)} entries; a project holds at most {MOST_MEMBERS}.")
             seen: set[str] = set()
             for member in members:
-                _check_member(shown, member, size, seen)
+                _check_member(shown, member, seen)
             if MEMBER not in seen:
                 raise FileError(f"{shown} holds no {MEMBER}; it is not a Kelvarn project.")
             if sum(member.file_size for member in members) > MOST_LOG_BYTES + MOST_UNPACKED:
@@ -136,8 +141,8 @@ def _read_members(path: Path, size: int) -> tuple[bytes, dict[str, bytes]]:
         ) from error
 
 
-def _check_member(shown: str, member: zipfile.ZipInfo, size: int, seen: set[str]) -> None:
-    """Raise FileError where a member of a file of so many bytes is none that a project has, or too large."""
+def _check_member(shown: str, member: zipfile.ZipInfo, seen: set[str]) -> None:
+    """Raise FileError where a member is none that a project has, or too large."""
     name = member.filename
     logs = name.startswith("logs/") and name.count("/") == 1 and ".." not in name
     if "\\" in name or not (name == MEMBER or logs):
@@ -148,9 +153,8 @@ def _check_member(shown: str, member: zipfile.ZipInfo, size: int, seen: set[str]
     if member.compress_type not in (zipfile.ZIP_STORED, zipfile.ZIP_DEFLATED):
         # Others may take gigabytes for a few bytes.
         raise FileError(f"{shown}: “{printable(name[:80])}” is packed in a way that no project is; it was not opened.")
-    packed = min(member.compress_size, size)  # it cannot be packed into more than there is
     most = MOST_UNPACKED if name == MEMBER else MOST_LOG_BYTES
-    if member.file_size > most or member.file_size > MOST_RATIO * max(packed, 1024):
+    if member.file_size > most:
         raise FileError(
             f"{shown}: “{printable(name[:80])}” would unpack to {member.file_size:,} bytes; it was not opened."
         )
@@ -205,8 +209,8 @@ class _Twin(Exception):
 def _no_twins(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
     made = dict(pairs)
     if len(made) < len(pairs):
-        keys = [key for key, _ in pairs]
-        raise _Twin(next(key for key in keys if keys.count(key) > 1))
+        seen = set[str]()
+        raise _Twin(next(key for key, _ in pairs if key in seen or seen.add(key)))  # type: ignore[func-returns-value]
     return made
 
 

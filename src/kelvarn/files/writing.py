@@ -43,8 +43,8 @@ def write_whole(path: Path, fill: Callable[[Path], None]) -> None:
             os.fsync(folder)
         finally:
             os.close(folder)
-    except OSError as error:
-        reason = error.strerror or str(error)
+    except (OSError, ValueError) as error:  # the latter for names that hold a zero byte
+        reason = getattr(error, "strerror", None) or str(error)
         raise FileError(f"{printable(path)} cannot be written: {reason}. Choose another place.") from error
     finally:
         if temporary is not None:
@@ -93,6 +93,15 @@ def remove_leftovers(path: Path) -> None:
         pid = name.removeprefix(stem).partition(".")[0]
         if pid.isdigit() and int(pid) != os.getpid() and not Path(f"/proc/{pid}").exists():
             (path.parent / name).unlink(missing_ok=True)
+
+
+def write_bytes(path: Path, content: bytes) -> None:
+    """Write a file whole or not at all. Raises FileError as `write_whole` does."""
+
+    def fill(temporary: Path) -> None:
+        temporary.write_bytes(content)
+
+    write_whole(path, fill)
 
 
 def write_text(path: Path, text: str) -> None:

@@ -8,7 +8,6 @@ from PySide6.QtGui import QHideEvent
 from PySide6.QtWidgets import (
     QButtonGroup,
     QCheckBox,
-    QFileDialog,
     QFrame,
     QHBoxLayout,
     QPushButton,
@@ -19,6 +18,7 @@ from PySide6.QtWidgets import (
 )
 
 from kelvarn.desktop import theme
+from kelvarn.desktop.asking import ask_where
 from kelvarn.desktop.columns import Columns
 from kelvarn.desktop.elided import ElidedLine
 from kelvarn.desktop.fields.plain import heading
@@ -296,9 +296,10 @@ class HandoverStation(Station):
     def ask_where(self) -> None:
         """Ask for a file and write it."""
         folder = self._document.path.parent if self._document.path is not None else Path.home()
-        name, _ = QFileDialog.getSaveFileName(self, "Write", str(folder / self._suggested()))
-        if name:
-            self.context.guarded(lambda: self.write(Path(name)))()
+        suggested = self._suggested()
+        path = ask_where(self, "Write", folder / suggested, f"{suggested.suffix[1:].upper()} (*{suggested.suffix})")
+        if path is not None:
+            self.context.guarded(lambda: self.write(path))()
 
     def write(self, path: Path) -> None:
         """Write what is shown. Raises FileError, which the window shows."""

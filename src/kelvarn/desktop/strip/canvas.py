@@ -13,13 +13,14 @@ from PySide6.QtGui import (
     QResizeEvent,
 )
 from PySide6.QtSvg import QSvgGenerator
-from PySide6.QtWidgets import QFileDialog, QSizePolicy, QWidget
+from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from kelvarn.desktop import texts, theme
+from kelvarn.desktop.asking import ask_where
 from kelvarn.desktop.focus import FocusRing
+from kelvarn.desktop.images import open_buffer, png_of
 from kelvarn.desktop.texts import At
-from kelvarn.files.faults import FileError, printable
-from kelvarn.files.writing import write_whole
+from kelvarn.files.writing import write_bytes
 
 from .axis import Axis, clock, time_ticks
 from .cursor import paint_cursor, paint_drag_flag
@@ -277,34 +278,28 @@ class Canvas(FocusRing):
 
     def ask_picture(self) -> None:
         """Ask where, and save it as PNG or SVG. Raises FileError where it cannot be written."""
-        name, _ = QFileDialog.getSaveFileName(
-            self, "Save the strip", str(Path.home() / "strip.png"), "PNG (*.png);;SVG (*.svg)"
-        )
-        if name:
-            self.save_picture(Path(name))
+        path = ask_where(self, "Save the strip", Path.home() / "strip.png", "PNG (*.png);;SVG (*.svg)")
+        if path is not None:
+            self.save_picture(path)
 
     def save_picture(self, path: Path) -> None:
         """Save it: as vectors where the suffix is .svg, else as PNG. Raises FileError where it cannot be written."""
-        write_whole(path, self._write_svg if path.suffix.lower() == ".svg" else self._write_png)
+        write_bytes(path, self._svg() if path.suffix.lower() == ".svg" else png_of(self.image()))
 
-    def _write_png(self, path: Path) -> None:
-        if not self.image().save(str(path), "PNG"):  # type: ignore[call-overload]
-            raise FileError(f"{printable(path)} cannot be written.")
-
-    def _write_svg(self, path: Path) -> None:
+    def _svg(self) -> bytes:
         # Clipping came with version 1.1; all is drawn as it is on the screen, but as vectors.
         made = QSvgGenerator(QSvgGenerator.SvgVersion.Svg11)
-        made.setFileName(str(path))
+        buffer = open_buffer()
+        made.setOutputDevice(buffer)
         made.setSize(self.size())
         made.setViewBox(QRect(0, 0, self.width(), self.height()))
-        painter = QPainter()
-        if not painter.begin(made):
-            raise FileError(f"{printable(path)} cannot be written.")
+        painter = QPainter(made)
         painter.fillRect(self.rect(), theme.current().color("ground"))
         frames = self.frames()
         self._paint_ground(painter, frames)
         self._paint_lanes(painter, frames)
         painter.end()
+        return bytes(buffer.data().data())
 
     # Zoom
 

@@ -3,8 +3,9 @@
 from collections.abc import Callable
 from pathlib import Path
 
-from PySide6.QtWidgets import QFileDialog, QWidget
+from PySide6.QtWidgets import QWidget
 
+from kelvarn.desktop.asking import ask_where
 from kelvarn.desktop.report import write_report
 from kelvarn.desktop.station import Context
 from kelvarn.handover.report import Findings, findings
@@ -14,21 +15,22 @@ Say = Callable[[str], None]
 
 def ask_report(parent: QWidget, context: Context, say: Say) -> None:
     """Ask where the report goes, and write it once all of it is computed."""
-    name, _ = QFileDialog.getSaveFileName(parent, "Report", "report.pdf", "PDF (*.pdf);;HTML (*.html)")
-    if name:
-        report_into(context, say, Path(name))
+    opened = context.document.path
+    folder = opened.parent if opened is not None else Path.home()
+    path = ask_where(parent, "Report", folder / "report.pdf", "PDF (*.pdf);;HTML (*.html)")
+    if path is not None:
+        report_into(context, say, path)
 
 
 def report_into(context: Context, say: Say, path: Path) -> None:
     """Compute a report of the selected candidate beside the window, and write it."""
     project, scale = context.document.project, context.view.scale
     candidate = context.view.candidate(project).name
-    path = path if path.suffix.lower() in (".pdf", ".html") else path.with_name(f"{path.name}.pdf")
 
     def done(outcome: object) -> None:
         assert isinstance(outcome, Findings)
-        context.guarded(lambda: write_report(project, outcome, scale, path))()
-        say(f"The report is in {path.name}.")
+        done = context.guarded(lambda: write_report(project, outcome, scale, path))()
+        say(f"The report is in {path.name}." if done else "The report is not written.")
 
     say("writing the report …")
     context.runner.jobs.start("report", lambda: findings(project, candidate, scale=scale), done)
