@@ -16,6 +16,7 @@ from typer.exceptions import TyperException
 
 from kelvarn import __version__
 from kelvarn.demos import DEMOS, find_demo
+from kelvarn.display import has_display
 from kelvarn.engine.marks import Verdict
 from kelvarn.engine.measures import Measures, ended_text
 from kelvarn.engine.prepare import RunError
@@ -31,7 +32,7 @@ from kelvarn.studies.results import Result, ResultKey, Results
 from kelvarn.units import Quantity, Scale, counted, show
 
 from . import cli_advice, cli_logs, cli_safety
-from .cli_common import CommandError, File, Force, check_known, trial_named
+from .cli_common import CommandError, File, Force, Plain, check_known, trial_named
 
 app = typer.Typer(
     help="Tune closed-loop temperature control before power is applied. "
@@ -88,7 +89,7 @@ def demo(
     except KeyError:
         known = ", ".join(d.name for d in DEMOS)
         raise CommandError(f"There is no demo “{printable(name)}”; there are: {known}.") from None
-    if out is None and not _has_display():
+    if out is None and not has_display():
         out = Path("out")
         print(f"There is no display: the whole example goes into {out}/ instead.", file=sys.stderr)
     if out is None:
@@ -292,13 +293,11 @@ def _print_table(project: Project, found: Found) -> None:
                     print(f"    energy {show(energy, Quantity.ENERGY)}")
 
 
-def _has_display() -> bool:
-    return any(os.environ.get(name) for name in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM"))
-
-
 def _open_window(file: Path | None, project: Project | None = None) -> None:
-    if not _has_display():
-        raise CommandError("There is no display to open a window on; “kelvarn demo --out DIR” works without one.")
+    if not has_display():
+        raise CommandError(
+            "There is no display to open a window on, or it does not answer; “kelvarn demo --out DIR” needs none."
+        )
     opened = load(file) if file is not None else project or DEMOS[0].build()
     # The kernel loads while Qt does; the window waits for what is left of it.
     threading.Thread(target=warm, daemon=True).start()
@@ -312,6 +311,7 @@ def main() -> None:
     for stream in (sys.stdout, sys.stderr):
         if isinstance(stream, io.TextIOWrapper):
             stream.reconfigure(errors="replace")  # a terminal without “ or ★ shows ? rather than nothing
+    sys.stdout, sys.stderr = Plain(sys.stdout), Plain(sys.stderr)
     arguments = sys.argv[1:]
     commands = {each.name or each.callback.__name__ for each in app.registered_commands if each.callback}
     if arguments and not arguments[0].startswith("-") and arguments[0] not in commands:

@@ -3,11 +3,11 @@
 import os
 from collections.abc import Sequence
 from pathlib import Path
-from typing import Annotated
+from typing import Annotated, Any, TextIO
 
 import typer
 
-from kelvarn.files.faults import printable
+from kelvarn.files.faults import UNSEEN, printable
 from kelvarn.model.project import Project
 from kelvarn.model.trial import Trial
 
@@ -34,6 +34,21 @@ def trial_named(project: Project, name: str | None) -> Trial:
         return project.first_trial
     check_known((name,), [trial.name for trial in project.trials], "trial")
     return project.trial(name)
+
+
+class Plain:
+    """A stream that shows what moves a cursor, turns text round or is not seen by its code, as JSON does."""
+
+    def __init__(self, stream: TextIO) -> None:
+        self._stream = stream
+
+    def write(self, text: str) -> int:
+        """Write a text; its length."""
+        self._stream.write(UNSEEN.sub(lambda found: f"\\u{ord(found[0]):04x}", text))
+        return len(text)
+
+    def __getattr__(self, name: str) -> Any:
+        return getattr(self._stream, name)
 
 
 def check_free(path: Path, suffixes: Sequence[str], *, force: bool) -> None:

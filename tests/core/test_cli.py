@@ -227,3 +227,27 @@ def test_a_gain_map_is_printed_and_drawn(saved: Path, tmp_path: Path) -> None:
         done = kelvarn(*of, *more)
         assert (done.returncode, done.stderr.count("\n")) == (2, 1), more
         assert said in done.stderr
+
+
+def test_a_display_that_does_not_answer_is_said_in_one_line(tmp_path: Path) -> None:
+    project = cure_cabinet()
+    path = tmp_path / "x.kelvarn"
+    save(project, path)
+    for display in (":4711", "nowhere.invalid:0", "localhost:99999", "nonsense"):
+        done = kelvarn(str(path), DISPLAY=display)
+        assert (done.returncode, done.stdout) == (2, "")
+        assert "There is no display to open a window on, or it does not answer" in done.stderr
+        assert done.stderr.count("\n") == 1
+
+
+def test_names_that_turn_text_round_are_shown_by_their_code(saved: Path) -> None:
+    project = load(saved)
+    odd = "P\u202e\u200b\u2066I"
+    renamed = with_fields(project.candidates[0], name=odd)
+    save(with_fields(project, candidates=(renamed,), chosen=odd), saved)
+    for arguments in ((), ("--json",)):
+        done = kelvarn("run", str(saved), *arguments)
+        assert done.returncode == 0, done.stderr
+        assert "P\\u202e\\u200b\\u2066I" in done.stdout
+        assert not set("\u202e\u200b\u2066") & set(done.stdout)
+    assert json.loads(done.stdout)["runs"][0]["candidate"] == odd

@@ -1,5 +1,6 @@
 """Careless hands: fields that rebuild their own panel, odd texts, wild drags; undoing it all restores the project."""
 
+import math
 import random
 import sys
 from pathlib import Path
@@ -7,11 +8,14 @@ from pathlib import Path
 import pytest
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
+from pytestqt.qtbot import QtBot
 
+from kelvarn.demos import DEMOS, find_demo
 from kelvarn.desktop.fields.plain import Choice, NameEdit
 from kelvarn.desktop.fields.ruler import Ruler
+from kelvarn.desktop.runner import MOST_SECONDS_AT_ONCE
 from kelvarn.desktop.strip.strip import Strip
-from kelvarn.desktop.window import RIG, MainWindow
+from kelvarn.desktop.window import RIG, TRIAL, MainWindow
 from tests.campaigns.deeds import Deeds, answer_boxes
 from tests.window.conftest import drag, type_into
 
@@ -33,10 +37,11 @@ def test_fields_survive_the_panel_they_rebuild(window: MainWindow) -> None:
     assert window.document.project.rig.drive.power_W == 250
 
 
-@pytest.mark.parametrize("seed", [4, 5])
+@pytest.mark.parametrize(("seed", "at_once_s"), [(4, math.inf), (5, MOST_SECONDS_AT_ONCE), (6, 0.0)])
 def test_whatever_hands_do_undo_restores_and_nothing_breaks(
-    window: MainWindow, seed: int, monkeypatch: pytest.MonkeyPatch, tmp_path: Path
+    window: MainWindow, seed: int, at_once_s: float, monkeypatch: pytest.MonkeyPatch, tmp_path: Path
 ) -> None:
+    window.runner._most_at_once = at_once_s  # 0: all beside the window, as on a slow machine
     rng, before = random.Random(seed), window.document.project
     broken: list[BaseException | None] = []
     monkeypatch.setattr(sys, "excepthook", lambda kind, error, where: broken.append(error))
@@ -49,6 +54,23 @@ def test_whatever_hands_do_undo_restores_and_nothing_breaks(
         window.document.undo()
     assert window.document.project == before
     assert broken == [], done
+
+
+@pytest.mark.parametrize("demo", [demo.name for demo in DEMOS])
+def test_marks_added_while_runs_are_computed_beside_the_window(
+    window: MainWindow, demo: str, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    broken: list[BaseException | None] = []
+    monkeypatch.setattr(sys, "excepthook", lambda kind, error, where: broken.append(error))
+    window.document.replace(find_demo(demo).build(), None)
+    window.go_to(TRIAL)
+    window.runner._most_at_once = 0.0
+    before = len(window.document.project.first_trial.marks)
+    for command in [name for name in window.menus.actions if name.startswith("Add marks: ")][:2]:
+        window.menus.actions[command].trigger()
+    assert len(window.document.project.first_trial.marks) > before
+    qtbot.waitUntil(lambda: not window.runner.busy, timeout=60_000)
+    assert broken == []
 
 
 @pytest.mark.parametrize("deed", ["Duplicate", "Delete", "Undo", "Rig"])

@@ -87,6 +87,8 @@ class Runner(QObject):
         if expected_s <= self._most_at_once:
             self._take(project, trial, self._timed(project, trial))
         else:
+            # What is shown meanwhile is of the state before, with the marks of this one.
+            self.results = {k: r.judged(trial) if k.trial == trial.name else r for k, r in self.results.items()}
             self.share = 0.0
             self.jobs.start(_RUNS, lambda: (project, trial, self._timed(project, trial)), self._done)
             self.updated.emit()

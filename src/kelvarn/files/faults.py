@@ -10,8 +10,11 @@ from pydantic import ValidationError
 _MOST_SHOWN = 5
 _MOST_OF_A_KEY = 40
 _SAID_AT_MOST = 300
-_UNPRINTABLE = re.compile("[\x00-\x1f\x7f-\x9f\u2028\u2029\u202a-\u202e\u2066-\u2069\ud800-\udfff]")
-"""What moves a terminal's cursor, breaks lines or turns text round, and halves of characters."""
+_ODD = "\x7f-\x9f\u00ad\u061c\u180e\u200b-\u200f\u2028-\u202e\u2060-\u206f\ufeff\ufff9-\ufffb\ud800-\udfff"
+_UNPRINTABLE = re.compile(f"[\x00-\x1f{_ODD}]")
+"""What moves a terminal's cursor, breaks lines, turns text round or is not seen, and halves of characters."""
+UNSEEN = re.compile(f"[\x00-\x08\x0b\x0c\x0e-\x1f{_ODD}]")
+"""The same, but for tabs and ends of lines."""
 
 
 class FileError(ValueError):

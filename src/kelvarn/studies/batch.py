@@ -127,7 +127,7 @@ def _compute(chunk: Sequence[Case], go_on: Callable[[float], bool]) -> list[Case
     runs = [each for each in laid_out if isinstance(each, PreparedRun)]
     if len(chunk) == 1 and runs:
         runs[0].advance(go_on)
-    else:
+    elif runs:
         samples = [samples_of(case.rig, case.trial) for case, each in zip(chunk, laid_out, strict=True) if each in runs]
         outcomes = run_loop.many([each.arguments(0, count) for each, count in zip(runs, samples, strict=True)])
         for each, outcome in zip(runs, outcomes, strict=True):

@@ -44,6 +44,12 @@ class Result:
     measures: Measures
     verdicts: tuple[Verdict, ...]
 
+    def judged(self, trial: Trial) -> "Result":
+        """The same run, judged by the marks that a trial has now."""
+        if tuple(verdict.mark for verdict in self.verdicts) == trial.marks:
+            return self
+        return Result(self.run, self.measures, judge(trial, self.measures))
+
     @property
     def met(self) -> int:
         """How many marks are met."""
@@ -89,7 +95,7 @@ class Results:
         content = _content(rig, candidate, trial)
         computed = self._known(content)
         if computed is None:
-            prepared = PreparedRun(*content)
+            prepared = _prepared(content, trial)
             prepared.advance(go_on)
             computed = _computed(prepared)
         return self._take(content, computed, trial)
@@ -113,7 +119,7 @@ class Results:
         for candidate in project.candidates:
             try:
                 content = _content(project.rig, candidate, trial)
-                parts.append((candidate, self._known(content) or PreparedRun(*content)))
+                parts.append((candidate, self._known(content) or _prepared(content, trial)))
             except RunError as error:
                 parts.append((candidate, error))
         _advance_all([part for _, part in parts if isinstance(part, PreparedRun)], go_on)
@@ -141,7 +147,7 @@ class Results:
             try:
                 computed = self._known(content)
                 if computed is None:
-                    prepared = PreparedRun(*content)
+                    prepared = _prepared(content, trial)
                     prepared.advance(None if go_on is None else partial(_of_all, go_on, k, count))
                     run, measures = _computed(prepared)
                     computed = run.thinned(), measures
@@ -219,6 +225,12 @@ def _computed(prepared: PreparedRun) -> _Computed:
 def _content(rig: Rig, candidate: Candidate, trial: Trial) -> _Content:
     """What changes a run: of a trial neither name, notes nor marks do, nor does the candidate's name."""
     return rig, candidate.controller, trial.model_copy(update={"marks": (), "name": "", "notes": ""})
+
+
+def _prepared(content: _Content, trial: Trial) -> PreparedRun:
+    """A run of a content, under its trial's name: an error names it. Raises RunError."""
+    rig, controller, plain = content
+    return PreparedRun(rig, controller, plain.model_copy(update={"name": trial.name}))
 
 
 def bytes_of(run: Run) -> int:

@@ -5,7 +5,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from kelvarn.engine.marks import Verdict
-from kelvarn.engine.prepare import RunError
+from kelvarn.engine.prepare import RunError, samples_of
 from kelvarn.model.candidate import Controller
 from kelvarn.model.mark import Mark
 from kelvarn.model.pid import Pid
@@ -89,12 +89,15 @@ def suggest(
 
     Raises:
         PlantError: no trial has marks, so that nothing tells what is better; or no part of the rig can vary.
+        RunError: a trial is too short or too long for the probe's interval.
         Stopped: `tell` ended it.
     """
     asked = [trial for trial in trials if trial.marks]
     if not asked:
         named = f"The trial “{trials[0].name}” has" if len(trials) == 1 else "The trials have"
         raise PlantError(f"{named} no marks; say first what is asked of the candidates.")
+    for trial in asked:
+        samples_of(project.rig, trial)
     try:
         rigs = draw(project.rig, variants) if variants else []
     except ValueError as error:

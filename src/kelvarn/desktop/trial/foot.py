@@ -235,4 +235,4 @@ def table_text(headings: Sequence[str], rows: Sequence[Sequence[str]], form: str
     if form == "Markdown":
         lines = ["| " + " | ".join(cell.replace("|", "\\|") for cell in row) + " |" for row in every]
         return "\n".join([lines[0], "|" + "---|" * len(headings), *lines[1:]])
-    return "\n".join("\t".join(row) for row in every)
+    return "\n".join("\t".join(map(plain_cell, row)) for row in every)
