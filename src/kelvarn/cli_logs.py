@@ -38,6 +38,9 @@ _SAID = {
 }  # fmt: skip
 
 
+_SHORTEST_S, _LONGEST_S = 1e-4, 86400.0
+
+
 def _said(sentence: str) -> None:
     typer.echo(sentence, err=True)
 
@@ -51,7 +54,12 @@ def _opened(path: Path, columns: dict[Role, str | None] | None = None) -> Log:
             continue
         names = [column.name for column in guess.reading.columns]
         if role == "time" and wanted not in names and not wanted.isdigit():
-            reading, k = with_fields(guess.reading, interval_s=_between_rows(wanted, names)), -1
+            # It is told: a column that was taken for the time is not.
+            columns_left = tuple(
+                with_fields(each, role="left_out", form="") if each.role == "time" else each
+                for each in guess.reading.columns
+            )
+            reading, k = with_fields(guess.reading, interval_s=_between_rows(wanted, names), columns=columns_left), -1
         else:
             k = _column(names, wanted)
             reading = with_role(guess.reading, k, role)
@@ -64,7 +72,12 @@ def _opened(path: Path, columns: dict[Role, str | None] | None = None) -> Log:
 def _between_rows(wanted: str, names: Sequence[str]) -> float:
     """Time between rows, s. Raises CommandError where it is neither that nor a column."""
     try:
-        return parse(wanted, Quantity.DURATION)
+        found = parse(wanted, Quantity.DURATION)
+        if not _SHORTEST_S <= found <= _LONGEST_S:
+            raise CommandError(
+                f"“{printable(wanted)}” between rows cannot be; it is from 0.1 ms to 24 h, such as “--time=2s”."
+            )
+        return found
     except UnitError:
         known = ", ".join(printable(name) or str(k + 1) for k, name in enumerate(names))
         raise CommandError(

@@ -134,3 +134,14 @@ def test_intervals_hold_where_noise_is_finer_than_the_step(step: float, noise: f
         held += value.low <= gain <= value.high
         assert value.half < 0.05 * gain
     assert held >= 17
+
+
+@pytest.mark.parametrize("step", [0.0, 0.1, 0.25])
+def test_a_course_that_breaks_off_is_called_clipped_and_a_whole_one_is_not(step: float) -> None:
+    drive = np.where(np.arange(500) >= 40, 0.7, 0.0)
+    for noise in (0.0, 0.15):
+        degC = heated(drive, 6, noise=noise)
+        degC = np.round(degC / step) * step if step else degC
+        for course, says in ((degC, False), (np.minimum(degC, 65.0), True)):
+            warned = judged(course, drive).warnings()
+            assert any("may read nothing above" in text for text in warned) == says, (noise, warned)

@@ -11,6 +11,7 @@ from kelvarn.model.log_data import Floats
 from kelvarn.units import Quantity, Scale, round_up_s, show
 
 from .causes import Causes, causes_of
+from .clipping import clipped
 from .design import KINDS, Kind, unit_course
 from .observed import FitError, Observed, noise_K
 from .response import LogFit, ResponseFit, apply_to, fit_response
@@ -18,8 +19,6 @@ from .response import LogFit, ResponseFit, apply_to, fit_response
 ENOUGH = 0.9
 """Share of the final value that should have been seen before a gain is called known."""
 WORTH_AIC = 4.0
-_SHARE_CLIPPED = 0.03
-_LIVELY = 0.3
 _NO_ANSWER = 0.3  # share of variance: what explains less is chance
 
 
@@ -180,27 +179,17 @@ def holds(check: LogFit, rms_K: float) -> bool:
 
 def _of_log(log: Observed, scale: Scale) -> list[str]:
     found = []
-    top, bottom = float(log.y.max()), float(log.y.min())
-    for level, word in ((top, "above"), (bottom, "below")):
-        flat = log.y == level
-        run = _longest_run(flat)
-        lively = noise_K(log.y[~flat]) > _LIVELY * log.step_K  # else steps hide the noise, and flat is no sign
-        if lively and run > max(20, _SHARE_CLIPPED * log.y.size):
-            shown = show(level, Quantity.TEMPERATURE, scale)
-            found.append(
-                f"“{log.name}” stays at exactly {shown} for {run} rows: its probe may read nothing {word} that; "
-                "leave that stretch out."
-            )
+    for each in clipped(log):
+        shown = show(each.degC, Quantity.TEMPERATURE, scale)
+        found.append(
+            f"“{log.name}” stays at exactly {shown} for {each.rows} rows: its probe may read nothing {each.side} that; "
+            "leave that stretch out."
+        )
     gaps = np.diff(log.t)
     if gaps.size and float(gaps.max()) > 20 * log.interval_s and not log.breaks:
         at = show(float(log.t[int(gaps.argmax())]), Quantity.DURATION)
         found.append(f"“{log.name}” has a gap of {show(float(gaps.max()), Quantity.DURATION)} at {at}.")
     return found
-
-
-def _longest_run(flags: np.ndarray) -> int:
-    edges = np.flatnonzero(np.diff(np.concatenate([[0], flags.astype(int), [0]])))
-    return int((edges[1::2] - edges[::2]).max(initial=0))
 
 
 _SAID = {"gain_K": "gain", "rise_K_per_s": "rise", "lag_s": "lag", "lag2_s": "second lag", "dead_time_s": "dead time"}

@@ -13,7 +13,7 @@ from .probes import Converter
 MOST_LOGS = 24
 MOST_FITS = 24
 MOST_VALUES = 100
-MOST_COLUMNS = 60
+MOST_COLUMNS = 200
 _LONGEST_S = 1e9
 
 Role = Literal[

@@ -7,7 +7,6 @@ stretch counts. A drive that is missing stays what it was.
 """
 
 import math
-import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -57,7 +56,7 @@ def open_log(raw: bytes, file: str, taken: Sequence[str] = ()) -> Opened:
     text, encoding = decode(raw, printable(file))
     layout = lay_out(lines_of(text), encoding, printable(file))
     found = guess(layout)
-    stem = re.sub(r"[\x00-\x1f\x7f-\x9f\u2028\u2029]", " ", Path(file).stem).strip()[:MOST_CHARACTERS] or "log"
+    stem = printable(Path(file).stem).strip()[:MOST_CHARACTERS] or "log"
     log = Log(name=free_name(stem, taken), file=printable(file)[:250], reading=found.reading, raw=raw)
     return Opened(log, layout, found)
 

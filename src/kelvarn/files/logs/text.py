@@ -11,6 +11,7 @@ from pathlib import Path
 from typing import Any, Literal
 
 from kelvarn.files.faults import FileError, printable, reason
+from kelvarn.model.log import MOST_COLUMNS
 
 from .cells import looks_like_value
 
@@ -22,6 +23,7 @@ _LONGEST_LINE = 20_000
 _DELIMITERS: tuple[Literal[",", ";", "\t", "|", " "], ...] = (";", "\t", "|", ",", " ")
 _COMMENT = re.compile(r"^\s*(#|//|%|--)")
 _PAIR = re.compile(r"(?:^|(?<=[\s,;|{(]))([A-Za-z°][\w°%./ -]{0,40}?)\s*[:=]\s*([^\s,;|:=]+)")
+_GAP = re.compile(r"[\s,]*")
 _STAMP = re.compile(r"^\s*\[?(\d{1,2}:\d\d:\d\d(?:[.,]\d+)?)\]?\s*(?:->|>|\]|-)?\s+(?=\D)")
 
 Shape = Literal["table", "pairs", "json"]
@@ -115,12 +117,20 @@ def _array(text: str) -> list[str]:
     """The objects of a JSON array, a line each; empty where it is none."""
     if not text.lstrip().startswith("["):
         return []
+    found: list[str] = []
+    at, read = text.index("[") + 1, json.JSONDecoder().raw_decode
     try:
-        made = json.loads(text)
+        while True:
+            at = _GAP.match(text, at).end()  # type: ignore[union-attr]
+            if text[at : at + 1] == "]":
+                return found if not text[at + 1 :].strip() else []
+            made, end = read(text, at)
+            if not isinstance(made, dict):
+                return []
+            found.append(text[at:end].replace("\n", " "))
+            at = end
     except (ValueError, RecursionError):
         return []
-    objects = isinstance(made, list) and all(isinstance(each, dict) for each in made)
-    return [json.dumps(each) for each in made] if objects else []
 
 
 def lay_out(lines: Sequence[str], encoding: Encoding, where: str) -> TextLayout:
@@ -132,7 +142,7 @@ def lay_out(lines: Sequence[str], encoding: Encoding, where: str) -> TextLayout:
         rows = list(records(picked, shape))
         filled = [row for row in rows if len(row) > 1]
         if len(filled) >= max(2, 0.5 * len(picked)) if shape == "json" else _is_pairs(rows, picked):
-            return _of_records(lines, encoding, shape, rows)
+            return _of_records(encoding, shape, rows, where)
     return _table(lines, picked, whole, encoding, where)
 
 
@@ -194,6 +204,8 @@ def _flat(made: dict[str, Any], before: str = "") -> dict[str, str]:
     found: dict[str, str] = {}
     for key, value in made.items():
         name = f"{before}{key}"
+        if not name.isprintable():  # halves of characters too
+            name = printable(name)
         if isinstance(value, dict) and not before:
             found.update(_flat(value, f"{name}."))
         elif isinstance(value, bool):
@@ -217,10 +229,20 @@ def _is_pairs(rows: Sequence[dict[str, str]], picked: Sequence[str]) -> bool:
     return len(common) > 1 and len(full) >= 0.15 * len(picked) and values >= 0.5 * filled
 
 
-def _of_records(lines: Sequence[str], encoding: Encoding, shape: Shape, rows: Sequence[dict[str, str]]) -> TextLayout:
+def _check_width(columns: int, where: str) -> None:
+    """Raise FileError where there are more columns than are read."""
+    if columns > MOST_COLUMNS:
+        raise FileError(
+            f"{where} has {columns} columns, and at most {MOST_COLUMNS} are read; export time, temperature and drive, "
+            "with what belongs to them."
+        )
+
+
+def _of_records(encoding: Encoding, shape: Shape, rows: Sequence[dict[str, str]], where: str) -> TextLayout:
     full = [row for row in rows if len(row) > 1]
     counts = Counter(key for row in full for key in row)
     names = tuple(key for key, count in counts.items() if count >= max(2, 0.1 * len(full)))
+    _check_width(len(names), where)
     sample = tuple(tuple(row.get(name, "") for name in names) for row in full)
     cells = [cell for row in sample for cell in row]
     decimal: Literal[".", ","] = "," if _commas(cells) else "."
@@ -294,6 +316,7 @@ def _headed(
 ) -> TextLayout:
     """Find the header above the values."""
     delimiter, decimal, width = how
+    _check_width(width, where)
     rows = _fields([_bare(line) for line in picked], delimiter)
     rows += [[]] * (len(picked) - len(rows))
     rows = [row[:width] if len(row) == width + 1 and not row[-1] else row for row in rows]
