@@ -7,6 +7,8 @@ import numpy as np
 import pytest
 
 from kelvarn.demos import find_demo
+from kelvarn.demos.cure_cabinet import cure_cabinet
+from kelvarn.engine.run import compute
 from kelvarn.engine.steady import rest_degC
 from kelvarn.files.logs.reader import read_log
 from kelvarn.fit.calibration import Pair, calibrate, pairs_of, thermistor
@@ -16,11 +18,13 @@ from kelvarn.fit.planning import Rough, plan_step_test, predicted, step_for
 from kelvarn.fit.response import fit_response
 from kelvarn.fit.reuse import trial_of, use_response, use_rig
 from kelvarn.fit.rig_fit import choosable, fit_rig
+from kelvarn.fit.setpoints import setpoint_changes
 from kelvarn.fit.settings import SameSettings, same_settings, settings_in
 from kelvarn.model.edit import with_fields
-from kelvarn.model.log_data import LogData
+from kelvarn.model.log_data import Floats, LogData
 from kelvarn.model.response import ResponseModel
 from kelvarn.model.tolerances import parameters
+from kelvarn.model.trial import SetpointChange
 from kelvarn.units import round_up_s
 
 from .made_logs import NOISE, STEP, of, played, step_log, up_and_down
@@ -266,3 +270,35 @@ def test_a_log_tells_whose_settings_it_was_made_with() -> None:
     assert nearly is not None
     assert nearly.apart > 5 * found.apart
     assert settings_in(project, step_log(1)) is None  # nothing says its setpoint
+
+
+def test_a_log_of_ramps_has_the_setpoints_it_had_and_the_settings_it_had() -> None:
+    project = cure_cabinet()
+    trial = with_fields(project.trial("Two-stage cure"), events=(), marks=())
+    for candidate in project.candidates:
+        run = compute(project.rig, candidate.controller, trial)
+        data = LogData(run.time_s, run.measured_degC, run.drive, setpoint_degC=run.setpoint_degC)
+        found = setpoint_changes(data)
+        assert len(found) <= 12
+        again = run_of_plan(found, run.time_s)
+        assert np.max(np.abs(again - run.setpoint_degC)) < 0.5
+        said = settings_in(project, data)
+        assert said is not None
+        assert (said.candidate, said.same) == (candidate.name, True)
+    untold = LogData(run.time_s, run.measured_degC, run.drive)
+    assert settings_in(project, untold) is None
+    changed = compare(WAYS["loss"].apply(project.rig, math.log(1.4)), observed("x", untold))
+    assert "the log does not tell the settings" in changed.verdict(None)
+    assert "not the settings" not in changed.verdict(None)
+
+
+def run_of_plan(changes: tuple[SetpointChange, ...], t: Floats) -> Floats:
+    """The course of a plan of steps and ramps, written another way than the engine's."""
+    found, now, to, rate, k = [], changes[0].to_degC, changes[0].to_degC, math.inf, 1
+    for before, at in zip(np.append(t[0], t[:-1]), t, strict=True):
+        if k < len(changes) and at >= changes[k].at_s - 1e-6:
+            to, rate, k = changes[k].to_degC, changes[k].ramp_K_per_s or math.inf, k + 1
+        step = rate * (at - before) if math.isfinite(rate) else math.inf
+        now = to if abs(to - now) <= step else now + math.copysign(step, to - now)
+        found.append(now)
+    return np.array(found)

@@ -16,6 +16,8 @@ from kelvarn.desktop.fields.ruler import Ruler
 from kelvarn.desktop.runner import MOST_SECONDS_AT_ONCE
 from kelvarn.desktop.strip.strip import Strip
 from kelvarn.desktop.window import RIG, TRIAL, MainWindow
+from kelvarn.model.mark import Mark
+from kelvarn.model.rig_edit import rename_body
 from tests.campaigns.deeds import Deeds, answer_boxes
 from tests.window.conftest import drag, type_into
 
@@ -69,6 +71,11 @@ def test_marks_added_while_runs_are_computed_beside_the_window(
     for command in [name for name in window.menus.actions if name.startswith("Add marks: ")][:2]:
         window.menus.actions[command].trigger()
     assert len(window.document.project.first_trial.marks) > before
+    hottest = Mark(measure="hottest_degC", limit=90, body=window.document.project.rig.body_names[0])
+    window.document.set(("trials", 0, "marks"), (hottest,), "a mark on a body")
+    if window.document.project.rig.response is None:  # renamed while the run before is still shown
+        name = window.document.project.rig.bodies[0].name
+        window.document.apply(rename_body(window.document.project, name, "<b>New"), "rename")
     qtbot.waitUntil(lambda: not window.runner.busy, timeout=60_000)
     assert broken == []
 

@@ -28,6 +28,7 @@ from .settings import SameSettings
 _CLEAR = 10.0  # by how much AIC must fall before a change is named
 _MOST = 2
 _PLAINLY = 4.0  # times the scatter, by which a rig misses a log plainly
+_BEGINS = 0.03  # share of the rows
 _OPEN = 20.0  # logarithm beyond which a factor is simply not known
 
 
@@ -58,6 +59,17 @@ def _capacity(rig: Rig, x: float) -> Rig:
         return _response(rig, lag_s=factor, lag2_s=factor, rise_K_per_s=1 / factor)
     bodies = tuple(body.model_copy(update={"capacity_J_per_K": body.capacity_J_per_K * factor}) for body in rig.bodies)
     return rig.model_copy(update={"bodies": bodies})
+
+
+def _contact(rig: Rig, x: float) -> Rig:
+    factor = math.exp(x)
+    links = tuple(
+        link
+        if SURROUNDINGS in (link.a, link.b) or link.driven_by
+        else link.model_copy(update={"conductance_W_per_K": link.conductance_W_per_K * factor})
+        for link in rig.links
+    )
+    return rig.model_copy(update={"links": links})
 
 
 def _power(rig: Rig, x: float) -> Rig:
@@ -120,6 +132,7 @@ WAYS: dict[str, _Way] = {
     "loss": _Way("heat loss", _loss, True, 0.01, 0.02),
     "capacity": _Way("heat capacity", _capacity, True, 0.01, 0.02),
     "power": _Way("power", _power, True, 0.01, 0.02),
+    "contact": _Way("contact between the bodies", _contact, True, 0.01, 0.02),
     "dead_time": _Way("dead time", _dead_time, False, 1.0, 1.0, Quantity.DURATION),
     "offset": _Way("offset of the probe", _offset, False, 0.1, 0.1, Quantity.DIFFERENCE),
 }
@@ -179,17 +192,32 @@ class Comparison:
     def verdict(self, settings: SameSettings | None = None, scale: Scale = Scale.CELSIUS) -> str:
         """In one line; with what the log says of the settings."""
         others = settings is not None and not settings.same
+        untold = "; nobody recorded the surroundings, so an offset of the probe cannot be told" if self.fixed else ""
         log = self.expected.log
         if not self.changes and self.expected.rms_K > _PLAINLY * max(noise_K(log.y), log.step_K / 3, 1e-3):
             also = "the settings changed; " if others else ""
             miss = show(self.expected.rms_K, Quantity.DIFFERENCE, scale)
-            return f"{also}the rig misses this log by {miss} rms, but no one change explains it: fit the rig itself"
+            parts = self._parts_s
+            since = "" if parts is None else f" (they part from {show(parts, Quantity.DURATION)} on)"
+            return (
+                f"{also}the rig misses this log by {miss} rms{since}, but no one change explains it: leave out what "
+                "happened then, or fit the rig itself"
+            )
         if not self.changes:
             also = "the settings changed, not the equipment: " if others else "nothing has changed to speak of: "
-            return f"{also}the rig is as it was"
+            return f"{also}the rig is as it was{untold}"
         named = " and ".join(change.text(scale) for change in self.changes)
         doubt = f"; it could also be {' or '.join(WAYS[k].name for k in self.instead)}" if self.instead else ""
-        return f"the equipment changed, {'and the settings too' if others else 'not the settings'}: {named}{doubt}"
+        told = "; the log does not tell the settings" if settings is None else ", not the settings"
+        return f"the equipment changed{', and the settings too' if others else told}: {named}{doubt}{untold}"
+
+    @property
+    def _parts_s(self) -> float | None:
+        """From when on the rig as it was misses the log plainly; None where it does so from the beginning."""
+        log, away = self.expected.log, np.abs(self.expected.residual_K)
+        plainly = away > max(_PLAINLY * max(noise_K(log.y), log.step_K / 3, 1e-3), 0.1 * float(away.max()))
+        first = int(np.argmax(plainly))
+        return float(log.t[first] - log.t[0]) if plainly.any() and first > _BEGINS * log.y.size else None
 
 
 class _Problem:
@@ -246,6 +274,8 @@ def _able(rig: Rig) -> list[str]:
     if rig.response is not None and rig.response.kind == "integrating":
         found.remove("loss")
         found.remove("power")  # the same thing as the capacity
+    if all(SURROUNDINGS in (link.a, link.b) or link.driven_by for link in rig.links):
+        found.remove("contact")
     if all(isinstance(drive, Valve) for drive in rig.drives):
         found.remove("power")
     return found

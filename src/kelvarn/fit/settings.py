@@ -16,7 +16,7 @@ from kelvarn.model.rig import Rig
 
 from .setpoints import setpoint_changes
 
-_MOST_STEPS = 4000
+_MOST_STEPS = 8000
 _WINDOW_S = 120.0  # over which drives are averaged: pulses and noise are no other settings
 _SAME = 0.08
 _MOST_ASKED = 12  # candidates
@@ -59,13 +59,12 @@ def same_settings(rig: Rig, candidate: Candidate, data: LogData) -> SameSettings
     h = rig.probe.interval_s
     if data.interval_s > 10 * h:
         return None
-    h = max(h, data.duration_s / _MOST_STEPS)
-    t = np.arange(0.0, data.duration_s, h)
+    # As often as the device decides; of a long log the beginning, where the memory of the law is known.
+    t = np.arange(0.0, min(data.duration_s, h * _MOST_STEPS), h)
     stepper = Stepper(candidate.controller, setpoint_changes(data), h, rig.way)
-    # A row counts until the next: what the device saw between is not known.
-    at = np.clip(np.searchsorted(data.time_s, t, side="right") - 1, 0, data.time_s.size - 1)
-    asked = np.array([stepper.step(float(value)).given for value in data.measured_degC[at]])
-    given = data.drive[at]
+    seen = np.interp(t, data.time_s, data.measured_degC)
+    asked = np.array([stepper.step(float(value)).given for value in seen])
+    given = data.drive[np.clip(np.searchsorted(data.time_s, t, side="right") - 1, 0, data.time_s.size - 1)]
     width = max(1, int(_WINDOW_S / h))
     apart = _mean(asked, width) - _mean(given, width)
     return SameSettings(candidate.name, float(np.sqrt(np.mean(apart**2))))
