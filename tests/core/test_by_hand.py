@@ -63,7 +63,7 @@ def test_before_the_hands_nothing_differs_and_the_last_one_holds() -> None:
 
 def test_what_is_at_its_limit_while_held_by_hand_does_not_count() -> None:
     held = run_of(PI, Override(name="A", at_s=0.0, lasts_s=600.0, drive=0.0))
-    assert (held.asked[: at(held, 600.0)] > 1).any() or (held.asked[: at(held, 600.0)] > 0).any()
+    assert (held.asked[: at(held, 600.0)] > 1).any()  # it asks for more than there is, and is not given it
     limited = measure(held).values["time_at_limit_s"]
     free = (held.law_code >= 21) & (held.law_code <= 26) & (held.guard_code == 0)
     assert limited == pytest.approx(float(free[:-1].sum()) * held.rig.probe.interval_s)

@@ -1,8 +1,13 @@
 """One place each for slips that nothing noticed once: columns, signs, counts, bounds."""
 
 import csv
+import html
 import math
 import os
+import re
+import subprocess
+import sys
+from datetime import date
 from itertools import pairwise
 from pathlib import Path
 
@@ -18,11 +23,15 @@ from kelvarn.engine.run import compute
 from kelvarn.files.journal import Journal, left_behind, stamp
 from kelvarn.files.logs.cells import date_time
 from kelvarn.files.logs.reader import open_log, read_log, rows_at
+from kelvarn.files.project_file import save
 from kelvarn.files.tables import write_trace
 from kelvarn.fit.least_squares import covariance, following
 from kelvarn.fit.observed import observed
 from kelvarn.fit.response import apply_to, fit_response
+from kelvarn.handover.other_words import other_words
+from kelvarn.handover.report import findings, report_html
 from kelvarn.model.control_events import PriceIs, SignalGone
+from kelvarn.model.curve import Curve
 from kelvarn.model.drives import Relay
 from kelvarn.model.edit import put, with_fields
 from kelvarn.model.events import Load
@@ -272,3 +281,34 @@ def test_the_loops_slope_with_a_draw_off_is_that_of_a_link() -> None:
         degC = np.full(len(layout.bodies), 60.0)
         both.append(_slopes(rig, layout, degC, 0.5))
     assert both[0] == pytest.approx(both[1])
+
+
+def test_fan_steps_of_the_sheet_are_left_below_where_they_are_entered() -> None:
+    project = find_demo("heatsink-fan").build()
+    curve = project.candidates[0].controller
+    assert isinstance(curve, Curve)
+    rows = other_words(project, project.candidates[0], project.first_trial, Scale.CELSIUS)
+    texts = [row.value for row in rows if row.what.startswith("Step ")]
+    assert len(texts) == len(curve.steps)
+    for step, text in zip(curve.steps, texts, strict=True):
+        entered, left = (float(found) for found in re.findall(r"([\d.]+) °C", text))
+        assert (entered, entered - left) == pytest.approx((step.from_degC, step.back_off_K))
+
+
+def test_strict_asks_for_all_marks_of_all_and_the_report_holds_every_remark(tmp_path: Path) -> None:
+    demo = find_demo("cure-cabinet").build()
+    easy = Mark(measure="overshoot_K", limit=100)
+    hard = Mark(measure="overshoot_K", limit=1e-3)
+    for marks, code in (((easy,), 0), ((easy, hard), 1)):
+        made = with_fields(demo.first_trial, marks=marks)
+        path = tmp_path / "x.kelvarn"
+        save(with_fields(demo, logs=(), trials=(made,), candidates=demo.candidates[-1:]), path)
+        command = [sys.executable, "-m", "kelvarn", "run", str(path), "--strict"]
+        assert subprocess.run(command, capture_output=True, check=False).returncode == code
+    project = with_fields(demo, logs=(), trials=(with_fields(demo.first_trial, marks=()),))
+    candidate = project.candidates[0].name
+    found = findings(project, candidate, count=8)
+    of_project = [remark.text for remark in found.remarks]
+    assert of_project
+    page = report_html(project, found, {}, Scale.CELSIUS, date(2026, 1, 2))
+    assert all(text in html.unescape(page) for text in of_project)
