@@ -88,9 +88,52 @@ class Reference:
         self.base = self.n + len(rig.probes) + len(rig.drives)
         self.parts = of_kind(self.run, "cold_part")
         self.fans = [d for d, drive in enumerate(rig.drives) if drive.kind == "fan"]
+        self.turning = dict.fromkeys(self.fans, True)
+        # Switches without software: cut-offs and the own thermostats of drives, each open or not.
+        self.cut_offs = [guard for guard in rig.guards if guard.kind == "cut_off"]
+        self.dials = [d for d, drive in enumerate(rig.drives) if getattr(drive, "dial_degC", None) is not None]
+        self.open = [False] * (len(self.cut_offs) + len(self.dials))
+
+    def switches(self) -> list[tuple[int, float, float]]:
+        """Body, level at which it opens and at which it closes, of each switch without software."""
+        found = []
+        for guard in self.cut_offs:
+            back = math.inf if guard.resets_K is None else guard.resets_K
+            found.append((self.names.index(guard.body), guard.at_degC, guard.at_degC - back))
+        for d in self.dials:
+            drive: Any = self.rig.drives[d]
+            body = self.names[0] if self.response is not None else drive.body
+            found.append((self.names.index(body), drive.dial_degC, drive.dial_degC - drive.dial_band_K))
+        return found
+
+    def cut(self, d: int) -> bool:
+        """Whether a drive gives nothing, whatever is asked."""
+        opened = zip(self.cut_offs, self.open, strict=False)
+        if any(is_open and guard.does == "contactor" for guard, is_open in opened):
+            return True
+        return any(self.open[len(self.cut_offs) + k] for k, place in enumerate(self.dials) if place == d)
+
+    def blown(self, d: int, level: float, at: float) -> float:
+        """Flow that a fan comes to at a level: by its voltage, its stall, what it starts from, its table."""
+        drive: Any = self.rig.drives[d]
+        share = [event.to for event in of_kind(self.run, "supply") if under_way(event, at - self.transport[d])]
+        volts = math.prod(share) * drive.volts
+        idle = 0.0 if drive.supply_switch else drive.idle_flow * volts
+        least = drive.stalls_below if self.turning[d] else max(drive.stalls_below, drive.starts_from or 0.0)
+        self.turning[d] = level > 0 and level * volts >= least
+        if not self.turning[d]:
+            return float(idle)
+        speeds, flows = [0, 0.25, 0.5, 0.75, 1.0], [0, drive.flow_at_25, drive.flow_at_50, drive.flow_at_75, 1.0]
+        speed = level * volts
+        moved = np.interp(speed, speeds, flows)
+        if speed > 1:
+            moved = 1.0 + (speed - 1.0) * 4 * (1.0 - drive.flow_at_75)
+        return float(max(moved, idle))
 
     def level(self, d: int, t: float) -> float:
         """Output of a drive that acts at an instant."""
+        if self.cut(d):
+            return 0.0
         k = bisect_right(self.course_t[d], t) - 1
         if k < 0:
             return self.rig.drives[d].lowest if self.rig.drives[d].kind == "valve" else 0.0
@@ -210,6 +253,8 @@ class Reference:
         run, rig = self.run, self.rig
         watts = {body.name: body.own_heat_W for body in rig.bodies}
         watts = dict.fromkeys(self.names, 0.0) | watts
+        if any(guard.does == "load" and is_open for guard, is_open in zip(self.cut_offs, self.open, strict=False)):
+            watts = dict.fromkeys(watts, 0.0)
         for event in of_kind(run, "load"):
             if under_way(event, at):
                 watts[event.body] += event.power_W
@@ -220,7 +265,7 @@ class Reference:
             k = bisect_right(self.course_t[d], at) - 1
             ramp.append(self.courses[d][k][2] if k >= 0 else 0.0)
             level = self.level(d, at)
-            target.append(level if level >= getattr(drive, "stalls_below", 0.0) else 0.0)
+            target.append(self.blown(d, level, at) if d in self.fans else level)
             body = self.names[0] if self.response is not None else getattr(drive, "body", None)
             if drive.kind == "valve" and body is not None:
                 mixed.append((d, body))
@@ -251,15 +296,17 @@ class Reference:
         hottest, coldest = self.degC(x), self.degC(x)
         for begin, end in pairwise(times):
             at = (begin + end) / 2
-            constants = self.constants(at)
-            found = solve_ivp(
-                self.slope, (begin, end), x, "LSODA", rtol=rtol, atol=1e-10, args=(at, constants), dense_output=True
-            )
-            x = found.y[:, -1]
+            while begin < end:  # in pieces between switches without software
+                self.look(x)
+                found = solve_ivp(
+                    self.slope, (begin, end), x, "LSODA", rtol=rtol, atol=1e-10, args=(at, self.constants(at)),
+                    dense_output=True, events=self.crossings(),
+                )  # fmt: skip
+                for share in np.linspace(0, 1, 40):
+                    now = self.degC(found.sol(begin + share * (found.t[-1] - begin)))
+                    hottest, coldest = np.maximum(hottest, now), np.minimum(coldest, now)
+                begin, x = float(found.t[-1]), found.y[:, -1]
             courses.append(x)
-            for share in np.linspace(0, 1, 40):
-                now = self.degC(found.sol(begin + share * (end - begin)))
-                hottest, coldest = np.maximum(hottest, now), np.minimum(coldest, now)
         index = np.array(times)
         samples = [int(np.argmin(abs(index - k * self.h))) for k in range(self.m)]
         sensed = np.zeros((len(rig.probes), self.m))
@@ -272,6 +319,26 @@ class Reference:
             np.array([self.degC(courses[k]) for k in samples]).T, sensed,
             np.array([setpoint(self.run, k * self.h) for k in range(self.m)]), hottest, coldest,
         )  # fmt: skip
+
+    def look(self, x: np.ndarray) -> None:
+        """Open and close switches without software."""
+        degC = self.degC(x)
+        for k, (body, opens, closes) in enumerate(self.switches()):
+            self.open[k] = degC[body] > closes + 1e-7 if self.open[k] else degC[body] >= opens - 1e-7
+
+    def crossings(self) -> list[Any]:
+        """What is 0 where a switch without software opens or closes next, each of which ends a piece."""
+        found = []
+        for (body, opens, closes), is_open in zip(self.switches(), self.open, strict=True):
+            level = closes if is_open else opens
+            if math.isfinite(level):
+
+                def away(_t: float, x: np.ndarray, *_: Any, body: int = body, level: float = level) -> float:
+                    return float(self.degC(x)[body] - level)
+
+                away.terminal, away.direction = True, -1.0 if is_open else 1.0  # type: ignore[attr-defined]
+                found.append(away)
+        return found
 
     def start_degC(self, i: int) -> float:
         """Where a body starts."""

@@ -9,6 +9,7 @@ from kelvarn.model.bodies import Body, DrawOff, Link, Melting, Surroundings
 from kelvarn.model.drives import AnyDrive, Fan, Pwm, Relay, SlowWindow, Valve
 from kelvarn.model.events import ColdPart, DoorOpens, DrawOffRuns, Load, ProbeFault, SupplyChange, SurroundingsChange
 from kelvarn.model.fields import SURROUNDINGS
+from kelvarn.model.guards import CutOff
 from kelvarn.model.on_off import OnOff
 from kelvarn.model.pid import Pid
 from kelvarn.model.probes import Converter, Correction, Probe
@@ -274,3 +275,46 @@ def _event(draw: Draw, rig: Rig, name: str, span: float, plain: bool) -> list[An
         ProbeFault(**common, probe=str(draw.one(*(probe.name for probe in rig.probes))), fault=draw.one(*FAULTS),
                    size_K=draw.between(-8, 8), every_s=draw.between(2, 60))
     ]  # fmt: skip
+
+
+def with_switches(seed: int, rig: Rig, around_degC: float) -> Rig:
+    """A rig with switches without software and fans as they are bought, whose levels lie about a temperature.
+
+    Drives that switch have no dead times here, and none is a valve: the reference cuts what a body feels at once.
+    """
+    draw = Draw(seed + 777_000)
+    if rig.response is not None or any(isinstance(drive, Valve | SlowWindow) for drive in rig.drives):
+        return rig
+    rig = rig.model_copy(
+        update={
+            "drives": tuple(
+                drive.model_copy(
+                    update={"dead_time_s": 0.0, "operate_s": 0.0} if isinstance(drive, Relay) else {"dead_time_s": 0.0}
+                )
+                for drive in rig.drives
+            )
+        }
+    )
+    cut_offs = tuple(
+        CutOff(
+            name=f"Cut {k}", body=str(draw.one(*rig.body_names)), at_degC=around_degC + draw.between(-5, 25),
+            resets_K=draw.one(None, draw.between(1, 8)), does="contactor",
+        )
+        for k in range(int(draw.rng.integers(0, 3)))
+    )  # fmt: skip
+    drives: list[AnyDrive] = []
+    for drive in rig.drives:
+        if isinstance(drive, Fan):
+            flows = sorted(draw.between(0.05, 0.95) for _ in range(3))
+            bought = {"rated_V": 12.0, "supply_V": draw.one(12.0, draw.between(8, 13)), "starts_from": draw.one(None, 0.4),
+                      "idle_flow": draw.one(0.0, 0.1), "supply_switch": draw.chance(0.3)}  # fmt: skip
+            bought |= (
+                dict(zip(("flow_at_25", "flow_at_50", "flow_at_75"), flows, strict=True)) if draw.chance(0.5) else {}
+            )
+            drives.append(drive.model_copy(update=bought))
+        elif getattr(drive, "acts", "") == "heats" and hasattr(drive, "dial_degC") and draw.chance(0.3):
+            dial = {"dial_degC": around_degC + draw.between(0, 20), "dial_band_K": draw.between(1, 6)}
+            drives.append(drive.model_copy(update=dial))
+        else:
+            drives.append(drive)
+    return rig.model_copy(update={"guards": cut_offs, "drives": tuple(drives)})

@@ -6,8 +6,9 @@ import time
 import numpy as np
 import pytest
 from benchmarks.reference import Reference, shown
-from benchmarks.rigs import random_case
+from benchmarks.rigs import random_case, with_switches
 
+from kelvarn.demos import DEMOS, find_demo
 from kelvarn.engine.changes import changes_of
 from kelvarn.engine.layout import lay_out
 from kelvarn.engine.measures import measure
@@ -43,6 +44,31 @@ def test_any_rig_agrees_with_the_second_engine(seed: int) -> None:
             expected = shown(run, p, answer.sensed_degC[p])
             known = np.isfinite(expected)
             assert np.abs(expected - run.probes_degC[p])[known].max(initial=0.0) < 2e-3
+
+
+def agrees(run: Run) -> None:
+    answer, found = Reference(run).solve(), measure(run)
+    assert np.abs(answer.bodies_degC - run.bodies_degC).max() < 2e-3
+    assert np.abs(answer.setpoint_degC - run.setpoint_degC).max() < 1e-9
+    for i, name in enumerate(run.rig.body_names):
+        assert found.hottest_degC[name] == pytest.approx(answer.hottest_degC[i], abs=5e-3)
+
+
+@pytest.mark.parametrize("seed", range(2000, 2026))
+def test_switches_without_software_and_fans_as_bought_agree_with_the_second_engine(seed: int) -> None:
+    rig, controller, test = random_case(seed, lasts_s=100.0)
+    calm = compute(rig, controller, test)
+    agrees(compute(with_switches(seed, rig, float(np.median(calm.bodies_degC))), controller, test))
+
+
+@pytest.mark.parametrize("demo", [demo.name for demo in DEMOS])
+def test_every_demo_agrees_with_the_second_engine(demo: str) -> None:
+    """Its own guards, permits, plan and events, as long as 300 readings."""
+    project = find_demo(demo).build()
+    lasts_s = min(project.first_trial.duration_s, 300 * project.rig.probe.interval_s)
+    shorter = project.first_trial.model_copy(update={"duration_s": lasts_s, "marks": ()})
+    for candidate in project.candidates[::2]:
+        agrees(compute(project.rig, candidate.controller, shorter))
 
 
 @pytest.mark.parametrize("dead_time_s", [0.4, 13.0, 10.0, 29.999])

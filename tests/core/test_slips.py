@@ -161,7 +161,7 @@ def test_a_residual_is_measured_less_model() -> None:
 
 @pytest.mark.parametrize(("text", "utc"), [("12:00:00+02:00", 10), ("12:00:00-05:00", 17), ("12:00:00Z", 12)])
 def test_a_zone_ahead_is_taken_off_and_one_behind_is_added(text: str, utc: int) -> None:
-    for stem in ("2026-03-04T", "2026-03-04 "):
+    for stem in ("2026-03-04T", "2026-03-04 ", "04.03.2026 ", "4/3/2026 "):
         found = date_time(f"{stem}{text}", day_first=True)
         assert found is not None
         assert found.hour == utc
@@ -299,10 +299,10 @@ def test_strict_asks_for_all_marks_of_all_and_the_report_holds_every_remark(tmp_
     demo = find_demo("cure-cabinet").build()
     easy = Mark(measure="overshoot_K", limit=100)
     hard = Mark(measure="overshoot_K", limit=1e-3)
-    for marks, code in (((easy,), 0), ((easy, hard), 1)):
+    for marks, first, code in (((easy,), -1, 0), ((easy, hard), -1, 1), ((easy,), 0, 1)):  # of all, one does not arrive
         made = with_fields(demo.first_trial, marks=marks)
         path = tmp_path / "x.kelvarn"
-        save(with_fields(demo, logs=(), trials=(made,), candidates=demo.candidates[-1:]), path)
+        save(with_fields(demo, logs=(), trials=(made,), candidates=demo.candidates[first:]), path)
         command = [sys.executable, "-m", "kelvarn", "run", str(path), "--strict"]
         assert subprocess.run(command, capture_output=True, check=False).returncode == code
     project = with_fields(demo, logs=(), trials=(with_fields(demo.first_trial, marks=()),))
