@@ -15,7 +15,7 @@ from kelvarn.desktop.fields.plain import Choice, NameEdit
 from kelvarn.desktop.fields.ruler import Ruler
 from kelvarn.desktop.runner import MOST_SECONDS_AT_ONCE
 from kelvarn.desktop.strip.strip import Strip
-from kelvarn.desktop.window import RIG, TRIAL, MainWindow
+from kelvarn.desktop.window import CONTROL, RIG, TRIAL, MainWindow
 from kelvarn.model.mark import Mark
 from kelvarn.model.rig_edit import rename_body
 from tests.campaigns.deeds import Deeds, answer_boxes
@@ -78,6 +78,22 @@ def test_marks_added_while_runs_are_computed_beside_the_window(
         window.document.apply(rename_body(window.document.project, name, "<b>New"), "rename")
     qtbot.waitUntil(lambda: not window.runner.busy, timeout=60_000)
     assert broken == []
+
+
+def test_while_something_is_dragged_only_what_it_shows_is_computed(window: MainWindow, qtbot: QtBot) -> None:
+    window.go_to(CONTROL)
+    jobs, document = window.runner.jobs, window.document
+    qtbot.waitUntil(lambda: not jobs._newest, timeout=120_000)
+    document.begin_stroke()
+    for degC in (61.0, 62.0, 63.0):
+        document.set(("trials", 0, "plan", "changes", 0, "to_degC"), degC, "Setpoint", dragged=True)
+        QTest.qWait(50)
+    waiting = {channel: job.future for channel, job in jobs._newest.items()}
+    assert waiting
+    assert set(waiting.values()) == {None}
+    assert window.runner.result_of(document.project.candidates[0].name) is not None
+    document.end_stroke()
+    qtbot.waitUntil(lambda: not jobs._newest, timeout=120_000)
 
 
 @pytest.mark.parametrize("deed", ["Duplicate", "Delete", "Undo", "Rig"])

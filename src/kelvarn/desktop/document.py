@@ -40,12 +40,14 @@ class Document(QObject):
         changed: the project is another one.
         replaced: before `changed`, where it is another one altogether: nothing selected in the old one means anything.
         saved_changed: save state or file changed.
+        stroked: a drag begins, or ends.
         trouble: a sentence for the user, from work that nobody waits for.
     """
 
     changed = Signal()
     replaced = Signal()
     saved_changed = Signal()
+    stroked = Signal(bool)
     trouble = Signal(str)
 
     def __init__(
@@ -100,7 +102,7 @@ class Document(QObject):
         else:
             self._push(_Edit(name, self._project))
         if dragged:
-            self._stroke = _Stroke.EDITED
+            self._put_stroke(_Stroke.EDITED)
         self._show(project)
 
     def _push(self, step: _Edit) -> None:
@@ -118,7 +120,7 @@ class Document(QObject):
 
     def begin_stroke(self) -> None:
         """A drag begins: its edits from here to `end_stroke` are one entry of undo."""
-        self._stroke = _Stroke.BEGUN
+        self._put_stroke(_Stroke.BEGUN)
 
     def end_stroke(self) -> None:
         """The drag, if there is one, is done; one that came back to where it began leaves no entry."""
@@ -126,14 +128,20 @@ class Document(QObject):
             return
         if self._stroke is _Stroke.EDITED and self._undo[-1].before == self._project:
             self._undo.pop()
-        self._stroke = _Stroke.NONE
+        self._put_stroke(_Stroke.NONE)
         self.saved_changed.emit()
 
     def abort_stroke(self) -> None:
         """Give the drag up: as it was before."""
-        edited, self._stroke = self._stroke is _Stroke.EDITED, _Stroke.NONE
+        edited = self._stroke is _Stroke.EDITED
+        self._put_stroke(_Stroke.NONE)
         if edited:
             self._show(self._undo.pop().before)
+
+    def _put_stroke(self, stroke: _Stroke) -> None:
+        before, self._stroke = self.in_stroke, stroke
+        if before != self.in_stroke:
+            self.stroked.emit(self.in_stroke)
 
     @property
     def in_stroke(self) -> bool:
@@ -194,7 +202,7 @@ class Document(QObject):
         self._show_other(unsaved.project)
 
     def _show_other(self, project: Project) -> None:
-        self._stroke = _Stroke.NONE
+        self._put_stroke(_Stroke.NONE)
         self._undo.clear()
         self._redo.clear()
         self._project = project

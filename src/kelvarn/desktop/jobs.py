@@ -52,6 +52,7 @@ class Jobs(QObject):
         super().__init__()
         self._pool = ThreadPoolExecutor(_MOST_THREADS, thread_name_prefix="jobs")
         self._newest: dict[str, _Job] = {}
+        self._held = False
         self._ended.connect(self._take)
         # What nobody refers to any more is cleared away here alone: done on another thread, where a widget may be among
         # it, that thread would wait for the interpreter with a lock of Qt's that this one needs.
@@ -61,18 +62,30 @@ class Jobs(QObject):
         self._clearing.timeout.connect(_clear_away)
         self._clearing.start()
 
-    def start(self, channel: str, work: Callable[[], object], done: Callable[[object], None]) -> None:
+    def hold(self, held: bool) -> None:
+        """Let work wait until this is let go of: while something is dragged, only what it shows is computed."""
+        self._held = held
+        if not held:
+            for job in self._newest.values():
+                if job.future is None:
+                    job.future = self._pool.submit(self._do, job)
+
+    def start(
+        self, channel: str, work: Callable[[], object], done: Callable[[object], None], *, waits: bool = True
+    ) -> None:
         """Start work; what of the same channel is under way is stopped.
 
         Args:
             channel: kind of work.
             work: done on another thread; the runs in it are stopped where it is no longer wanted.
             done: given what it returned, on the window's thread.
+            waits: whether it waits while work is held.
         """
         self.stop(channel)
         job = _Job(channel, work, done)
         self._newest[channel] = job
-        job.future = self._pool.submit(self._do, job)
+        if not (waits and self._held):
+            job.future = self._pool.submit(self._do, job)
 
     def stop(self, channel: str) -> None:
         """Stop what is under way in a channel; nothing comes of it."""

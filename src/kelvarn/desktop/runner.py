@@ -73,7 +73,7 @@ class Runner(QObject):
 
     def prepare(self) -> None:
         """Compile or load the kernel beside the window; requests wait until it is there."""
-        self.jobs.start(_PREPARING, prepare, self._prepared)
+        self.jobs.start(_PREPARING, prepare, self._prepared, waits=False)
 
     def request(self, project: Project, trial: Trial) -> None:
         """Ask for the results of a project on a trial; older requests are dropped, the same one goes on."""
@@ -90,7 +90,7 @@ class Runner(QObject):
             # What is shown meanwhile is of the state before, with the marks of this one.
             self.results = {k: r.judged(trial) if k.trial == trial.name else r for k, r in self.results.items()}
             self.share = 0.0
-            self.jobs.start(_RUNS, lambda: (project, trial, self._timed(project, trial)), self._done)
+            self.jobs.start(_RUNS, lambda: (project, trial, self._timed(project, trial)), self._done, waits=False)
             self.updated.emit()
 
     @property

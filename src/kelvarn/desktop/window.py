@@ -82,6 +82,7 @@ class MainWindow(QMainWindow):
         self.document.replaced.connect(self.view.forget)
         self.document.changed.connect(self._project_changed)
         self.document.saved_changed.connect(self._show_state)
+        self.document.stroked.connect(self.runner.jobs.hold)
         self.document.trouble.connect(lambda sentence: self.statusBar().showMessage(sentence, 15000))
         self.view.changed.connect(self._view_changed)
         self.view.cursor_moved.connect(lambda: self.station.show_cursor())

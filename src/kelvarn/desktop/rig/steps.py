@@ -43,7 +43,7 @@ class Steps(QObject):
         wanted = (rig, drive, setpoint_degC)
         if wanted != self.wanted:
             self.wanted = wanted
-            self._jobs.start(_STEPS, lambda: _compute(wanted), self._take)
+            self._jobs.start(_STEPS, lambda: _compute(wanted), self._take, waits=False)
 
     @property
     def busy(self) -> bool:
