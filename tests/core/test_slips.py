@@ -7,6 +7,7 @@ import os
 import re
 import subprocess
 import sys
+from dataclasses import replace
 from datetime import date
 from itertools import pairwise
 from pathlib import Path
@@ -19,7 +20,7 @@ from kelvarn.desktop.lanes.drive import _flat_out
 from kelvarn.engine.guard_words import alarms_on
 from kelvarn.engine.layout import lay_out
 from kelvarn.engine.measures import measure
-from kelvarn.engine.run import compute
+from kelvarn.engine.run import Stopped, compute, interruptible
 from kelvarn.files.journal import Journal, left_behind, stamp
 from kelvarn.files.logs.cells import date_time
 from kelvarn.files.logs.reader import open_log, read_log, rows_at
@@ -312,3 +313,19 @@ def test_strict_asks_for_all_marks_of_all_and_the_report_holds_every_remark(tmp_
     assert of_project
     page = report_html(project, found, {}, Scale.CELSIUS, date(2026, 1, 2))
     assert all(text in html.unescape(page) for text in of_project)
+
+
+def test_a_report_can_be_stopped_and_says_why_it_has_no_variants(cabinet: Project) -> None:
+    bare = with_fields(cabinet, rig=one_lag(), trials=(trial(),), candidates=cabinet.candidates[-1:])
+    found = findings(bare, bare.candidates[0].name, count=4)
+    said = replace(found, variants="Nothing of it varies.")
+    assert "Nothing of it varies." in html.unescape(report_html(bare, said, {}, Scale.CELSIUS, date(2026, 1, 2)))
+    asked = 0
+
+    def go_on(_share: float) -> bool:
+        nonlocal asked
+        asked += 1
+        return asked < 3
+
+    with pytest.raises(Stopped), interruptible(go_on):
+        findings(cabinet, cabinet.candidates[0].name)

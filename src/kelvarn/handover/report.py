@@ -9,6 +9,7 @@ from typing import Any
 from kelvarn import __version__
 from kelvarn.engine.limitations import limitations
 from kelvarn.engine.prepare import RunError
+from kelvarn.engine.run import Stopped, current_go_on
 from kelvarn.model.project import Project
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Trial
@@ -25,6 +26,12 @@ from kelvarn.units import Quantity, Scale, show
 
 from .settings import Row, fingerprint, settings_rows
 from .sheet import Judged, rig_rows, rule_rows
+
+
+def _variant_lines(found: Variants | str | None, scale: Scale) -> list[str]:
+    if found is None:
+        return []
+    return [found] if isinstance(found, str) else list(variant_lines(found, scale))
 
 
 @cache
@@ -44,14 +51,14 @@ class Findings:
         candidate: whose report it is.
         results: its result on each trial, or why there is none.
         table: the failure table on the first trial, or why there is none.
-        variants: of the first trial; None where nothing can vary or it cannot be run.
+        variants: of the first trial; a sentence where there are none, None where the trial cannot be run.
         remarks: on the project.
     """
 
     candidate: str
     results: dict[str, Result | str]
     table: FailureTable | str
-    variants: Variants | None
+    variants: Variants | str | None
     remarks: tuple[Remark, ...]
 
 
@@ -59,22 +66,25 @@ def findings(project: Project, candidate: str, count: int = 500, scale: Scale = 
     """Compute what a report tells of a candidate, in a scale. Raises Stopped where the work is stopped."""
     controller = project.candidate(candidate).controller
     results: dict[str, Result | str] = {}
+    go_on = current_go_on() or (lambda _share: True)
     for trial in project.trials:
+        if not go_on(0.0):
+            raise Stopped
         try:
             results[trial.name] = result_of(project.rig, controller, trial)
         except RunError as error:
             results[trial.name] = str(error)
     table: FailureTable | str
     try:
-        table = failure_table(project.rig, controller, project.first_trial)
+        table = failure_table(project.rig, controller, project.first_trial, go_on)
     except RunError as error:
         table = str(error)
-    variants = None
+    variants: Variants | str | None = None
     if isinstance(results[project.first_trial.name], Result):
         try:
-            *_, variants = vary(project.rig, controller, project.first_trial, count)
-        except ValueError:
-            variants = None
+            *_, variants = vary(project.rig, controller, project.first_trial, count, go_on=lambda: go_on(0.0))
+        except ValueError as error:  # nothing can vary, or some variant cannot be computed
+            variants = str(error)
     known = {candidate: first.measures} if isinstance(first := results[project.first_trial.name], Result) else None
     told = tuple(
         remark
@@ -116,7 +126,7 @@ def report_html(project: Project, found: Findings, pictures: dict[str, str], sca
         ],
         action="" if isinstance(table, str) else action_line(table, scale),
         moments="" if isinstance(table, str) else moments_line(table),
-        variants=[] if found.variants is None else variant_lines(found.variants, scale),
+        variants=_variant_lines(found.variants, scale),
         remarks=[remark.text for remark in found.remarks],
     )  # fmt: skip
     return page
