@@ -20,8 +20,15 @@ _DATE = re.compile(
 _MONTHS = {name: k for k, name in enumerate(
     ("jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec"), 1)}  # fmt: skip
 _MISSING = {"", "-", "–", "—", "nan", "n/a", "na", "null", "none", "inf", "-inf", "---", "err", "error", "ovf", "open"}
-ON_WORDS = {"on", "true", "yes", "high", "heating", "heat", "ein", "an", "active", "closed", "run", "1"}
-OFF_WORDS = {"off", "false", "no", "low", "idle", "aus", "inactive", "open", "stop", "0"}
+ON_WORDS = {
+    "on", "true", "yes", "high", "heating", "heat", "ein", "an", "active", "closed", "run", "1", "enabled", "running",
+    "marche", "allumé", "allume", "encendido", "acceso", "aan", "ligado", "på", "päällä", "til", "zapnuto", "włączony",
+}  # fmt: skip
+OFF_WORDS = {
+    "off", "false", "no", "low", "idle", "aus", "inactive", "open", "stop", "0", "disabled", "stopped",
+    "arrêt", "arret", "éteint", "eteint", "apagado", "spento", "uit", "desligado", "av", "pois", "fra", "vypnuto",
+    "wyłączony",
+}  # fmt: skip
 
 
 def number(cell: str, decimal: str) -> float:

@@ -56,6 +56,7 @@ def guess(layout: TextLayout) -> Guess:
     _find_time(facts, roles, why)
     _find_named(facts, roles, why)
     _find_by_values(facts, roles, why)
+    _put_named_first(facts, roles, why)
     return _formed(layout, facts, roles, why)
 
 
@@ -159,13 +160,28 @@ def _find_by_values(facts: list[Facts], roles: dict[int, Role], why: dict[int, s
     for f in left:
         if f.index in roles:
             continue
-        if f.numeric > 0.7 and f.smooth and not (f.rises and _even(f)) and _plausible(f, facts, roles):
+        stands = f.numeric > 0.7 and 1 <= f.levels <= _FEW_LEVELS and _near_heat(f, facts, roles)
+        if stands and "setpoint" not in roles.values():
+            roles[f.index] = "setpoint"
+            why[f.index] = f"it stands at {counted(f.levels, 'value')} near the temperature"
+        elif f.numeric > 0.7 and f.smooth and not (f.rises and _even(f)) and _plausible(f, facts, roles):
             roles[f.index] = "temperature"
             why[f.index] = f"it changes slowly, from {three_figures(f.low)} to {three_figures(f.high)}"
         elif f.numeric < 0.3 and 1 <= len(f.kinds) <= 40 and f.filled:
             roles[f.index], why[f.index] = "note", "words that come again"
         else:
             roles[f.index], why[f.index] = "left_out", "nothing that a fit needs" if f.filled else "it is empty"
+
+
+def _put_named_first(facts: list[Facts], roles: dict[int, Role], why: dict[int, str]) -> None:
+    """The first temperature is fitted: one that only its values tell does not stand before one that its name tells."""
+    several = [f for f in facts if roles.get(f.index) == "temperature"]
+    named = [f for f in several if f.roles.get("temperature", 0) > 0 or f.form in ("degC", "degF", "K")]
+    if not named:
+        return
+    for f in several:
+        if f.index < named[0].index and f not in named:
+            roles[f.index], why[f.index] = "left_out", f"{named[0].title} says that it is the temperature"
 
 
 def _leave_constant_drives(facts: list[Facts], roles: dict[int, Role], why: dict[int, str]) -> None:
@@ -203,6 +219,13 @@ def _find_drive(left: list[Facts], facts: list[Facts], roles: dict[int, Role], w
         best = min(able, key=lambda f: (f.levels, f.index))
         roles[best.index] = "drive"
         why[best.index] = f"it jumps between {counted(len(best.kinds), 'value')}, from {best.low:g} to {best.high:g}"
+
+
+def _near_heat(f: Facts, facts: list[Facts], roles: dict[int, Role]) -> bool:
+    """Whether a column that stands still lies where the temperature goes, and goes where it lies."""
+    first = next(facts[k] for k, role in sorted(roles.items()) if role == "temperature")
+    room = 0.2 * (first.high - first.low)
+    return bool(first.high > first.low and f.high > first.low + room and f.high < first.high + 2 * room)
 
 
 def _plausible(f: Facts, facts: list[Facts], roles: dict[int, Role]) -> bool:
@@ -294,12 +317,10 @@ def _whole_doubts(reading: LogReading, facts: list[Facts], roles: dict[int, Role
         found.append(Doubt(-1, "No column holds the time; say how often a row was written.", ways))
     several = [k for k, role in sorted(roles.items()) if role == "temperature"]
     if len(several) > 1:
-        unnamed = [k for k in several if not facts[k].name]
         ways = tuple((f"fit {facts[k].title}", _first_heat(reading, k)) for k in several[:6])
-        if unnamed:
-            found.append(
-                Doubt(several[0], f"Several columns may be temperatures; {facts[several[0]].title} is fitted.", ways)
-            )
+        found.append(
+            Doubt(several[0], f"Several columns may be temperatures; {facts[several[0]].title} is fitted.", ways)
+        )
     if "drive" not in kinds:
         found.append(Doubt(-1, "No column says what the drive did; a fit needs one.", ()))
     elif sum(role == "drive" for role in kinds) > 1:

@@ -19,7 +19,8 @@ _WORDS: dict[str, tuple[str, ...]] = {
         "ambiente", "air outside", "environment", "env",
     ),
     "setpoint": ("setpoint", "set", "target", "sp", "soll", "sollwert", "ziel", "desired", "tset", "set point", "goal",
-                 "consigne", "setp", "wanted"),
+                 "consigne", "setp", "wanted", "sv", "wsp", "csp", "rsp", "setval", "setvalue", "setpt", "setwert",
+                 "nominal", "requested", "commanded", "setpunt", "objetivo", "obiettivo", "börvärde", "asetus"),
     "reference": ("ref", "reference", "referenz", "true", "standard", "calibrator", "trusted"),
     "temperature": (
         "temp", "temperature", "temperatur", "tempc", "tempf", "temps", "ntc", "thermistor", "thermocouple", "probe",
@@ -82,6 +83,8 @@ def roles_of(name: str) -> dict[Role, float]:
             hits = [k for k, word in enumerate(words) if word in known and (len(word) > 1 or len(words) == 1)]
             if hits:
                 found[role] = 0.7 + 0.02 * hits[-1] - 0.02 * len(words)
+    if {"cmd", "command"} & set(words) and "temperature" in found:  # a temperature that is commanded
+        found["setpoint"] = 0.9
     if {"surroundings", "setpoint", "reference"} & set(found):
         found.pop("temperature", None)
         if {"setpoint"} & set(found):
