@@ -52,7 +52,7 @@ class ChangesPanel(Panel):
         if settings is not None:
             self.add(small(settings.text, "met" if settings.same else "wrong", bold=not settings.same), 4)
         elif found.changes:
-            self.add(small("It is not the settings: the drive was replayed as it was recorded."))
+            self.add(small("Whatever the settings were: the drive was replayed as it was recorded."))
         self.add(rule())
         rms = [show(fit.rms_K, Quantity.DIFFERENCE, scale) for fit in (found.expected, found.explained)]
         self.add(value_row("The rig as it was misses by", f"{rms[0]} rms"))
