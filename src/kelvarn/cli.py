@@ -32,7 +32,7 @@ from kelvarn.studies.results import Result, ResultKey, Results
 from kelvarn.units import Quantity, Scale, counted, show
 
 from . import cli_advice, cli_logs, cli_safety
-from .cli_common import CommandError, File, Force, Plain, check_known, trial_named
+from .cli_common import CommandError, File, Plain, check_known, replaces, trial_named
 
 app = typer.Typer(
     help="Tune closed-loop temperature control before power is applied. "
@@ -42,7 +42,7 @@ app = typer.Typer(
     pretty_exceptions_enable=False,
 )
 
-_RESULTS = "results.json"
+_RESULTS, _FORCE = "results.json", "--force"
 Out = Annotated[Path | None, typer.Option(help="Write results, traces and pictures into this folder.")]
 
 
@@ -55,7 +55,9 @@ app.registered_commands += (
 def _no_command(
     context: typer.Context,
     version: Annotated[bool, typer.Option("--version", help="Print the version.")] = False,
+    force: Annotated[bool, typer.Option(_FORCE, help="Replace files that are there; also after a command.")] = False,
 ) -> None:
+    replaces.set(force)
     if version:
         print(f"kelvarn {__version__}")
         raise typer.Exit
@@ -81,7 +83,6 @@ def open_file(file: File) -> None:
 def demo(
     name: Annotated[str, typer.Argument(help="Which demo; “kelvarn demos” lists them.")] = DEMOS[0].name,
     out: Out = None,
-    force: Force = False,
 ) -> None:
     """Open a demo in the window; with --out, run all of it into a folder instead."""
     try:
@@ -96,9 +97,9 @@ def demo(
         _open_window(None, project)
         return
     target = out / f"{file_stem(project.name)}{SUFFIX}"
-    if not (force or _same(project, target)):
+    if not (replaces.get() or _same(project, target)):
         raise CommandError(f"{printable(target)} is there already and is not the demo; --force replaces it.")
-    found = _run_all(project, _keys(project, (), ()), out, force=force)
+    found = _run_all(project, _keys(project, (), ()), out)
     save(project, target)
     _print_table(project, found)
 
@@ -118,11 +119,10 @@ def run(
     out: Out = None,
     as_json: Annotated[bool, typer.Option("--json", help="Print one JSON object.")] = False,
     strict: Annotated[bool, typer.Option(help="Exit with 1 where a mark is not met.")] = False,
-    force: Force = False,
 ) -> None:
     """Run candidates on trials and print their measures and marks."""
     project = load(file)
-    found = _run_all(project, _keys(project, candidate or (), trial or ()), out, force=force)
+    found = _run_all(project, _keys(project, candidate or (), trial or ()), out)
     if as_json:
         print(_results_text(project, found))
     else:
@@ -217,20 +217,20 @@ def _same(project: Project, path: Path) -> bool:
         return False
 
 
-def _check_folder(out: Path, names: Iterable[str], *, force: bool) -> None:
+def _check_folder(out: Path, names: Iterable[str]) -> None:
     """Raise CommandError where results would replace files that are none: only a folder of results has newer ones."""
     there = next((name for name in names if (out / name).exists()), None)
-    if there is not None and not force and not (out / _RESULTS).exists():
+    if there is not None and not replaces.get() and not (out / _RESULTS).exists():
         raise CommandError(f"{printable(out / there)} is there already, without {_RESULTS}; --force replaces it.")
 
 
-def _run_all(project: Project, keys: Sequence[ResultKey], out: Path | None, *, force: bool) -> Found:
+def _run_all(project: Project, keys: Sequence[ResultKey], out: Path | None) -> Found:
     """Compute, one after another, and write what is asked for into a folder; of each only what is told is kept."""
     trial_files = file_stems(trial.name for trial in project.trials)
     candidate_files = file_stems(candidate.name for candidate in project.candidates)
     if out is not None:
         traces = [f"{trial_files[key.trial]}--{candidate_files[key.candidate]}.csv" for key in keys]
-        _check_folder(out, [*traces, *(f"{stem}.png" for stem in trial_files.values())], force=force)
+        _check_folder(out, [*traces, *(f"{stem}.png" for stem in trial_files.values())])
         try:
             out.mkdir(parents=True, exist_ok=True)
         except OSError as error:
@@ -312,10 +312,12 @@ def main() -> None:
         if isinstance(stream, io.TextIOWrapper):
             stream.reconfigure(errors="replace")  # a terminal without “ or ★ shows ? rather than nothing
     sys.stdout, sys.stderr = Plain(sys.stdout), Plain(sys.stderr)
-    arguments = sys.argv[1:]
+    arguments = [each for each in sys.argv[1:] if each != _FORCE]
     commands = {each.name or each.callback.__name__ for each in app.registered_commands if each.callback}
     if arguments and not arguments[0].startswith("-") and arguments[0] not in commands:
         arguments = ["open", *arguments]  # a first argument that is no command is a file for the window
+    if _FORCE in sys.argv:
+        arguments = [_FORCE, *arguments]
     try:
         found = app(arguments, standalone_mode=False)
         code: object = found if isinstance(found, int) else 0

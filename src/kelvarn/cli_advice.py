@@ -7,7 +7,7 @@ import typer
 
 from kelvarn.files.project_file import load
 
-from .cli_common import CommandError, File, Force, check_free, check_known, trial_named
+from .cli_common import CommandError, File, check_free, check_known, trial_named
 
 app = typer.Typer()
 
@@ -96,7 +96,6 @@ def gain_map(
     trial: _Trial = None,
     as_json: _Json = False,
     out: Annotated[Path | None, typer.Option(help="Draw it into this PNG.")] = None,
-    force: Force = False,
 ) -> None:
     """Run a candidate over two of its settings: a measure, and where all marks are met."""
     from kelvarn import cli_studies
@@ -107,7 +106,7 @@ def gain_map(
     chosen = trial_named(project, trial)
     ref = cli_studies.measure_named(measure, project, chosen)
     if out is not None:
-        check_free(out, (".png",), force=force)
+        check_free(out, (".png",))
     try:
         made = cli_studies.map_of(project, project.candidate(candidate), chosen, x, y)
     except MapError as error:

@@ -2,6 +2,7 @@
 
 import os
 from collections.abc import Sequence
+from contextvars import ContextVar
 from pathlib import Path
 from typing import Annotated, Any, TextIO
 
@@ -11,7 +12,8 @@ from kelvarn.files.faults import UNSEEN, printable
 from kelvarn.model.project import Project
 from kelvarn.model.trial import Trial
 
-Force = Annotated[bool, typer.Option("--force", help="Replace files that are there.")]
+replaces: ContextVar[bool] = ContextVar("replaces", default=False)
+"""Whether files that are there may be replaced: `--force`, said anywhere on the command line."""
 
 
 class CommandError(Exception):
@@ -51,9 +53,9 @@ class Plain:
         return getattr(self._stream, name)
 
 
-def check_free(path: Path, suffixes: Sequence[str], *, force: bool) -> None:
+def check_free(path: Path, suffixes: Sequence[str]) -> None:
     """Raise CommandError where a file to be written has another suffix, or is there already and may not be replaced."""
     if path.suffix.lower() not in suffixes:
         raise CommandError(f"Let {printable(path)} end in {' or '.join(suffixes)}.")
-    if os.path.exists(path) and not force:
+    if os.path.exists(path) and not replaces.get():
         raise CommandError(f"{printable(path)} is there already; --force replaces it.")

@@ -20,7 +20,7 @@ from kelvarn.fit.rig_fit import RigFit, fit_rig
 from kelvarn.fit.settings import settings_in
 from kelvarn.fit.trust import FitReport, report, two_points
 from kelvarn.model.edit import with_fields
-from kelvarn.model.log import FORM_WORDS, ROLE_WORDS, Log, Role
+from kelvarn.model.log import FORM_WORDS, LONGEST_ROW_S, ROLE_WORDS, SHORTEST_ROW_S, Log, Role
 from kelvarn.model.log_data import LogData
 from kelvarn.model.rig import Rig
 from kelvarn.units import Quantity, UnitError, counted, parse, show
@@ -38,9 +38,6 @@ _SAID = {
 }  # fmt: skip
 
 
-_SHORTEST_S, _LONGEST_S = 1e-4, 86400.0
-
-
 def _said(sentence: str) -> None:
     typer.echo(sentence, err=True)
 
@@ -54,12 +51,9 @@ def _opened(path: Path, columns: dict[Role, str | None] | None = None) -> Log:
             continue
         names = [column.name for column in guess.reading.columns]
         if role == "time" and wanted not in names and not wanted.isdigit():
-            # It is told: a column that was taken for the time is not.
-            columns_left = tuple(
-                with_fields(each, role="left_out", form="") if each.role == "time" else each
-                for each in guess.reading.columns
-            )
-            reading, k = with_fields(guess.reading, interval_s=_between_rows(wanted, names), columns=columns_left), -1
+            reading, k = with_fields(guess.reading, interval_s=_between_rows(wanted, names)), -1
+            for place, column in enumerate(reading.columns):  # it is told: a column taken for the time is none
+                reading = with_role(reading, place, "left_out") if column.role == "time" else reading
         else:
             k = _column(names, wanted)
             reading = with_role(guess.reading, k, role)
@@ -73,16 +67,15 @@ def _between_rows(wanted: str, names: Sequence[str]) -> float:
     """Time between rows, s. Raises CommandError where it is neither that nor a column."""
     try:
         found = parse(wanted, Quantity.DURATION)
-        if not _SHORTEST_S <= found <= _LONGEST_S:
-            raise CommandError(
-                f"“{printable(wanted)}” between rows cannot be; it is from 0.1 ms to 24 h, such as “--time=2s”."
-            )
-        return found
     except UnitError:
         known = ", ".join(printable(name) or str(k + 1) for k, name in enumerate(names))
         raise CommandError(
             f"“{printable(wanted)}” is neither a column nor a time between rows such as “2 s”; columns are: {known}."
         ) from None
+    if not SHORTEST_ROW_S <= found <= LONGEST_ROW_S:
+        low, high = (show(end, Quantity.DURATION) for end in (SHORTEST_ROW_S, LONGEST_ROW_S))
+        raise CommandError(f"“{printable(wanted)}” between rows cannot be; it is from {low} to {high}: “--time=2s”.")
+    return found
 
 
 def _column(names: Sequence[str], wanted: str) -> int:
@@ -171,7 +164,6 @@ def fit(
     ] = None,
     validate: Annotated[list[Path] | None, typer.Option(help="A log that it is only checked on.")] = None,
     robust: Annotated[bool, typer.Option("--robust", help="Let outliers count less.")] = False,
-    cools: Annotated[bool, typer.Option("--cools", help="The drive cools, such as a fan.")] = False,
     as_json: _Json = False,
 ) -> None:  # fmt: skip
     """Gain, lags and dead time from logs, with their ranges and how far to trust them."""
@@ -184,7 +176,7 @@ def fit(
         print(json.dumps(_rig_json(made), indent=2, ensure_ascii=False) if as_json else _rig_text(made))
         return
     checks = [_observed(_opened(path, columns)) for path in validate or []]
-    found = report(seen, kind, checks, robust=robust, way=-1 if cools else 1)
+    found = report(seen, kind, checks, robust=robust)
     print(json.dumps(_fit_json(found, seen), indent=2, ensure_ascii=False) if as_json else _fit_text(found))
 
 

@@ -14,7 +14,7 @@ from kelvarn.model.project import Project
 from kelvarn.model.trial import Trial
 from kelvarn.units import Scale
 
-from .cli_common import CommandError, File, Force, check_free, check_known, trial_named
+from .cli_common import CommandError, File, check_free, check_known, trial_named
 
 if TYPE_CHECKING:
     from kelvarn.studies.failure_outcome import Outcome
@@ -172,13 +172,12 @@ def report(
     file: File,
     out: Annotated[Path, typer.Option(help="Where it goes: a name that ends in .html or .pdf.")],
     candidate: Annotated[str | None, typer.Option(help="The candidate; else the chosen one.")] = None,
-    force: Force = False,
 ) -> None:
     """Write the report: goal, rig, candidate, marks, strips, failures, variants, remarks."""
     project = load(file)
     name = candidate or project.chosen or project.candidates[0].name
     check_known((name,), [c.name for c in project.candidates], "candidate")
-    check_free(out, (".html", ".pdf"), force=force)
+    check_free(out, (".html", ".pdf"))
     from kelvarn.desktop.report import write_report
     from kelvarn.handover.report import findings
 

@@ -58,6 +58,9 @@ def test_a_sign_that_the_drive_cannot_have_is_no_model() -> None:
     said = judged(heated(drive, 1), 1 - drive).verdict()
     assert said.startswith("not usable for tuning: the temperature falls as the drive rises")
     assert "inverted" in said
+    untold = judged(heated(drive, 1), 1 - drive, way=0).verdict()
+    assert untold.startswith("not usable for tuning unless the drive cools")
+    assert "Where it cools: usable for" in untold
     assert "rises as the drive rises, but this drive cools" in judged(heated(drive, 1), drive, way=-1).verdict()
 
 
@@ -114,9 +117,10 @@ def test_a_fit_never_turns_heating_into_cooling() -> None:
     project = find_demo("cure-cabinet").build()
     drive = steps(1)
     found = judged(heated(drive, 1), 1 - drive)
-    with pytest.raises(EditError, match="This rig's drive heats, and by this fit it cools"):
-        use_response(project, found.fit)
-    assert use_response(project, judged(heated(drive, 1), drive).fit).rig.heats
+    for asked in (found, judged(heated(drive, 1), 1 - drive, way=0)):  # whatever was asked of the fit, the rig decides
+        with pytest.raises(EditError, match="the temperature falls as the drive rises, but this drive heats"):
+            use_response(project, asked)
+    assert use_response(project, judged(heated(drive, 1), drive)).rig.heats
 
 
 @pytest.mark.parametrize(("step", "noise"), [(0.25, 0.0), (0.25, 0.02), (0.1, 0.02), (0.5, 0.5)])

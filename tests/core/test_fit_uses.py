@@ -20,6 +20,7 @@ from kelvarn.fit.reuse import trial_of, use_response, use_rig
 from kelvarn.fit.rig_fit import choosable, fit_rig
 from kelvarn.fit.setpoints import setpoint_changes
 from kelvarn.fit.settings import SameSettings, same_settings, settings_in
+from kelvarn.fit.trust import report
 from kelvarn.model.edit import with_fields
 from kelvarn.model.log_data import Floats, LogData
 from kelvarn.model.response import ResponseModel
@@ -66,7 +67,7 @@ def test_what_moved_is_found_and_what_the_log_does_not_tell_stays() -> None:
 def test_replay_is_the_answer_of_a_response_model_and_of_the_engine() -> None:
     project = find_demo("cure-cabinet").build()
     data = step_log(1)
-    made = fit_response([of(data)])
+    made = report([of(data)])
     rig = use_response(project, made).rig
     again = played(LogData(data.time_s, data.measured_degC, data.drive), rig)
     assert float(np.abs(again.measured_degC - data.measured_degC).max()) < 8 * NOISE
@@ -112,7 +113,7 @@ def test_nothing_is_named_where_nothing_changed_and_drift_is_followed() -> None:
 
 def test_a_fitted_response_tells_what_changed_too() -> None:
     project = find_demo("cure-cabinet").build()
-    rig = use_response(project, fit_response([of(step_log(1))])).rig
+    rig = use_response(project, report([of(step_log(1))])).rig
     found = compare(rig, of(step_log(2, gain=100 / 1.31, lag=900 / 1.31)))
     assert [change.what for change in found.changes] == ["loss"]
     assert found.changes[0].size.value == pytest.approx(1.31, rel=0.03)
@@ -208,8 +209,8 @@ def test_a_log_with_a_reference_gives_pairs() -> None:
 
 def test_use_in_rig_writes_values_and_ranges_and_keeps_the_fit() -> None:
     project = find_demo("cure-cabinet").build()
-    fit = fit_response([of(step_log(1), "step")])
-    used = use_response(project, fit)
+    found = report([of(step_log(1), "step")])
+    fit, used = found.fit, use_response(project, found)
     response, probe = used.rig.response, used.rig.probe
     assert (probe.lag_s, probe.dead_time_s, used.rig.drive.dead_time_s) == (0, 0, 0)  # the answer has them in it
     assert isinstance(response, ResponseModel)
@@ -302,3 +303,14 @@ def run_of_plan(changes: tuple[SetpointChange, ...], t: Floats) -> Floats:
         now = to if abs(to - now) <= step else now + math.copysign(step, to - now)
         found.append(now)
     return np.array(found)
+
+
+def test_a_step_that_a_ramp_follows_at_once_and_a_ramp_from_the_start_are_kept() -> None:
+    t = np.arange(0, 600, 2.0)
+    for wanted in (
+        np.where(t < 100, 40.0, np.where(t < 300, 60 + (t - 100) * 0.1, 80.0)),  # a step, and on along a ramp
+        np.minimum(20 + 0.2 * t, 60.0),  # from the very beginning
+        np.where(t < 200, 50.0, 30.0),
+    ):
+        data = LogData(t, wanted, None, setpoint_degC=wanted)
+        assert np.max(np.abs(run_of_plan(setpoint_changes(data), t) - wanted)) < 0.5

@@ -124,19 +124,6 @@ def test_an_entry_that_cannot_be_read_hides_none_beside_it(cabinet: Project, tmp
     found.journal.clear()
 
 
-def test_half_a_picture_never_takes_the_place_of_a_whole_one(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    path = tmp_path / "x.svg"
-    path.write_bytes(b"good")
-
-    def full(*_: object) -> None:
-        raise OSError(28, "No space left on device")
-
-    monkeypatch.setattr(Path, "write_bytes", full)
-    with pytest.raises(FileError, match="No space left on device"):
-        write_bytes(path, b"<svg")
-    assert path.read_bytes() == b"good"
-
-
 def kelvarn(*arguments: str) -> subprocess.CompletedProcess[str]:
     return subprocess.run([sys.executable, "-m", "kelvarn", *arguments], capture_output=True, text=True, check=False)
 

@@ -37,7 +37,6 @@ from kelvarn.model.drives import Relay
 from kelvarn.model.edit import put, with_fields
 from kelvarn.model.events import Load
 from kelvarn.model.fields import SURROUNDINGS
-from kelvarn.model.forms import FORMS
 from kelvarn.model.guards import Alarm, CutOff, PriceBelow, Signal
 from kelvarn.model.log_data import LogData
 from kelvarn.model.mark import Mark
@@ -79,14 +78,15 @@ def test_each_column_of_a_trace_holds_what_its_head_says(cabinet: Project, tmp_p
 
 def test_the_series_form_is_the_same_law_in_degF_too() -> None:
     law = Pid(terms="PID", kp_per_K=0.04, ti_s=300.0, td_s=40.0)
-    form = FORMS["series"]
-    kp, ti, td = form.read(law, 1.0)
-    # The law of the series form: Kp' (1 + 1/(Ti' s)) (1 + Td' s) without its filter.
-    share = 1 + td / ti
-    assert (kp * share, ti + td, td / share) == pytest.approx((0.04, 300.0, 40.0), rel=0.2)
-    assert form.write(law, (kp, ti, td), 1.0) == with_fields(law)
-    assert form.per_K == (-1, 0, 0)
-    assert Scale.FAHRENHEIT.value == "°F"
+    project = find_demo("cure-cabinet").build()
+    candidate = with_fields(project.candidates[-1], controller=law)
+    told = []
+    for scale in (Scale.CELSIUS, Scale.FAHRENHEIT):
+        rows = other_words(project, candidate, project.first_trial, scale)
+        told.append(next(row.value for row in rows if row.what.lower().startswith("series")))
+    celsius, fahrenheit = (re.findall(r"[\d.]+", text) for text in told)
+    assert float(celsius[0]) == pytest.approx(1.8 * float(fahrenheit[0]), rel=2e-3)
+    assert celsius[1:] == fahrenheit[1:]  # times are what they are
 
 
 def test_the_shortest_off_time_is_that_of_the_drive_put_out() -> None:
@@ -157,7 +157,6 @@ def test_a_residual_is_measured_less_model() -> None:
     fit = fit_response([log], "one_lag")
     for each in (fit.logs[0], apply_to(fit, log)):
         assert each.residual_K == pytest.approx(log.y - each.model_degC)
-        assert float(np.mean(log.y + 2.0 - each.model_degC)) == pytest.approx(2.0, abs=0.2)
 
 
 @pytest.mark.parametrize(("text", "utc"), [("12:00:00+02:00", 10), ("12:00:00-05:00", 17), ("12:00:00Z", 12)])
@@ -199,12 +198,11 @@ def test_a_permit_takes_its_events_and_the_marks_on_them_along(cabinet: Project)
 
 
 def test_the_oldest_work_is_not_brought_back_before_the_newest(cabinet: Project, tmp_path: Path) -> None:
-    for k, age in enumerate((300, 0, 600)):
+    for age in (300, 0, 600):
         journal = Journal(tmp_path)
         journal.keep(put(cabinet, ("notes",), f"{age} s old"), None, None)
         journal.let_go()
         os.utime(journal.entry, (1e9 - age, 1e9 - age))
-        assert k < 3
     found = left_behind(tmp_path)
     assert found is not None
     assert found.project.notes == "0 s old"
@@ -248,8 +246,7 @@ def test_a_limit_passed_before_the_failure_is_not_its_doing() -> None:
     late = [each for each in cut.outcomes if each.at_s > 700]
     assert late
     assert all(each.beforehand for each in late)
-    assert all(each.passed is None or each.passed[1] >= 0 for each in late)
-    assert not any(each.passed is not None and each.passed[1] > 0 for each in late)
+    assert all(each.passed is None or each.passed[1] == 0 for each in late)
 
 
 def test_shut_off_is_said_where_nothing_is_given_and_flat_out_where_all_is() -> None:

@@ -140,6 +140,26 @@ def test_recovering_writes_nothing_that_a_full_disk_could_refuse(
     again.journal.let_go()
 
 
+@pytest.mark.parametrize("suffix", ["png", "svg"])
+def test_a_full_disk_leaves_no_half_of_a_picture(
+    window: MainWindow, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, suffix: str
+) -> None:
+    path = tmp_path / f"strip.{suffix}"
+    window.control.strip.save_picture(path)
+    before = path.read_bytes()
+    write = Path.write_bytes
+
+    def full(path: Path, content: bytes) -> None:
+        write(path, content[: len(content) // 2])
+        raise OSError(28, "No space left on device")
+
+    monkeypatch.setattr(Path, "write_bytes", full)
+    with pytest.raises(FileError, match="No space left on device"):
+        window.control.strip.save_picture(path)
+    assert path.read_bytes() == before
+    assert list(tmp_path.glob("*.part")) == []
+
+
 def test_save_as_suggests_a_name_and_no_path(window: MainWindow, monkeypatch: pytest.MonkeyPatch) -> None:
     suggested = []
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *given: suggested.append(Path(given[2])) or ("", ""))

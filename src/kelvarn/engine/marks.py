@@ -110,6 +110,8 @@ def value_of(mark: Mark, measures: Measures) -> tuple[float | None, str]:
             return measures.values[mark.measure], measures.reasons.get(mark.measure, "")
         case "body":
             assert mark.body is not None  # the model's validator sees to it
+            if mark.body not in measures.hottest_degC:
+                return None, "the run knows no such body"
             if mark.measure == "hottest_degC":
                 return measures.hottest_degC[mark.body], ""
             if mark.measure == "coldest_degC":

@@ -4,6 +4,7 @@ import json
 import stat
 import zipfile
 import zlib
+from collections import Counter
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -209,8 +210,8 @@ class _Twin(Exception):
 def _no_twins(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
     made = dict(pairs)
     if len(made) < len(pairs):
-        seen = set[str]()
-        raise _Twin(next(key for key, _ in pairs if key in seen or seen.add(key)))  # type: ignore[func-returns-value]
+        counts = Counter(key for key, _ in pairs)
+        raise _Twin(next(key for key, count in counts.items() if count > 1))
     return made
 
 

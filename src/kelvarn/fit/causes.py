@@ -38,7 +38,7 @@ class Causes:
 
     Attributes:
         way: the sign that the gain of this drive must have; 0: not known.
-        gain_K: what it is.
+        gain: what it is.
         share: of what is left without the drive, how much it explains; None where that is not told from chance.
         early: share of what a change of the drive does that is seen before it.
         bend: gain at the largest drive over that at the smallest; 1: the same, or not told.
@@ -47,7 +47,7 @@ class Causes:
     """
 
     way: int
-    gain_K: float
+    gain: float
     share: float | None
     early: float
     bend: float
@@ -56,7 +56,7 @@ class Causes:
     @property
     def denied(self) -> str | None:
         """Why it is no model of what the drive does, and what to record; None where nothing denies it."""
-        if self.way * self.gain_K < 0:
+        if self.way * self.gain < 0:
             moves, does = ("falls", "heats") if self.way > 0 else ("rises", "cools")
             return (
                 f"the temperature {moves} as the drive rises, but this drive {does} (say so first where it does not): "
@@ -80,6 +80,11 @@ class Causes:
         return None
 
     @property
+    def must_cool(self) -> bool:
+        """Whether it is a model only of a drive that cools, where nobody said what the drive does."""
+        return self.way == 0 and self.gain < 0
+
+    @property
     def bends(self) -> bool:
         """Whether the gain differs plainly between small and large drive."""
         return not 1 / _BENT < self.bend < _BENT
@@ -87,26 +92,29 @@ class Causes:
 
 def causes_of(fit: ResponseFit, way: int) -> Causes:
     """What speaks against a fit, of the logs that it was fitted to; `way` as in `Causes`."""
-    gain = fit.value("rise_K_per_s" if fit.kind == "integrating" else "gain_K")
-    logs = [each.log for each in fit.logs]
-    return Causes(way, gain, _share(fit, logs), _early(fit), _bend(fit, logs), min(map(_alike, fit.logs)))
+    return Causes(way, fit.gain.value, _share(fit), _early(fit), _bend(fit), min(map(_alike, fit.logs)))
 
 
-def _share(fit: ResponseFit, logs: Sequence[Observed]) -> float | None:
+def _share(fit: ResponseFit) -> float | None:
     """How much of what is left without the drive it explains; None where chance would do as well."""
     left = sum(float(each.residual_K @ each.residual_K) for each in fit.logs)
-    without = sum(_without_drive(fit, log) for log in logs)
-    rows = sum(log.t.size for log in logs) / fit.inflation
-    if without <= 0 or rows * math.log(max(without, 1e-300) / max(left, 1e-300)) < _LEAST_SURE:
+    without = sum(_without_drive(fit, each.log) for each in fit.logs)
+    if without <= 0 or _likelier(fit, without, left) < _LEAST_SURE:
         return None
     return 1.0 - left / without
+
+
+def _likelier(fit: ResponseFit, before: float, after: float) -> float:
+    """By how much AIC falls with a sum of squares, on as many rows as are independent."""
+    rows = sum(each.log.t.size for each in fit.logs) / fit.inflation
+    return rows * math.log(max(before, 1e-300) / max(after, 1e-300))
 
 
 def _without_drive(fit: ResponseFit, log: Observed) -> float:
     """Sum of squares of what is left of a log by the best of starts, rests and lags, without its drive."""
     idle = replace(log, at_s=log.at_s[:1], drive=log.drive[:1])
     if fit.rests and log.still:  # what stands still goes on standing still
-        return _left_of(log, [0.0], "integrating", without=("gain", "slope"))
+        return _left_of(idle, [0.0], "integrating", without=("gain", "slope"))
     if fit.kind == "integrating":
         return _left_of(idle, [0.0], "integrating", without=("gain",))
     two = fit.kind == "two_lags"
@@ -186,26 +194,26 @@ def _carried_on(t: Floats, left_K: Floats, lag_s: float) -> float:
     return float(np.mean((left_K - columns @ weights)[-last:]))
 
 
-def _bend(fit: ResponseFit, logs: Sequence[Observed]) -> float:
+def _bend(fit: ResponseFit) -> float:
     """Gain of a large drive over that of a small one, where two gains explain plainly more; 1.0 where they do not."""
+    logs = [each.log for each in fit.logs]
     if fit.kind == "integrating" or any(np.unique(np.round(log.drive, 2)).size < 3 for log in logs):
         return 1.0
     most = max(float(np.abs(log.drive).max()) for log in logs)
     without = sum(float(each.residual_K @ each.residual_K) for each in fit.logs)
-    left, ratio = min(_bent_at(fit, logs, share * most, slower) for share in _KNEES for slower in _SLOWER)
-    rows = sum(log.t.size for log in logs) / fit.inflation
-    plainly = left < (1 - _BEND_EXPLAINS) * without and rows * math.log(without / max(left, 1e-300)) > _BEND_SURE
+    left, ratio = min(_bent_at(fit, share * most, slower) for share in _KNEES for slower in _SLOWER)
+    plainly = left < (1 - _BEND_EXPLAINS) * without and _likelier(fit, without, left) > _BEND_SURE
     return ratio if plainly else 1.0
 
 
-def _bent_at(fit: ResponseFit, logs: Sequence[Observed], knee: float, slower: float) -> tuple[float, float]:
+def _bent_at(fit: ResponseFit, knee: float, slower: float) -> tuple[float, float]:
     """What is left over where the drive has another gain above a level, and that gain over the one below.
 
     `slower`: factor on the lags, which bent to what one gain lacks.
     """
     left, ratios = 0.0, []
     theta = [slower * value for value in fit.theta[:-1]] + [fit.theta[-1]]
-    for log in logs:
+    for log in (each.log for each in fit.logs):
         fixed, columns, _ = columns_of(fit.kind, theta, log, drifts=False, rests=fit.rests)
         over = np.sign(log.drive) * np.maximum(np.abs(log.drive) - knee, 0.0)
         above = unit_course(fit.kind, theta, log.at_s, over, log.t, held=True, late=True)

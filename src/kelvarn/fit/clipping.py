@@ -31,11 +31,13 @@ class Clipped:
 def clipped(log: Observed) -> list[Clipped]:
     """Stretches that a probe does not show: its noise is missing there, or its course breaks off without its drive."""
     found: list[Clipped] = []
-    for level, side, sign in ((float(log.y.max()), "above", 1.0), (float(log.y.min()), "below", -1.0)):
+    sides: tuple[tuple[Literal["above", "below"], float], ...] = (("above", 1.0), ("below", -1.0))
+    for side, sign in sides:
+        level = sign * float((sign * log.y).max())
         first, end = _longest_run(log.y == level)
         long = end - first > max(_FEWEST, _SHARE * log.y.size)
         if long and (_silent(log, first, end) or _breaks(log, first, end, sign)):
-            found.append(Clipped(side, level, end - first))  # type: ignore[arg-type]
+            found.append(Clipped(side, level, end - first))
     return found
 
 

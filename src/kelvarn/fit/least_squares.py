@@ -60,15 +60,19 @@ def covariance(slopes: Floats, left: Floats, sizes: Sequence[int]) -> tuple[Floa
     """
     n, p = slopes.shape
     inflation, follows = following(left, sizes)
+    variance = float(left @ left) / max(n - p, 1) * inflation
+    return _inverse_square(slopes) * variance, inflation, follows
+
+
+def _inverse_square(slopes: Floats) -> Floats:
+    """The inverse of a Jacobian's square, shape (p, p), by scaled columns."""
     scale = np.sqrt(np.einsum("ij,ij->j", slopes, slopes))
     scale[scale == 0] = 1.0
     square = (slopes / scale).T @ (slopes / scale)
-    variance = float(left @ left) / max(n - p, 1) * inflation
-    cov = np.linalg.pinv(square, rcond=1e-13, hermitian=True) * variance / np.outer(scale, scale)
-    return np.asarray(cov), inflation, follows
+    return np.asarray(np.linalg.pinv(square, rcond=1e-13, hermitian=True) / np.outer(scale, scale))
 
 
-def of_steps(slopes: Floats, course: Floats, y: Floats, step_K: float) -> Floats:
+def step_covariance(slopes: Floats, course: Floats, y: Floats, step_K: float) -> Floats:
     """What the steps of a reading add to a covariance: where noise is finer than a step, they do not average out.
 
     While the course stays within a step, the reading is off by the same; noise spreads that (B. Widrow and I. Kollár,
@@ -90,12 +94,9 @@ def of_steps(slopes: Floats, course: Floats, y: Floats, step_K: float) -> Floats
     # Seen of the noise is what goes beyond that of steps alone, from row to row and about the model.
     seen = min(float(np.mean((y[2:] - 2 * y[1:-1] + y[:-2]) ** 2)) / 6.0, float(np.mean((y - course) ** 2)))
     left = math.exp(-2 * (math.pi**2) * max(seen - step_K**2 / 12, 0.0) / step_K**2)
-    scale = np.sqrt(np.einsum("ij,ij->j", slopes, slopes))
-    scale[scale == 0] = 1.0
-    together = np.add.reduceat(slopes / scale, starts, axis=0)
-    inverse = np.linalg.pinv((slopes / scale).T @ (slopes / scale), rcond=1e-13, hermitian=True)
-    cov = inverse @ (together.T @ together) @ inverse * (_EVEN * step_K**2 / 12 * left**2)
-    return np.asarray(cov / np.outer(scale, scale))
+    together = np.add.reduceat(slopes, starts, axis=0)
+    inverse = _inverse_square(slopes)
+    return np.asarray(inverse @ (together.T @ together) @ inverse * (_EVEN * step_K**2 / 12 * left**2))
 
 
 def following(left: Floats, sizes: Sequence[int]) -> tuple[float, float]:

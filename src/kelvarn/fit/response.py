@@ -17,7 +17,7 @@ from kelvarn.model.log_data import Floats
 from kelvarn.model.response import ResponseModel
 
 from .design import Kind, columns_of, names_of, split_theta
-from .least_squares import Estimate, covariance, estimate_of, of_steps, solved
+from .least_squares import Estimate, covariance, estimate_of, solved, step_covariance
 from .observed import FitError, Observed
 
 _COARSE_ROWS = 1200
@@ -104,6 +104,11 @@ class ResponseFit:
         return 0.0 if found is None else found.value
 
     @property
+    def gain(self) -> Estimate:
+        """What full drive does: K in the end, or K/s where it integrates; below 0 it cools."""
+        return self.values[_gain_name(self.kind)]
+
+    @property
     def theta(self) -> list[float]:
         """Lags and dead time, as `names_of` names them."""
         return [self.value(name) for name in names_of(self.kind)]
@@ -120,6 +125,10 @@ class ResponseFit:
             name: abs(v.value) if name in ("gain_K", "rise_K_per_s") else v.value for name, v in self.values.items()
         }
         return ResponseModel.model_validate({"kind": self.kind, **kept, **found})
+
+
+def _gain_name(kind: Kind) -> str:
+    return "rise_K_per_s" if kind == "integrating" else "gain_K"
 
 
 class _Problem:
@@ -311,9 +320,9 @@ def _report(problem: _Problem, theta: Sequence[float]) -> ResponseFit:
         slopes * weights[:, None], left * weights, [log.t.size for log in problem.logs]
     )
     y = np.concatenate([log.y for log in problem.logs])
-    cov = cov + of_steps(slopes, y - left, y, max(log.step_K for log in problem.logs))
+    cov = cov + step_covariance(slopes, y - left, y, max(log.step_K for log in problem.logs))
     flat = {name: k for k, (index, name) in enumerate(names) if index < 0}
-    gain = "rise_K_per_s" if problem.kind == "integrating" else "gain_K"
+    gain = _gain_name(problem.kind)
     values = {gain: estimate_of(best[0], cov[flat["gain"], flat["gain"]], -math.inf)}
     for k, name in enumerate(names_of(problem.kind)):
         least = 1e-6 * problem.logs[0].interval_s  # below this a dead time is none
@@ -384,6 +393,6 @@ def _log_fit(log: Observed, course: Floats, own: dict[str, int], best: Floats, c
 def apply_to(fit: ResponseFit, log: Observed) -> LogFit:
     """A fitted model laid over a log that it was not fitted to: only rest and start are the log's own."""
     fixed, columns, _ = columns_of(fit.kind, fit.theta, log, drifts=False, rests=False)
-    moved = fixed + fit.value("rise_K_per_s" if fit.kind == "integrating" else "gain_K") * columns[:, 0]
+    moved = fixed + fit.gain.value * columns[:, 0]
     others = columns[:, 1:]
     return LogFit(log, np.asarray(moved + others @ solved(others, log.y - moved, None)))

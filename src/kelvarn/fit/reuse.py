@@ -1,5 +1,7 @@
 """What fits and logs become: the rig's own values with their ranges, a trial, a kept fit."""
 
+from dataclasses import replace
+
 import numpy as np
 
 from kelvarn.model.edit import EditError, with_fields
@@ -18,6 +20,7 @@ from .least_squares import Estimate
 from .response import ResponseFit
 from .rig_fit import RigFit
 from .setpoints import setpoint_changes
+from .trust import FitReport
 
 _LEAST_SHARE = 0.002
 
@@ -37,19 +40,16 @@ def _share(value: Estimate) -> float:
     return min(max(value.half / max(abs(value.value), 1e-12), _LEAST_SHARE), LARGEST_SHARE)
 
 
-def use_response(project: Project, fit: ResponseFit) -> Project:
+def use_response(project: Project, found: FitReport) -> Project:
     """A project whose rig is the fitted response, its ranges the tolerances; the fit is kept.
 
     Raises:
-        pydantic.ValidationError, EditError: the rig cannot be one that is known by its answer; or its drive heats
-            where the fitted one cools, or the other way round.
+        pydantic.ValidationError, EditError: the rig cannot be one that is known by its answer; or the fit is no model
+            of what its drive does.
     """
-    if fit.value("rise_K_per_s" if fit.kind == "integrating" else "gain_K") * project.rig.way.sign < 0:
-        does, not_so = ("heats", "cools") if project.rig.way.sign > 0 else ("cools", "heats")
-        raise EditError(
-            f"This rig's drive {does}, and by this fit it {not_so}: look at the drive's column, or set first what the "
-            "drive does."
-        )
+    fit, causes = found.fit, replace(found.causes, way=project.rig.way.sign)
+    if causes.denied is not None:
+        raise EditError(f"This fit is no model of the rig: {causes.denied}.")
     made = fit.model(project.rig.response)
     ranges = tuple(Tolerance(of=name, size=_share(value)) for name, value in fit.values.items() if value.value)
     made = with_fields(made, tolerances=ranges)

@@ -1,6 +1,7 @@
 """The setpoints that a log went through."""
 
 import itertools
+import math
 
 import numpy as np
 
@@ -10,6 +11,8 @@ from kelvarn.model.trial import SetpointChange
 _LEAST_K = 0.02  # less is the rounding of a column
 _COARSE_K = 0.25
 _MOST_CHANGES = 60
+_SAME_S = 1e-3  # instants are kept to a millisecond
+_SLOWEST, _FASTEST = 1e-6, 1000.0  # ramps that a change may have, K/s
 
 
 def setpoint_changes(data: LogData) -> tuple[SetpointChange, ...]:
@@ -32,16 +35,11 @@ def _changes(t: Floats, setpoint: Floats, near_K: float) -> list[SetpointChange]
         away = float(setpoint[after]) - found[-1].to_degC
         if abs(away) <= near_K:
             continue
-        at_s, ramp = float(t[after]), None
-        if after > before + 1:
-            at_s, ramp = float(t[before]), abs(away) / float(t[after] - t[before])
-            if not 1e-6 <= ramp <= 1000.0:
-                at_s, ramp = float(t[after]), None
-        at_s = round(at_s, 3)
-        made = SetpointChange(at_s=at_s, to_degC=round(float(setpoint[after]), 3), ramp_K_per_s=ramp)
-        if at_s <= found[-1].at_s:
-            found.pop()
-        found.append(made)
+        # A change that begins where another one stands begins a row later.
+        begin = before if float(t[before]) > found[-1].at_s + _SAME_S else before + 1
+        ramp = abs(away) / float(t[after] - t[begin]) if after > before + 1 else math.inf
+        at_s, rate = (float(t[begin]), ramp) if _SLOWEST <= ramp <= _FASTEST else (float(t[after]), None)
+        found.append(SetpointChange(at_s=round(at_s, 3), to_degC=round(float(setpoint[after]), 3), ramp_K_per_s=rate))
     return found
 
 

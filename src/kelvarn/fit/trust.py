@@ -69,7 +69,7 @@ def preferred(fits: dict[Kind, ResponseFit]) -> Kind:
 
 def report(
     logs: Sequence[Observed], kind: Kind | None = None, checks: Sequence[Observed] = (), *, robust: bool = False,
-    way: int = 1,
+    way: int = 0,
 ) -> FitReport:  # fmt: skip
     """Fit all kinds, and say what to think of one of them.
 
@@ -103,7 +103,7 @@ def _answers(fits: dict[Kind, ResponseFit]) -> None:
     """Raise FitError where the temperatures do not answer the drive."""
     best = max(fits.values(), key=lambda fit: fit.explained)
     log = best.logs[0].log
-    gain = best.values["rise_K_per_s" if best.kind == "integrating" else "gain_K"]
+    gain = best.gain
     if best.explained < _NO_ANSWER or (gain.low <= 0 <= gain.high and best.explained < ENOUGH):
         raise FitError(
             f"“{log.name}”: the temperature does not answer the drive within this log; it may be shorter than the dead "
@@ -252,7 +252,13 @@ def _verdict(report: FitReport, scale: Scale) -> str:
         silent.append("another day")
     if checks:
         good += f"; it holds on “{checks[0].log.name}” too"
-    return f"{good}; not checked: {', '.join(silent)}" if silent else good
+    good = f"{good}; not checked: {', '.join(silent)}" if silent else good
+    if report.causes.must_cool:
+        return (
+            "not usable for tuning unless the drive cools: the temperature falls as it rises; else its column is "
+            f"inverted, or a controller followed the temperature. Where it cools: {good}"
+        )
+    return good
 
 
 def _cools(log: Observed) -> bool:

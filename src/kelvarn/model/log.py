@@ -14,6 +14,8 @@ MOST_LOGS = 24
 MOST_FITS = 24
 MOST_VALUES = 100
 MOST_COLUMNS = 200
+SHORTEST_ROW_S, LONGEST_ROW_S = 1e-4, 86400.0
+"""What may lie between two rows."""
 _LONGEST_S = 1e9
 
 Role = Literal[
@@ -83,7 +85,12 @@ class LogReading(ModelBase):
     first_row: int = number(0, Quantity.NUMBER, 0, 10_000_000, "First row", "Rows before the first with values.")
     columns: tuple[LogColumn, ...] = field((), "Columns", "What they are.", max_length=MOST_COLUMNS)
     interval_s: float | None = number(
-        None, Quantity.DURATION, 1e-4, 86400.0, "Row every", "Time between rows, where no column says it."
+        None,
+        Quantity.DURATION,
+        SHORTEST_ROW_S,
+        LONGEST_ROW_S,
+        "Row every",
+        "Time between rows, where no column says it.",
     )
     full_W: float | None = number(
         None, Quantity.POWER, 1e-3, 1e7, "Full power", "What full drive is, where the drive is in watts."

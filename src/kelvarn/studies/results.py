@@ -48,11 +48,7 @@ class Result:
         """The same run, judged by the marks that a trial has now."""
         if tuple(verdict.mark for verdict in self.verdicts) == trial.marks:
             return self
-        try:
-            verdicts = judge(trial, self.measures)
-        except KeyError:  # on a body or event that this run did not have, or had under another name
-            verdicts = tuple(Verdict(mark, None, met=False, reason="not computed yet") for mark in trial.marks)
-        return Result(self.run, self.measures, verdicts)
+        return Result(self.run, self.measures, judge(trial, self.measures))
 
     @property
     def met(self) -> int:

@@ -154,9 +154,7 @@ class LogEdits:
 
     def use_response(self, found: FitReport) -> None:
         """Let the rig be the fitted response. Raises EditError where it is no model of what the drive does."""
-        if found.causes.denied is not None:
-            raise EditError(f"This fit is no model of the rig: {found.causes.denied}.")
-        self._document.apply(use_response(self._project, found.fit), "use the fitted model in the rig")
+        self._document.apply(use_response(self._project, found), "use the fitted model in the rig")
 
     def with_rig(self, fit: RigFit) -> Project:
         """The project with the fitted values in its rig."""

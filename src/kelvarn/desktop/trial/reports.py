@@ -29,8 +29,8 @@ def report_into(context: Context, say: Say, path: Path) -> None:
 
     def done(outcome: object) -> None:
         assert isinstance(outcome, Findings)
-        done = context.guarded(lambda: write_report(project, outcome, scale, path))()
-        say(f"The report is in {path.name}." if done else "The report is not written.")
+        written = context.guarded(lambda: write_report(project, outcome, scale, path))()
+        say(f"The report is in {path.name}." if written else "The report is not written.")
 
     say("writing the report …")
     context.runner.jobs.start("report", lambda: findings(project, candidate, scale=scale), done)
