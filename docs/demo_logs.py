@@ -15,8 +15,8 @@ from kelvarn.engine.prepare import Played
 from kelvarn.engine.run import PreparedRun, Run
 from kelvarn.files.logs.guess import Guess
 from kelvarn.files.logs.reader import open_log, read_log
-from kelvarn.fit.changes import WAYS
 from kelvarn.fit.replay import begun_at, plain
+from kelvarn.fit.ways import WAYS
 from kelvarn.model.edit import with_fields
 from kelvarn.model.events import DoorOpens, DrawOffRuns, SurroundingsChange
 from kelvarn.model.fixed import Fixed

@@ -20,7 +20,7 @@ from kelvarn.fit.rig_fit import RigFit, fit_rig
 from kelvarn.fit.settings import settings_in
 from kelvarn.fit.trust import FitReport, report, two_points
 from kelvarn.model.edit import with_fields
-from kelvarn.model.log import FORM_WORDS, LONGEST_ROW_S, ROLE_WORDS, SHORTEST_ROW_S, Log, Role
+from kelvarn.model.log import FORM_WORDS, LONGEST_ROW_S, ROLE_WORDS, SHAPE_WORDS, SHORTEST_ROW_S, Log, Role
 from kelvarn.model.log_data import LogData
 from kelvarn.model.rig import Rig
 from kelvarn.units import Quantity, UnitError, counted, parse, show
@@ -111,7 +111,7 @@ def read(log: _LogFile, as_json: _Json = False) -> None:
         return
     reading = found.log.reading
     delimiter = {",": "commas", ";": "semicolons", "\t": "tabs", "|": "bars", " ": "blanks"}[reading.delimiter]
-    shape = {"pairs": "“key: value” lines", "json": "JSON lines"}.get(reading.shape, f"{delimiter} between fields")
+    shape = f"{delimiter} between fields" if reading.shape == "table" else SHAPE_WORDS[reading.shape]
     decimal = "decimal comma" if reading.decimal == "," else "decimal point"
     print(f"{printable(log.name)}: {shape}, {decimal}, {reading.encoding}, values from line {reading.first_row + 1}")
     for k, (column, why) in enumerate(zip(reading.columns, found.guess.why, strict=True)):

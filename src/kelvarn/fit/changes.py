@@ -7,135 +7,31 @@ independent, prefers it clearly to no change; then another one beside it, where 
 
 import dataclasses
 import math
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
 from kelvarn.engine.prepare import RunError
-from kelvarn.model.drives import Valve
-from kelvarn.model.fields import SURROUNDINGS
+from kelvarn.model.drives import Relay
 from kelvarn.model.log_data import Floats
 from kelvarn.model.rig import Rig
 from kelvarn.units import Quantity, Scale, show
 
 from .least_squares import Z95, Estimate, covariance, following
 from .observed import FitError, Observed, noise_K
-from .replay import RecordedDrive, nonlinear, recorded_drive, replay
+from .replay import AWAY_K, RecordedDrive, could_be, drawn, is_share, nonlinear, replay, unsettled
 from .response import LogFit
 from .settings import SameSettings
+from .ways import WAYS, ways_of
 
 _CLEAR = 10.0  # by how much AIC must fall before a change is named
 _MOST = 2
 _PLAINLY = 4.0  # times the scatter, by which a rig misses a log plainly
 _BEGINS = 0.03  # share of the rows
+_SCATTERS = 4
+_NOISE = 1.5
 _OPEN = 20.0  # logarithm beyond which a factor is simply not known
-
-
-def _response(rig: Rig, **factors: float) -> Rig:
-    made = rig.response
-    assert made is not None
-    found = {name: getattr(made, name) * factor for name, factor in factors.items()}
-    return rig.model_copy(update={"response": made.model_copy(update=found)})
-
-
-def _loss(rig: Rig, x: float) -> Rig:
-    factor = math.exp(x)
-    if rig.response is not None:
-        return _response(rig, gain_K=1 / factor, lag_s=1 / factor, lag2_s=1.0)
-    fields = ("conductance_W_per_K", "full_W_per_K", "radiating_m2")
-    links = tuple(
-        link.model_copy(update={name: getattr(link, name) * factor for name in fields})
-        if SURROUNDINGS in (link.a, link.b)
-        else link
-        for link in rig.links
-    )
-    return rig.model_copy(update={"links": links})
-
-
-def _capacity(rig: Rig, x: float) -> Rig:
-    factor = math.exp(x)
-    if rig.response is not None:
-        return _response(rig, lag_s=factor, lag2_s=factor, rise_K_per_s=1 / factor)
-    bodies = tuple(body.model_copy(update={"capacity_J_per_K": body.capacity_J_per_K * factor}) for body in rig.bodies)
-    return rig.model_copy(update={"bodies": bodies})
-
-
-def _contact(rig: Rig, x: float) -> Rig:
-    factor = math.exp(x)
-    links = tuple(
-        link
-        if SURROUNDINGS in (link.a, link.b) or link.driven_by
-        else link.model_copy(update={"conductance_W_per_K": link.conductance_W_per_K * factor})
-        for link in rig.links
-    )
-    return rig.model_copy(update={"links": links})
-
-
-def _power(rig: Rig, x: float) -> Rig:
-    factor = math.exp(x)
-    if rig.response is not None:
-        return _response(rig, gain_K=factor, rise_K_per_s=factor)
-    if not any(drive.heated_body is not None for drive in rig.drives):
-        return _flow(rig, factor)
-    drives = tuple(
-        drive.model_copy(update={"power_W": drive.power_W * factor}) if drive.heated_body is not None else drive
-        for drive in rig.drives
-    )
-    return rig.model_copy(update={"drives": drives})
-
-
-def _flow(rig: Rig, factor: float) -> Rig:
-    links = tuple(
-        link.model_copy(update={"full_W_per_K": link.full_W_per_K * factor}) if link.driven_by else link
-        for link in rig.links
-    )
-    return rig.model_copy(update={"links": links})
-
-
-def _dead_time(rig: Rig, x: float) -> Rig:
-    if rig.response is not None:
-        return rig.model_copy(
-            update={"response": rig.response.model_copy(update={"dead_time_s": max(rig.response.dead_time_s + x, 0.0)})}
-        )
-    drives = tuple(drive.model_copy(update={"dead_time_s": max(drive.dead_time_s + x, 0.0)}) for drive in rig.drives)
-    return rig.model_copy(update={"drives": drives})
-
-
-def _offset(rig: Rig, x: float) -> Rig:
-    probes = tuple(
-        probe.model_copy(update={"offset_K": probe.offset_K + x}) if probe.role == "control" else probe
-        for probe in rig.probes
-    )
-    return rig.model_copy(update={"probes": probes})
-
-
-@dataclass(frozen=True)
-class _Way:
-    """A way in which equipment changes.
-
-    Attributes:
-        name, apply: its words, and how it is applied.
-        share: whether its figure is the logarithm of a factor.
-        step: that it is differenced by; least: less of it is not worth naming.
-    """
-
-    name: str
-    apply: Callable[[Rig, float], Rig]
-    share: bool
-    step: float
-    least: float
-    quantity: Quantity = Quantity.NUMBER
-
-
-WAYS: dict[str, _Way] = {
-    "loss": _Way("heat loss", _loss, True, 0.01, 0.02),
-    "capacity": _Way("heat capacity", _capacity, True, 0.01, 0.02),
-    "power": _Way("power", _power, True, 0.01, 0.02),
-    "contact": _Way("contact between the bodies", _contact, True, 0.01, 0.02),
-    "dead_time": _Way("dead time", _dead_time, False, 1.0, 1.0, Quantity.DURATION),
-    "offset": _Way("offset of the probe", _offset, False, 0.1, 0.1, Quantity.DIFFERENCE),
-}
 
 
 @dataclass(frozen=True)
@@ -179,6 +75,8 @@ class Comparison:
         energy_J: what the drive put in by its power; of the meter, where there is one.
         expected_energy_J: what the rig as it was would have needed for the same temperatures; None where unknown.
         fixed: the surroundings were taken from the start of the log, since nobody recorded them.
+        scatter_K: what the replay may be off by since the drive changed somewhere between two rows, K rms.
+        shares: the log gives shares of a drive that is a relay: what was asked of it, or what it gave on average.
     """
 
     expected: LogFit
@@ -188,13 +86,20 @@ class Comparison:
     energy_J: float
     expected_energy_J: float | None
     fixed: bool
+    scatter_K: float = 0.0
+    shares: bool = False
 
     def verdict(self, settings: SameSettings | None = None, scale: Scale = Scale.CELSIUS) -> str:
         """In one line; with what the log says of the settings."""
         others = settings is not None and not settings.same
         untold = "; nobody recorded the surroundings, so an offset of the probe cannot be told" if self.fixed else ""
-        log = self.expected.log
-        if not self.changes and self.expected.rms_K > _PLAINLY * max(noise_K(log.y), log.step_K / 3, 1e-3):
+        missed = self.expected.rms_K > self._plainly_K
+        if self.shares and (self.changes or missed):
+            return (
+                "the log gives the drive as shares, which a relay has not: it may be what was asked of it, so nothing "
+                "is told of the equipment; record when the relay is on and off"
+            )
+        if not self.changes and missed:
             also = "the settings changed; " if others else ""
             miss = show(self.expected.rms_K, Quantity.DIFFERENCE, scale)
             parts = self._parts_s
@@ -212,10 +117,16 @@ class Comparison:
         return f"the equipment changed{', and the settings too' if others else told}: {named}{doubt}{untold}"
 
     @property
+    def _plainly_K(self) -> float:
+        """By how much a rig misses its log plainly, K."""
+        log = self.expected.log
+        return _PLAINLY * max(noise_K(log.y), log.step_K / 3, self.scatter_K, 1e-3)
+
+    @property
     def _parts_s(self) -> float | None:
         """From when on the rig as it was misses the log plainly; None where it does so from the beginning."""
         log, away = self.expected.log, np.abs(self.expected.residual_K)
-        plainly = away > max(_PLAINLY * max(noise_K(log.y), log.step_K / 3, 1e-3), 0.1 * float(away.max()))
+        plainly = away > max(self._plainly_K, 0.1 * float(away.max()))
         first = int(np.argmax(plainly))
         return float(log.t[first] - log.t[0]) if plainly.any() and first > _BEGINS * log.y.size else None
 
@@ -223,62 +134,104 @@ class Comparison:
 class _Problem:
     def __init__(self, rig: Rig, log: Observed) -> None:
         self.rig, self.log = rig, log
-        self.course: RecordedDrive = recorded_drive(log, nonlinear=nonlinear(rig))
         self.start = log.first_degC
         still = log.still and log.drive[0] == 0
-        self.fixed = self.course.outside_degC is None
+        self.fixed = log.outside_degC is None
         self.outside = self.start - rig.probe.offset_K if self.fixed and still else None
+        self.unsettled = unsettled(rig, log)
+        room = rig.surroundings.temperature_degC if log.outside_degC is None else float(log.outside_degC[0])
+        self.away_K = max(AWAY_K, abs(self.start - room))
+        self.course: RecordedDrive
+        self.scatter_K = self._scatter_K()
+        self.course, self.x, self.before = self._as_it_was()
+
+    def _as_it_was(self) -> tuple[RecordedDrive, list[float], Floats]:
+        """What the drive means, and how the rig as it was then lies on the log.
+
+        Another meaning than what the rows say is taken only where the log shows nothing but its noise under it: else
+        what changed would be sought under a drive that was chosen to hide it.
+        """
+        first = None
+        for alike in could_be(self.rig, self.log):
+            found = []
+            for self.course in alike:
+                found.append((self.course, *self.fit((), [0.0] * self.loose)))
+            nearest = min(found, key=lambda made: float(made[2] @ made[2]))
+            if self.is_noise(nearest[2]):
+                return nearest
+            first = first or found[0]
+        assert first is not None
+        return first
+
+    def is_noise(self, left: Floats) -> bool:
+        """Whether what is left is no more than the noise and steps of the log, and what it leaves open of the drive."""
+        at_least_K = max(noise_K(self.log.y), self.log.step_K / 3, self.scatter_K, 1e-3)
+        return float(np.sqrt(np.mean(left**2))) < _NOISE * at_least_K
+
+    def _scatter_K(self) -> float:
+        """What the replay may be off by since a log does not tell the drive between two rows, K rms."""
+        random = np.random.default_rng(0)
+        courses = [drawn(self.rig, self.log, random) for _ in range(_SCATTERS)]
+        off = [replay(self.rig, course, self.start, self.outside) for course in courses]
+        return float(np.sqrt(np.mean(np.var(off, axis=0, ddof=1))))
+
+    def least(self, way: str) -> float:
+        """How little of a way is not worth naming; a dead time shorter than from row to row is not seen."""
+        return max(WAYS[way].least, self.log.interval_s if way == "dead_time" else 0.0)
+
+    @property
+    def loose(self) -> int:
+        """What is found beside the ways: starts, then heat that came in stretches left out."""
+        return len(self.unsettled) + len(self.log.breaks)
 
     def left(self, ways: Sequence[str], x: Sequence[float]) -> Floats:
-        """Measured less replayed; after the ways stands what came in each stretch left out, in full drives."""
+        """Measured less replayed.
+
+        After the ways stand how far bodies start from where they are thought to, K, and what came in each
+        stretch left out, in full drives.
+        """
         rig = self.rig
         for way, value in zip(ways, x, strict=False):
             rig = WAYS[way].apply(rig, float(value))
         strength = max(drive.power_W for drive in rig.drives)
-        brought = [float(share) * strength for share in x[len(ways) :]]
-        return np.asarray(self.log.y - replay(rig, self.course, self.start, self.outside, brought))
+        away = dict(zip(self.unsettled, map(float, x[len(ways) :]), strict=False))
+        brought = [float(share) * strength for share in x[len(ways) + len(away) :]]
+        return np.asarray(self.log.y - replay(rig, self.course, self.start, self.outside, brought, away))
 
     def fit(self, ways: tuple[str, ...], start: Sequence[float]) -> tuple[list[float], Floats]:
         from scipy.optimize import least_squares
 
-        breaks = len(start) - len(ways)
+        many, breaks = len(self.unsettled), len(self.log.breaks)
         if not start:
             return [], self.left((), ())
-        scale = [WAYS[way].step * 5 for way in ways] + [0.3] * breaks
-        wide = [1.6 if WAYS[way].share else (600.0 if way == "dead_time" else 20.0) for way in ways] + [100.0] * breaks
+        scale = [WAYS[way].step * 5 for way in ways] + [2.0] * many + [0.3] * breaks
+        wide = [1.6 if WAYS[way].share else (600.0 if way == "dead_time" else 20.0) for way in ways]
+        wide += [4 * self.away_K] * many + [100.0] * breaks
         made = least_squares(
             lambda x: self.left(ways, x), np.array(start), bounds=([-w for w in wide], wide), x_scale=scale,
-            diff_step=1e-3, ftol=1e-7, xtol=1e-6, max_nfev=20,
+            jac=lambda x: self.slopes(ways, x), ftol=1e-7, xtol=1e-6, max_nfev=20,
         )  # fmt: skip
         return made.x.tolist(), np.asarray(made.fun)
 
+    def slopes(self, ways: tuple[str, ...], x: Sequence[float]) -> Floats:
+        """How what is left changes with each figure, by differences; shape (rows, figures)."""
+        here = self.left(ways, x)
+        steps = [WAYS[way].step / 5 for way in ways] + [0.5] * len(self.unsettled) + [0.05] * len(self.log.breaks)
+        found = []
+        for k, step in enumerate(steps):
+            there = list(x)
+            there[k] += step
+            found.append((self.left(ways, there) - here) / step)
+        return np.column_stack(found)
+
     def changes(self, ways: tuple[str, ...], x: Sequence[float], gain: float) -> list[EquipmentChange]:
-        slopes = []
-        for k, way in enumerate(ways):
-            low, high = list(x), list(x)
-            low[k] -= WAYS[way].step / 5
-            high[k] += WAYS[way].step / 5
-            slopes.append((self.left(ways, low) - self.left(ways, high)) / (0.4 * WAYS[way].step))
-        cov, _, _ = covariance(np.column_stack(slopes), self.left(ways, x), [self.log.t.size])
+        cov, _, _ = covariance(-self.slopes(ways, x), self.left(ways, x), [self.log.t.size])
         found = []
         for k, way in enumerate(ways):
             half = min(Z95 * math.sqrt(max(cov[k, k], 0.0)), _OPEN if WAYS[way].share else math.inf)
             ends = [x[k], x[k] - half, x[k] + half]
             found.append(EquipmentChange(way, Estimate(*(map(math.exp, ends) if WAYS[way].share else ends)), gain))
         return found
-
-
-def _able(rig: Rig) -> list[str]:
-    """Ways in which this rig can change."""
-    found = list(WAYS)
-    if rig.response is not None and rig.response.kind == "integrating":
-        found.remove("loss")
-        found.remove("power")  # the same thing as the capacity
-    if all(SURROUNDINGS in (link.a, link.b) or link.driven_by for link in rig.links):
-        found.remove("contact")
-    if all(isinstance(drive, Valve) for drive in rig.drives):
-        found.remove("power")
-    return found
 
 
 def compare(rig: Rig, log: Observed, energy_J: float | None = None) -> Comparison:
@@ -295,12 +248,13 @@ def compare(rig: Rig, log: Observed, energy_J: float | None = None) -> Compariso
     """
     problem = _Problem(rig, log)
     try:
-        x, before = problem.fit((), [0.0] * len(log.breaks))
+        x, before = problem.x, problem.before
+        off = max(before.size * problem.scatter_K**2, 1e-300)
         chosen: tuple[str, ...] = ()
         left, gains = before, []
-        able = _able(rig)
+        able = ways_of(rig)
         instead: tuple[str, ...] = ()
-        while len(chosen) < _MOST:
+        while len(chosen) < _MOST and not problem.is_noise(left):
             tried = {
                 way: problem.fit((*chosen, way), [*x[: len(chosen)], 0.0, *x[len(chosen) :]])
                 for way in able
@@ -308,10 +262,10 @@ def compare(rig: Rig, log: Observed, energy_J: float | None = None) -> Compariso
             }
             nearest = min((t[1] for t in tried.values()), key=lambda r: float(r @ r))
             rows = nearest.size / following(nearest, [nearest.size])[0]  # as many as are independent
-            drops = {way: rows * math.log(max(float(left @ left), 1e-300) / max(float(t[1] @ t[1]), 1e-300)) - 2
+            drops = {way: rows * math.log((float(left @ left) + off) / (float(t[1] @ t[1]) + off)) - 2
                      for way, t in tried.items()}  # fmt: skip
             best = max(drops, key=lambda way: drops[way])
-            if drops[best] < _CLEAR or abs(tried[best][0][len(chosen)]) < WAYS[best].least:
+            if drops[best] < _CLEAR or abs(tried[best][0][len(chosen)]) < problem.least(best):
                 break
             near = [way for way, drop in drops.items() if way != best and drops[best] - drop < _CLEAR / 2]
             instead = instead or tuple(near)
@@ -331,6 +285,8 @@ def compare(rig: Rig, log: Observed, energy_J: float | None = None) -> Compariso
         energy_J=by_drive if energy_J is None else energy_J,
         expected_energy_J=_needed_J(rig, log, problem, by_drive),
         fixed=problem.fixed,
+        scatter_K=problem.scatter_K,
+        shares=isinstance(rig.drive, Relay) and is_share(log),
     )
 
 
@@ -363,7 +319,7 @@ def drift_over(rig: Rig, logs: Sequence[Observed], what: str = "loss") -> Drift:
     try:
         for log in logs:
             problem = _Problem(rig, log)
-            x, _ = problem.fit((what,), [0.0] * (1 + len(log.breaks)))
+            x, _ = problem.fit((what,), [0.0] * (1 + problem.loose))
             sizes.append(problem.changes((what,), x, 0.0)[0].size)
     except RunError as error:
         raise FitError(f"The rig cannot be replayed: {error}") from error

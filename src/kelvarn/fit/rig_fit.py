@@ -19,7 +19,7 @@ from kelvarn.model.tolerances import Parameter, parameters, varied
 
 from .least_squares import Z95, Estimate, following
 from .observed import FitError, Observed, noise_K
-from .replay import RecordedDrive, nonlinear, recorded_drive, replay
+from .replay import AWAY_K, RecordedDrive, nonlinear, recorded_drive, replay, unsettled
 from .response import LogFit
 
 _MOST_TRIES = 25
@@ -107,11 +107,16 @@ class _Problem:
         self.open = [k for k, course in enumerate(self.courses) if course.outside_degC is None]
         outside = [self._first_outside(k) for k in self.open]
         breaks = sum(len(course.breaks) for course in self.courses)
+        self.unsettled = [(k, body) for k, log in enumerate(logs) for body in unsettled(rig, log)]
+        away_K = [max(AWAY_K, abs(self.starts[k] - rig.surroundings.temperature_degC)) for k, _ in self.unsettled]
         self.strength_W = max(drive.power_W for drive in rig.drives)
-        self.x0 = np.array([0.0] * len(free) + outside + [0.0] * breaks)
-        wide = [_FURTHEST if not p.in_kelvins else 20.0 for p in free] + [60.0] * len(outside) + [100.0] * breaks
+        self.x0 = np.array([0.0] * (len(free) + len(away_K)) + outside + [0.0] * breaks)
+        wide = [_FURTHEST if not p.in_kelvins else 20.0 for p in free] + [4 * k for k in away_K]
+        wide += [60.0] * len(outside) + [100.0] * breaks
         self.bounds = (self.x0 - wide, self.x0 + wide)
-        self.scale = np.array([0.1 if not p.in_kelvins else 0.5 for p in free] + [1.0] * len(outside) + [0.3] * breaks)
+        scale = [0.1 if not p.in_kelvins else 0.5 for p in free] + [2.0] * len(away_K)
+        self.scale = np.array(scale + [1.0] * len(outside) + [0.3] * breaks)
+        self.widths = np.array([*map(_width, free), *away_K])
 
     def _first_outside(self, k: int) -> float:
         log = self.logs[k]
@@ -131,13 +136,15 @@ class _Problem:
 
     def courses_at(self, x: Floats) -> list[Floats]:
         rig = self.rig_at(x)
-        others = x[len(self.free) :].tolist()
+        others = x[len(self.widths) :].tolist()
+        away = dict(zip(self.unsettled, x[len(self.free) :].tolist(), strict=False))
         outside = dict(zip(self.open, others, strict=False))
         brought = [share * self.strength_W for share in others[len(self.open) :]]
         found = []
         for k, (course, start) in enumerate(zip(self.courses, self.starts, strict=True)):
             many = len(course.breaks)
-            found.append(replay(rig, course, start, outside.get(k), brought[:many]))
+            begins = {body: away_K for (log, body), away_K in away.items() if log == k}
+            found.append(replay(rig, course, start, outside.get(k), brought[:many], begins))
             brought = brought[many:]
         return found
 
@@ -146,8 +153,8 @@ class _Problem:
         return np.concatenate([log.y - c for log, c in zip(self.logs, self.courses_at(x), strict=True)])
 
     def prior(self, x: Floats) -> Floats:
-        """Distance of each parameter from what it was, in standard deviations of its tolerance."""
-        return np.asarray(x[: len(self.free)] / np.array(self._widths()))
+        """Distance of each parameter from what it was, and of starts, in standard deviations."""
+        return np.asarray(x[: len(self.widths)] / self.widths)
 
     def missed(self, x: Floats, scatter: float) -> Floats:
         return np.concatenate([self.left(x) / scatter, self.prior(x)])
@@ -158,10 +165,10 @@ class _Problem:
         slopes = np.column_stack([self._slope(x, k) for k in range(x.size)])
         inflation, _ = following(left, [log.t.size for log in self.logs])
         variance = max(float(left @ left) / max(left.size - x.size, 1), scatter**2 * 1e-6) * inflation
-        prior = np.diag([(1.0 / w) ** 2 for w in self._widths()] + [0.0] * (x.size - len(self.free)))
+        prior = np.diag(np.append(self.widths**-2.0, np.zeros(x.size - self.widths.size)))
         cov = np.linalg.pinv(slopes.T @ slopes / variance + prior, rcond=1e-13, hermitian=True)
         values, told = [], []
-        for k, (p, width) in enumerate(zip(self.free, self._widths(), strict=True)):
+        for k, (p, width) in enumerate(zip(self.free, self.widths.tolist(), strict=False)):
             half = Z95 * math.sqrt(max(cov[k, k], 0.0))
             if p.in_kelvins:
                 values.append(Estimate(p.value + x[k], p.value + x[k] - half, p.value + x[k] + half))
@@ -177,15 +184,12 @@ class _Problem:
             values=tuple(values),
             told=tuple(told),
             alike=self._alike(slopes),
-            beyond=tuple(p.text for p, away in zip(self.free, self.prior(x).tolist(), strict=True) if abs(away) > 2.0),
+            beyond=tuple(p.text for p, away in zip(self.free, self.prior(x).tolist(), strict=False) if abs(away) > 2.0),
             logs=tuple(LogFit(log, course) for log, course in zip(self.logs, courses, strict=True)),
             rms_K=math.sqrt(rss / n),
             worst_K=float(np.abs(left).max()),
             aic=n * math.log(rss / n) + 2 * (x.size + 1),
         )
-
-    def _widths(self) -> list[float]:
-        return [p.size / 2 if p.in_kelvins else max(math.log1p(p.size) / 2, 1e-6) for p in self.free]
 
     def _slope(self, x: Floats, k: int) -> Floats:
         """How the courses change with a parameter: central differences of the engine's runs."""
@@ -202,6 +206,11 @@ class _Problem:
         same = (slopes / size).T @ (slopes / size)
         pairs = itertools.combinations(range(len(self.free)), 2)
         return tuple((self.free[i].text, self.free[j].text) for i, j in pairs if abs(same[i, j]) > 0.985)
+
+
+def _width(p: Parameter) -> float:
+    """Standard deviation of a parameter: half its tolerance."""
+    return p.size / 2 if p.in_kelvins else max(math.log1p(p.size) / 2, 1e-6)
 
 
 def replayed(rig: Rig, log: Observed) -> LogFit:

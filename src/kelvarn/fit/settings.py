@@ -19,6 +19,8 @@ from .setpoints import setpoint_changes
 _MOST_STEPS = 8000
 _WINDOW_S = 120.0  # over which drives are averaged: pulses and noise are no other settings
 _SAME = 0.08
+_PLAIN = 0.35  # of coarse logs
+_TOO_OPEN = 0.5  # of the drive, on average: what a coarse log leaves open of it
 _MOST_ASKED = 12  # candidates
 
 
@@ -52,8 +54,11 @@ def same_settings(rig: Rig, candidate: Candidate, data: LogData) -> SameSettings
     """Compare a log's drive with what a candidate gives for its temperatures.
 
     None where the log does not say its setpoint or drive, or is too coarse for the law: rows further apart than ten
-    samples of it.
+    samples of it, or than its drive holds. Between two rows of a coarse log the drive may have been that of either, and what the law
+    remembers is only nearly known, so a small difference tells nothing.
     """
+    from scipy.ndimage import maximum_filter1d, minimum_filter1d
+
     if data.setpoint_degC is None or data.drive is None:
         return None
     h = rig.probe.interval_s
@@ -66,8 +71,14 @@ def same_settings(rig: Rig, candidate: Candidate, data: LogData) -> SameSettings
     asked = np.array([stepper.step(float(value)).given for value in seen])
     given = data.drive[np.clip(np.searchsorted(data.time_s, t, side="right") - 1, 0, data.time_s.size - 1)]
     width = max(1, int(_WINDOW_S / h))
-    apart = _mean(asked, width) - _mean(given, width)
-    return SameSettings(candidate.name, float(np.sqrt(np.mean(apart**2))))
+    rows = round(data.interval_s / h) if data.interval_s > 1.5 * h else 0
+    most, least = (_mean(reach(given, size=2 * rows + 1), width) for reach in (maximum_filter1d, minimum_filter1d))
+    if float(np.mean(most - least)) > _TOO_OPEN:
+        return None
+    means = _mean(asked, width)
+    apart = np.maximum(np.maximum(means - most, least - means), 0.0)
+    by = float(np.sqrt(np.mean(apart**2)))
+    return None if rows and _SAME < by < _PLAIN else SameSettings(candidate.name, by)
 
 
 def settings_in(project: Project, data: LogData) -> SameSettings | None:

@@ -22,21 +22,21 @@ Role = Literal[
     "time", "temperature", "drive", "surroundings", "setpoint", "reference", "energy", "note", "left_out"
 ]  # fmt: skip
 Form = Literal[
-    "s", "ms", "us", "min", "h", "clock", "elapsed", "date_time", "days",
-    "degC", "degF", "K", "counts",
+    "s", "ms", "us", "ns", "min", "h", "clock", "elapsed", "span", "date_time", "days",
+    "degC", "degF", "K", "tenths", "hundredths", "milli_degC", "milli_K", "counts",
     "share", "percent", "of_255", "of_1023", "of_4095", "watts", "words",
     "Wh", "kWh", "J",
     "",
 ]  # fmt: skip
 
-_HEAT: tuple[Form, ...] = ("degC", "degF", "K", "counts")
+HEAT_FORMS: tuple[Form, ...] = ("degC", "degF", "K", "tenths", "hundredths", "milli_degC", "milli_K", "counts")
 FORMS: dict[Role, tuple[Form, ...]] = {
-    "time": ("s", "ms", "us", "min", "h", "clock", "elapsed", "date_time", "days"),
-    "temperature": _HEAT,
+    "time": ("s", "ms", "us", "ns", "min", "h", "clock", "elapsed", "span", "date_time", "days"),
+    "temperature": HEAT_FORMS,
     "drive": ("percent", "share", "of_255", "of_1023", "of_4095", "watts", "words"),
-    "surroundings": _HEAT,
-    "setpoint": _HEAT,
-    "reference": _HEAT,
+    "surroundings": HEAT_FORMS,
+    "setpoint": HEAT_FORMS,
+    "reference": HEAT_FORMS,
     "energy": ("Wh", "kWh", "J"),
     "note": ("",),
     "left_out": ("",),
@@ -47,12 +47,17 @@ ROLE_WORDS: dict[str, str] = {
     "setpoint": "setpoint", "reference": "reference", "energy": "energy", "note": "note", "left_out": "left out",
 }  # fmt: skip
 FORM_WORDS: dict[str, str] = {
-    "s": "seconds", "ms": "milliseconds", "us": "microseconds", "min": "minutes", "h": "hours",
-    "clock": "time of day, h:min:s", "elapsed": "min:s since start", "date_time": "date and time",
-    "days": "days, as spreadsheets count",
-    "degC": "°C", "degF": "°F", "K": "kelvin", "counts": "raw counts of a converter",
+    "s": "seconds", "ms": "milliseconds", "us": "microseconds", "ns": "nanoseconds", "min": "minutes", "h": "hours",
+    "clock": "time of day, h:min:s", "elapsed": "min:s since start", "span": "1h 2m 3s since start",
+    "date_time": "date and time", "days": "days, as spreadsheets count",
+    "degC": "°C", "degF": "°F", "K": "kelvin", "tenths": "tenths of a °C", "hundredths": "hundredths of a °C",
+    "milli_degC": "thousandths of a °C", "milli_K": "millikelvin", "counts": "raw counts of a converter",
     "share": "0…1", "percent": "0…100 %", "of_255": "0…255", "of_1023": "0…1023", "of_4095": "0…4095",
     "watts": "watts", "words": "words for on and off", "Wh": "Wh", "kWh": "kWh", "J": "J", "": "",
+}  # fmt: skip
+SHAPE_WORDS: dict[str, str] = {
+    "table": "rows of fields", "pairs": "“key: value” lines", "json": "JSON lines",
+    "named": "a value a row, with its name",
 }  # fmt: skip
 WRAP: dict[str, float] = {"ms": 2.0**32, "us": 2.0**32}
 """Where counters of boards begin anew."""
@@ -76,9 +81,9 @@ class LogReading(ModelBase):
     """How a file is read: the shape of its text, and what its columns are."""
 
     encoding: Literal["utf-8", "utf-8-sig", "utf-16", "cp1252"] = field("utf-8", "Encoding", "How letters are kept.")
-    shape: Literal["table", "pairs", "json"] = field(
-        "table", "Shape", "Rows of fields, “key: value” lines of a serial monitor, or a JSON object a line.",
-        words={"table": "rows of fields", "pairs": "“key: value” lines", "json": "JSON lines"},
+    shape: Literal["table", "pairs", "json", "named"] = field(
+        "table", "Shape", "Rows of fields, “key: value” lines of a serial monitor, JSON objects, or a value a row.",
+        words=SHAPE_WORDS,
     )  # fmt: skip
     delimiter: Literal[",", ";", "\t", "|", " "] = field(",", "Delimiter", "What stands between fields.")
     decimal: Literal[".", ","] = field(".", "Decimal", "What stands before decimals.")
@@ -98,6 +103,7 @@ class LogReading(ModelBase):
     full_counts: float = number(1023.0, Quantity.NUMBER, 1.0, 2.0**32, "Full scale", "Highest count of the converter.")
     falls: bool = field(True, "Falls", "Whether counts of an NTC fall as it warms: the NTC is the lower half.")
     converter: Converter = field(Converter(), "Converter", "What raw counts come from.")
+    on_word: OneLine = field("", "On", "The word for on, where it is none that is known.", max_length=40)
     day_first: bool = field(True, "Day first", "Whether 3/4 is the third of April.")
 
 

@@ -13,7 +13,7 @@ from kelvarn.desktop.plain import plain_tip
 from kelvarn.files.faults import FileError
 from kelvarn.files.logs.guess import with_form, with_role
 from kelvarn.files.logs.reader import Opened, rows_at
-from kelvarn.model.log import FORM_WORDS, FORMS, ROLE_WORDS, Log, LogReading
+from kelvarn.model.log import FORM_WORDS, FORMS, ROLE_WORDS, SHAPE_WORDS, Log, LogReading
 from kelvarn.model.log_data import LogData
 
 _HEAD = 88
@@ -119,11 +119,10 @@ class ReadingView(QWidget):
         self.title.say(f"How {log.file or log.name} is read")
         reading = log.reading
         delimiter = {",": "commas", ";": "semicolons", "\t": "tabs", "|": "bars", " ": "blanks"}[reading.delimiter]
-        parts = [delimiter] if reading.shape == "table" else []
-        parts += [{"table": "", "pairs": "key: value lines", "json": "JSON lines"}[reading.shape]]
+        parts = [delimiter if reading.shape == "table" else SHAPE_WORDS[reading.shape]]
         parts += ["decimal comma" if reading.decimal == "," else "decimal point", reading.encoding.upper()]
         parts += [f"values from line {reading.first_row + 1}"] if reading.first_row else []
-        self.shape.setText(" · ".join(part for part in parts if part))
+        self.shape.setText(" · ".join(parts))
         faults = self._data.faults.text if self._data is not None else self._fault
         self.faults.say(faults, "ember" if self._fault else "gold")
         self.show_bad.setVisible(self._data is not None and bool(self._data.faults.first) and reading.shape == "table")

@@ -20,14 +20,23 @@ _DATE = re.compile(
 _MONTHS = {name: k for k, name in enumerate(
     ("jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec"), 1)}  # fmt: skip
 _MISSING = {"", "-", "–", "—", "nan", "n/a", "na", "null", "none", "inf", "-inf", "---", "err", "error", "ovf", "open"}
+_SPAN = re.compile(
+    r"(?:T ?\+ ?|P)?(?:(\d+) ?(?:d|days?),? ?)?T?"
+    r"(?:(?:(\d+):(\d\d):(\d\d(?:\.\d+)?))"
+    r"|(?:(\d+) ?h(?:ours?)?)? ?(?:(\d+) ?m(?:in)?)? ?(?:(\d+(?:\.\d+)?) ?s(?:ec)?)?)",
+    re.IGNORECASE,
+)
 ON_WORDS = {
     "on", "true", "yes", "high", "heating", "heat", "ein", "an", "active", "closed", "run", "1", "enabled", "running",
-    "marche", "allumé", "allume", "encendido", "acceso", "aan", "ligado", "på", "päällä", "til", "zapnuto", "włączony",
+    "marche", "allumé", "allume", "encendido", "acceso", "aan", "ligado", "på", "päällä", "päälle", "til", "zapnuto",
+    "zap", "włączony", "zał", "załączony", "вкл", "включено", "увімк", "açık", "be",
+    "bekapcsolva", "kjører", "pornit", "sees", "heizen", "chauffe", "hi", "y", "开", "開", "オン", "켜짐",
 }  # fmt: skip
 OFF_WORDS = {
     "off", "false", "no", "low", "idle", "aus", "inactive", "open", "stop", "0", "disabled", "stopped",
     "arrêt", "arret", "éteint", "eteint", "apagado", "spento", "uit", "desligado", "av", "pois", "fra", "vypnuto",
-    "wyłączony",
+    "wyłączony", "wył", "vyp", "выкл", "выключено", "вимк", "kapalı", "ki", "kikapcsolva", "stoppet", "oprit", "väljas",
+    "standby", "lo", "n", "关", "關", "オフ", "꺼짐",
 }  # fmt: skip
 
 
@@ -56,6 +65,11 @@ def unit_of(cell: str) -> str:
     """The unit after the number in a field; "" without one."""
     found = _NUMBER.fullmatch(cell.strip().replace("−", "-").replace("\u00a0", " "))
     return "" if found is None else found[2].strip()
+
+
+def missing(cell: str) -> bool:
+    """Whether a field says that there is nothing."""
+    return cell.strip().lower() in _MISSING
 
 
 DISCONNECTED = (-127.0, -999.0, 999.0, 9999.0, -9999.0)
@@ -91,7 +105,7 @@ def looks_like_value(cell: str, decimal: str) -> bool:
     text = cell.strip()
     if not math.isnan(number(text, decimal)):
         return True
-    return is_clock(text) or is_date(text)
+    return is_clock(text) or is_date(text) or not math.isnan(span_s(text))
 
 
 def is_clock(cell: str) -> bool:
@@ -103,7 +117,7 @@ def is_date(cell: str) -> bool:
     """Whether a field is a date, with or without a time."""
     text = cell.strip()
     if len(text) < 6 or _DATE.fullmatch(text) is None:
-        return False
+        return _without_year(text) is not None
     return not re.fullmatch(r"[\d.]+", text) or text.count(".") == 2
 
 
@@ -126,6 +140,16 @@ def clock_s(cell: str, *, elapsed: bool = False) -> float:
     return 3600.0 * first + 60.0 * second + seconds
 
 
+def span_s(cell: str) -> float:
+    """Seconds of a span such as 1h02m03s, PT1H2M3S, T+00:01:05 or 0 days 00:01:05; NaN where it is none."""
+    text = cell.strip()
+    found = _SPAN.fullmatch(text)
+    if found is None or not any(found.groups()) or not re.search(r"[A-Za-z]", text):
+        return math.nan
+    day, h, m, s, h2, m2, s2 = (float(part or 0) for part in found.groups())
+    return 86400.0 * day + 3600.0 * (h + h2) + 60.0 * (m + m2) + s + s2
+
+
 def date_time(cell: str, *, day_first: bool) -> datetime | None:
     """The instant in a field, in its own zone's clock moved to UTC where it says a zone; None where it is none."""
     text = cell.strip()
@@ -143,7 +167,7 @@ def date_time(cell: str, *, day_first: bool) -> datetime | None:
 def _other_date(text: str, day_first: bool) -> datetime | None:
     found = _DATE.fullmatch(text)
     if found is None:
-        return None
+        return _without_year(text)
     a, b, c = found[1], found[2], found[3]
     month = _MONTHS.get(b.lower(), 0) if b.isalpha() else 0
     if len(a) == 4:
@@ -165,6 +189,22 @@ def _other_date(text: str, day_first: bool) -> datetime | None:
         away = timedelta(hours=int(zone[1:3]), minutes=int(zone[-2:]))
         made = made - away if zone[0] == "+" else made + away
     return made
+
+
+NO_YEAR = 2024
+"""Stands for the year of dates that have none, as those of system logs; a leap year, so that each day is in it."""
+_DAY_AND_TIME = re.compile(r"([A-Z][a-z]{2}) {1,2}(\d{1,2}) (\d\d:\d\d:\d\d(?:\.\d+)?)")
+
+
+def _without_year(text: str) -> datetime | None:
+    found = _DAY_AND_TIME.fullmatch(text)
+    month = 0 if found is None else _MONTHS.get(found[1].lower(), 0)
+    if found is None or not month:
+        return None
+    try:
+        return datetime(NO_YEAR, month, int(found[2])) + timedelta(seconds=clock_s(found[3]))
+    except ValueError:
+        return None
 
 
 def day_parts(cell: str) -> tuple[int, int] | None:

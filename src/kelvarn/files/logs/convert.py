@@ -4,6 +4,8 @@ from kelvarn.model.log import LogReading
 from kelvarn.model.log_data import Floats
 from kelvarn.model.probes import KELVIN
 
+_SHARES = {"tenths": 0.1, "hundredths": 0.01, "milli_degC": 0.001}
+
 
 def to_degC(values: Floats, reading: LogReading, form: str) -> Floats:
     """Values of a form as degC, NaN where there is none."""
@@ -11,6 +13,10 @@ def to_degC(values: Floats, reading: LogReading, form: str) -> Floats:
         return (values - 32.0) / 1.8
     if form == "K":
         return values - KELVIN
+    if form in _SHARES:
+        return values * _SHARES[form]
+    if form == "milli_K":
+        return values / 1000.0 - KELVIN
     if form == "counts":
         return reading.converter.degC_of_counts(values, reading.full_counts, falls=reading.falls)
     return values

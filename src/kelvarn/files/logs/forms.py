@@ -4,13 +4,12 @@ from collections.abc import Mapping, Sequence
 
 import numpy as np
 
-from kelvarn.model.log import FORM_WORDS, FORMS, WRAP, Form, Role
+from kelvarn.model.log import FORM_WORDS, FORMS, HEAT_FORMS, WRAP, Form, Role
 from kelvarn.units import three_figures
 
 from .cells import day_parts, is_clock
 from .facts import Facts
 
-_HEAT_FORMS = FORMS["temperature"]
 _Ways = Sequence[tuple[str, Mapping[str, object]]]
 _Formed = tuple[Form, str, tuple[str, _Ways] | None]
 
@@ -19,6 +18,8 @@ def time_form(f: Facts, extra: dict[str, object]) -> _Formed:
     """What a column of instants is; adds to `extra` what of the reading goes with it."""
     if f.dates > 0.8:
         return _date_form(f, extra)
+    if f.spans > 0.8:
+        return "span", "spans since the start", None
     if f.clocks > 0.8:
         return _clock_form(f)
     return _number_form(f)
@@ -27,7 +28,7 @@ def time_form(f: Facts, extra: dict[str, object]) -> _Formed:
 def _clock_form(f: Facts) -> _Formed:
     short = all(cell.count(":") == 1 for cell in f.cells if cell)
     if short:
-        past = any(int(cell.split(":")[0]) > 23 for cell in f.cells if is_clock(cell))
+        past = "elapsed" in f.name.lower() or any(int(cell.split(":")[0]) > 23 for cell in f.cells if is_clock(cell))
         steps = [cell.split(":")[0] for cell in f.cells[:40] if is_clock(cell)]
         quick = len(set(steps)) < 0.2 * len(steps) + 2
         form: Form = "elapsed" if past or not quick else "clock"
@@ -49,6 +50,10 @@ def _number_form(f: Facts) -> _Formed:
         return "s", "seconds since 1970", None
     if 1e12 < high < 4e12 and f.low > 1e12:
         return "ms", "milliseconds since 1970", None
+    if 1e15 < high < 4e15 and f.low > 1e15:
+        return "us", "microseconds since 1970", None
+    if 1e18 < high < 4e18 and f.low > 1e18:
+        return "ns", "nanoseconds since 1970", None
     if f.low > 20_000 and high < 80_000 and 0 < step < 0.5 and not f.whole:
         return "days", "days since 1900, as spreadsheets count", None
     if wraps:
@@ -88,8 +93,10 @@ def _date_form(f: Facts, extra: dict[str, object]) -> _Formed:
 def heat_form(f: Facts, role: Role, extra: dict[str, object]) -> _Formed:
     """What a column of temperatures is."""
     start = float(np.median(f.first[: max(3, f.first.size // 50)])) if f.first.size else 0.0
-    ways: _Ways = [(FORM_WORDS[form], {"form": form}) for form in _HEAT_FORMS]
+    ways: _Ways = [(FORM_WORDS[form], {"form": form}) for form in HEAT_FORMS]
     counts = f.whole and f.low >= 0 and (f.high > 255 or f.form == "counts") and (f.form == "counts" or f.levels > 2)
+    if f.form in ("tenths", "hundredths", "milli_degC", "milli_K"):
+        return f.form, "its name", None
     if f.form in ("degC", "degF", "K"):
         odd = _odd(f.form, start, f.low, f.high)
         doubt = None if not odd else (f"{f.title} says {FORM_WORDS[f.form]}, but {odd}.", ways[:3])
@@ -110,6 +117,9 @@ def heat_form(f: Facts, role: Role, extra: dict[str, object]) -> _Formed:
             f"it begins at {three_figures(start)}",
             (f"{f.title} begins at {three_figures(start)}: kelvin?", ways[:3]),
         )
+    if f.whole and f.low > 4_000 and start < 60_000 and "temperature" in f.roles and not f.high > 65_535 * 2:
+        return "milli_degC", f"whole numbers from {f.low:g}", (
+            f"{f.title} begins at {three_figures(start)}, whole: thousandths of a °C, or counts?", ways)  # fmt: skip
     if start > 48 and role != "setpoint":
         likely: Form = "degF" if 50 <= start <= 90 else "degC"
         return (
@@ -145,6 +155,14 @@ def drive_form(f: Facts, extra: dict[str, object]) -> _Formed:
     high = max(abs(f.high), abs(f.low))
     if f.numeric < 0.9 and f.words > 0.5:
         return "words", " and ".join(sorted(f.kinds)[:4]), None
+    if f.numeric < 0.1:
+        first = f.cells[0].lower() if f.cells else ""
+        words = sorted(f.kinds, key=lambda word: word == first)
+        extra["on_word"] = words[0][:40]
+        choices: _Ways = [(f"“{word}” is on", {"on_word": word[:40]}) for word in words[:4]]
+        return "words", "two words", (
+            f"{f.title} holds words that are not known; “{words[0]}” is taken for on, since the log begins otherwise.",
+            choices)  # fmt: skip
     if f.form == "watts":
         extra["full_W"] = _full_W(high)
         return "watts", f"up to {three_figures(high)} W", (

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from kelvarn.model.log import FORM_WORDS, FORMS, Form, LogColumn, LogReading, Role
+from kelvarn.model.log import FORM_WORDS, FORMS, HEAT_FORMS, Form, LogColumn, LogReading, Role
 from kelvarn.units import counted, three_figures
 
 from .cells import has_time
@@ -18,6 +18,7 @@ from .facts import Facts
 from .forms import drive_form, heat_form, time_form
 from .text import TextLayout
 
+_DEGREES = tuple(form for form in HEAT_FORMS if form != "counts")
 _FEW_LEVELS = 6  # of a drive that is switched by hand
 
 
@@ -47,10 +48,7 @@ class Guess:
 
 def guess(layout: TextLayout) -> Guess:
     """Guess what a log's columns are."""
-    facts = [
-        Facts(k, name, layout.units[k], [row[k] for row in layout.sample], layout.decimal, layout.whole)
-        for k, name in enumerate(layout.names)
-    ]
+    facts = _facts(layout)
     roles: dict[int, Role] = {}
     why: dict[int, str] = {}
     _find_time(facts, roles, why)
@@ -60,14 +58,26 @@ def guess(layout: TextLayout) -> Guess:
     return _formed(layout, facts, roles, why)
 
 
+def goes_back(layout: TextLayout) -> bool:
+    """Whether the rows of a file go back in time."""
+    instants = (f for f in _facts(layout) if f.dates > 0.8 or f.clocks > 0.8 or f.roles.get("time", 0) >= 0.6)
+    return any(f.falls for f in instants)
+
+
+def _facts(layout: TextLayout) -> list[Facts]:
+    return [
+        Facts(k, name, layout.units[k], [row[k] for row in layout.sample], layout.decimal, layout.whole)
+        for k, name in enumerate(layout.names)
+    ]
+
+
 def _find_time(facts: list[Facts], roles: dict[int, Role], why: dict[int, str]) -> None:
     dated = [f for f in facts if f.dates > 0.8]
     full = [f for f in dated if sum(has_time(c) for c in f.cells) > 0.5 * f.filled]
-    clocks = [f for f in facts if f.clocks > 0.8]
+    clocks = [f for f in facts if f.clocks > 0.8 or f.spans > 0.8]
     rising = [f for f in facts if f.rises and not f.roles.get("energy") and not f.dates > 0.8]
-    heats = ("degC", "degF", "K", "counts")
     named = [f for f in facts if f.numeric > 0.9 and f.roles.get("time", 0) >= 0.6 and f not in clocks]
-    named = [f for f in named if f.form not in heats and _could_be_time(f)]
+    named = [f for f in named if f.form not in HEAT_FORMS and _could_be_time(f)]
     if full:
         found, text = full[0], "dates with times"
     elif clocks:
@@ -85,7 +95,7 @@ def _find_time(facts: list[Facts], roles: dict[int, Role], why: dict[int, str]) 
         return
     roles[found.index], why[found.index] = "time", text
     for other in [*dated, *clocks, *named]:
-        if other.index not in roles and (other.dates > 0.8 or other.clocks > 0.8 or other.rises):
+        if other.index not in roles and (other in dated or other in clocks or other.rises):
             roles[other.index], why[other.index] = "left_out", f"{facts[found.index].title} has the time already"
 
 
@@ -121,7 +131,7 @@ def _find_named(facts: list[Facts], roles: dict[int, Role], why: dict[int, str])
             continue
         options = dict(f.roles)
         options.pop("time", None)
-        if f.form in ("degC", "degF", "K"):
+        if f.form in _DEGREES:
             heat: dict[Role, float] = {role: value for role, value in options.items()
                     if role in ("setpoint", "surroundings", "reference", "temperature")}  # fmt: skip
             options = heat or {"temperature": 0.8}
@@ -138,7 +148,7 @@ def _find_named(facts: list[Facts], roles: dict[int, Role], why: dict[int, str])
         role = max(options, key=lambda r: (options[r], -_NAMED.index(r)))
         if role in ("temperature", "setpoint", "surroundings", "reference", "energy") and f.numeric < 0.5:
             role = "note" if f.numeric < 0.1 and len(f.kinds) < 0.3 * f.filled else "left_out"
-        if role == "drive" and f.numeric < 0.5 and f.words < 0.5:
+        if role == "drive" and f.numeric < 0.5 and f.words < 0.5 and not f.switched:
             role = "note"
         if role == "temperature" and f.words > 0.95 and f.levels <= 2 and "drive" in f.roles:
             role = "drive"
@@ -176,7 +186,7 @@ def _find_by_values(facts: list[Facts], roles: dict[int, Role], why: dict[int, s
 def _put_named_first(facts: list[Facts], roles: dict[int, Role], why: dict[int, str]) -> None:
     """The first temperature is fitted: one that only its values tell does not stand before one that its name tells."""
     several = [f for f in facts if roles.get(f.index) == "temperature"]
-    named = [f for f in several if f.roles.get("temperature", 0) > 0 or f.form in ("degC", "degF", "K")]
+    named = [f for f in several if f.roles.get("temperature", 0) > 0 or f.form in _DEGREES]
     if not named:
         return
     for f in several:
@@ -211,6 +221,7 @@ def _find_heat(left: list[Facts], roles: dict[int, Role], why: dict[int, str], *
 def _find_drive(left: list[Facts], facts: list[Facts], roles: dict[int, Role], why: dict[int, str]) -> None:
     """What jumps between few values, or is said in words for on and off."""
     able = [f for f in left if f.words > 0.9 and 2 <= len(f.kinds) <= 4 and f.numeric < 0.1]
+    able = able or [f for f in left if f.switched]
     held = [f for f in left if f.numeric > 0.9 and f.low >= 0 and f.high <= 4095 and f.levels > 1]
     able = able or [f for f in held if not f.smooth and f.levels <= 0.6 * f.filled]
     if not able and len(facts) > 1:

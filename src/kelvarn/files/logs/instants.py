@@ -1,7 +1,7 @@
 """When the rows of a log were: clocks over midnight, counters that wrap, disorder, boards that began anew."""
 
 import itertools
-from datetime import datetime
+from datetime import datetime, timedelta
 
 import numpy as np
 import numpy.typing as npt
@@ -10,10 +10,13 @@ from kelvarn.files.faults import FileError
 from kelvarn.model.log import WRAP, LogReading
 from kelvarn.model.log_data import Floats
 
-from .cells import clock_s, seconds
+from .cells import NO_YEAR, clock_s, seconds, span_s
 from .rows import Faults, LogRows
 
 _DAY_S = 86400.0
+_SIZES = {"ms": 1e-3, "us": 1e-6, "ns": 1e-9, "min": 60.0, "h": 3600.0, "days": _DAY_S}
+_UNSET_S = 30 * _DAY_S
+"""A jump longer than this, and than a hundred times what lies on either side of it, is a clock that was set."""
 Places = npt.NDArray[np.intp]
 """Places of rows among those that were gathered."""
 
@@ -29,17 +32,24 @@ def times_of(
     form, begun = reading.columns[k].form, None
     if form == "date_time":
         times, begun = seconds(columns.texts[k], day_first=reading.day_first)
-    elif form in ("clock", "elapsed"):
-        times = np.array([clock_s(cell, elapsed=form == "elapsed") for cell in columns.texts[k]])
-        times = _past(times, _DAY_S, rows, faults, "past midnight") if form == "clock" else times
+        times = _one_clock(times, begun, rows, faults)
+        begun = None if begun is not None and begun.year in (1, NO_YEAR) else begun
+    elif form == "clock":
+        times = np.array([clock_s(cell) for cell in columns.texts[k]])
+        halves = _of_twelve_hours(times)
+        what = "past twelve on a clock of twelve hours" if halves else "past midnight"
+        times = _past(times, _DAY_S / 2 if halves else _DAY_S, rows, faults, what)
+    elif form in ("elapsed", "span"):
+        times = np.array([span_s(cell) if form == "span" else clock_s(cell, elapsed=True) for cell in columns.texts[k]])
     else:
         times = np.concatenate(columns.values[k])
         if form in WRAP:
             times = _past(times, WRAP[form], rows, faults, "where the counter begins anew")
         first = times[np.isfinite(times)][:1]
-        if first.size and form in ("s", "ms") and 1e9 < first[0] / (1.0 if form == "s" else 1e3) < 4e9:
-            begun = datetime.fromtimestamp(first[0] / (1.0 if form == "s" else 1e3))
-        times = times * {"ms": 1e-3, "us": 1e-6, "min": 60.0, "h": 3600.0, "days": _DAY_S}.get(form, 1.0)
+        size = _SIZES.get(form, 1.0)
+        if first.size and form in ("s", "ms", "us", "ns") and 1e9 < first[0] * size < 4e9:
+            begun = datetime.fromtimestamp(first[0] * size)
+        times = (times - (first[0] if begun is not None else 0.0)) * size  # before it is scaled: 1e18 ns have 16 digits
     bad = ~np.isfinite(times)
     if bad.mean() > 0.5:
         raise FileError(
@@ -47,6 +57,57 @@ def times_of(
         )
     faults.add("without a time", rows[bad], skipped=True)
     return times, begun
+
+
+def newest_first(reading: LogReading, places: dict[str, list[int]], columns: LogRows) -> bool:
+    """Whether the rows of a file go back in time."""
+    if not places["time"]:
+        return False
+    k = places["time"][0]
+    form = reading.columns[k].form
+    if form == "date_time":
+        times, _ = seconds(columns.texts[k], day_first=reading.day_first)
+    elif k in columns.texts:
+        times = np.array([span_s(cell) if form == "span" else clock_s(cell) for cell in columns.texts[k]])
+    else:
+        times = np.concatenate(columns.values[k])
+    steps = np.diff(times[np.isfinite(times)])
+    return steps.size > 2 and float(np.mean(steps < 0)) > 0.9 - float(np.mean(steps == 0))
+
+
+def _of_twelve_hours(times: Floats) -> bool:
+    """Whether times of day are from 1:00 to 12:59 and fall by nearly twelve hours: a clock without am and pm."""
+    known = times[np.isfinite(times)]
+    if not known.size or known.min() < 3600.0 or known.max() >= 13 * 3600.0:
+        return False
+    return bool(np.any(np.abs(np.diff(known) + 11.6 * 3600.0) < 0.5 * 3600.0))
+
+
+def _one_clock(times: Floats, begun: datetime | None, rows: Floats, faults: Faults) -> Floats:
+    """Dates of a local clock as one that is never changed: the hour between summer and winter time taken out."""
+    known = np.flatnonzero(np.isfinite(times))
+    if begun is None or known.size < 4:
+        return times
+    steps = np.diff(times[known])
+    usual = float(np.median(np.abs(steps)))
+    slack = max(5 * usual, 120.0)
+    back = np.flatnonzero(np.abs(steps + 3600.0 - slack / 2) < slack / 2 + 1e-6)
+    on = [k for k in np.flatnonzero(np.abs(steps - 3600.0 - usual) < 1.5 * usual + 2.0).tolist()
+          if usual < 1200.0 and _summer_begins(begun + timedelta(seconds=float(times[known[k]])))]  # fmt: skip
+    if back.size + len(on) > 2:  # something else, such as rows in disorder
+        return times
+    moves = np.zeros(times.size)
+    moves[known[back + 1]] = 3600.0
+    moves[known[np.array(on, int) + 1]] = -3600.0
+    faults.add("where the clock was put back an hour", rows[known[back + 1]], skipped=False)
+    faults.add("where the clock was put on an hour", rows[known[np.array(on, int) + 1]], skipped=False)
+    return times + np.cumsum(moves)
+
+
+def _summer_begins(before: datetime) -> bool:
+    """Whether clocks may be put on an hour after this row: in the last minutes of an early hour of a Sunday."""
+    after = before + timedelta(minutes=20)
+    return before.weekday() == 6 and before.month in (3, 4, 9, 10) and after.hour in (1, 2, 3) and after.minute < 20
 
 
 def _past(times: Floats, full: float, rows: Floats, faults: Faults, what: str) -> Floats:
@@ -65,6 +126,7 @@ def ordered(times: Floats, keep: npt.NDArray[np.bool_], rows: Floats, faults: Fa
     """Rows that are kept in the order of their instants, and those instants from 0."""
     order = np.flatnonzero(keep)
     order = _longest_stretch(times, order, rows, faults)
+    order = _since_set(times, order, rows, faults)
     t = times[order]
     falls = np.flatnonzero(np.diff(t) < 0)
     if falls.size:
@@ -72,7 +134,7 @@ def ordered(times: Floats, keep: npt.NDArray[np.bool_], rows: Floats, faults: Fa
         order = order[np.argsort(t, kind="stable")]
         t = times[order]
     same = np.diff(t) == 0
-    if same.mean() > 0.3:  # the clock is coarser than the rows
+    if same.size and same.mean() > 0.3:  # the clock is coarser than the rows
         t = _spread(t)
     elif same.any():
         kept = np.append(~same, True)  # the last one at an instant
@@ -97,6 +159,21 @@ def _longest_stretch(times: Floats, order: Places, rows: Floats, faults: Faults)
     begin, end = max(itertools.pairwise(ends), key=lambda pair: pair[1] - pair[0])
     faults.add("of another start of the board", np.concatenate([rows[order[:begin]], rows[order[end:]]]), skipped=True)
     return order[begin:end]
+
+
+def _since_set(times: Floats, order: Places, rows: Floats, faults: Faults) -> Places:
+    """Rows of one clock: those of before it was set, on the other side of a jump of months, are left out."""
+    t = np.sort(times[order])
+    jumps = np.diff(t)
+    if not jumps.size or jumps.max() < _UNSET_S:
+        return order
+    k = int(np.argmax(jumps))
+    if jumps[k] < 100 * max(t[k] - t[0], t[-1] - t[k + 1]):
+        return order
+    early = times[order] <= t[k]
+    kept = early if 2 * np.count_nonzero(early) > order.size else ~early
+    faults.add("of before the clock was set", rows[order[~kept]], skipped=True)
+    return np.asarray(order[kept])
 
 
 def _spread(t: Floats) -> Floats:

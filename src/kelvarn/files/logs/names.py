@@ -31,7 +31,8 @@ _WORDS: dict[str, tuple[str, ...]] = {
     ),
     "drive": (
         "drive", "duty", "pwm", "output", "out", "heater", "heat", "heating", "power", "relay", "fan", "ssr", "u",
-        "stellgrad", "stellgröße", "leistung", "heizung", "control", "level", "mat", "element", "burner", "cmd",
+        "analogwrite", "heizleistung", "stellgrad", "stellgröße", "leistung", "heizung", "control", "level",
+        "mat", "element", "burner", "cmd",
         "valve", "on", "state", "switch", "op",
         "ausgang", "stellwert", "manipulated", "lüfter", "relais", "actuator", "co", "mv",
     ),
@@ -56,13 +57,21 @@ _UNIT_FORMS: tuple[tuple[str, Form], ...] = (
     (r"s|secs?|seconds|sek|sekunden", "s"), (r"min|mins|minutes|minuten", "min"), (r"h|hours?|hrs|std", "h"),
     (r"days?|tage", "days"), (r"hh:mm:ss|h:m:s", "clock"), (r"c", "degC"), (r"f", "degF"), (r"k", "K"),
 )  # fmt: skip
+_SCALED: tuple[tuple[str, Form], ...] = (
+    (r"[x*×·] ?100\b|\b0\.01\b|1/100\b|(?i:centi ?deg|hundredths)|(?<![A-Za-z])c°?C(?![A-Za-z])", "hundredths"),
+    (r"[x*×·] ?10\b|\b0\.1\b|1/10\b|(?i:deci ?deg|tenths|temp_?10\b)|(?<![A-Za-z])d°?C(?![A-Za-z])", "tenths"),
+    (r"(?i:milli ?k)|(?<![A-Za-z])mK(?![A-Za-z])", "milli_K"),
+    (r"[x*×·] ?1000\b|1/1000\b|(?i:milli ?(?:deg|°|c)|mdeg|thermal ?zone|temp\d input)|(?<![A-Za-z])m°?C(?![A-Za-z])",
+     "milli_degC"),
+)  # fmt: skip
+"""Whole numbers of a small unit, as firmware writes them; looked for in the name as it stands."""
 _BRACKETS = re.compile(r"[\[(]\s*([^\])]*?)\s*[\])]")
 
 
 def words_of(name: str) -> list[str]:
     """A name as lower-case words: heaterTemp_degC is heater, temp, degc."""
     bare = _BRACKETS.sub(" ", name)
-    bare = re.sub(r"(?<=[a-zäöü])(?=[A-Z])", " ", bare)
+    bare = re.sub(r"(?<=[a-zäöü])(?=[A-Z])|(?<=\w)(?=%)", " ", bare)
     return [word for word in re.split(r"[^\w°%µ]+|_|(?<=[a-z])(?=\d+$)", bare.lower()) if word]
 
 
@@ -94,6 +103,9 @@ def roles_of(name: str) -> dict[Role, float]:
 
 def form_of(name: str, unit: str) -> Form | None:
     """The form that a name or its unit tells; None where they tell none."""
+    for pattern, form in _SCALED:
+        if re.search(pattern, name.replace("_", " ")) or re.search(pattern, unit):
+            return form
     tries = [unit, *(found for found in _BRACKETS.findall(name))]
     words = words_of(name)
     if "/" in name:

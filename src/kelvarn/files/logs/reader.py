@@ -20,10 +20,11 @@ from kelvarn.model.names import MOST_CHARACTERS, free_name
 
 from .cells import DISCONNECTED, number, on_off
 from .convert import to_degC
-from .guess import Guess, guess
-from .instants import ordered, times_of
+from .errors import without_errors
+from .guess import Guess, goes_back, guess
+from .instants import newest_first, ordered, times_of
 from .rows import Faults, LogRows, gather
-from .text import TextLayout, check_size, decode, lay_out, lines_of, read_bytes, split
+from .text import Encoding, TextLayout, check_size, decode, lay_out, lines_of, read_bytes, split
 
 
 def rows_at(log: Log, rows: Sequence[int]) -> list[tuple[int, list[str]]]:
@@ -54,7 +55,7 @@ def open_log(raw: bytes, file: str, taken: Sequence[str] = ()) -> Opened:
     """
     check_size(len(raw), printable(file))
     text, encoding = decode(raw, printable(file))
-    layout = lay_out(lines_of(text), encoding, printable(file))
+    layout = _laid_out(text, encoding, printable(file))
     found = guess(layout)
     stem = printable(Path(file).stem).strip()[:MOST_CHARACTERS] or "log"
     log = Log(name=free_name(stem, taken), file=printable(file)[:250], reading=found.reading, raw=raw)
@@ -69,8 +70,16 @@ def open_path(path: Path, taken: Sequence[str] = ()) -> Opened:
 def look_again(log: Log) -> Opened:
     """The guess for a log that is known, beside how it is read."""
     text, encoding = decode(log.raw, log.file or log.name)
-    layout = lay_out(lines_of(text), encoding, log.file or log.name)
+    layout = _laid_out(text, encoding, log.file or log.name)
     return Opened(log, layout, guess(layout))
+
+
+def _laid_out(text: str, encoding: Encoding, where: str) -> TextLayout:
+    lines = lines_of(text)
+    layout = lay_out(lines, encoding, where)
+    if goes_back(layout):  # what a column is shows at its beginning
+        layout = lay_out([*lines[: layout.first], *lines[layout.first :][::-1]], encoding, where)
+    return layout
 
 
 def read_log(log: Log) -> LogData:
@@ -85,12 +94,18 @@ def read_log(log: Log) -> LogData:
     text, _ = decode(log.raw, where)
     faults = Faults()
     columns = gather(lines_of(text), reading, faults)
+    turned = bool(columns.rows) and newest_first(reading, places, columns)
+    if turned:
+        columns.turn_round()
     rows = np.concatenate(columns.rows) if columns.rows else np.empty(0)
+    faults.add("with the newest first, turned round", rows[:1] if turned else (), skipped=False)
     if rows.size < 2:
         raise FileError(f"{where} has {rows.size} rows with values; record at least a few dozen.")
     times, begun = times_of(reading, places, columns, rows, faults, where)
     heat = [(k, _heat(reading, k, columns, where)) for k in places["temperature"]]
-    measured = _without_signs(heat[0][1])
+    measured = without_errors(_without_signs(heat[0][1]), rows, faults)
+    drive = _drive(reading, places, columns, rows, faults, np.isfinite(times) & np.isfinite(measured))
+    measured = _between(times, measured, drive, rows, faults)
     keep = np.isfinite(times) & np.isfinite(measured)
     faults.add("without a reading", rows[np.isfinite(times) & ~np.isfinite(measured)], skipped=True)
     if keep.sum() < 2:
@@ -100,7 +115,6 @@ def read_log(log: Log) -> LogData:
     order, times = ordered(times, keep, rows, faults)
     beside = [role for role in ("surroundings", "setpoint", "reference") if places[role]]
     arrays = {role: _heat(reading, places[role][0], columns, where) for role in beside}
-    drive = _drive(reading, places, columns, rows, faults, keep)
     energy = None
     if places["energy"]:
         k = places["energy"][0]
@@ -153,6 +167,25 @@ def _without_signs(values: Floats) -> Floats:
     return made
 
 
+def _between(times: Floats, measured: Floats, drive: Floats | None, rows: Floats, faults: Faults) -> Floats:
+    """Temperatures, also where the drive changed in a row of its own: there, straight between their neighbours.
+
+    So logs that have a row for each change keep the instant at which the drive changed.
+    """
+    known = np.flatnonzero(np.isfinite(times) & np.isfinite(measured))
+    if drive is None or known.size < 2:
+        return measured
+    changed = np.append(False, np.diff(drive) != 0) & np.isfinite(times) & ~np.isfinite(measured)
+    changed &= (times > times[known].min()) & (times < times[known].max())
+    faults.add(
+        "with a change of the drive only; its temperature is between its neighbours'", rows[changed], skipped=False
+    )
+    order = known[np.argsort(times[known], kind="stable")]
+    made = measured.copy()
+    made[changed] = np.interp(times[changed], times[order], measured[order])
+    return made
+
+
 def _held(values: Floats) -> Floats:
     """What is missing stays what it was; at the beginning, what comes first."""
     known = np.isfinite(values)
@@ -187,6 +220,8 @@ def _drive(
         cache: dict[str, float] = {}
         for cell in set(columns.texts[k]):
             word = on_off(cell)
+            if reading.on_word and cell.strip():
+                word = float(cell.strip().lower() == reading.on_word.lower())
             cache[cell] = number(cell, reading.decimal) if math.isnan(word) else word
         values = np.array([cache[cell] for cell in columns.texts[k]])
     else:

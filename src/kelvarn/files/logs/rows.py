@@ -12,7 +12,8 @@ from kelvarn.model.log import LogReading
 from kelvarn.model.log_data import MOST_BAD_ROWS, BadRow, Floats, RowFaults
 
 from .cells import numbers
-from .text import records, split
+from .records import records
+from .text import split
 
 _CHUNK = 20_000
 _COMMENTS = ("#", "%", "//", "--")
@@ -48,6 +49,12 @@ class LogRows:
     texts: dict[int, list[str]]
     rows: list[Floats] = field(default_factory=list)
 
+    def turn_round(self) -> None:
+        """Put the last row first."""
+        self.rows = [chunk[::-1] for chunk in self.rows[::-1]]
+        self.values = {k: [chunk[::-1] for chunk in chunks[::-1]] for k, chunks in self.values.items()}
+        self.texts = {k: cells[::-1] for k, cells in self.texts.items()}
+
 
 def gather(lines: list[str], reading: LogReading, faults: Faults) -> LogRows:
     """All rows, chunk by chunk: a million of them as texts would take gigabytes."""
@@ -55,7 +62,7 @@ def gather(lines: list[str], reading: LogReading, faults: Faults) -> LogRows:
     as_text = {
         k
         for k, c in enumerate(reading.columns)
-        if c.role == "note" or c.form in ("clock", "elapsed", "date_time", "words")
+        if c.role == "note" or c.form in ("clock", "elapsed", "span", "date_time", "words")
     }
     as_number = {k for k, c in enumerate(reading.columns) if c.role != "left_out"} - as_text
     columns = LogRows({k: [] for k in as_number}, {k: [] for k in as_text})

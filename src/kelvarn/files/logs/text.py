@@ -13,7 +13,9 @@ from typing import Any, Literal
 from kelvarn.files.faults import FileError, printable, reason
 from kelvarn.model.log import MOST_COLUMNS
 
-from .cells import looks_like_value
+from .cells import looks_like_value, missing
+from .named import columns_of_named
+from .records import is_pairs, records
 
 MOST_BYTES = 128 * 1024 * 1024
 SAMPLED = 300
@@ -22,11 +24,8 @@ _SPREAD = 300
 _LONGEST_LINE = 20_000
 _DELIMITERS: tuple[Literal[",", ";", "\t", "|", " "], ...] = (";", "\t", "|", ",", " ")
 _COMMENT = re.compile(r"^\s*(#|//|%|--)")
-_PAIR = re.compile(r"(?:^|(?<=[\s,;|{(]))([A-Za-z°][\w°%./ -]{0,40}?)\s*[:=]\s*([^\s,;|:=]+)")
 _GAP = re.compile(r"[\s,]*")
-_STAMP = re.compile(r"^\s*\[?(\d{1,2}:\d\d:\d\d(?:[.,]\d+)?)\]?\s*(?:->|>|\]|-)?\s+(?=\D)")
-
-Shape = Literal["table", "pairs", "json"]
+Shape = Literal["table", "pairs", "json", "named"]
 Encoding = Literal["utf-8", "utf-8-sig", "utf-16", "cp1252"]
 
 
@@ -141,8 +140,10 @@ def lay_out(lines: Sequence[str], encoding: Encoding, where: str) -> TextLayout:
     for shape in ("json", "pairs"):
         rows = list(records(picked, shape))
         filled = [row for row in rows if len(row) > 1]
-        if len(filled) >= max(2, 0.5 * len(picked)) if shape == "json" else _is_pairs(rows, picked):
+        if len(filled) >= max(2, 0.5 * len(picked)) if shape == "json" else is_pairs(rows, picked):
             return _of_records(encoding, shape, rows, where)
+    if columns_of_named(picked) is not None:
+        return _of_records(encoding, "named", list(records(picked, "named")), where)
     return _table(lines, picked, whole, encoding, where)
 
 
@@ -151,82 +152,6 @@ def _picked(lines: Sequence[str]) -> tuple[list[str], int]:
     head = list(lines[:SAMPLED])
     rest = range(SAMPLED, len(lines), max(1, (len(lines) - SAMPLED) // _SPREAD))
     return [*head, *(lines[k] for k in rest)], len(head)
-
-
-def records(lines: Sequence[str], shape: str) -> Iterator[dict[str, str]]:
-    """Rows of "key: value" lines or JSON lines, as keys and texts; empty where a line is none."""
-    if shape == "json":
-        for line in lines:
-            yield _json_row(line)
-        return
-    gathered: dict[str, str] = {}
-    for line in lines:
-        row = _pairs(line)
-        if len(row) > 1 or (row and "time of day" in row):
-            yield row
-        elif not row:
-            continue
-        else:  # one pair a line: a row ends where a key comes again
-            if next(iter(row)) in gathered:
-                yield gathered
-                gathered = {}
-            gathered.update(row)
-    if gathered:
-        yield gathered
-
-
-def _pairs(line: str) -> dict[str, str]:
-    found: dict[str, str] = {}
-    stamp = _STAMP.match(line)
-    if stamp:
-        found["time of day"], line = stamp[1], line[stamp.end() :]
-    for key, value in _PAIR.findall(line):
-        found.setdefault(key.strip(), value)
-    if len(found) == 1 and stamp:
-        return {}
-    return found
-
-
-def _json_row(line: str) -> dict[str, str]:
-    line = (
-        line.strip().rstrip(",").lstrip("[").rstrip("]") if not line.strip().endswith("}") else line.strip().lstrip("[")
-    )
-    if not line.startswith("{"):
-        return {}
-    try:
-        made = json.loads(line)
-    except (ValueError, RecursionError):
-        return {}
-    return _flat(made) if isinstance(made, dict) else {}
-
-
-def _flat(made: dict[str, Any], before: str = "") -> dict[str, str]:
-    found: dict[str, str] = {}
-    for key, value in made.items():
-        name = f"{before}{key}"
-        if not name.isprintable():  # halves of characters too
-            name = printable(name)
-        if isinstance(value, dict) and not before:
-            found.update(_flat(value, f"{name}."))
-        elif isinstance(value, bool):
-            found[name] = "on" if value else "off"
-        elif isinstance(value, int | float | str):
-            found[name] = str(value)
-        elif value is None:
-            found[name] = ""
-    return found
-
-
-def _is_pairs(rows: Sequence[dict[str, str]], picked: Sequence[str]) -> bool:
-    """Whether most lines are "key: value" pairs with the same keys again and again."""
-    full = [row for row in rows if len(row) > 1]
-    if len(full) < 2:
-        return False
-    keys = Counter(key for row in full for key in row)
-    common = [key for key, count in keys.items() if count >= 0.5 * len(full)]
-    values = sum(looks_like_value(row.get(key, ""), ".") for row in full for key in common)
-    filled = sum(len(row) for row in full)
-    return len(common) > 1 and len(full) >= 0.15 * len(picked) and values >= 0.5 * filled
 
 
 def _check_width(columns: int, where: str) -> None:
@@ -241,7 +166,8 @@ def _check_width(columns: int, where: str) -> None:
 def _of_records(encoding: Encoding, shape: Shape, rows: Sequence[dict[str, str]], where: str) -> TextLayout:
     full = [row for row in rows if len(row) > 1]
     counts = Counter(key for row in full for key in row)
-    names = tuple(key for key, count in counts.items() if count >= max(2, 0.1 * len(full)))
+    least = 2.0 if shape == "named" else max(2, 0.1 * len(full))  # what seldom changes is seldom named
+    names = tuple(key for key, count in counts.items() if count >= least)
     _check_width(len(names), where)
     sample = tuple(tuple(row.get(name, "") for name in names) for row in full)
     cells = [cell for row in sample for cell in row]
@@ -327,10 +253,9 @@ def _headed(
         raise FileError(f"{where} has a header but no rows of values; let the recording run before it is exported.")
     if typical == 0:
         raise FileError(f"{where} holds words but no numbers; record time, temperature and drive as numbers.")
-    first = next(
-        k for k, row in enumerate(rows)
-        if len(row) == width and valued[k] >= 0.6 * typical and not _COMMENT.match(picked[k])
-    )  # fmt: skip
+    even = [len(row) == width and not _COMMENT.match(line) for row, line in zip(rows, picked, strict=True)]
+    able = [row if whole_row else [] for row, whole_row in zip(rows, even, strict=True)]
+    first = _first_of_values(list(zip(able, valued, strict=True)), typical, decimal)
     above = [(k, row) for k, row in enumerate(rows[:first]) if any(row)]
     wide = [row for k, row in above if len(row) > 1 and valued[k] < 0.5 * len(row)]
     if (
@@ -348,11 +273,37 @@ def _headed(
     units = ("",) * width
     if len(headers) > 1 and all(len(cell) <= 8 for cell in headers[-1]) and _are_units(headers[-1]):
         units, headers = tuple(cell.strip("()[] ") for cell in headers[-1]), headers[:-1]
-    names = tuple(headers[-1]) if headers else ("",) * width
     sample = tuple(tuple(row) for k, row in enumerate(rows) if k >= first and len(row) == width)
+    names = tuple(headers[-1]) if headers else _named_between(sample, decimal)
     about = tuple(picked[k].strip() for k, row in above if row not in headers)
     kept = sum(len(row) == width for row in rows[first:whole])
     return TextLayout("table", encoding, delimiter, decimal, first, names, units, about, sample, kept)
+
+
+def _first_of_values(rows: Sequence[tuple[list[str], int]], typical: int, decimal: str) -> int:
+    """The first row of values: one with nearly as many as usual, or, above it, one with few but no words among them."""
+    first = next(k for k, (row, count) in enumerate(rows) if row and count >= 0.6 * typical)
+    full = [row for row, count in rows[first:] if row and count >= typical]
+    usual = [
+        sum(looks_like_value(row[k], decimal) for row in full) > 0.5 * len(full) for k in range(len(rows[first][0]))
+    ]
+    while first and rows[first - 1][1]:
+        above = rows[first - 1][0]
+        if not above or any(is_usual and not missing(cell) and not looks_like_value(cell, decimal)
+                            for cell, is_usual in zip(above, usual, strict=True)):  # fmt: skip
+            break
+        first -= 1
+    return first
+
+
+def _named_between(sample: Sequence[tuple[str, ...]], decimal: str) -> tuple[str, ...]:
+    """Names that stand in each row before their value, as in "12 Temperature 21.3 Power 40%"; "" for none."""
+    columns = list(zip(*sample, strict=True))
+    names = [""] * len(columns)
+    for k, cells in enumerate(columns[:-1]):
+        if len(set(cells)) == 1 and cells[0].isalpha() and len(set(columns[k + 1])) > 1:
+            names[k + 1] = cells[0]
+    return tuple(names)
 
 
 def _bare(line: str) -> str:
