@@ -308,6 +308,7 @@ def _open_window(file: Path | None, project: Project | None = None) -> None:
 
 def main() -> None:
     """Entry point: every fault of the user becomes one line on stderr and exit code 2."""
+    sys.stdout, sys.stderr = (stream or open(os.devnull, "w") for stream in (sys.stdout, sys.stderr))  # noqa: SIM115
     for stream in (sys.stdout, sys.stderr):
         if isinstance(stream, io.TextIOWrapper):
             stream.reconfigure(errors="replace")  # a terminal without “ or ★ shows ? rather than nothing
@@ -325,7 +326,7 @@ def main() -> None:
     except (typer.Abort, KeyboardInterrupt):
         code = 130
     except TyperException as error:
-        code = _fail(f"{error}. “kelvarn --help” lists the commands.")
+        code = _fail(f"{_refused(error)}. “kelvarn --help” lists the commands.")
     except (CommandError, FileError, FitError, RunError) as error:
         code = _fail(str(error))
     except MemoryError:
@@ -336,6 +337,15 @@ def main() -> None:
         # The library ends with 1, which means something else here, when nobody reads any more.
         code = _output_failed(end.__context__) if isinstance(end.__context__, BrokenPipeError) else end.code
     sys.exit(code)  # type: ignore[arg-type]
+
+
+def _refused(error: TyperException) -> str:
+    """Why the library refuses the arguments, with the name of the option."""
+    named = max(getattr(getattr(error, "param", None), "opts", ()), key=len, default="")
+    text = str(error).partition(", unable to parse")[0]
+    if not named or named in text:
+        return text
+    return text.replace("Input", named, 1) if text.startswith("Input") else f"{named}: {text}"
 
 
 def _output_failed(error: OSError) -> int:

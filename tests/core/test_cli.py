@@ -84,6 +84,14 @@ def test_a_poor_terminal_and_a_closed_pipe_are_no_reason_to_fail(saved: Path) ->
     assert done.returncode == 0, done.stderr
     assert "Careful PID ?: 5 of 6 marks met" in done.stdout
     assert kelvarn("--version").stdout.startswith("kelvarn ")
+    closed = ["sh", "-c", f"{sys.executable} -m kelvarn run '{saved}' --candidate P >&-"]
+    assert subprocess.run(closed, capture_output=True, text=True, timeout=120).stderr == ""
+
+
+def test_a_refused_number_is_said_with_its_option(saved: Path) -> None:
+    done = kelvarn("vary", str(saved), "--candidate", "P", "--count", "many")
+    assert done.stderr == "kelvarn: --count should be a valid integer. “kelvarn --help” lists the commands.\n"
+    assert kelvarn("vary").stderr == "kelvarn: Missing parameter: file. “kelvarn --help” lists the commands.\n"
 
 
 def test_exit_codes(saved: Path, tmp_path: Path) -> None:

@@ -19,7 +19,7 @@ from kelvarn.fit.changes import Comparison
 from kelvarn.fit.trust import FitReport
 from kelvarn.model.blank import blank_project
 from kelvarn.model.edit import with_fields
-from kelvarn.model.log import LogSpan
+from kelvarn.model.log import MOST_SPANS, LogSpan
 
 from .conftest import click, close_window, drag, open_window
 
@@ -196,6 +196,18 @@ def test_columns_are_changed_where_they_stand_and_bad_rows_are_shown(
     empty.document.undo()
     settled(qtbot, empty)
     assert empty.fit.log.reading.columns[1].form == "degC"
+
+
+def test_one_span_too_many_is_refused_in_words(qtbot: QtBot, cabinet: MainWindow) -> None:
+    fit = cabinet.fit
+    assert fit.log is not None
+    many = tuple(LogSpan(from_s=10.0 * k + 1, to_s=10.0 * k + 2) for k in range(MOST_SPANS))
+    fit.work.edits.set(fit.log.name, "spans", left_out=many)
+    cabinet.menus.actions["Leave out at the cursor"].trigger()
+    [box] = [box for box in cabinet.findChildren(QMessageBox) if box.isVisible()]
+    assert box.text() == "A log has at most 60 spans left out; let one count again first."
+    box.close()
+    assert cabinet.document.project.logs[0].left_out == many
 
 
 def test_spans_are_dragged_left_out_and_taken_in_again(qtbot: QtBot, cabinet: MainWindow) -> None:

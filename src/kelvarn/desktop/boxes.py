@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QMessageBox, QWidget
 from kelvarn.files.faults import FileError
 from kelvarn.fit.observed import FitError
 from kelvarn.model.edit import EditError
+from kelvarn.units import Scale
 
 from .fields.binding import first_sentence
 
@@ -30,8 +31,9 @@ def make_box(parent: QWidget, text: str, buttons: Button = Button.NoButton) -> Q
 class Boxes:
     """Says and asks, over one window."""
 
-    def __init__(self, parent: QWidget) -> None:
-        self._parent = parent
+    def __init__(self, parent: QWidget, scale: Callable[[], Scale] = lambda: Scale.CELSIUS) -> None:
+        """Boxes over `parent`, whose sentences are in the scale that `scale` gives."""
+        self._parent, self._scale = parent, scale
 
     def complain(self, text: str, details: str = "") -> None:
         """Say what went wrong; what follows the first line goes behind a fold."""
@@ -60,7 +62,7 @@ class Boxes:
                 self.complain(str(error))
                 return False
             except ValidationError as error:
-                self.complain(first_sentence(error))
+                self.complain(first_sentence(error, self._scale()))
                 return False
             return True
 

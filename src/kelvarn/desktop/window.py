@@ -47,7 +47,7 @@ class MainWindow(QMainWindow):
         super().__init__()
         self.document, self.runner, self._settings = document, runner, settings
         self.view = View(document.project)
-        self.boxes = Boxes(self)
+        self.boxes = Boxes(self, lambda: self.view.scale)
         self.remarks = Remarks(document, self.view, runner, self.boxes.guarded)
         context = Context(document, self.view, runner, self.boxes.guarded, self.remarks)
         self.line = StationLine()

@@ -14,6 +14,9 @@ MOST_LOGS = 24
 MOST_FITS = 24
 MOST_VALUES = 100
 MOST_COLUMNS = 200
+MOST_SPANS = 60
+MOST_NOTES = 200
+"""Spans of a log that are left out, and notes at its moments."""
 SHORTEST_ROW_S, LONGEST_ROW_S = 1e-4, 86400.0
 """What may lie between two rows."""
 _LONGEST_S = 1e9
@@ -140,8 +143,8 @@ class Log(ModelBase):
     )  # fmt: skip
     confirmed: bool = field(False, "Looked at", "Whether somebody has looked at how it is read and found it right.")
     used: LogSpan | None = field(None, "Span used", "The part that counts; empty: all of it.")
-    left_out: tuple[LogSpan, ...] = field((), "Left out", "Spans that do not count.", max_length=60)
-    moments: tuple[LogNote, ...] = field((), "Notes at moments", "What happened when.", max_length=200)
+    left_out: tuple[LogSpan, ...] = field((), "Left out", "Spans that do not count.", max_length=MOST_SPANS)
+    moments: tuple[LogNote, ...] = field((), "Notes at moments", "What happened when.", max_length=MOST_NOTES)
     notes: Notes = field("", "Notes", "Whatever is worth keeping.")
     raw: SkipJsonSchema[bytes] = field(
         b"", "Raw", "The file as it came; kept beside the document, not in it.", exclude=True, repr=False

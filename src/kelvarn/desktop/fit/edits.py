@@ -15,7 +15,7 @@ from kelvarn.fit.rig_fit import RigFit
 from kelvarn.fit.trust import FitReport
 from kelvarn.model.edit import EditError, put, with_fields
 from kelvarn.model.kept_run import KeptRun
-from kelvarn.model.log import MOST_LOGS, Log, LogNote, LogReading, LogSpan
+from kelvarn.model.log import MOST_LOGS, MOST_NOTES, MOST_SPANS, Log, LogNote, LogReading, LogSpan
 from kelvarn.model.log_data import LogData
 from kelvarn.model.project import Project
 from kelvarn.units import Quantity, show
@@ -95,6 +95,8 @@ class LogEdits:
     def leave_out(self, name: str, from_s: float, to_s: float, why: str = "") -> None:
         """Leave a span out of the fit."""
         log = self._project.log(name)
+        if len(log.left_out) >= MOST_SPANS:
+            raise EditError(f"A log has at most {MOST_SPANS} spans left out; let one count again first.")
         span = LogSpan(from_s=max(from_s, 0.0), to_s=to_s, why=why[:80])
         self.set(name, f"leave {show(to_s - from_s, Quantity.DURATION)} out", left_out=(*log.left_out, span))
 
@@ -106,6 +108,8 @@ class LogEdits:
 
     def note_at(self, name: str, at_s: float, text: str) -> None:
         """Pin a note to a moment."""
+        if len(self._project.log(name).moments) >= MOST_NOTES:
+            raise EditError(f"A log has at most {MOST_NOTES} notes; remove one first.")
         moments = (*self._project.log(name).moments, LogNote(at_s=max(at_s, 0.0), text=text[:200]))
         self.set(name, "note at a moment", moments=tuple(sorted(moments, key=lambda note: note.at_s)))
 
