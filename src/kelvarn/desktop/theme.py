@@ -153,6 +153,7 @@ def use(theme: Theme) -> None:
     """Make a theme the one in use and dress the application in it; widgets repaint by themselves."""
     _Current.theme = theme
     app = QGuiApplication.instance()
+    app.setStyleSheet("")  # type: ignore[union-attr]  # from one sheet to another takes four times as long
     palette = QPalette()
     role = QPalette.ColorRole
     for which, name in {
