@@ -113,12 +113,17 @@ class Reference:
             return True
         return any(self.open[len(self.cut_offs) + k] for k, place in enumerate(self.dials) if place == d)
 
+    def idle(self, d: int) -> float:
+        """Flow of a fan that is not asked for any, as it turned before the trial."""
+        drive: Any = self.rig.drives[d]
+        return 0.0 if drive.kind != "fan" or drive.supply_switch else float(drive.idle_flow * drive.volts)
+
     def blown(self, d: int, level: float, at: float) -> float:
         """Flow that a fan comes to at a level: by its voltage, its stall, what it starts from, its table."""
         drive: Any = self.rig.drives[d]
         share = [event.to for event in of_kind(self.run, "supply") if under_way(event, at - self.transport[d])]
         volts = math.prod(share) * drive.volts
-        idle = 0.0 if drive.supply_switch else drive.idle_flow * volts
+        idle = self.idle(d) * math.prod(share)
         least = drive.stalls_below if self.turning[d] else max(drive.stalls_below, drive.starts_from or 0.0)
         self.turning[d] = level > 0 and level * volts >= least
         if not self.turning[d]:
@@ -253,11 +258,11 @@ class Reference:
         run, rig = self.run, self.rig
         watts = {body.name: body.own_heat_W for body in rig.bodies}
         watts = dict.fromkeys(self.names, 0.0) | watts
-        if any(guard.does == "load" and is_open for guard, is_open in zip(self.cut_offs, self.open, strict=False)):
-            watts = dict.fromkeys(watts, 0.0)
         for event in of_kind(run, "load"):
             if under_way(event, at):
                 watts[event.body] += event.power_W
+        if any(guard.does == "load" and is_open for guard, is_open in zip(self.cut_offs, self.open, strict=False)):
+            watts = dict.fromkeys(watts, 0.0)  # what a load brings is switched off too
         full, ramp, target, mixed = [], [], [], []
         for d, drive in enumerate(rig.drives):
             way = 1 if drive.acts == "heats" else -1
@@ -287,7 +292,11 @@ class Reference:
         rig, n = self.rig, self.n
         start = [self.content(self.start_degC(i), i) for i in range(n)]
         x = np.array(
-            [*start, *(self.start_degC(self.names.index(p.body)) for p in rig.probes), *(0.0 for _ in rig.drives)]
+            [
+                *start,
+                *(self.start_degC(self.names.index(p.body)) for p in rig.probes),
+                *map(self.idle, range(len(rig.drives))),
+            ]
         )
         if self.second:
             x = np.append(x, start[0])

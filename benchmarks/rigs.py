@@ -298,7 +298,7 @@ def with_switches(seed: int, rig: Rig, around_degC: float) -> Rig:
     cut_offs = tuple(
         CutOff(
             name=f"Cut {k}", body=str(draw.one(*rig.body_names)), at_degC=around_degC + draw.between(-5, 25),
-            resets_K=draw.one(None, draw.between(1, 8)), does="contactor",
+            resets_K=draw.one(None, draw.between(1, 8)), does=draw.one("contactor", "load"),
         )
         for k in range(int(draw.rng.integers(0, 3)))
     )  # fmt: skip

@@ -75,3 +75,12 @@ def test_shares_of_a_relay_are_no_ground_for_a_change() -> None:
     data = trace(project, "P", 5)  # what was asked: the relay itself was on at half and more of it
     said = compare(project.rig, observed("x", data)).verdict()
     assert "record when the relay is on and off" in said
+
+
+def test_a_thinned_log_never_calls_its_own_settings_others_and_still_tells_quite_others() -> None:
+    project = find_demo("enamelling-kiln").build()
+    data = trace(project, "Steady PI", 5)
+    assert same_settings(project.rig, project.candidate("Steady PI"), data) is None
+    other = same_settings(project.rig, project.candidate("On/off ±3"), data)
+    assert other is not None
+    assert not other.same

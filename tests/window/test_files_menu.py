@@ -18,6 +18,7 @@ from kelvarn.desktop.window import CONTROL, RIG, MainWindow
 from kelvarn.files.journal import Journal, left_behind
 from kelvarn.files.project_file import load, save
 from kelvarn.model.edit import put
+from kelvarn.model.trial import Plan, SetpointChange
 from kelvarn.units import Scale
 
 from .conftest import close_window
@@ -239,6 +240,16 @@ def test_settings_that_mean_nothing_are_no_trouble(qtbot: QtBot, tmp_path: Path)
     assert made.view.scale is Scale.CELSIUS
     assert made.stations.index(made.station) == CONTROL
     close_window(made)
+
+
+def test_a_box_speaks_in_the_scale_that_is_shown(window: MainWindow, said: Callable[[], str]) -> None:
+    window.view.set_scale(Scale.FAHRENHEIT)
+    window.boxes.guarded(
+        lambda: Plan(lowest_degC=50.0, highest_degC=20.0, changes=(SetpointChange(at_s=0, to_degC=30),))
+    )()
+    text = said()
+    assert "122 °F" in text
+    assert "°C" not in text
 
 
 def test_about_says_version_and_licence(window: MainWindow, said: Callable[[], str]) -> None:
