@@ -148,7 +148,9 @@ def _cpu_of_children_s() -> float:
 
 
 def idle_share(window: MainWindow, seconds: float = 3.0) -> float:
-    """Share of one core that the open window uses while nothing happens."""
+    """Share of one core that the open window uses while nothing happens, once all is computed."""
+    while window.runner.busy or window.runner.jobs.busy():
+        QCoreApplication.processEvents(QEventLoop.ProcessEventsFlag.WaitForMoreEvents, 200)
     begin, cpu = time.perf_counter(), time.process_time()
     loop_until = begin + seconds
     while time.perf_counter() < loop_until:

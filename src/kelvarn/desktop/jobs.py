@@ -96,9 +96,9 @@ class Jobs(QObject):
             if job.future is not None:
                 job.future.cancel()
 
-    def busy(self, channel: str) -> bool:
-        """Whether work is under way in a channel."""
-        return channel in self._newest
+    def busy(self, channel: str = "") -> bool:
+        """Whether work is under way in a channel; without one, in any."""
+        return channel in self._newest if channel else bool(self._newest)
 
     def finish(self) -> None:
         """Stop all and wait for it: for closing."""

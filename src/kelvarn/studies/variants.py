@@ -12,8 +12,7 @@ from typing import Any
 
 import numpy as np
 import numpy.typing as npt
-from scipy import stats
-from scipy.stats import qmc
+import scipy
 
 from kelvarn.engine.marks import judge
 from kelvarn.engine.measures import measure
@@ -112,7 +111,7 @@ class Variants:
         """The 95 % interval of a share of these variants (Wilson, J. Am. Stat. Assoc. 22, 1927)."""
         if not self.count:
             return 0.0, 1.0
-        found = stats.binomtest(round(share * self.count), self.count).proportion_ci(_SURE, method="wilson")
+        found = scipy.stats.binomtest(round(share * self.count), self.count).proportion_ci(_SURE, method="wilson")
         return float(found.low), float(found.high)
 
     def rig_of(self, rig: Rig, index: int) -> Rig:
@@ -141,7 +140,7 @@ def _drawn(rig: Rig, count: int, seed: int) -> tuple[list[Parameter], Floats]:
     moved = parameters(rig)
     if not moved:
         raise ValueError("No part of the rig has a tolerance, so that every variant would be the same.")
-    sobol = qmc.Sobol(len(moved), scramble=True, seed=seed)
+    sobol = scipy.stats.qmc.Sobol(len(moved), scramble=True, seed=seed)
     return moved, 2 * sobol.random_base2(max(0, math.ceil(math.log2(count))))[:count] - 1
 
 
@@ -230,7 +229,7 @@ def _influences(
 
 def _standardised(columns: Floats) -> Floats:
     """Ranks of each column with mean 0 and variance 1; 0 where all are alike."""
-    ranks = stats.rankdata(columns, axis=0)
+    ranks = scipy.stats.rankdata(columns, axis=0)
     ranks -= ranks.mean(axis=0)
     size = ranks.std(axis=0)
     made: Floats = ranks / np.where(size > 0, size, 1.0)

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
-from scipy.linalg import expm
+import scipy
 
 Complex = npt.NDArray[np.complex128]
 Reals = npt.NDArray[np.float64]
@@ -57,12 +57,12 @@ class Path:
         found = np.empty((z.size, count), complex)
         for j in range(count):
             windows, since_s = divmod(j * window_s / count - late_s + 1e-9 * window_s, window_s)
-            found[:, j] = (inner @ (self.c @ expm(self.a * since_s))) * z ** int(windows)
+            found[:, j] = (inner @ (self.c @ scipy.linalg.expm(self.a * since_s))) * z ** int(windows)
         return found
 
     def _settled(self, z: Complex, h: float, push: Reals | Complex) -> Complex:
         """The state before each push of a wave of them, one every h seconds, shape (m, k)."""
-        apart = z[:, None, None] * np.eye(self.b.size) - expm(self.a * h)
+        apart = z[:, None, None] * np.eye(self.b.size) - scipy.linalg.expm(self.a * h)
         found: Complex = np.linalg.solve(apart, push.astype(complex)[..., None])[..., 0]
         return found
 
@@ -72,5 +72,5 @@ def _hold(a: Reals, b: Reals, span_s: float) -> tuple[Reals, Reals]:
     k = b.size
     block = np.zeros((k + 1, k + 1))
     block[:k, :k], block[:k, k] = a * span_s, b * span_s
-    found = expm(block)
+    found = scipy.linalg.expm(block)
     return found[:k, :k], found[:k, k]

@@ -13,7 +13,7 @@ from dataclasses import dataclass, replace
 from functools import cache, lru_cache
 
 import numpy as np
-from scipy.optimize import brentq
+import scipy
 
 from kelvarn.engine.steady import can_hold
 from kelvarn.model.pid import Pid
@@ -80,7 +80,7 @@ def reserve(loop: Loop) -> Reserve:
 
     edges: list[_Edge] = []
     for k in _turns(answer):
-        w = float(brentq(lambda w: one(w).imag, omega[k], omega[k + 1], xtol=1e-300, rtol=1e-12))
+        w = float(scipy.optimize.brentq(lambda w: one(w).imag, omega[k], omega[k + 1], xtol=1e-300, rtol=1e-12))
         if (real := one(w).real) < 0:
             edges.append((-1 / real, 2 * math.pi / w))
     factor, period_s = _first_edge(loop, omega, answer, edges)
@@ -88,7 +88,7 @@ def reserve(loop: Loop) -> Reserve:
         return Reserve(factor, period_s, None, None, None)
     margins = []
     for j in np.flatnonzero((np.abs(answer[1:]) < 1) != (np.abs(answer[:-1]) < 1)):
-        w = float(brentq(lambda w: abs(one(w)) - 1, omega[j], omega[j + 1], xtol=1e-300, rtol=1e-12))
+        w = float(scipy.optimize.brentq(lambda w: abs(one(w)) - 1, omega[j], omega[j + 1], xtol=1e-300, rtol=1e-12))
         margins.append(((math.pi + cmath.phase(one(w))) % (2 * math.pi), w))
     return Reserve(
         factor,

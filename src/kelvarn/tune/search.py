@@ -11,8 +11,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
-from scipy.optimize import differential_evolution
-from scipy.stats import qmc
+import scipy
 
 from kelvarn.engine.layout import is_nonlinear
 from kelvarn.engine.marks import PRESUMES, Verdict, stages_reached
@@ -105,8 +104,10 @@ class Search:
             variants: of the rig, that are to do as well; none: they are not asked for.
         """
         size = len(space.axes)
-        sobol = qmc.Sobol(size, scramble=True, seed=1).random_base2(math.ceil(math.log2(space.count)))[: space.count]
-        points = [self._point(space, row.tolist()) for row in sobol]
+        sobol = scipy.stats.qmc.Sobol(size, scramble=True, seed=1).random_base2(math.ceil(math.log2(space.count)))[
+            : space.count
+        ]
+        points = [self._point(space, row.tolist()) for row in sobol[: space.count]]
         found = self._run(space, [space.settings(point) for point in points + list(space.also)])
         rows = [*sobol.tolist(), *([axis.share(x) for axis, x in zip(space.axes, point, strict=True)]
                                    for point in space.also)]  # fmt: skip
@@ -118,7 +119,7 @@ class Search:
             found.extend(results)
             return np.array([min(each.score, 1e9) for each in results])
 
-        differential_evolution(
+        scipy.optimize.differential_evolution(
             tried, [(0.0, 1.0)] * size, init=np.array(begun), maxiter=_ROUNDS, tol=0.0, rng=1, polish=False,
             updating="deferred", vectorized=True, mutation=(0.3, 0.8), recombination=0.8,
         )  # fmt: skip
@@ -276,7 +277,7 @@ def _both(one: CaseResult, other: CaseResult) -> CaseResult:
 
 def _moved(settings: Point, share: float) -> list[Point]:
     """Settings each off by up to a share of itself, evenly spread, the corners as well."""
-    sobol = 2 * qmc.Sobol(len(settings), scramble=True, seed=2).random_base2(4)[:TRIES] - 1
+    sobol = 2 * scipy.stats.qmc.Sobol(len(settings), scramble=True, seed=2).random_base2(4)[:TRIES] - 1
     corners = np.where(sobol >= 0, 1.0, -1.0)
     off = np.concatenate([sobol[: TRIES // 2], corners[TRIES // 2 :]])
     return [tuple((np.array(settings) * (1 + share * row)).tolist()) for row in off]

@@ -8,7 +8,7 @@ import math
 from dataclasses import replace
 from typing import NamedTuple
 
-from scipy.optimize import brentq
+import scipy
 
 from kelvarn.engine.steady import rest_degC
 from kelvarn.engine.step import open_loop, usual_drive
@@ -136,4 +136,4 @@ def band_for(plant: Plant, above_rest_K: float, wanted: float, what: str) -> flo
     widest = min(above_rest_K, plant.gain_K - above_rest_K, _WIDEST_K) * (1 - 1e-9)
     if widest <= 0 or off_by(widest) < 0:
         raise PlantError("no band that full drive can cross is wide enough")
-    return float(brentq(off_by, 0.0, widest, xtol=1e-12))
+    return float(scipy.optimize.brentq(off_by, 0.0, widest, xtol=1e-12))

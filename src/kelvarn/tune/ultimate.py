@@ -3,7 +3,7 @@
 import math
 from typing import NamedTuple
 
-from scipy.optimize import brentq
+import scipy
 
 from .plant import FirstOrder, Plant
 
@@ -29,6 +29,7 @@ def ultimate(plant: Plant) -> Ultimate | None:
         return Ultimate(omega / plant.rise_K_per_s, 2 * math.pi / omega)
     lag = plant.lag_s
     # The root lies between that of a ramp and that of a dead time alone.
-    omega = float(brentq(lambda w: w * delay + math.atan(w * lag) - math.pi, math.pi / (2 * delay), math.pi / delay,
-                         xtol=1e-300, rtol=8.9e-16))  # fmt: skip
+    ends = math.pi / (2 * delay), math.pi / delay
+    root = scipy.optimize.brentq(lambda w: w * delay + math.atan(w * lag) - math.pi, *ends, xtol=1e-300, rtol=8.9e-16)
+    omega = float(root)
     return Ultimate(math.hypot(1.0, omega * lag) / plant.gain_K, 2 * math.pi / omega)
