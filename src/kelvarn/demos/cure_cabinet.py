@@ -93,7 +93,7 @@ def cure_cabinet() -> Project:
                 name="Eager PI",
                 controller=Pid(terms="PI", kp_per_K=0.12, ti_s=22 * _MINUTE, anti_windup="none"),
                 hidden=True,
-                notes="Nothing holds its memory back while the mat is flat out: ask why it overshoots.",
+                notes="Nothing limits its integral while the mat is at full drive: ask why it overshoots.",
             ),
             Candidate(
                 name="Careful PID",

@@ -48,7 +48,7 @@ def enamelling_kiln() -> Project:
         guards=(
             Trip(name="Over-temperature", probe="Thermocouple", at_degC=900),
             ProbeFaultAction(name="Probe fault", still_s=120),
-            NoRise(name="No rise", at_least=0.95, for_s=600, rise_K=5, away_K=30),
+            NoRise(name="No response", at_least=0.95, for_s=600, rise_K=5, away_K=30),
         ),
     )  # fmt: skip
     trial = Trial(

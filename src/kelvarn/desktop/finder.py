@@ -1,24 +1,65 @@
-"""The find-a-command box: type a few letters of any command and press Return."""
+"""The find box: type a few letters of a command, a part, a setting, a trial or an event and press Return.
+
+What is found is also found by the words that people know from elsewhere (`finder_words`).
+"""
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
 
 from PySide6.QtCore import QEvent, QObject, Qt
-from PySide6.QtGui import QAction, QKeyEvent
-from PySide6.QtWidgets import QFrame, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtGui import QKeyEvent
+from PySide6.QtWidgets import QFrame, QLineEdit, QListWidget, QListWidgetItem, QScrollArea, QVBoxLayout, QWidget
+
+from .finder_words import known_as
+
+
+@dataclass(frozen=True)
+class Entry:
+    """Something that can be found.
+
+    Attributes:
+        text: what it is called.
+        run: does it, or goes there.
+        keys: its shortcut.
+    """
+
+    text: str
+    run: Callable[[], object]
+    keys: str = ""
+
+    def matches(self, words: Sequence[str]) -> int:
+        """How well it matches what is typed: 2 by its name, 1 by other words for it too, 0 not."""
+        name = self.text.lower()
+        if all(word in name for word in words):
+            return 2
+        known = f"{name} {known_as(name)}"
+        return 1 if all(word in known for word in words) else 0
+
+
+def show(field: QWidget) -> None:
+    """Give a field the keys, where it can be seen."""
+    above = field.parentWidget()
+    while above is not None:
+        if isinstance(above, QScrollArea):
+            above.ensureWidgetVisible(field)
+        above = above.parentWidget()
+    field.setFocus(Qt.FocusReason.ShortcutFocusReason)
 
 
 class Finder(QFrame):
-    """Lists the commands of the menus that match what is typed."""
+    """Lists what matches the words that are typed, what does so by its name first."""
 
-    def __init__(self, actions: list[QAction], parent: QWidget) -> None:
+    def __init__(self, entries: Sequence[Entry], parent: QWidget) -> None:
         super().__init__(parent, Qt.WindowType.Popup)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.setProperty("card", True)
         self._window = parent.window()
-        self._actions = [action for action in actions if action.isEnabled() and action.text()]
+        self._entries = entries
         self.line = QLineEdit()
-        self.line.setPlaceholderText("Find a command")
-        self.line.setAccessibleName("Find a command")
+        self.line.setPlaceholderText("Find a command, a part, a setting")
+        self.line.setAccessibleName("Find a command, a part, a setting")
         self.list = QListWidget()
-        self.list.setAccessibleName("Commands found")
+        self.list.setAccessibleName("Found")
         self.list.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         layout = QVBoxLayout(self)
         layout.addWidget(self.line)
@@ -43,20 +84,18 @@ class Finder(QFrame):
     def _show_matches(self, text: str) -> None:
         self.list.clear()
         words = text.lower().split()
-        for action in self._actions:
-            name = action.text().replace("&&", "\0").replace("&", "").replace("\0", "&")
-            if all(word in name.lower() for word in words):
-                keys = action.shortcut().toString()
-                item = QListWidgetItem(f"{name}    {keys}" if keys else name)
-                item.setData(Qt.ItemDataRole.UserRole, action)
-                self.list.addItem(item)
+        found = [(entry.matches(words), entry) for entry in self._entries]
+        for _, entry in sorted((each for each in found if each[0]), key=lambda each: -each[0]):
+            item = QListWidgetItem(f"{entry.text}    {entry.keys}" if entry.keys else entry.text)
+            item.setData(Qt.ItemDataRole.UserRole, entry)
+            self.list.addItem(item)
         self.list.setCurrentRow(0)
 
     def _run(self) -> None:
         item = self.list.currentItem()
         self.close()
         if item is not None:
-            item.data(Qt.ItemDataRole.UserRole).trigger()
+            item.data(Qt.ItemDataRole.UserRole).run()
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress:

@@ -9,12 +9,13 @@ from PySide6.QtWidgets import QMainWindow, QMenu
 
 @dataclass(frozen=True)
 class Command:
-    """A command: menu, name, shortcut and what it does; an empty name is a separator."""
+    """A command: menu, name, shortcuts and what it does; an empty name is a separator."""
 
     menu: str
     name: str = ""
     keys: str = ""
     run: Callable[[], object] | None = None
+    also: str = ""
 
 
 class Menus:
@@ -36,7 +37,7 @@ class Menus:
                 continue
             action = QAction(command.name, window)
             if command.keys:
-                action.setShortcut(QKeySequence(command.keys))
+                action.setShortcuts([QKeySequence(keys) for keys in (command.keys, command.also) if keys])
             action.triggered.connect(lambda _=False, run=command.run: run())
             menu.addAction(action)
             self.actions[command.name] = action

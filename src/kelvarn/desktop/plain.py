@@ -35,3 +35,8 @@ def set_shown(widget: QWidget, shown: bool) -> None:
     """Show or hide a widget; one that has no place yet is left to be shown with it, not as a window of its own."""
     if not shown or widget.parentWidget() is not None:
         widget.setVisible(shown)
+
+
+def bare_text(text: str) -> str:
+    """The text of a menu without the marks of its letters: the inverse of `menu_text`."""
+    return text.replace("&&", "\0").replace("&", "").replace("\0", "&")

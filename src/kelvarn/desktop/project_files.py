@@ -44,7 +44,7 @@ class ProjectFiles:
             Command(menu, "Save", "Ctrl+S", self.save),
             Command(menu, "Save as…", "Ctrl+Shift+S", self.save_as),
             Command(menu),
-            Command(menu, "Quit", "Ctrl+Q", leave),
+            Command(menu, "Quit", "Ctrl+Q", leave, also="Ctrl+W"),
         ]
 
     def ask_open(self) -> None:

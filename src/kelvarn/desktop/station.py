@@ -15,6 +15,9 @@ from .runner import Runner
 from .strip.strip import Strip
 from .view import View
 
+Place = tuple[str, Callable[[], object]]
+"""Something to be found: what it is called, and what shows it."""
+
 
 @dataclass(frozen=True)
 class Context:
@@ -69,6 +72,10 @@ class Station(QWidget):
         """Its commands for the menus; one that needs the station to be in sight shows it first."""
         return []
 
+    def places(self) -> list[Place]:
+        """What can be found of it: parts, trials, events; each with what shows it."""
+        return []
+
     def phrase(self) -> Phrase:
         """Where it stands."""
         raise NotImplementedError  # not an ABC: Qt's classes have a metaclass of their own
@@ -85,6 +92,7 @@ class Station(QWidget):
 
     def new_look(self) -> None:
         """The theme is another one."""
+        self.refresh()
 
     def finish(self) -> None:
         """Stop what is under way; for closing."""

@@ -1,9 +1,10 @@
 """The main window: arranges the stations, and gives the line, the menus and undo."""
 
+from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
-from PySide6.QtCore import QSettings, QSize, QTimer, Slot
+from PySide6.QtCore import QSettings, QSize, Qt, QTimer, Slot
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent
 from PySide6.QtWidgets import QInputDialog, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
@@ -16,12 +17,14 @@ from . import theme
 from .boxes import Boxes
 from .control.station import ControlStation
 from .document import Document
-from .finder import Finder
+from .fields.number import NumberEdit
+from .fields.plain import Choice, NameEdit, SwitchField
+from .finder import Entry, Finder, show
 from .fit.station import FitStation
 from .handover.station import HandoverStation
 from .menus import Command, Menus
 from .phrases import saved_phrase
-from .plain import menu_text
+from .plain import bare_text, menu_text
 from .project_files import ProjectFiles
 from .remarks import Remarks
 from .rig.station import RigStation
@@ -104,7 +107,7 @@ class MainWindow(QMainWindow):
         return [
             *self.files.commands(self.close),
             Command(edit, "Undo", "Ctrl+Z", self.document.undo),
-            Command(edit, "Redo", "Ctrl+Shift+Z", self.document.redo),
+            Command(edit, "Redo", "Ctrl+Y", self.document.redo, also="Ctrl+Shift+Z"),
             Command(edit),
             Command(edit, "Name of the project…", "", self._rename_project),
             Command(edit, "Find a command…", "Ctrl+K", self.find_command),
@@ -114,13 +117,15 @@ class MainWindow(QMainWindow):
             Command(look),
             Command(look, "Fit the strip", "Ctrl+0", lambda: self._strip("fit")),
             Command(look, "Zoom back", "Ctrl+Backspace", lambda: self._strip("zoom_back")),
-            Command(look, "Take what can be dragged", "Ctrl+J", lambda: self._strip("take_next")),
+            Command(look, "Select the next handle", "Ctrl+J", lambda: self._strip("take_next")),
             Command(look, "Copy the strip as a picture", "Ctrl+Shift+C", lambda: self._strip("copy")),
             Command(look, "Save the strip as a picture…", "", self.boxes.guarded(lambda: self._strip("ask_picture"))),
             Command(look),
             *[Command(look, f"Temperatures in {s.value}", "", partial(self.view.set_scale, s)) for s in SCALES],
             Command(look),
-            Command(look, "Paper or night", "Ctrl+T", self.toggle_theme),
+            Command(look, "Light or dark", "Ctrl+T", self.toggle_theme),
+            Command(look, "Full screen, or not", "F11", self.toggle_full_screen),
+            Command(helping, "Find anything, with its keys", "F1", self.find_command),
             Command(helping, "About Kelvarn", "", self._about),
         ]  # fmt: skip
 
@@ -181,6 +186,10 @@ class MainWindow(QMainWindow):
         """Paper to night and back."""
         self.use_theme(theme.PAPER if theme.current() is theme.NIGHT else theme.NIGHT)
 
+    def toggle_full_screen(self) -> None:
+        """The whole screen, and back."""
+        self.setWindowState(self.windowState() ^ Qt.WindowState.WindowFullScreen)
+
     def use_theme(self, wanted: theme.Theme) -> None:
         """Dress the window in a theme."""
         theme.use(wanted)
@@ -196,7 +205,30 @@ class MainWindow(QMainWindow):
 
     def find_command(self) -> None:
         """Open the find-a-command box."""
-        Finder(list(self.menus.actions.values()), self).popup()
+        Finder(self._entries(), self).popup()
+
+    def _entries(self) -> list[Entry]:
+        """All that can be found: commands, then what the stations have, then their settings as they are shown."""
+        commands = [
+            Entry(bare_text(action.text()), action.trigger, action.shortcut().toString())
+            for action in self.menus.actions.values()
+            if action.isEnabled() and action.text()
+        ]
+        places, settings = [], []
+        for index, station in enumerate(self.stations):
+            go = partial(self.go_to, index)
+            places += [Entry(f"{text} · {station.title}", partial(_both, go, run))
+                       for text, run in station.places()]  # fmt: skip
+            for field in station.findChildren(QWidget):
+                name = field.accessibleName()
+                if (
+                    isinstance(field, NumberEdit | Choice | SwitchField | NameEdit)
+                    and name
+                    and field.isVisibleTo(station)
+                ):
+                    run = partial(_both, go, partial(show, field))
+                    settings.append(Entry(f"{name} · setting at {station.title}", run))
+        return [*commands, *places, *settings]
 
     def _rename_project(self) -> None:
         project = self.document.project
@@ -254,3 +286,8 @@ class MainWindow(QMainWindow):
         self.boxes.complain(
             f"Kelvarn {__version__}", "Tune closed-loop temperature control before power is applied.\nMIT licence."
         )
+
+
+def _both(first: Callable[[], object], then: Callable[[], object]) -> None:
+    first()
+    then()

@@ -160,7 +160,7 @@ def _warnings(report: FitReport, scale: Scale) -> list[str]:
         found.append(f"{KINDS[better]} explain{plural} it better: {rms[0]} rms instead of {rms[1]}.")
     elif fit.autocorrelation > 0.5 and fit.inflation > 20:
         found.append(
-            "What is left over is a slow wave, not noise: surroundings drifted, or there is more to it than this "
+            "The residual is a slow wave, not noise: surroundings drifted, or there is more to it than this "
             "model (try the rig itself); the intervals are widened for it."
         )
     for check in report.checks:

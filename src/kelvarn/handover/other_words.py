@@ -95,10 +95,10 @@ def _besides(c: Pid, way: Way, scale: Scale) -> Iterator[str]:
     if c.integrates:
         yield _windup(c)
         if c.zone_K is not None:
-            yield f"memory acts within {kelvins(c.zone_K)} of the setpoint"
+            yield f"integral acts within {kelvins(c.zone_K)} of the setpoint"
         for limit, word in ((c.memory_low, "at least"), (c.memory_high, "at most")):
             if limit is not None:
-                yield f"memory {word} {show(limit, Quantity.DRIVE)}"
+                yield f"integral {word} {show(limit, Quantity.DRIVE)}"
     yield from _options(c, way, scale)
 
 
@@ -121,7 +121,7 @@ def _windup(c: Pid) -> str:
     """What its memory does at a limit."""
     if c.anti_windup == "back_calculation":
         return f"anti-windup by back-calculation, tracking time {show(c.acting_tracking_s, Quantity.DURATION)}"
-    return "the memory holds still while the output is limited" if c.anti_windup == "hold" else "no anti-windup"
+    return "the integral is held while the output is limited" if c.anti_windup == "hold" else "no anti-windup"
 
 
 def _per_sample(c: Pid, interval_s: float, per: float, unit: str, way: Way) -> str:

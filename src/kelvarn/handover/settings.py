@@ -9,7 +9,7 @@ from typing import Any
 from pydantic import BaseModel
 
 from kelvarn.model.candidate import Candidate
-from kelvarn.model.fields import words_of
+from kelvarn.model.fields import empty_word, title_of, words_of
 from kelvarn.model.gains import Parallel, to_parallel
 from kelvarn.model.pid import Pid
 from kelvarn.model.project import Project
@@ -77,18 +77,20 @@ def settings_text(project: Project, candidate: Candidate, trial: Trial) -> str:
     return json.dumps(settings_json(project, candidate, trial), indent=2, ensure_ascii=False) + "\n"
 
 
-def settings_rows(candidate: Candidate, scale: Scale) -> list[Row]:
-    """The settings as people write them down; of P and PI without those that do not act."""
+def settings_rows(candidate: Candidate, scale: Scale, *, cools: bool = False) -> list[Row]:
+    """The settings as people write them down, for a rig that only cools or another; of P and PI those that act."""
     c = candidate.controller
     rows = []
-    for row in field_rows(c, scale, leave_out=c.idle):
+    for row in field_rows(c, scale, leave_out=c.idle, cools=cools):
         acting = getattr(c, f"acting_{row.field}", None)  # what an empty field stands for
-        empty = row.value == "none" and acting is not None
+        empty = acting is not None and getattr(c, row.field) is None
         rows.append(Row(row.what, show(acting, Quantity.DURATION)) if empty else row)
     return rows
 
 
-def field_rows(part: BaseModel, scale: Scale, leave_out: Collection[str] = ()) -> list[Row]:
+def field_rows(
+    part: BaseModel, scale: Scale, leave_out: Collection[str] = (), *, cools: bool = False
+) -> list[Row]:  # fmt: skip
     """All fields of a part of the model that are a number, a word or a yes or no, each with its unit."""
     rows = []
     for name, field in type(part).model_fields.items():
@@ -99,9 +101,9 @@ def field_rows(part: BaseModel, scale: Scale, leave_out: Collection[str] = ()) -
             or isinstance(value, BaseModel | tuple)
         ):
             continue
-        title = field.title or name
+        title = title_of(field, name, cools=cools)
         if value is None:
-            rows.append(Row(title, "none", name))
+            rows.append(Row(title, empty_word(field), name))
         elif isinstance(extra, dict) and "quantity" in extra:
             rows.append(Row(title, show(float(value), Quantity(str(extra["quantity"])), scale, exact=True), name))
         else:

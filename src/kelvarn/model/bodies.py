@@ -48,7 +48,7 @@ class Body(ModelBase):
         None, "Rated limit", "Hottest the body may get; empty means no limit is known."
     )
     low_limit_degC: float | None = temperature(
-        None, "Not below", "Coldest the body may get, such as where roots freeze; empty means no such limit."
+        None, "Lower limit", "Coldest the body may get, such as where roots freeze; empty means no such limit."
     )
     limit_why: OneLine = field("", "Limit is", "What the rated limit comes from, such as a material.", max_length=80)
     own_heat_W: float = number(

@@ -183,8 +183,12 @@ class SettingsChange(EventBase):
     color, faint = "gold", True
     kind: Literal["settings"] = "settings"
     gain_factor: float = number(2.0, Quantity.NUMBER, 0.01, 100.0, "Gain ×", "How many times the gain is then.")
-    ti_factor: float = number(1.0, Quantity.NUMBER, 0.01, 100.0, "Integral time ×", "Likewise.")
-    td_factor: float = number(1.0, Quantity.NUMBER, 0.01, 100.0, "Derivative time ×", "Likewise.")
+    ti_factor: float = number(
+        1.0, Quantity.NUMBER, 0.01, 100.0, "Integral time ×", "What its integral time is multiplied by."
+    )
+    td_factor: float = number(
+        1.0, Quantity.NUMBER, 0.01, 100.0, "Derivative time ×", "What its derivative time is multiplied by."
+    )
 
     def text(self, scale: Scale) -> str:
         return f"{self.name}, gain ×{self.gain_factor:g}"

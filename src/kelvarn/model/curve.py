@@ -20,7 +20,7 @@ class CurveStep(ModelBase):
     from_degC: float = temperature(..., "From", "The step is taken when the temperature gets here.")
     drive: float = number(..., Quantity.DRIVE, 0.0, 1.0, "Drive", "What the step gives.")
     back_off_K: float = number(
-        2.0, Quantity.DIFFERENCE, 0.0, 500.0, "Back off by", "The step is left when the temperature is this far back."
+        2.0, Quantity.DIFFERENCE, 0.0, 500.0, "Hysteresis", "The step is left when the temperature is this far back."
     )
 
 
@@ -43,7 +43,7 @@ class Curve(LawBase):
     full_degC: float = temperature(60.0, "Full at", "From here on the drive is full.")
     floor: float = number(0.3, Quantity.DRIVE, 0.0, 1.0, "Floor", "Drive at the start of the ramp.")
     back_off_K: float = number(
-        2.0, Quantity.DIFFERENCE, 0.0, 500.0, "Back off by", "Off when the temperature is this far back from the start."
+        2.0, Quantity.DIFFERENCE, 0.0, 500.0, "Hysteresis", "Off when the temperature is this far back from the start."
     )
     rate_per_s: float | None = number(
         None, Quantity.DRIVE_RATE, 1e-6, 1000.0, "Changes at most", "Largest change of the drive in a second."

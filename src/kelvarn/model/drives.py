@@ -20,7 +20,7 @@ class Switch(ModelBase):
         0.0, Quantity.RESISTANCE, 0.0, 1000.0, "On-resistance", "Resistance of the switch, as in a transistor."
     )
     limit_W: float | None = number(
-        None, Quantity.POWER, 0.001, 1e5, "Sheds at most", "Heat that the switch with its heatsink can shed."
+        None, Quantity.POWER, 0.001, 1e5, "Can dissipate", "Heat that the switch with its heatsink can give off."
     )
 
     def dissipation_W(self, power_W: float, duty: float = 1.0) -> float:
@@ -82,7 +82,12 @@ class PowerDrive(DriveBase):
         empty="none",
     )  # fmt: skip
     dial_band_K: float = number(
-        4.0, Quantity.DIFFERENCE, 0.0, 200.0, "Its band", "How far below the dial it lets heat through again."
+        4.0,
+        Quantity.DIFFERENCE,
+        0.0,
+        200.0,
+        "Thermostat's hysteresis",
+        "How far below the dial it lets heat through again.",
     )
 
     @property
@@ -127,7 +132,7 @@ class Relay(PowerDrive):
 class SlowWindow(SwitchedDrive):
     """Time-proportioned switching: on for the demanded share of each window, as for solid-state relays."""
 
-    what = "slow window"
+    what = "time-proportioned output"
     limitation = "the mains' half-waves are not drawn one by one"
     shown = ("window_s", "shortest_pulse_s", "resolution_s")
     kind: Literal["slow_window"] = "slow_window"
@@ -225,15 +230,15 @@ class Fan(DriveBase, FastSwitching):
         Quantity.DRIVE,
         0.0,
         0.95,
-        "At 0 % it turns",
+        "Speed at 0 %",
         "Share of full speed at which it turns when it is asked for none.",
     )
-    supply_switch: bool = field(False, "Supply switch", "Whether its supply is switched off at 0 %, so that it stands.")
+    supply_switch: bool = field(False, "Supply switch", "Whether its supply is switched off at 0 %, so that it stops.")
     rated_V: float | None = number(
         None, Quantity.VOLTAGE, 0.5, 1000.0, "Rated voltage", "At which it turns at full speed.", empty="not given"
     )
     supply_V: float | None = number(
-        None, Quantity.VOLTAGE, 0.5, 1000.0, "It gets", "Its speed goes with the voltage.", empty="as rated"
+        None, Quantity.VOLTAGE, 0.5, 1000.0, "Actual voltage", "Its speed goes with the voltage.", empty="as rated"
     )
     pwm_Hz: float | None = number(
         None,
@@ -253,8 +258,22 @@ class Fan(DriveBase, FastSwitching):
         "Flow at 25 %",
         "Of what it moves at 100 %; the duty itself if not known.",
     )
-    flow_at_50: float = number(0.5, Quantity.DRIVE, 0.0, 1.0, "Flow at 50 %", "Likewise.")
-    flow_at_75: float = number(0.75, Quantity.DRIVE, 0.0, 1.0, "Flow at 75 %", "Likewise.")
+    flow_at_50: float = number(
+        0.5,
+        Quantity.DRIVE,
+        0.0,
+        1.0,
+        "Flow at 50 %",
+        "Of what it moves at 100 %; the duty itself if not known.",
+    )
+    flow_at_75: float = number(
+        0.75,
+        Quantity.DRIVE,
+        0.0,
+        1.0,
+        "Flow at 75 %",
+        "Of what it moves at 100 %; the duty itself if not known.",
+    )
 
     @property
     def needs(self) -> float:

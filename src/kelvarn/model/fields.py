@@ -85,6 +85,19 @@ def field(
     return Field(default, title=title, description=text, json_schema_extra=extra or None, **more)
 
 
+def title_of(info: FieldInfo, name: str, *, cools: bool = False) -> str:
+    """What a field is called; some are called otherwise where a rig only cools."""
+    extra = info.json_schema_extra
+    other = extra.get("cools") if cools and isinstance(extra, dict) else None
+    return str(other or info.title or name)
+
+
+def empty_word(info: FieldInfo) -> str:
+    """What an empty field is called."""
+    extra = info.json_schema_extra
+    return str(extra.get("empty", "none")) if isinstance(extra, dict) else "none"
+
+
 def words_of(info: FieldInfo, value: object) -> str:
     """What a value of a choice is called."""
     extra = info.json_schema_extra

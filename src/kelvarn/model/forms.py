@@ -49,7 +49,7 @@ def _with_gains(law: Pid, kp_per_K: float, ti_s: float | None, td_s: float, filt
     fields: dict[str, float] = {"kp_per_K": kp_per_K}
     if law.integrates:
         if ti_s is None:
-            raise FormError("Without an integral gain it has no memory; choose P for that.")
+            raise FormError("Without an integral gain it does not integrate; choose P for that.")
         fields["ti_s"] = ti_s
     if law.terms == "PID":
         fields["td_s"] = td_s

@@ -16,7 +16,7 @@ class Goal(ModelBase):
     body: Name = field(..., "What matters", "The body that must be kept; it need not be the one that is probed.")
     low_degC: float | None = temperature(None, "At least", "It must not be colder.", empty="no limit")
     high_degC: float | None = temperature(None, "At most", "It must not be hotter.", empty="no limit")
-    why: OneLine = field("", "Or else", "What happens outside.", max_length=200)
+    why: OneLine = field("", "Why it matters", "What happens outside.", max_length=200)
     source: OneLine = field("", "Source", "Where the figures come from.", max_length=200)
 
     @model_validator(mode="after")

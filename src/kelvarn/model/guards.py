@@ -20,7 +20,7 @@ DAYS: tuple[Day, ...] = get_args(Day)
 _DOES = {
     "off": "the controller asks for no drive",
     "contactor": "a contactor of its own cuts the drives",
-    "load": "what heats by itself is switched off",
+    "load": "the load is switched off",
     "full": "the controller asks for full drive",
 }
 _ACTIONS = {"off": "off", "on": "full on", "fixed": "a fixed duty", "hold": "hold the last drive"}
@@ -78,7 +78,7 @@ class Trip(RuleBase):
     does: Literal["off", "contactor", "load", "full"] = field("contactor", "Then", "What it does.", words=_DOES)
     latches: bool = field(True, "Stays tripped", "Whether only a press of reset lets go of it.")
     hysteresis_K: float = number(
-        2.0, Quantity.DIFFERENCE, 0.0, 500.0, "Lets go", "Of one that does not stay: how far back the reading must be."
+        2.0, Quantity.DIFFERENCE, 0.0, 500.0, "Releases when back by", "Of one that does not stay tripped."
     )
 
     @property
@@ -105,8 +105,8 @@ class CutOff(RuleBase):
         empty="never",
     )  # fmt: skip
     does: Literal["contactor", "load"] = field(
-        "contactor", "Cuts", "What it cuts.", words={"contactor": "the drives", "load": "what heats by itself"}
-    )
+        "contactor", "Cuts", "What it cuts.", words={"contactor": "the drives", "load": "the load"},
+    )  # fmt: skip
 
     @property
     def final(self) -> bool:
@@ -133,15 +133,15 @@ class ProbeFaultAction(RuleBase):
 
     what, new_name = "action at a probe fault", "Probe fault"
     kind: Literal["probe_fault"] = "probe_fault"
-    action: Literal["off", "on", "fixed", "hold"] = field("off", "Then give", "What is given.", words=_ACTIONS)
+    action: Literal["off", "on", "fixed", "hold"] = field("off", "Output then", "What is given.", words=_ACTIONS)
     duty: float = number(0.2, Quantity.DRIVE, -1.0, 1.0, "Fixed duty", "What is given where that is fixed.")
     cycle_s: float | None = number(
-        None, Quantity.DURATION, 1.0, DAY_S, "Cycled over",
+        None, Quantity.DURATION, 1.0, DAY_S, "Pulse period",
         "A fixed duty as on and off in turn, for relays; empty: evenly.", empty="evenly",
     )  # fmt: skip
     delay_s: float = number(0.0, Quantity.DURATION, 0.0, DAY_S, "After", "How long the fault must last.")
     still_s: float | None = number(
-        None, Quantity.DURATION, 1.0, 30 * DAY_S, "Or still for",
+        None, Quantity.DURATION, 1.0, 30 * DAY_S, "Or unchanged for",
         "A reading that does not change at all for so long is a fault too; empty: it is not.", empty="not watched",
     )  # fmt: skip
 
@@ -166,14 +166,16 @@ class ProbeFaultAction(RuleBase):
 class NoRise(RuleBase):
     """Much drive for a while without an answer: heater, probe or thermostat is broken. Off until reset by hand."""
 
-    what, new_name = "no rise", "No rise"
+    what, new_name = "no response", "No response"
     kind: Literal["no_rise"] = "no_rise"
-    at_least: float = number(0.8, Quantity.DRIVE, 0.01, 1.0, "Drive of", "Counts while so much is given, or more.")
-    for_s: float = number(300.0, Quantity.DURATION, 1.0, DAY_S, "For", "How long it may go without an answer.")
-    rise_K: float = number(2.0, Quantity.DIFFERENCE, 0.01, 500.0, "Must rise", "What counts as an answer.")
-    away_K: float = number(
-        5.0, Quantity.DIFFERENCE, 0.0, 3000.0, "If away", "Only counts while the setpoint is so far ahead, or further."
+    at_least: float = number(
+        0.8, Quantity.DRIVE, 0.01, 1.0, "When the drive is at least", "Counts while so much is given, or more."
     )
+    for_s: float = number(300.0, Quantity.DURATION, 1.0, DAY_S, "For", "How long it may go without an answer.")
+    rise_K: float = number(2.0, Quantity.DIFFERENCE, 0.01, 500.0, "Expected change", "What counts as an answer.")
+    away_K: float = number(
+        5.0, Quantity.DIFFERENCE, 0.0, 3000.0, "Only when further away than", "Of the setpoint, for it to count.",
+    )  # fmt: skip
 
     @property
     def final(self) -> bool:
@@ -193,7 +195,7 @@ class LinkLost(RuleBase):
     what, new_name = "watchdog at the drive", "Watchdog"
     kind: Literal["link_lost"] = "link_lost"
     after_s: float = number(10.0, Quantity.DURATION, 0.0, DAY_S, "After", "How long it waits for an order.")
-    action: Literal["off", "on", "fixed", "hold"] = field("off", "Then give", "What is given.", words=_ACTIONS)
+    action: Literal["off", "on", "fixed", "hold"] = field("off", "Output then", "What is given.", words=_ACTIONS)
     duty: float = number(0.2, Quantity.DRIVE, -1.0, 1.0, "Fixed duty", "What is given where that is fixed.")
 
     def text(self, scale: Scale) -> str:
@@ -224,7 +226,9 @@ class Restart(RuleBase):
     what, new_name = "after a power cut", "Restart"
     kind: Literal["restart"] = "restart"
     delay_s: float = number(0.0, Quantity.DURATION, 0.0, DAY_S, "Waits", "How long nothing is given at first.")
-    keeps_memory: bool = field(False, "Keeps its memory", "Whether the law goes on from where it was, or begins anew.")
+    keeps_memory: bool = field(
+        False, "Keeps the integral", "Whether the law goes on from where it was, or begins anew."
+    )
     setpoint: Literal["clock", "stored", "start", "lost"] = field(
         "clock", "Setpoint", "Where the plan goes on.",
         words={"clock": "goes on by the clock", "stored": "goes on from where it was", "start": "begins anew",
@@ -234,7 +238,8 @@ class Restart(RuleBase):
 
     def text(self, scale: Scale) -> str:
         del scale
-        return f"plan {words_of_field(self, 'setpoint')}, " + ("memory kept" if self.keeps_memory else "memory empty")
+        kept = "integral kept" if self.keeps_memory else "integral at 0"
+        return f"plan {words_of_field(self, 'setpoint')}, {kept}"
 
     def shown(self) -> tuple[str, ...]:
         return ("delay_s", "keeps_memory", "setpoint", *(("own_degC",) if self.setpoint == "lost" else ()))
@@ -248,17 +253,17 @@ class Alarm(RuleBase):
     watches: Literal["high", "low", "deviation", "saturated"] = field(
         "high", "Alarm", "What it tells.",
         words={"high": "above a level", "low": "below a level", "deviation": "away from the setpoint, once reached",
-               "saturated": "flat out and still away"},
+               "saturated": "at full drive and still off the setpoint"},
     )  # fmt: skip
     probe: Name = field(..., "Watches", "The probe that it watches.")
     at_degC: float = temperature(60.0, "Level", "Of a high or low one.")
     away_K: float = number(5.0, Quantity.DIFFERENCE, 0.001, 3000.0, "Away", "Of the others: how far is too far.")
     delay_s: float = number(60.0, Quantity.DURATION, 0.0, DAY_S, "After", "How long that must last.")
     hysteresis_K: float = number(1.0, Quantity.DIFFERENCE, 0.0, 500.0, "Hysteresis", "How far back ends it.")
-    outlet: Literal["lamp", "sounder", "message"] = field("lamp", "Outlet", "How it makes itself known.")
+    outlet: Literal["lamp", "sounder", "message"] = field("lamp", "Signalled by", "How it makes itself known.")
     until: Literal["gone", "acknowledged"] = field(
         "gone",
-        "Done when",
+        "Clears when",
         "What ends it.",
         words={"gone": "it is gone", "acknowledged": "it is gone and reset is pressed"},
     )
@@ -269,8 +274,8 @@ class Alarm(RuleBase):
                 f"{'above' if self.watches == 'high' else 'below'} {show(self.at_degC, Quantity.TEMPERATURE, scale)}"
             )
         else:
-            where = f"{show(self.away_K, Quantity.DIFFERENCE, scale)} away"
-            where = f"flat out and {where}" if self.watches == "saturated" else where
+            where = f"{show(self.away_K, Quantity.DIFFERENCE, scale)} off the setpoint"
+            where = f"at full drive and {where}" if self.watches == "saturated" else where
         return f"{self.probe} {where} for {_seconds(self.delay_s)}: {self.outlet}"
 
     def shown(self) -> tuple[str, ...]:

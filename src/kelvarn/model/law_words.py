@@ -6,7 +6,11 @@ from .candidate import Controller
 from .curve import Curve
 from .pid import Pid
 
-_SHORT = {"Gain ": "", "Integral time ": "", "Derivative time ": "", "Setpoint weight ": ""}
+_SHORT = {
+    "Gain ": "", "Integral time ": "", "Derivative time ": "", "Setpoint weight ": "",
+    "Switches on below the setpoint by": "on short by", "Switches off above the setpoint by": "off past by",
+    "Hysteresis, each way": "hysteresis ±",
+}  # fmt: skip
 
 
 def law_text(law: Controller, scale: Scale = Scale.CELSIUS) -> str:

@@ -35,19 +35,23 @@ class OnOff(LawBase):
         words={str(word): said for word, said in NOTATIONS.items()},
     )
     below_K: float = number(
-        1.0, Quantity.DIFFERENCE, 0.0, 500.0, "On below setpoint by", "On when this far short of the setpoint.",
-        more="wider swing, fewer switchings", ruler=(0.05, 20.0), log=True,
+        1.0, Quantity.DIFFERENCE, 0.0, 500.0, "Switches on below the setpoint by",
+        "On when this far short of the setpoint.",
+        cools="Switches on above the setpoint by", more="wider swing, fewer switchings", ruler=(0.05, 20.0), log=True,
     )  # fmt: skip
     above_K: float = number(
-        1.0, Quantity.DIFFERENCE, 0.0, 500.0, "Off above setpoint by", "Off when this far past the setpoint.",
-        more="wider swing, fewer switchings", ruler=(0.05, 20.0), log=True,
+        1.0, Quantity.DIFFERENCE, 0.0, 500.0, "Switches off above the setpoint by",
+        "Off when this far past the setpoint.",
+        cools="Switches off below the setpoint by", more="wider swing, fewer switchings", ruler=(0.05, 20.0), log=True,
     )  # fmt: skip
     band_K: float = number(
-        1.0, Quantity.DIFFERENCE, 0.0, 500.0, "Band, each way", "On so far short of the setpoint, off so far past it.",
+        1.0, Quantity.DIFFERENCE, 0.0, 500.0, "Hysteresis, each way",
+        "On so far short of the setpoint, off so far past it.",
         more="wider swing, fewer switchings", ruler=(0.05, 20.0), log=True,
     )  # fmt: skip
     band_share: float = number(
-        0.02, Quantity.DRIVE, 0.0, 0.9, "Band, each way", "On and off this share of the setpoint in °C away from it.",
+        0.02, Quantity.DRIVE, 0.0, 0.9, "Hysteresis, each way",
+        "On and off this share of the setpoint in °C away from it.",
         more="wider swing, fewer switchings", ruler=(0.001, 0.2), log=True,
     )  # fmt: skip
     cut_in_degC: float = temperature(20.0, "Cut-in", "On at this temperature, whatever the setpoint.")

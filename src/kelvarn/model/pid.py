@@ -23,7 +23,7 @@ class Pid(LawBase):
         more="faster, then overshoot", ruler=(0.005, 2.0), log=True,
     )  # fmt: skip
     ti_s: float = number(
-        600.0, Quantity.DURATION, 0.1, 1e6, "Integral time Ti", "Time in which the memory doubles a steady push.",
+        600.0, Quantity.DURATION, 0.1, 1e6, "Integral time Ti", "Time in which the integral doubles a steady push.",
         less="removes offset sooner, then swings", ruler=(30.0, 36000.0), log=True,
     )  # fmt: skip
     td_s: float = number(
@@ -56,23 +56,35 @@ class Pid(LawBase):
         None, Quantity.DRIVE_RATE, 1e-6, 1000.0, "Rate limit", "Largest change of the drive in a second."
     )  # fmt: skip
     anti_windup: Literal["none", "hold", "back_calculation"] = field(
-        "back_calculation", "Anti-windup", "What the memory does while the drive is at its limit.",
+        "back_calculation", "Anti-windup", "What the integral does while the drive is at its limit.",
         words={"hold": "hold while limited", "back_calculation": "back-calculation"},
     )  # fmt: skip
     tracking_s: float | None = number(
         None, Quantity.DURATION, 0.1, 1e6, "Tracking time Tt",
-        "How fast back-calculation pulls the memory back; empty for √(Ti·Td), or Ti without Td.",
+        "How fast back-calculation pulls the integral back; empty for √(Ti·Td), or Ti without Td.",
     )  # fmt: skip
 
     zone_K: float | None = number(
-        None, Quantity.DIFFERENCE, 0.01, 500.0, "Memory acts within",
-        "The memory holds still while the setpoint is further away than this.", empty="always",
+        None, Quantity.DIFFERENCE, 0.01, 500.0, "Integral acts within",
+        "The integral is held while the setpoint is further away than this.", empty="always",
     )  # fmt: skip
     memory_low: float | None = number(
-        None, Quantity.DRIVE, -10.0, 10.0, "Memory at least", "The memory never goes below this.", empty="no limit"
+        None,
+        Quantity.DRIVE,
+        -10.0,
+        10.0,
+        "Integral limit, lowest",
+        "The integral never goes below this.",
+        empty="no limit",
     )
     memory_high: float | None = number(
-        None, Quantity.DRIVE, -10.0, 10.0, "Memory at most", "The memory never goes above this.", empty="no limit"
+        None,
+        Quantity.DRIVE,
+        -10.0,
+        10.0,
+        "Integral limit, highest",
+        "The integral never goes above this.",
+        empty="no limit",
     )
     setpoint_rate_K_per_s: float | None = number(
         None, Quantity.RAMP, 1e-6, 1000.0, "Setpoint ramp",
@@ -102,7 +114,7 @@ class Pid(LawBase):
     def _memory_limits_in_order(self) -> Self:
         if self.memory_low is not None and self.memory_high is not None and self.memory_low >= self.memory_high:
             raise ValueError(
-                f"the memory's lower limit must be below its upper one ({self.memory_high * 100:g} %), "
+                f"the integral's lower limit must be below its upper one ({self.memory_high * 100:g} %), "
                 f"not {self.memory_low * 100:g} %"
             )
         return self

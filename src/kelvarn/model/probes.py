@@ -93,7 +93,7 @@ class Probe(ModelBase):
         1.0, Quantity.DURATION, 0.01, 3600.0, "Read every", "Time between readings; the controller acts on each."
     )
     offset_K: float = number(
-        0.0, Quantity.DIFFERENCE, -200.0, 200.0, "Shows too much by", "How much too warm it reads at 0 °C."
+        0.0, Quantity.DIFFERENCE, -200.0, 200.0, "Reads high by", "How much too warm it reads at 0 °C."
     )
     slope: float = number(1.0, Quantity.NUMBER, 0.2, 5.0, "Slope", "Kelvins it shows for each kelvin.")
     lowest_degC: float = temperature(-250.0, "Lowest reading", "It never reads below this.")

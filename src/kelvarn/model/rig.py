@@ -44,7 +44,7 @@ class Rig(ModelBase):
     surroundings: Surroundings = field(Surroundings(), "Surroundings", "What lies outside.")
     goal: Goal | None = field(None, "Goal", "What must be kept where, and why.")
     judged: Name | None = field(
-        None, "Marks speak of", "The body whose temperature is judged; else the one that the control probe sits in."
+        None, "Judge this body", "The body whose temperature is judged; else the one that the control probe sits in."
     )
     guards: tuple[Guard, ...] = field((), "Guards", "What keeps it safe, and what reports.", max_length=MOST_GUARDS)
     permits: tuple[Permit, ...] = field((), "Permits", "What must hold for the drives to be allowed.", max_length=12)

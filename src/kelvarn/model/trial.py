@@ -82,10 +82,10 @@ class Plan(ModelBase):
     )
     setpoints: tuple[NamedSetpoint, ...] = field((), "Named setpoints", "What operations ask for.", max_length=30)
     lowest_degC: float | None = temperature(
-        None, "Not below", "No setpoint goes below, by hand neither.", empty="no limit"
+        None, "Lowest setpoint", "No setpoint goes below, by hand neither.", empty="no limit"
     )
     highest_degC: float | None = temperature(
-        None, "Not above", "No setpoint goes above, by hand neither.", empty="no limit"
+        None, "Highest setpoint", "No setpoint goes above, by hand neither.", empty="no limit"
     )
 
     @property
@@ -153,7 +153,7 @@ class Trial(ModelBase):
         empty="cold",
     )
     band_K: float = number(
-        0.5, Quantity.DIFFERENCE, 0.001, 500.0, "Band", "How near to the setpoint counts as settled."
+        0.5, Quantity.DIFFERENCE, 0.001, 500.0, "Settled within ±", "How near to the setpoint counts as settled."
     )
     begins_day: Day = field("Mon", "Begins on", "Day of the week at its start.")
     begins_at_s: float = number(0.0, Quantity.DURATION, 0.0, DAY_S, "At", "Time of day at its start, since midnight.")

@@ -102,12 +102,12 @@ def _without_of_pid(rig: Rig, law: Pid) -> Iterator[Alternative]:
     if law.integrates:
         if law.anti_windup != "hold":
             still = with_fields(law, anti_windup="hold")
-            yield Alternative("memory wound up while at its limit", rig, still)
+            yield Alternative("its integral wound up while at the limit", rig, still)
         if law.acting_weight > 0:
             calm = with_fields(law, setpoint_weight=0.0, derivative_weight=0.0)
             yield Alternative("setpoint step seen by the gain", rig, calm)
     else:
-        yield Alternative("having no memory", rig, with_fields(law, terms="PI"))
+        yield Alternative("having no integral", rig, with_fields(law, terms="PI"))
     if law.rate_per_s is not None:
         yield Alternative("the rate limit", rig, with_fields(law, rate_per_s=None))
     else:
@@ -195,7 +195,7 @@ def _of_pid(law: Pid, holding: tuple[float, float] | None) -> list[tuple[str, di
     for factor, word in ((0.5, "half the gain"), (0.7, "gain ×0.7"), (1.5, "gain ×1.5"), (2.0, "twice the gain")):
         found.append((word, {"kp_per_K": law.kp_per_K * factor}))
     if law.integrates:
-        for kind, word in (("hold", "hold the memory while limited"), ("back_calculation", "pull the memory back")):
+        for kind, word in (("hold", "hold the integral while limited"), ("back_calculation", "pull the integral back")):
             found.append((word, {"anti_windup": kind, "tracking_s": None}))
         for factor, word in ((0.5, "half the integral time"), (0.7, "integral time ×0.7"), (1.5, "integral time ×1.5"),
                              (2.0, "twice the integral time")):  # fmt: skip
@@ -208,7 +208,7 @@ def _of_pid(law: Pid, holding: tuple[float, float] | None) -> list[tuple[str, di
     if law.terms == "PI":
         found.append(("add a derivative time", {"terms": "PID", "td_s": law.ti_s / 8}))
     if law.terms == "P":
-        found.append(("add a memory", {"terms": "PI"}))
+        found.append(("add an integral", {"terms": "PI"}))
     if holding is not None and law.feed_per_K is None:
         per_K, rest_degC = holding
         words = "feed-forward of what holds the setpoint"

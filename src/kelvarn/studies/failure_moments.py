@@ -37,7 +37,7 @@ def moments_of(rig: Rig, controller: Controller, trial: Trial) -> dict[str, floa
     full = np.flatnonzero(run.drive >= run.drive.max() - 1e-9)
     breaks = np.flatnonzero(np.diff(full) > 1)
     first_full = full[: breaks[0] + 1] if breaks.size else full
-    put("flat out on the way", first_full[first_full.size // 2])
+    put("at full drive on the way", first_full[first_full.size // 2])
     put("as it leaves full drive", first_full[-1])
     arrived = _arrived(run)
     if arrived is not None:

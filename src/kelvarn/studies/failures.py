@@ -203,7 +203,7 @@ def _between(failure: Failure, tried: Sequence[Outcome], rig: Rig) -> Iterator[_
 
 _END = "at the end"
 _HOLDING = ("at the setpoint", "at the largest drive", "at the smallest drive", "with the reading furthest below",
-            "with the reading furthest above", "flat out on the way", "once the drive is on")  # fmt: skip
+            "with the reading furthest above", "at full drive on the way", "once the drive is on")  # fmt: skip
 """Moments at which what holds something as it was holds most or least."""
 
 

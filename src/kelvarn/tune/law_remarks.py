@@ -104,7 +104,7 @@ def of_pid(look: Look, name: str, path: Path, law: Pid) -> Iterator[Remark]:
     if law.integrates and law.anti_windup == "none":
         yield Remark(
             "nothing holds the memory", name, (*path, "anti_windup"),
-            "Nothing holds its memory back while the drive is at its limit: it winds up and overshoots.",
+            "Nothing limits its integral while the drive is at its limit: it winds up and overshoots.",
             "back-calculation", setting((*path, "anti_windup"), "back_calculation"),
         )  # fmt: skip
     yield from _fans_that_stand(look, name, path, law)
@@ -136,7 +136,7 @@ def _limits(look: Look, name: str, path: Path, law: Pid) -> Iterator[Remark]:
         ("memory_low", law.memory_low, law.memory_low is not None and needs < law.memory_low - _SAME),
     ):
         if beyond:
-            text = f"Its memory would have to come to {look.share(needs)} to hold {look.degC(look.setpoint)}"
+            text = f"Its integral would have to come to {look.share(needs)} to hold {look.degC(look.setpoint)}"
             yield Remark(f"{field.replace('_', ' ')} cannot hold", name, (*path, field),
                          f"{text}, and its limit is {look.share(limit or 0.0)}: it stays off.")  # fmt: skip
     gap = None if look.rests_without is None else abs(look.setpoint - look.rests_without)
@@ -144,7 +144,7 @@ def _limits(look: Look, name: str, path: Path, law: Pid) -> Iterator[Remark]:
         left = (holds - law.bias - ahead) / (law.kp_per_K + holds / gap)
         if left > law.zone_K:
             text = (
-                f"Without its memory it stays {look.kelvins(left)} away, and the memory acts only within "
+                f"Without its integral it stays {look.kelvins(left)} away, and the integral acts only within "
                 f"{look.kelvins(law.zone_K)}: it never comes there."
             )
             yield Remark("zone is never reached", name, (*path, "zone_K"), text)
@@ -300,6 +300,14 @@ def _no_hysteresis(look: Look, name: str, path: Path, what: str, back_off_K: flo
     return Remark(key, name, path, text, f"back off by {look.kelvins(wide)}", setting(path, wide))
 
 
+def lasting(years: float) -> str:
+    """A life in years, months or days: 5 days, not 0.18 months."""
+    for size, word in ((1.0, "year"), (12.0, "month"), (365.25, "day")):
+        if years * size >= 2:
+            return f"{years * size:.2g} {word}s"
+    return "under 2 days"
+
+
 def worn_text(often: float, years: float) -> str:
     """How soon a relay is worn out."""
-    return f"At {show(often, Quantity.PER_HOUR)}, day and night, the relay is worn out in {years * 12:.2g} months."
+    return f"At {show(often, Quantity.PER_HOUR)}, day and night, the relay is worn out in {lasting(years)}."

@@ -83,7 +83,7 @@ def _marks(look: Look, at: Path) -> Iterator[Remark]:
             yield Remark(f"mark {k + 1} below the noise", None, where, text)
         of_first = mark.measure == "settling_s" and mark.direction == "at_most" and mark.stage is None
         if of_first and mark.limit < look.flat_out_s:
-            text = f"{mark.title} {limit}: flat out from cold it takes {look.span(look.flat_out_s)} into the band."
+            text = f"{mark.title} {limit}: at full drive from cold it takes {look.span(look.flat_out_s)} into the band."
             yield Remark(f"mark {k + 1} sooner than full drive", None, where, text)
         hottest = mark.measure == "hottest_degC" and mark.body == look.rig.probe.body and mark.direction == "at_most"
         if hottest and mark.limit < look.highest - _SAME_K:

@@ -197,7 +197,7 @@ def _alarms(look: Look) -> Iterator[Remark]:
             yield Remark(f"{guard.name} above the limit", None, (*at, "at_degC"), text)
         if guard.delay_s == 0:
             noise = look.kelvins(probe.noise_K)
-            text = f"Alarm “{guard.name}” has no delay: it cries at every blip (noise {noise})."
+            text = f"Alarm “{guard.name}” has no delay: one bad reading sets it off (noise {noise})."
             yield Remark(f"{guard.name} without delay", None, (*at, "delay_s"), text,
                          f"after {look.span(_USUAL_DELAY_S)}",
                          setting((*at, "delay_s"), _USUAL_DELAY_S))  # fmt: skip

@@ -55,16 +55,17 @@ def sides_of(project: Project, runner: Runner, scale: Scale) -> list[Side]:
                 said[f"Hottest: {body}"] = show(degC, MEASURES["hottest_degC"].quantity, scale)
             for verdict in result.verdicts:
                 said[f"Mark: {verdict.mark.title}"] = "met" if verdict.met else "not met"
-        found.append(Side(candidate.name, _settings(candidate, scale), said))
+        found.append(Side(candidate.name, _settings(project, candidate, scale), said))
     for kept in project.kept:
         as_candidate = Candidate(name=kept.name, controller=kept.controller)
         figures = {figure.measure: figure.value for figure in kept.figures}
-        found.append(Side(f"{kept.name} (kept)", _settings(as_candidate, scale), _figures(figures, scale)))
+        found.append(Side(f"{kept.name} (kept)", _settings(project, as_candidate, scale), _figures(figures, scale)))
     return found
 
 
-def _settings(candidate: Candidate, scale: Scale) -> dict[str, str]:
-    return {"Strategy": candidate.strategy} | {row.what: row.value for row in settings_rows(candidate, scale)}
+def _settings(project: Project, candidate: Candidate, scale: Scale) -> dict[str, str]:
+    rows = settings_rows(candidate, scale, cools=project.rig.way.sign < 0)
+    return {"Strategy": candidate.strategy} | {row.what: row.value for row in rows}
 
 
 def _figures(figures: dict[str, float | None], scale: Scale) -> dict[str, str]:

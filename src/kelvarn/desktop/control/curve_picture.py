@@ -86,7 +86,7 @@ class CurvePicture(QWidget):
         if run is not None:
             self._draw_run(run, self._followed, scene.scale)
         if found is None:
-            self.says.setText(f"{scene.selected.candidate.strategy} has no curve of its own: its memory moves it.")
+            self.says.setText(f"{scene.selected.candidate.strategy} has no curve of its own: its integral moves it.")
             self.says.show()
         else:
             self._draw_curve(found, scene)

@@ -204,7 +204,7 @@ class Settings(Panel):
         self._ask_simplest(self._view.trial(self._document.project), variants=_VARIANTS)
 
     def _ask_simplest(self, *trials: Trial, variants: int = 0) -> None:
-        title = "Which is the simplest that does?"
+        title = "Find the simplest that meets the marks"
         self._open_list(title, SIMPLEST_COLUMNS, lambda project, _, scale: simplest(project, trials, scale, variants))
 
     def _open_list(

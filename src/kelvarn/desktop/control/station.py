@@ -13,7 +13,7 @@ from kelvarn.desktop.lanes.choice import chosen_lanes
 from kelvarn.desktop.lanes.edits import Drags
 from kelvarn.desktop.lanes.scene import Entry, entries, scene_of
 from kelvarn.desktop.menus import Command
-from kelvarn.desktop.station import Context, Phrase, Station
+from kelvarn.desktop.station import Context, Phrase, Place, Station
 from kelvarn.desktop.strip.strip import Strip
 from kelvarn.desktop.texts import MOST_OF_A_NAME
 from kelvarn.engine.why import why
@@ -136,16 +136,16 @@ class ControlStation(Station):
         return [
             *add,
             Command(menu, "Start from a tuning rule…", "", self.shown(self.settings.ask_start)),
-            Command(menu, "Which is the simplest that does?", "", self.shown(self.settings.ask_simplest)),
+            Command(menu, "Find the simplest that meets the marks", "", self.shown(self.settings.ask_simplest)),
             Command(
                 menu,
-                "Which is the simplest that does, on all trials?",
+                "Find the simplest that meets the marks of all trials",
                 "",
                 self.shown(self.settings.ask_simplest_of_all),
             ),
             Command(
                 menu,
-                "Which is the simplest that does, on rigs that differ?",
+                "Find the simplest that meets the marks on rigs that differ",
                 "",
                 self.shown(self.settings.ask_simplest_of_variants),
             ),
@@ -179,6 +179,12 @@ class ControlStation(Station):
             Command(menu, "Duplicate", "Ctrl+D", self.shown(do.duplicate)),
             Command(menu, "Hide or show", "Ctrl+H", self.shown(do.toggle_hidden)),
             Command(menu, "Delete", "Ctrl+Delete", self.in_sight(do.delete)),
+        ]
+
+    def places(self) -> list[Place]:
+        candidates = self._document.project.candidates
+        return [
+            (f"{each.name}: candidate, {each.strategy}", partial(self._view.select, each.name)) for each in candidates
         ]
 
     def phrase(self) -> Phrase:

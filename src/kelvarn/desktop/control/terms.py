@@ -28,7 +28,7 @@ class Terms(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setAccessibleName("Terms at the cursor")
         self.setToolTip(
-            "The share that the setpoint weight takes off the start is counted in the memory, "
+            "The share that the setpoint weight takes off the start is counted in the integral, "
             "so that distance is Kp times what is missing."
         )
 

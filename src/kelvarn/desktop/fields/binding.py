@@ -8,7 +8,7 @@ from pydantic.fields import FieldInfo
 from kelvarn.desktop.document import Document
 from kelvarn.desktop.view import View
 from kelvarn.model.edit import EditError, Path, value_at
-from kelvarn.model.fields import words_of
+from kelvarn.model.fields import title_of, words_of
 from kelvarn.units import Quantity, Scale, UnitError, parse, retold, shortened, show
 
 _MOST_IN_A_NAME = 30
@@ -30,9 +30,9 @@ class Binding:
     def __init__(self, document: Document, view: View, path: Path, title: str | None = None) -> None:
         self.document, self.view, self.path = document, view, path
         self.info: FieldInfo = type(value_at(document.project, path[:-1])).model_fields[str(path[-1])]
-        self.title = title or self.info.title or str(path[-1])
         extra = self.info.json_schema_extra
         self.extra: dict[str, Any] = dict(extra) if isinstance(extra, dict) else {}
+        self.title = title or title_of(self.info, str(path[-1]), cools=document.project.rig.way.sign < 0)
         self.quantity = Quantity(self.extra["quantity"]) if "quantity" in self.extra else None
         self.optional = type(None) in getattr(self.info.annotation, "__args__", ())
 

@@ -174,7 +174,7 @@ class CalibrateView(QWidget):
             if found.how == "offset"
             else f"× {found.slope:.4g}, and {by} more at {show(found.shown0_degC, Quantity.TEMPERATURE, scale)}"
         )
-        return f"true = shown {text}; {show(found.worst_K, Quantity.DIFFERENCE, scale)} left over at most"
+        return f"true = shown {text}; {show(found.worst_K, Quantity.DIFFERENCE, scale)} residual at most"
 
     def _say(self, text: str, role: str = "") -> None:
         self.says.setProperty("role", role)

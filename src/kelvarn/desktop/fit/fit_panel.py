@@ -112,7 +112,7 @@ class FitPanel(Panel):
             row = QHBoxLayout()
             row.setContentsMargins(0, 0, 0, 0)
             row.addWidget(small("fitting …" if found is None else "fitting …; below stands what was before", "gold"), 1)
-            row.addWidget(link("stop", self._known.stop, "Give up this fit"))
+            row.addWidget(link("stop", self._known.stop, "Stop fitting"))
             holder = QWidget()
             holder.setLayout(row)
             self.add(holder)
@@ -189,8 +189,8 @@ class FitPanel(Panel):
             parts = (show(quick.gain_K, Quantity.DIFFERENCE, scale), show(quick.lag_s, Quantity.DURATION),
                      show(quick.dead_time_s, Quantity.DURATION))  # fmt: skip
             self.add(value_row("By two points (28 %, 63 %)", "", "gain {}, lag {}, dead time {}".format(*parts)))
-        row = value_row("Follow one another", f"{100 * max(fit.autocorrelation, 0.0):.0f} %")
-        row.setToolTip("Correlation of what is left over from one row to the next: 0 % is pure noise")
+        row = value_row("Residuals correlated", f"{100 * max(fit.autocorrelation, 0.0):.0f} %")
+        row.setToolTip("Correlation of the residuals from one row to the next: 0 % is pure noise")
         self.add(row)
         self._end(found.warnings(scale), self._writes(fit))
 
@@ -236,7 +236,7 @@ class FitPanel(Panel):
     def _choose_free(self) -> None:
         """Which values of the rig are free."""
         row = QHBoxLayout()
-        row.addWidget(small("Free to be found", bold=True), 1)
+        row.addWidget(small("Values to fit", bold=True), 1)
         row.addWidget(link("choose" if self._folded else "fold", self._fold, "Choose which values of the rig are free"))
         holder = QWidget()
         holder.setLayout(row)

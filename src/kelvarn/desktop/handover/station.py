@@ -82,7 +82,7 @@ class HandoverStation(Station):
         column.addWidget(heading("Ready to hand over?"))
         column.addLayout(self._checks)
         column.addSpacing(14)
-        self._words_heading = heading("Same law in other words")
+        self._words_heading = heading("Same settings for other controllers")
         column.addWidget(self._words_heading)
         column.addLayout(self._words)
         column.addStretch(1)

@@ -78,7 +78,7 @@ def _flat_out(run: Run) -> tuple[LaneSpan, ...]:
     for start, end in long_spans(run):
         at = float(run.drive[run.sample_at(start)])
         full = abs(at) > 0.5
-        held = "flat out" if full else "shut off" if abs(at) < _NOTHING else "at its least"
+        held = "full drive" if full else "shut off" if abs(at) < _NOTHING else "at its least"
         text = f"{held} {minutes(end - start)}" if end - start >= _LEAST_SAID_S else ""
         found.append(LaneSpan(start, end, text, hatched=True, worth=bool(full)))
     return tuple(found)

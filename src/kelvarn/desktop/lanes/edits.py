@@ -106,7 +106,7 @@ class Drags:
         if back:
             if corner.back is not None:
                 behind = max(way.sign * (degC - corner.degC), 0.0)
-                self._put((*law_path, *corner.back), round(behind, 1), Quantity.DIFFERENCE, "Back off by")
+                self._put((*law_path, *corner.back), round(behind, 1), Quantity.DIFFERENCE, "Hysteresis")
             return
         if corner.temperature is not None:
             self.edge(Edge(corner.temperature, 0.0, "", up=True), place, setpoint_degC, degC)

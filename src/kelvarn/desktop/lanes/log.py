@@ -103,10 +103,10 @@ def _left_over(scene: LogScene) -> Lane:
     left = np.asarray(measured - course.degC)
     labels = (Label(scene.said, 0.0, 0.0, "glacier", "all"),) if scene.said else ()
     title = f"Measured − {course.name}, {usual_unit(Quantity.DIFFERENCE, scene.scale)}"
-    trace = Trace("left over", course.time_s, left, 0)
+    trace = Trace("residual", course.time_s, left, 0)
     axis = ValueAxis(Quantity.DIFFERENCE, scene.scale, least=0.2)
     zero = Level(0.0, "muted")
-    return Lane("left over", title, axis, weight=1.5, traces=(trace,), levels=(zero,), labels=labels)
+    return Lane("residual", title, axis, weight=1.5, traces=(trace,), levels=(zero,), labels=labels)
 
 
 def _drive(data: LogData) -> Lane:

@@ -17,7 +17,7 @@ from kelvarn.desktop.lanes.step import step_lanes
 from kelvarn.desktop.lanes.temperature import bodies_lane
 from kelvarn.desktop.menus import Command
 from kelvarn.desktop.plain import menu_text, plain_tip
-from kelvarn.desktop.station import Context, Phrase, Station
+from kelvarn.desktop.station import Context, Phrase, Place, Station
 from kelvarn.desktop.strip.axis import clock
 from kelvarn.desktop.strip.lane import Shown
 from kelvarn.desktop.strip.strip import Strip
@@ -31,6 +31,7 @@ from kelvarn.units import Quantity, counted, show
 from .actions import RigActions
 from .foot import RigFoot
 from .heat_path import HeatPath
+from .keys import key_of
 from .panel import RigPanel
 from .parts import PartsBar
 from .play import Play
@@ -188,6 +189,16 @@ class RigStation(Station):
         if self.steps.busy and self.isVisible():
             return Phrase(f"{what}, {power}; step under way", "begin")
         return Phrase(f"{what}, {power}", "look" if oddities(rig) else "fine")
+
+    def places(self) -> list[Place]:
+        rig = self._document.project.rig
+        kinds = (("body", "body", rig.bodies), ("drive", "drive", rig.drives), ("probe", "probe", rig.probes),
+                 ("draw_off", "draw-off", rig.draw_offs))  # fmt: skip
+        return [
+            (f"{part.name}: {what}", partial(self.select, part.name if kind == "body" else key_of(kind, k)))
+            for kind, what, parts in kinds
+            for k, part in enumerate(parts)
+        ]
 
     def select(self, key: str) -> None:
         """Show the fields of a part, by its key; a body's is its name."""

@@ -36,7 +36,7 @@ def verdict_text(rig: Rig, setpoint_degC: float, scale: Scale, flat_out_s: float
             low, high = (show(abs(output), Quantity.DRIVE) for output in found.between)
             first += f" on average, switching between {low} and {high}"
         if flat_out_s is not None:
-            first += f"; flat out it gets there in {minutes(flat_out_s)}"
+            first += f"; at full drive it gets there in {minutes(flat_out_s)}"
     text = f"{first}; {'stuck on' if rig.heats else 'with it stopped'}, {body} would {_ends(found, body, scale)}"
     over = [b for b in rig.all_bodies if b.limit_degC is not None and found.end_degC[b.name] > b.limit_degC]
     if over:

@@ -162,7 +162,7 @@ class TrialPanel(Panel):
             if change.named is None:
                 self._number(where, "to_degC")
             if k:
-                self._number(where, "at_s", "At, or later")
+                self._number(where, "at_s", "From (waits if told to)")
             self._number(where, "ramp_K_per_s")
             self.add(SwitchField(self._bind(where, "waits", "then wait until it is reached")))
         self._link("+ setpoint", partial(self._work.plan, "add_change"), "Add a setpoint change after the last one")

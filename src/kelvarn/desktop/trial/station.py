@@ -25,7 +25,7 @@ from kelvarn.desktop.lanes.edits import Drags
 from kelvarn.desktop.lanes.scene import Entry, Scene, entries, scene_of
 from kelvarn.desktop.lanes.trial import trial_lanes
 from kelvarn.desktop.menus import Command
-from kelvarn.desktop.station import Context, Phrase, Station
+from kelvarn.desktop.station import Context, Phrase, Place, Station
 from kelvarn.desktop.strip.strip import Strip
 from kelvarn.desktop.texts import MOST_OF_A_NAME
 from kelvarn.engine.why import why
@@ -43,6 +43,7 @@ from . import tables
 from .actions import TrialWork
 from .cards import TrialCards
 from .failure_view import FailureView
+from .finding import places
 from .foot import TABS, Content, Foot
 from .panel import Selected, TrialPanel
 from .reports import ask_report
@@ -183,11 +184,11 @@ class TrialStation(Station):
             Command(menu, "Side by side", "", self.shown(partial(self.foot.show_tab, _SIDE))),
             Command(menu, "Candidates on all trials", "", self.shown(partial(self.foot.show_tab, _TRIALS))),
             Command(menu, "If it fails", "Ctrl+Shift+L", self.shown(partial(self.foot.show_tab, _FAILS))),
-            Command(menu, "Try variants, or stop", "Ctrl+Y", self.shown(self.variants.toggle)),
+            Command(menu, "Try variants, or stop", "Ctrl+Shift+Y", self.shown(self.variants.toggle)),
             Command(menu, "Report…", "Ctrl+Shift+R", self.context.guarded(report)),
             Command(menu, "Copy the table", "", self.shown(partial(self.foot.copy_as, "text"))),
-            *[Command(safe, f"Add {kind.what}", "", self.shown(partial(self.add_rule, name)))
-              for name, kind in {**GUARD_KINDS, **PERMIT_KINDS}.items()],
+            *[Command(safe, f"Add {word}: {kind.what}", "", self.shown(partial(self.add_rule, name)))
+              for word, kinds in (("guard", GUARD_KINDS), ("permit", PERMIT_KINDS)) for name, kind in kinds.items()],
         ]  # fmt: skip
 
     def _show_menu(self, at: QPoint) -> None:
@@ -230,6 +231,9 @@ class TrialStation(Station):
         self.refresh()
 
     # Showing
+
+    def places(self) -> list[Place]:
+        return places(self._document.project, self._view, self._select)
 
     def phrase(self) -> Phrase:
         project, table = self._document.project, self.studies.table
@@ -390,9 +394,6 @@ class TrialStation(Station):
     def _pin(self, pinned: bool) -> None:
         self._view.pinned = pinned
         self.show_cursor()
-
-    def new_look(self) -> None:
-        self.refresh()
 
     def finish(self) -> None:
         self._later.stop()

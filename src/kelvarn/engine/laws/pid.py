@@ -263,7 +263,7 @@ def terms(law: model.Pid, at: Sample) -> list[Term]:
     lead = law.kp_per_K * (1 - law.acting_weight) * followed
     found = [Term("P distance", at.p + lead, "glacier")]
     if law.integrates:
-        found.append(Term("I memory", at.i - lead, "moss"))
+        found.append(Term("I integral", at.i - lead, "moss"))
     if law.acting_td_s:
         found.append(Term("D speed", at.d, "gold"))
     if law.feed_per_K:
@@ -289,7 +289,7 @@ def why(law: model.Pid, at: Sample, scale: Scale) -> str:
     if abs(followed - at.setpoint_degC) > 1e-6:
         where += f", which is at {show(followed, Quantity.TEMPERATURE, scale)} on its ramp"
     if law.integrates and law.zone_K is not None and abs(gap) > law.zone_K:
-        where += ", too far for the memory to act"
+        where += ", too far for the integral to act"
     if law.low < 0 and law.dead_band and at.asked == 0:
         return f"{where}: what it asks for lies in the dead band, and gives nothing"
     match Code(at.code):
@@ -298,9 +298,9 @@ def why(law: model.Pid, at: Sample, scale: Scale) -> str:
         case Code.RATE_UP | Code.RATE_DOWN:
             return f"{where}: wants {asked}, gives {given}: the rate limit holds it"
         case Code.HELD_HIGH | Code.HELD_LOW:
-            memory = "memory frozen"
+            memory = "integral held"
         case Code.PULLED_HIGH | Code.PULLED_LOW:
-            memory = "memory pulled back"
+            memory = "integral pulled back"
         case _:
-            memory = "memory runs on" if law.integrates else "no memory to wind up"
+            memory = "integral not limited" if law.integrates else "no integral to wind up"
     return f"{where}: wants {asked}, gives {given}: {memory}"
