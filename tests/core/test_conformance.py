@@ -35,7 +35,7 @@ STRATEGIES = {
     "P": Pid(terms="P", kp_per_K=0.2, bias=0.1),
     "PI": Pid(terms="PI", kp_per_K=0.2, ti_s=80),
     "PI, memory held": Pid(terms="PI", kp_per_K=0.5, ti_s=40, anti_windup="hold"),
-    "PI, memory runs on": Pid(terms="PI", kp_per_K=0.5, ti_s=40, anti_windup="none"),
+    "PI, integral not limited": Pid(terms="PI", kp_per_K=0.5, ti_s=40, anti_windup="none"),
     "PID": Pid(kp_per_K=0.3, ti_s=60, td_s=9, setpoint_weight=0.5),
     "on/off, symmetric": OnOff(notation="band", band_K=0.4),
     "on/off, a share": OnOff(notation="share", band_share=0.02),

@@ -202,7 +202,7 @@ def test_the_sheet_leaves_out_no_setting_of_drive_and_probe() -> None:
     fan = find_demo("heatsink-fan").build()
     fan = put(fan, ("rig", "probes", 0, "offset_K"), 1.5)
     html = page(fan, fan.candidates[1].name)
-    for text in ("Floor", "Kick-start", "Stalls below", "Speed lag", "Shows too much by", "1.5 K", "Noise", "Lag"):
+    for text in ("Floor", "Kick-start", "Stalls below", "Speed lag", "Reads high by", "1.5 K", "Noise", "Lag"):
         assert text in html, text
     wax = find_demo("wax-pot").build()
     html = page(wax, wax.candidates[0].name)

@@ -196,7 +196,7 @@ def test_every_decision_has_a_sentence(cabinet: Project) -> None:
     assert any("is above 61.0 °C: switches off" in s for s in {why(run, k) for k in range(run.time_s.size)})
     assert "°F" in why(run, 5, Scale.FAHRENHEIT)
     limited = why(compute(cabinet.rig, pid, cabinet.trials[0]), 10)
-    assert "gives 100 %: memory pulled back" in limited
+    assert "gives 100 %: integral pulled back" in limited
     delayed = why(compute(cabinet.rig, OnOff(shortest_off_s=90), cabinet.trials[0]), 24)
     assert delayed.startswith("restart delay, 42 s left")
 

@@ -256,7 +256,7 @@ def test_shut_off_is_said_where_nothing_is_given_and_flat_out_where_all_is() -> 
     for span in spans:
         middle = float(run.drive[run.sample_at((span.from_s + span.to_s) / 2)])
         if span.text:
-            assert span.text.startswith("flat out" if middle > 0.5 else "shut off")
+            assert span.text.startswith("full drive" if middle > 0.5 else "shut off")
     assert {span.text.split(" ")[0] for span in spans if span.text} == {"flat", "shut"}
 
 

@@ -114,13 +114,13 @@ def test_what_is_on_the_strip_can_be_heard(window: MainWindow) -> None:
     strip.setFocus()
     QTest.keyClick(strip, Qt.Key.Key_Right)
     said = strip.accessibleDescription()
-    for part in ("Careful PID ★", "setpoint 60.0 °C", "settled 32 min", "Door 100 s", "flat out 4 min"):
+    for part in ("Careful PID ★", "setpoint 60.0 °C", "settled 32 min", "Door 100 s", "full drive 4 min"):
         assert part in said, said
 
 
 def test_handles_are_moved_by_keys_as_by_the_mouse(window: MainWindow) -> None:
     strip, document = window.control.strip, window.document
-    window.menus.actions["Take what can be dragged"].trigger()
+    window.menus.actions["Select the next handle"].trigger()
     assert strip.taken is not None
     assert strip.taken.name == "the setpoint"
     assert "the setpoint: 60.0 °C" in strip.accessibleDescription()
@@ -135,7 +135,7 @@ def test_handles_are_moved_by_keys_as_by_the_mouse(window: MainWindow) -> None:
     document.undo()
     assert not document.dirty
     while strip.taken is None or strip.taken.name != "“Door”":
-        window.menus.actions["Take what can be dragged"].trigger()
+        window.menus.actions["Select the next handle"].trigger()
     assert "“Door”: 2 h; arrows move" in strip.accessibleDescription()
     QTest.keyClick(strip, Qt.Key.Key_Left, Qt.KeyboardModifier.ShiftModifier)
     assert document.project.first_trial.events[0].at_s < 7200
@@ -204,7 +204,7 @@ def test_pictures_are_vectors_or_pixels_as_asked(window: MainWindow, tmp_path: P
     assert "<image" not in drawn
     assert "base64" not in drawn
     assert drawn.count("<polyline") + drawn.count("<path") > 100
-    assert "flat out 4 min" in drawn
+    assert "full drive 4 min" in drawn
     # Readers that know nothing of clipping show the same, also where curves leave their lanes.
     strip.zoom.ranges["temperature"] = (50.0, 62.0)
     strip.save_picture(tmp_path / "x.svg")

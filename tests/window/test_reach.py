@@ -57,7 +57,8 @@ def test_every_setting_of_every_strategy_is_reached_and_takes_its_unit(window: M
     panel = window.control.settings
     click(button(panel, "+ more"))
     expected = {
-        "On/off": {"On below setpoint by", "Off above setpoint by", "Shortest on", "Restart delay", "Confirm delay",
+        "On/off": {"Switches on below the setpoint by", "Switches off above the setpoint by", "Shortest on",
+                   "Restart delay", "Confirm delay",
                    "Decides every"},
         "P": {"Gain Kp", "Bias", "Lowest drive", "Highest drive", "Rate limit"},
         "PI": {"Gain Kp", "Integral time Ti", "Setpoint weight b", "Bias", "Lowest drive", "Highest drive",
@@ -65,7 +66,7 @@ def test_every_setting_of_every_strategy_is_reached_and_takes_its_unit(window: M
         "PID": {"Gain Kp", "Integral time Ti", "Derivative time Td", "Setpoint weight b", "Filter N", "Speed weight c",
                 "Bias", "Lowest drive", "Highest drive", "Rate limit", "Tracking time Tt"},
     }  # fmt: skip
-    of_trial = {"Setpoint", "Duration", "Starts at", "Band"}
+    of_trial = {"Setpoint", "Duration", "Starts at", "Settled within ±"}
     for strategy, names in expected.items():
         click(next(b for b in panel.findChildren(QPushButton) if b.text() == strategy))
         assert window.control.candidate_actions.selected.strategy.lower() == strategy.lower()
@@ -389,6 +390,21 @@ def test_the_finder_is_steered_by_arrows_and_closed_by_escape(window: MainWindow
     assert box.list.count() == 1
     QTest.keyClick(box.line, Qt.Key.Key_Return)
     assert window.line.scale_box.currentText() == "°F"
+    for known, meant in (("bang-bang", "on/off"), ("night mode", "Light or dark"), ("monte carlo", "Try variants"),
+                         ("thermal fuse", "cut-off"), ("pdf", "Report"), ("careful", "Careful PID: candidate"),
+                         ("kp", "Gain Kp")):  # fmt: skip
+        window.find_command()
+        box = finder()
+        QTest.keyClicks(box.line, known)
+        assert any(meant.lower() in box.list.item(k).text().lower() for k in range(box.list.count())), known
+        box.close()
+    window.find_command()
+    box = finder()
+    QTest.keyClicks(box.line, "walls body")
+    assert box.list.item(0).text() == "Walls: body · Rig"
+    QTest.keyClick(box.line, Qt.Key.Key_Return)
+    assert window.station is window.rig
+    assert window.rig.edits.selected == "Walls"
     window.find_command()
     QTest.keyClicks(finder().line, "no such command")
     QTest.keyClick(finder().line, Qt.Key.Key_Return)

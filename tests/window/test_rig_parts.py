@@ -205,7 +205,7 @@ def test_the_rig_becomes_a_response_model_and_comes_back(rig: MainWindow, qtbot:
 
 def test_the_step_follows_the_rig_and_its_words_too(rig: MainWindow, qtbot: QtBot) -> None:
     assert "time constant" in rig.rig.reading.text()
-    assert "flat out it gets there in 14 min" in rig.rig.verdict
+    assert "at full drive it gets there in 14 min" in rig.rig.verdict
     first = rig.rig.steps.cold
     rig.rig.set_step_drive(0.8)
     wait_for_step(qtbot, rig)

@@ -67,7 +67,7 @@ def test_dragging_the_band_edge_moves_the_run_along(window: MainWindow) -> None:
     assert len(set(swings)) > 3  # it followed while it was dragged
     after = window.runner.result_of("On/off ±1")
     assert after.measures.first.values["swing_K"] > before.measures.first.values["swing_K"] + 2
-    assert window.document.undo_name == f"Off above setpoint by 1.0 K → {on_off(window).above_K:.1f} K"
+    assert window.document.undo_name == f"Switches off above the setpoint by 1.0 K → {on_off(window).above_K:.1f} K"
     window.document.undo()
     assert on_off(window).above_K == 1
     assert window.document.undo_name is None

@@ -180,7 +180,7 @@ def test_guards_and_permits_are_listed_changed_and_removed(shed: MainWindow) -> 
     assert next(each for each in shed.document.project.rig.guards if each.name == "Frost").delay_s == 300
     menu = station.safety.menu({})
     assert menu.actions() == []
-    shed.menus.actions["Add hours"].trigger()
+    shed.menus.actions["Add permit: hours"].trigger()
     assert shed.document.project.rig.permits[-1].kind == "hours"
     press(shed, "remove")
     assert len(shed.document.project.rig.permits) == 2

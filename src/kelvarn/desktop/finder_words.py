@@ -1,5 +1,6 @@
 """Words that people know from elsewhere, by what is called otherwise here."""
 
+import re
 from functools import lru_cache
 
 _KNOWN_AS: tuple[tuple[str, str], ...] = (
@@ -65,17 +66,19 @@ _KNOWN_AS: tuple[tuple[str, str], ...] = (
     ("surroundings change", "weather cold night draught ambient step"),
     ("load", "disturbance cold part product batch"),
     ("mark", "requirement spec limit goal criterion pass fail target specification acceptance"),
+    ("side by side", "compare comparison difference diff versus before after a/b"),
     ("if it fails", "failure fault fmea safety what if stuck welded broken runaway fire single fault"),
     ("guard", "safety protection interlock limit"),
-    ("over-temperature trip", "overtemp over temperature limit cutout thermal runaway protection emergency"),
-    ("thermal cut-off", "thermal fuse cutout snap disc klixon one-shot safety fuse tco"),
+    ("over-temperature trip", "overtemp over temperature limit cutout thermal runaway protection emergency stop"),
+    ("thermal cut-off", "thermal fuse cutoff cut-out cutout snap disc klixon one-shot safety fuse tco"),
     ("no response", "runaway watchdog open loop broken heater thermal runaway loop break lba"),
     ("probe fault", "sensor break open circuit short nan failsafe fail-safe sensor fault"),
     ("link lost", "watchdog timeout communication offline mqtt wifi heartbeat"),
     ("longest on", "timeout timer maximum on time auto-off run time"),
-    ("alarm", "warning notification beep buzzer alert"),
+    ("alarm", "warning notification beep buzzer alert frost freeze defrost low temperature"),
     ("permit", "interlock enable condition allow"),
     ("hours", "schedule timer clock night setback time of day"),
+    ("trial", "schedule week program energy consumption history scenario disturbance overshoot settling"),
     ("day parts", "schedule week timer program programme night setback calendar"),
     ("ramp", "soak profile program ramp/soak firing schedule slope rate"),
     ("variants", "monte carlo tolerance robustness spread statistics sensitivity yield"),
@@ -102,17 +105,16 @@ _KNOWN_AS: tuple[tuple[str, str], ...] = (
     ("copy", "duplicate clone paste"),
     ("play", "animate simulate run start cursor"),
     ("full screen", "fullscreen maximise maximize f11"),
-    ("text larger", "zoom font size bigger accessibility increase"),
-    ("text smaller", "zoom font size decrease"),
     ("limit", "maximum minimum clamp saturation rated"),
     ("rate limit", "slew ramp output rate soft start"),
-    ("feed", "feedforward"),
-    ("rig", "plant process model system oven chamber setup hardware"),
-    ("control", "controller regulator law strategy tuning"),
+    ("rig", "plant process model system oven chamber setup hardware dead time delay lag time constant sample time "
+            "sampling rate interval sensor filter"),
+    ("control", "controller regulator law strategy tuning windup anti-windup reset windup feedforward filter smoothing "
+                "derivative kick rate limit"),
 )  # fmt: skip
 
 
 @lru_cache(maxsize=1024)
 def known_as(name: str) -> str:
     """Other words for what is called so, in lower case; "" for none."""
-    return " ".join(words for called, words in _KNOWN_AS if called in name)
+    return " ".join(words for called, words in _KNOWN_AS if re.search(rf"(?<!\w){re.escape(called)}", name))
