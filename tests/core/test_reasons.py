@@ -68,7 +68,7 @@ def test_wind_up_is_named_where_nothing_else_can_be_the_reason() -> None:
     found = reasons(project, project.candidates[0], asked)
     assert found.ref.measure == "overshoot_K"
     parts = {part.alternative.words: part for part in found.parts}
-    wound = parts["memory wound up while at its limit"]
+    wound = parts["its integral wound up while at the limit"]
     assert wound.part is not None
     assert wound.part > 0.7 * found.whole
     held, _ = value_of(found.ref, measure(compute(rig, with_fields(law, anti_windup="hold"), asked)))
@@ -82,7 +82,7 @@ def test_having_no_memory_is_all_of_what_p_stays_off() -> None:
     found = reasons(project, project.candidates[0], asked, Mark(measure="steady_error_K", limit=0))
     # At rest the drive is Kp times the distance, and the gain times the drive the rise: e = 40 / (1 + 100 · 0.05).
     assert found.whole == pytest.approx(-40 / 6, rel=1e-3) or found.whole == pytest.approx(40 / 6, rel=1e-3)
-    part = next(each for each in found.parts if each.alternative.words == "having no memory")
+    part = next(each for each in found.parts if each.alternative.words == "having no integral")
     assert part.part == pytest.approx(abs(found.whole), rel=2e-2)
 
 
@@ -140,7 +140,7 @@ def test_a_memory_that_is_held_is_not_said_to_wind_up() -> None:
     rig = one_lag(100.0, 200.0, 10.0)
     for windup, told in (("none", True), ("back_calculation", True), ("hold", False)):
         words = [each.words for each in taken_away(rig, Pid(terms="PI", anti_windup=windup))]
-        assert ("memory wound up while at its limit" in words) == told, windup
+        assert ("its integral wound up while at the limit" in words) == told, windup
 
 
 def test_no_remedy_makes_what_is_asked_about_worse() -> None:

@@ -257,7 +257,7 @@ def test_shut_off_is_said_where_nothing_is_given_and_flat_out_where_all_is() -> 
         middle = float(run.drive[run.sample_at((span.from_s + span.to_s) / 2)])
         if span.text:
             assert span.text.startswith("full drive" if middle > 0.5 else "shut off")
-    assert {span.text.split(" ")[0] for span in spans if span.text} == {"flat", "shut"}
+    assert {span.text.split(" ")[0] for span in spans if span.text} == {"full", "shut"}
 
 
 def test_the_loops_slope_with_a_draw_off_is_that_of_a_link() -> None:

@@ -129,12 +129,12 @@ def test_what_is_bad_on_both_sides_is_seen_and_shares_say_how_sure_they_are() ->
     )
     asked = trial(3000, 60.0, marks=marks)
     *_, found = vary(rig, Pid(terms="PI", kp_per_K=0.05, ti_s=150), asked, 256)
-    (offset,) = (each for each in found.influences if "shows" in each.parameter.text and each.mark == marks[0])
+    (offset,) = (each for each in found.influences if "reads high" in each.parameter.text and each.mark == marks[0])
     assert offset.both_sides
     assert offset.index > 0.8
     assert abs(offset.correlation) < 0.3
     assert found.hurts_most()[0].parameter == offset.parameter
-    (less,) = (each for each in found.influences if "shows" in each.parameter.text and each.mark == marks[1])
+    (less,) = (each for each in found.influences if "reads high" in each.parameter.text and each.mark == marks[1])
     assert not less.both_sides
     assert less.worse == ("more is worse" if less.correlation < 0 else "less is worse")
     told = "\n".join(variant_lines(found))
