@@ -8,7 +8,7 @@ import pytest
 from kelvarn.demos import find_demo
 from kelvarn.engine.run import compute
 from kelvarn.fit.changes import compare
-from kelvarn.fit.observed import observed
+from kelvarn.fit.observed import FitError, observed
 from kelvarn.fit.rig_fit import fit_rig
 from kelvarn.fit.settings import same_settings
 from kelvarn.fit.ways import WAYS
@@ -84,3 +84,11 @@ def test_a_thinned_log_never_calls_its_own_settings_others_and_still_tells_quite
     other = same_settings(project.rig, project.candidate("On/off ±3"), data)
     assert other is not None
     assert not other.same
+
+
+def test_a_rig_that_cannot_be_replayed_is_said_to_be_so() -> None:
+    project = find_demo("cure-cabinet").build()
+    log = observed("x", trace(project, "P", 20))
+    wild = with_fields(project.rig, drives=tuple(with_fields(each, power_W=1e7) for each in project.rig.drives))
+    with pytest.raises(FitError, match="cannot be replayed"):
+        compare(wild, log)

@@ -31,6 +31,7 @@ from kelvarn.fit.observed import observed
 from kelvarn.fit.response import apply_to, fit_response
 from kelvarn.handover.other_words import other_words
 from kelvarn.handover.report import findings, report_html
+from kelvarn.handover.settings import settings_rows
 from kelvarn.model.control_events import PriceIs, SignalGone
 from kelvarn.model.curve import Curve
 from kelvarn.model.drives import Relay
@@ -87,6 +88,15 @@ def test_the_series_form_is_the_same_law_in_degF_too() -> None:
     celsius, fahrenheit = (re.findall(r"[\d.]+", text) for text in told)
     assert float(celsius[0]) == pytest.approx(1.8 * float(fahrenheit[0]), rel=2e-3)
     assert celsius[1:] == fahrenheit[1:]  # times are what they are
+
+
+def test_the_edges_of_on_off_are_called_by_the_way_of_the_rig() -> None:
+    candidate = with_fields(find_demo("cure-cabinet").build().candidates[0], controller=OnOff())
+    named = {
+        cools: [row.what for row in settings_rows(candidate, Scale.CELSIUS, cools=cools)] for cools in (False, True)
+    }
+    assert {"Switches on below the setpoint by", "Switches off above the setpoint by"} <= set(named[False])
+    assert {"Switches on above the setpoint by", "Switches off below the setpoint by"} <= set(named[True])
 
 
 def test_the_shortest_off_time_is_that_of_the_drive_put_out() -> None:

@@ -36,7 +36,7 @@ class Entry:
         return 1 if all(word in known for word in words) else 0
 
 
-def show(field: QWidget) -> None:
+def go_to_field(field: QWidget) -> None:
     """Give a field the keys, where it can be seen."""
     above = field.parentWidget()
     while above is not None:

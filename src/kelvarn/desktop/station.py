@@ -91,8 +91,7 @@ class Station(QWidget):
         """Show what depends on the cursor."""
 
     def new_look(self) -> None:
-        """The theme is another one."""
-        self.refresh()
+        """The theme is another one; it is refreshed as it comes into sight, or after this where it is."""
 
     def finish(self) -> None:
         """Stop what is under way; for closing."""

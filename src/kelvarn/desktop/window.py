@@ -19,7 +19,7 @@ from .control.station import ControlStation
 from .document import Document
 from .fields.number import NumberEdit
 from .fields.plain import Choice, NameEdit, SwitchField
-from .finder import Entry, Finder, show
+from .finder import Entry, Finder, go_to_field
 from .fit.station import FitStation
 from .handover.station import HandoverStation
 from .menus import Command, Menus
@@ -226,7 +226,7 @@ class MainWindow(QMainWindow):
                     and name
                     and field.isVisibleTo(station)
                 ):
-                    run = partial(_both, go, partial(show, field))
+                    run = partial(_both, go, partial(go_to_field, field))
                     settings.append(Entry(f"{name} · setting at {station.title}", run))
         return [*commands, *places, *settings]
 

@@ -19,8 +19,8 @@ from kelvarn.model.rig import Rig
 from kelvarn.units import Quantity, Scale, show
 
 from .least_squares import Z95, Estimate, covariance, following
-from .observed import FitError, Observed, noise_K
-from .replay import AWAY_K, RecordedDrive, could_be, drawn, is_share, nonlinear, replay, unsettled
+from .observed import FitError, Observed
+from .replay import RecordedDrive, away_K, could_be, drawn, is_share, nonlinear, replay, unsettled
 from .response import LogFit
 from .settings import SameSettings
 from .ways import WAYS, ways_of
@@ -86,8 +86,8 @@ class Comparison:
     energy_J: float
     expected_energy_J: float | None
     fixed: bool
-    scatter_K: float = 0.0
-    shares: bool = False
+    scatter_K: float
+    shares: bool
 
     def verdict(self, settings: SameSettings | None = None, scale: Scale = Scale.CELSIUS) -> str:
         """In one line; with what the log says of the settings."""
@@ -119,8 +119,7 @@ class Comparison:
     @property
     def _plainly_K(self) -> float:
         """By how much a rig misses its log plainly, K."""
-        log = self.expected.log
-        return _PLAINLY * max(noise_K(log.y), log.step_K / 3, self.scatter_K, 1e-3)
+        return _PLAINLY * max(self.expected.log.floor_K, self.scatter_K)
 
     @property
     def _parts_s(self) -> float | None:
@@ -131,6 +130,14 @@ class Comparison:
         return float(log.t[first] - log.t[0]) if plainly.any() and first > _BEGINS * log.y.size else None
 
 
+_Laid = tuple[RecordedDrive, list[float], Floats]
+"""What the drive is taken for, what was found of starts and stretches left out, and what is left, K."""
+
+
+def _squares(laid: _Laid) -> float:
+    return float(laid[2] @ laid[2])
+
+
 class _Problem:
     def __init__(self, rig: Rig, log: Observed) -> None:
         self.rig, self.log = rig, log
@@ -139,34 +146,32 @@ class _Problem:
         self.fixed = log.outside_degC is None
         self.outside = self.start - rig.probe.offset_K if self.fixed and still else None
         self.unsettled = unsettled(rig, log)
-        room = rig.surroundings.temperature_degC if log.outside_degC is None else float(log.outside_degC[0])
-        self.away_K = max(AWAY_K, abs(self.start - room))
+        self.away_K = away_K(rig, log)
         self.course: RecordedDrive
         self.scatter_K = self._scatter_K()
         self.course, self.x, self.before = self._as_it_was()
 
-    def _as_it_was(self) -> tuple[RecordedDrive, list[float], Floats]:
+    def _as_it_was(self) -> _Laid:
         """What the drive means, and how the rig as it was then lies on the log.
 
         Another meaning than what the rows say is taken only where the log shows nothing but its noise under it: else
         what changed would be sought under a drive that was chosen to hide it.
         """
-        first = None
-        for alike in could_be(self.rig, self.log):
-            found = []
-            for self.course in alike:
-                found.append((self.course, *self.fit((), [0.0] * self.loose)))
-            nearest = min(found, key=lambda made: float(made[2] @ made[2]))
-            if self.is_noise(nearest[2]):
-                return nearest
-            first = first or found[0]
-        assert first is not None
-        return first
+        as_said, earlier = could_be(self.rig, self.log)
+        said = [self._under(course) for course in as_said]
+        nearest = min(said, key=_squares)
+        if not self.is_noise(nearest[2]):
+            nearest = min(map(self._under, earlier), key=_squares)
+        return nearest if self.is_noise(nearest[2]) else said[0]
+
+    def _under(self, course: RecordedDrive) -> _Laid:
+        self.course = course
+        x, left = self.fit((), [0.0] * self.loose)
+        return course, x, left
 
     def is_noise(self, left: Floats) -> bool:
         """Whether what is left is no more than the noise and steps of the log, and what it leaves open of the drive."""
-        at_least_K = max(noise_K(self.log.y), self.log.step_K / 3, self.scatter_K, 1e-3)
-        return float(np.sqrt(np.mean(left**2))) < _NOISE * at_least_K
+        return float(np.sqrt(np.mean(left**2))) < _NOISE * max(self.log.floor_K, self.scatter_K)
 
     def _scatter_K(self) -> float:
         """What the replay may be off by since a log does not tell the drive between two rows, K rms."""
@@ -246,8 +251,8 @@ def compare(rig: Rig, log: Observed, energy_J: float | None = None) -> Compariso
         FitError: the rig cannot be replayed.
         Stopped: it was stopped.
     """
-    problem = _Problem(rig, log)
     try:
+        problem = _Problem(rig, log)
         x, before = problem.x, problem.before
         off = max(before.size * problem.scatter_K**2, 1e-300)
         chosen: tuple[str, ...] = ()

@@ -64,6 +64,11 @@ class Observed:
         return bool(abs(float(y[half:].mean() - y[:half].mean())) < 5 * scatter / np.sqrt(half) + self.step_K / 2)
 
     @property
+    def floor_K(self) -> float:
+        """What a perfect model would still miss by, K rms: noise and steps of the readings."""
+        return max(noise_K(self.y), self.step_K / 3, 1e-3)
+
+    @property
     def first_degC(self) -> float:
         """What it shows at the beginning: the mean until the drive moves where it stands still, else of a few rows."""
         before = int(np.searchsorted(self.t, self.at_s[1])) if self.still else 0

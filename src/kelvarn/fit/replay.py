@@ -18,6 +18,7 @@ from kelvarn.model.edit import with_fields
 from kelvarn.model.events import Load
 from kelvarn.model.fixed import Fixed
 from kelvarn.model.log_data import Floats
+from kelvarn.model.probes import KELVIN
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Plan, SetpointChange, Trial
 
@@ -29,7 +30,7 @@ _SEEN = 20  # rows that stand still
 _AS_WARM_K = 1.5
 _HAND = Fixed(drive=0.0)
 NOWHERE: Mapping[int, float] = MappingProxyType({})
-AWAY_K = 20.0
+_AWAY_K = 20.0
 """Standard deviation of how far a body starts from where it would be after long heating, K, or as far as the
 probe is from the surroundings, where that is more."""
 
@@ -109,19 +110,25 @@ def unsettled(rig: Rig, log: Observed) -> tuple[int, ...]:
     return () if rig.response is not None or _seen_still(log) else tuple(range(len(rig.bodies)))
 
 
+def away_K(rig: Rig, log: Observed) -> float:
+    """Standard deviation of how far a body starts from where it would be after long heating, K."""
+    outside = rig.surroundings.temperature_degC if log.outside_degC is None else float(log.outside_degC[0])
+    return max(_AWAY_K, abs(log.first_degC - outside))
+
+
 def _seen_still(log: Observed) -> bool:
     """Whether all bodies were at rest: long enough still for a probe to tell, or undriven at the surroundings."""
     cold = log.outside_degC is not None and log.drive[0] == 0 and abs(log.first_degC - log.outside_degC[0]) < _AS_WARM_K
     return log.still and (cold or int(np.searchsorted(log.t, log.at_s[1])) >= _SEEN)
 
 
-def begun_at(rig: Rig, probe_degC: float, away_K: Mapping[int, float] = NOWHERE) -> Rig:
+def begun_at(rig: Rig, probe_degC: float, further_K: Mapping[int, float] = NOWHERE) -> Rig:
     """A rig whose bodies start as far from the surroundings as those of one that is heated to what its probe showed.
 
     Args:
         rig: of any start.
         probe_degC: what its control probe shows at the beginning.
-        away_K: how much warmer some bodies start than that, K, by their number.
+        further_K: how much warmer some bodies start than that, K, by their number.
     """
     outside = rig.surroundings.temperature_degC
     away = probe_degC - rig.probe.offset_K - outside
@@ -135,7 +142,7 @@ def begun_at(rig: Rig, probe_degC: float, away_K: Mapping[int, float] = NOWHERE)
     if rig.response is not None:
         return with_fields(rig, response=with_fields(rig.response, start_degC=outside + away))
     bodies = tuple(
-        body.model_copy(update={"start_degC": float(outside + away * share + away_K.get(k, 0.0))})
+        body.model_copy(update={"start_degC": max(float(outside + away * share + further_K.get(k, 0.0)), -KELVIN)})
         for k, (body, share) in enumerate(zip(rig.bodies, shares, strict=True))
     )
     return rig.model_copy(update={"bodies": bodies})
@@ -143,7 +150,7 @@ def begun_at(rig: Rig, probe_degC: float, away_K: Mapping[int, float] = NOWHERE)
 
 def replay(
     rig: Rig, course: RecordedDrive, start_degC: float, outside_degC: float | None = None,
-    brought_W: Sequence[float] = (), away_K: Mapping[int, float] = NOWHERE,
+    brought_W: Sequence[float] = (), further_K: Mapping[int, float] = NOWHERE,
 ) -> Floats:  # fmt: skip
     """What the control probe of a rig shows at the rows of a log.
 
@@ -153,7 +160,7 @@ def replay(
         start_degC: what the probe shows at the beginning.
         outside_degC: surroundings, where nobody recorded them; None: as the rig has them.
         brought_W: heat that came to the judged body in each stretch left out; empty: none.
-        away_K: of `begun_at`.
+        further_K: of `begun_at`.
 
     Raises:
         RunError: the rig cannot be computed.
@@ -165,7 +172,7 @@ def replay(
         made = made.model_copy(
             update={"surroundings": made.surroundings.model_copy(update={"temperature_degC": outside})}
         )
-    made = begun_at(made, start_degC, away_K)
+    made = begun_at(made, start_degC, further_K)
     trial = Trial(
         name="Log",
         duration_s=course.h * (course.samples - 0.5),

@@ -19,7 +19,7 @@ from kelvarn.model.tolerances import Parameter, parameters, varied
 
 from .least_squares import Z95, Estimate, following
 from .observed import FitError, Observed, noise_K
-from .replay import AWAY_K, RecordedDrive, nonlinear, recorded_drive, replay, unsettled
+from .replay import RecordedDrive, away_K, nonlinear, recorded_drive, replay, unsettled
 from .response import LogFit
 
 _MOST_TRIES = 25
@@ -108,15 +108,15 @@ class _Problem:
         outside = [self._first_outside(k) for k in self.open]
         breaks = sum(len(course.breaks) for course in self.courses)
         self.unsettled = [(k, body) for k, log in enumerate(logs) for body in unsettled(rig, log)]
-        away_K = [max(AWAY_K, abs(self.starts[k] - rig.surroundings.temperature_degC)) for k, _ in self.unsettled]
+        away = [away_K(rig, logs[k]) for k, _ in self.unsettled]
         self.strength_W = max(drive.power_W for drive in rig.drives)
-        self.x0 = np.array([0.0] * (len(free) + len(away_K)) + outside + [0.0] * breaks)
-        wide = [_FURTHEST if not p.in_kelvins else 20.0 for p in free] + [4 * k for k in away_K]
+        self.x0 = np.array([0.0] * (len(free) + len(away)) + outside + [0.0] * breaks)
+        wide = [_FURTHEST if not p.in_kelvins else 20.0 for p in free] + [4 * far_K for far_K in away]
         wide += [60.0] * len(outside) + [100.0] * breaks
         self.bounds = (self.x0 - wide, self.x0 + wide)
-        scale = [0.1 if not p.in_kelvins else 0.5 for p in free] + [2.0] * len(away_K)
+        scale = [0.1 if not p.in_kelvins else 0.5 for p in free] + [2.0] * len(away)
         self.scale = np.array(scale + [1.0] * len(outside) + [0.3] * breaks)
-        self.widths = np.array([*map(_width, free), *away_K])
+        self.widths = np.array([*map(_width, free), *away])
 
     def _first_outside(self, k: int) -> float:
         log = self.logs[k]
@@ -143,7 +143,7 @@ class _Problem:
         found = []
         for k, (course, start) in enumerate(zip(self.courses, self.starts, strict=True)):
             many = len(course.breaks)
-            begins = {body: away_K for (log, body), away_K in away.items() if log == k}
+            begins = {body: further_K for (log, body), further_K in away.items() if log == k}
             found.append(replay(rig, course, start, outside.get(k), brought[:many], begins))
             brought = brought[many:]
         return found

@@ -115,7 +115,7 @@ def report_html(project: Project, found: Findings, pictures: dict[str, str], sca
         goal=None if rig.goal is None else rig.goal.text(scale),
         source="" if rig.goal is None else rig.goal.source,
         verdict=table if isinstance(table, str) else table.verdict(scale),
-        settings=_said(settings_rows(candidate, scale, cools=project.rig.way.sign < 0)),
+        settings=_said(settings_rows(candidate, scale, cools=project.rig.way.cools)),
         rig_rows=_said(rig_rows(project, scale)),
         rules=rules or [Row("Guards", "none")],
         limitations=limitations(rig),

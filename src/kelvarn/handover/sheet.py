@@ -91,7 +91,7 @@ def sheet_html(project: Project, candidate_name: str, results: dict[str, Result]
     page: str = _page().render(
         project=project,
         candidate=candidate,
-        settings=settings_rows(candidate, scale, cools=project.rig.way.sign < 0),
+        settings=settings_rows(candidate, scale, cools=project.rig.way.cools),
         other_words=other_words(project, candidate, usual, scale),
         rig_rows=[*rig_rows(project, scale), *rule_rows(project, scale)],
         limitations=limitations(rig),

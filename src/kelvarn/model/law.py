@@ -17,6 +17,11 @@ class Way(NamedTuple):
     sign: int
     both: bool = False
 
+    @property
+    def cools(self) -> bool:
+        """Whether all drives cool."""
+        return self.sign < 0
+
 
 class Near(NamedTuple):
     """What a new law is laid round: the setpoint of the trial shown, and which way the drives go."""

@@ -64,7 +64,7 @@ def sides_of(project: Project, runner: Runner, scale: Scale) -> list[Side]:
 
 
 def _settings(project: Project, candidate: Candidate, scale: Scale) -> dict[str, str]:
-    rows = settings_rows(candidate, scale, cools=project.rig.way.sign < 0)
+    rows = settings_rows(candidate, scale, cools=project.rig.way.cools)
     return {"Strategy": candidate.strategy} | {row.what: row.value for row in rows}
 
 

@@ -32,7 +32,7 @@ class Binding:
         self.info: FieldInfo = type(value_at(document.project, path[:-1])).model_fields[str(path[-1])]
         extra = self.info.json_schema_extra
         self.extra: dict[str, Any] = dict(extra) if isinstance(extra, dict) else {}
-        self.title = title or title_of(self.info, str(path[-1]), cools=document.project.rig.way.sign < 0)
+        self.title = title or title_of(self.info, str(path[-1]), cools=document.project.rig.way.cools)
         self.quantity = Quantity(self.extra["quantity"]) if "quantity" in self.extra else None
         self.optional = type(None) in getattr(self.info.annotation, "__args__", ())
 

@@ -11,6 +11,7 @@ from kelvarn.desktop.strip.axis import nice_time
 from kelvarn.desktop.view import View
 from kelvarn.engine.static_curve import Corner
 from kelvarn.model.edit import Path, value_at, with_fields
+from kelvarn.model.fields import title_of
 from kelvarn.model.guards import DAY_S, clock
 from kelvarn.model.law import Edge
 from kelvarn.model.trial import SetpointChange
@@ -95,7 +96,7 @@ class Drags:
         else:
             step = 0.001 if quantity is Quantity.DRIVE else (_FINE_K if value < _FINE_TO_K else _COARSE_K)
             value = round(round(value / step) * step, 3)
-        return self._put(path, value, quantity, info.title or str(edge.path[-1]))
+        return self._put(path, value, quantity, title_of(info, str(edge.path[-1]), cools=project.rig.way.cools))
 
     def curve_corner(
         self, corner: Corner, place: int, setpoint_degC: float, degC: float, drive: float, *, back: bool

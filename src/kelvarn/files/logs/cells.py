@@ -191,6 +191,12 @@ def _other_date(text: str, day_first: bool) -> datetime | None:
     return made
 
 
+def go_back(instants: Floats) -> bool:
+    """Whether instants fall from row to row, but for a few."""
+    steps = np.diff(instants[np.isfinite(instants)])
+    return steps.size > 2 and float(np.mean(steps < 0)) > 0.9 - float(np.mean(steps == 0))
+
+
 NO_YEAR = 2024
 """Stands for the year of dates that have none, as those of system logs; a leap year, so that each day is in it."""
 _DAY_AND_TIME = re.compile(r"([A-Z][a-z]{2}) {1,2}(\d{1,2}) (\d\d:\d\d:\d\d(?:\.\d+)?)")

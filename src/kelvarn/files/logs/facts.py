@@ -7,7 +7,7 @@ import numpy as np
 
 from kelvarn.model.log_data import Floats
 
-from .cells import DISCONNECTED, clock_s, is_clock, is_date, numbers, on_off, seconds, span_s, unit_of
+from .cells import DISCONNECTED, clock_s, go_back, is_clock, is_date, numbers, on_off, seconds, span_s, unit_of
 from .names import form_of, roles_of
 
 
@@ -76,8 +76,7 @@ class Facts:
             known = np.array([clock_s(cell) for cell in self.cells[: self._together]])
         else:
             known = self.first
-        steps = np.diff(known[np.isfinite(known)])
-        return steps.size > 2 and float(np.mean(steps < 0)) > 0.95
+        return go_back(known)
 
     @property
     def smooth(self) -> bool:

@@ -10,8 +10,9 @@ from kelvarn.files.faults import FileError
 from kelvarn.model.log import WRAP, LogReading
 from kelvarn.model.log_data import Floats
 
-from .cells import NO_YEAR, clock_s, seconds, span_s
+from .cells import NO_YEAR, clock_s, go_back, seconds, span_s
 from .rows import Faults, LogRows
+from .text import SAMPLED
 
 _DAY_S = 86400.0
 _SIZES = {"ms": 1e-3, "us": 1e-6, "ns": 1e-9, "min": 60.0, "h": 3600.0, "days": _DAY_S}
@@ -66,13 +67,10 @@ def newest_first(reading: LogReading, places: dict[str, list[int]], columns: Log
     k = places["time"][0]
     form = reading.columns[k].form
     if form == "date_time":
-        times, _ = seconds(columns.texts[k], day_first=reading.day_first)
-    elif k in columns.texts:
-        times = np.array([span_s(cell) if form == "span" else clock_s(cell) for cell in columns.texts[k]])
-    else:
-        times = np.concatenate(columns.values[k])
-    steps = np.diff(times[np.isfinite(times)])
-    return steps.size > 2 and float(np.mean(steps < 0)) > 0.9 - float(np.mean(steps == 0))
+        return go_back(seconds(columns.texts[k][:SAMPLED], day_first=reading.day_first)[0])
+    if k in columns.texts:
+        return go_back(np.array([span_s(c) if form == "span" else clock_s(c) for c in columns.texts[k][:SAMPLED]]))
+    return go_back(columns.values[k][0][:SAMPLED])
 
 
 def _of_twelve_hours(times: Floats) -> bool:
