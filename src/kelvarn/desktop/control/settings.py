@@ -114,7 +114,7 @@ class Settings(Panel):
         self.start_from.setToolTip("Every tuning rule's settings for this rig, and how each does on this trial")
         self.start_from.clicked.connect(self.ask_start)
         self.add(self.start_from)
-        self.ask = QPushButton("find the simplest that meets the marks")
+        self.ask = QPushButton("simplest that meets the marks …")
         self.ask.setProperty("link", True)
         self.ask.setToolTip("Every strategy at its best for the marks of this trial, by runs")
         self.ask.clicked.connect(self.ask_simplest)
