@@ -95,7 +95,7 @@ def _valve(drive: Any, asked: list[float], h: float) -> Course:
     half = drive.backlash / 2
     course = [(0.0, valve, 0.0)]
     for k, demand in enumerate(asked):
-        goal = demand
+        goal = motor if math.isnan(demand) else demand  # without supply it stays where it is
         if demand <= drive.lowest:
             goal = drive.lowest - half
         elif demand >= drive.highest:

@@ -8,13 +8,13 @@ there are any (the play of a valve as a play operator, faults by looking at all 
 import math
 from bisect import bisect_right
 from dataclasses import dataclass
-from itertools import pairwise
 from typing import Any
 
 import numpy as np
 from scipy.integrate import solve_ivp
 
-from benchmarks.outputs import demands, output
+from benchmarks.outputs import Course, demands, output
+from benchmarks.readings import of_kind, setpoint, under_way
 from kelvarn.engine.run import Run
 from kelvarn.model.fields import SURROUNDINGS
 
@@ -33,35 +33,6 @@ class Answer:
     coldest_degC: np.ndarray
 
 
-def under_way(event: Any, t: float) -> bool:
-    """Whether an event is under way."""
-    return event.at_s <= t and (event.lasts_s is None or t < event.at_s + event.lasts_s)
-
-
-def of_kind(run: Run, kind: str) -> list[Any]:
-    """Events of a kind."""
-    return [event for event in run.trial.events if event.kind == kind]
-
-
-def setpoint(run: Run, t: float) -> float:
-    """The plan at an instant; a ramp from the start begins at the first reading."""
-    value = start = float(run.measured_degC[0])
-    since, target, rate = 0.0, start, None
-    for change in run.trial.plan.changes:
-        if change.at_s > t + 1e-9:
-            break
-        if change.at_s > 0:
-            value = _ramped(value, target, rate, change.at_s - since)
-        since, target, rate = change.at_s, change.to_degC, change.ramp_K_per_s
-    return _ramped(value, target, rate, t - since)
-
-
-def _ramped(value: float, target: float, rate: float | None, lasted: float) -> float:
-    if rate is None or abs(target - value) <= rate * lasted:
-        return target
-    return value + math.copysign(rate * lasted, target - value)
-
-
 class Reference:
     """The plant of a run."""
 
@@ -73,12 +44,8 @@ class Reference:
         asked = np.array([demands(run, float(given)) for given in run.drive[:-1]]).reshape(self.m - 1, -1)
         extra = self.response.dead_time_s if self.response is not None else 0.0
         self.transport = [drive.dead_time_s + extra for drive in rig.drives]
-        self.courses = []
-        for d, drive in enumerate(rig.drives):
-            late = self.transport[d] + getattr(drive, "operate_s", 0.0)
-            self.courses.append(
-                [(t + late, level, slope) for t, level, slope in output(drive, asked[:, d].tolist(), self.h)]
-            )
+        self.asked = [asked[:, d].tolist() for d in range(len(rig.drives))]
+        self.courses = [self.course(d) for d in range(len(rig.drives))]
         self.course_t = [[t for t, _, _ in course] for course in self.courses]
         self.names = list(rig.body_names)
         self.n = len(self.names)
@@ -93,6 +60,24 @@ class Reference:
         self.cut_offs = [guard for guard in rig.guards if guard.kind == "cut_off"]
         self.dials = [d for d, drive in enumerate(rig.drives) if getattr(drive, "dial_degC", None) is not None]
         self.open = [False] * (len(self.cut_offs) + len(self.dials))
+        self.cuts: list[list[tuple[float, bool]]] = [[(-math.inf, False)] for _ in rig.drives]
+
+    def course(self, d: int) -> Course:
+        """What a drive would give as its body feels it, were nothing cut."""
+        drive: Any = self.rig.drives[d]
+        late = self.transport[d] + getattr(drive, "operate_s", 0.0)
+        return [(t + late, level, slope) for t, level, slope in output(drive, self.asked[d], self.h)]
+
+    def stand(self, k: int) -> list[float]:
+        """Let valves without supply stay where they are from sample k to the next; when they then move anew."""
+        found: list[float] = []
+        for d, drive in enumerate(self.rig.drives):
+            if drive.kind == "valve" and k < self.m - 1 and self.cut(d):
+                self.asked[d][k] = math.nan
+                self.courses[d] = self.course(d)
+                self.course_t[d] = [t for t, _, _ in self.courses[d]]
+                found += self.course_t[d]
+        return found
 
     def switches(self) -> list[tuple[int, float, float]]:
         """Body, level at which it opens and at which it closes, of each switch without software."""
@@ -107,7 +92,7 @@ class Reference:
         return found
 
     def cut(self, d: int) -> bool:
-        """Whether a drive gives nothing, whatever is asked."""
+        """Whether a drive has no supply now, whatever is asked."""
         opened = zip(self.cut_offs, self.open, strict=False)
         if any(is_open and guard.does == "contactor" for guard, is_open in opened):
             return True
@@ -137,13 +122,17 @@ class Reference:
 
     def level(self, d: int, t: float) -> float:
         """Output of a drive that acts at an instant."""
-        if self.cut(d):
+        if self.rig.drives[d].kind != "valve" and self.was_cut(d, t - self.transport[d]):
             return 0.0
         k = bisect_right(self.course_t[d], t) - 1
         if k < 0:
             return self.rig.drives[d].lowest if self.rig.drives[d].kind == "valve" else 0.0
         since, level, slope = self.courses[d][k]
         return level + slope * (t - since)
+
+    def was_cut(self, d: int, t: float) -> bool:
+        """Whether a drive had no supply at an instant that has been."""
+        return self.cuts[d][bisect_right(self.cuts[d], (t, True)) - 1][1]
 
     def supply(self, d: int, t: float) -> float:
         """Share of its power that a drive gives, as felt at an instant."""
@@ -301,12 +290,18 @@ class Reference:
         if self.second:
             x = np.append(x, start[0])
         x = np.append(x, [part.part_degC for part in self.parts])
-        times, courses = self.jumps(), [x]
+        times, courses, k = self.jumps(), [x], 0
         hottest, coldest = self.degC(x), self.degC(x)
-        for begin, end in pairwise(times):
-            at = (begin + end) / 2
-            while begin < end:  # in pieces between switches without software
-                self.look(x)
+        while k < len(times) - 1:
+            begin, k = times[k], k + 1
+            sample = round(begin / self.h)
+            self.look(begin, x)
+            if abs(begin - sample * self.h) < 1e-9:
+                _put_in(times, begin, self.stand(sample))
+            while begin < times[k]:  # in pieces between switches without software
+                _put_in(times, begin, self.look(begin, x))
+                end = times[k]
+                at = (begin + end) / 2
                 found = solve_ivp(
                     self.slope, (begin, end), x, "LSODA", rtol=rtol, atol=1e-10, args=(at, self.constants(at)),
                     dense_output=True, events=self.crossings(),
@@ -329,11 +324,17 @@ class Reference:
             np.array([setpoint(self.run, k * self.h) for k in range(self.m)]), hottest, coldest,
         )  # fmt: skip
 
-    def look(self, x: np.ndarray) -> None:
-        """Open and close switches without software."""
+    def look(self, t: float, x: np.ndarray) -> list[float]:
+        """Open and close switches without software; when bodies will feel it."""
         degC = self.degC(x)
         for k, (body, opens, closes) in enumerate(self.switches()):
             self.open[k] = degC[body] > closes + 1e-7 if self.open[k] else degC[body] >= opens - 1e-7
+        found = []
+        for d, cuts in enumerate(self.cuts):
+            if cuts[-1][1] != self.cut(d):
+                cuts.append((t, self.cut(d)))
+                found.append(t + self.transport[d])
+        return found
 
     def crossings(self) -> list[Any]:
         """What is 0 where a switch without software opens or closes next, each of which ends a piece."""
@@ -357,40 +358,9 @@ class Reference:
         return self.rig.surroundings.temperature_degC if own is None else own
 
 
-def shown(run: Run, p: int, sensed: np.ndarray) -> np.ndarray:
-    """What a probe shows of temperatures that it had, without noise and rounding; NaN where a fault makes it jump."""
-    probe, found = run.rig.probes[p], np.array(sensed)
-    faults = [event for event in of_kind(run, "probe_fault") if event.probe == probe.name]
-    last = math.nan
-    held: dict[str, float] = {}
-    arrived: dict[str, float] = {}
-    for k, value in enumerate(sensed.tolist()):
-        t = k * run.rig.probe.interval_s
-        ruling = max(
-            (e for e in faults if under_way(e, t + 1e-9)), key=lambda e: (e.at_s, faults.index(e)), default=None
-        )
-        kind = ruling.fault if ruling is not None else "none"
-        straight = value * probe.slope + probe.offset_K
-        if kind == "drift":
-            straight += ruling.size_K * (t - ruling.at_s) / 3600
-        elif kind == "offset":
-            straight += ruling.size_K
-        made = min(max(straight, probe.lowest_degC), probe.highest_degC)
-        if kind in ("open", "short"):
-            hot = (kind == "open") != (probe.converter is not None and probe.converter.sensor == "ntc")
-            made = probe.highest_degC if hot else probe.lowest_degC
-        if probe.correction is not None:
-            c = probe.correction
-            made = c.true_low_degC + (made - c.shown_low_degC) * c.slope
-        if kind in ("stuck", "stale"):
-            name = ruling.name
-            if name not in held:
-                held[name] = made if k == 0 else last
-                arrived[name] = ruling.at_s
-            if kind == "stale" and t > arrived[name] + ruling.every_s - 1e-9:
-                held[name], arrived[name] = made, t
-            made = held[name]
-        if kind == "spikes":
-            made = math.nan
-        last = found[k] = made
-    return found
+def _put_in(times: list[float], now: float, more: list[float]) -> None:
+    """Put instants that are to come into those of the jumps, before the last."""
+    for t in more:
+        place = bisect_right(times, t)
+        if now + 1e-10 < t < times[-1] and t - times[place - 1] > 1e-10 and times[place] - t > 1e-10:
+            times.insert(place, t)

@@ -278,23 +278,10 @@ def _event(draw: Draw, rig: Rig, name: str, span: float, plain: bool) -> list[An
 
 
 def with_switches(seed: int, rig: Rig, around_degC: float) -> Rig:
-    """A rig with switches without software and fans as they are bought, whose levels lie about a temperature.
-
-    Drives that switch have no dead times here, and none is a valve: the reference cuts what a body feels at once.
-    """
+    """A rig with switches without software and fans as they are bought, whose levels lie about a temperature."""
     draw = Draw(seed + 777_000)
-    if rig.response is not None or any(isinstance(drive, Valve | SlowWindow) for drive in rig.drives):
+    if rig.response is not None:
         return rig
-    rig = rig.model_copy(
-        update={
-            "drives": tuple(
-                drive.model_copy(
-                    update={"dead_time_s": 0.0, "operate_s": 0.0} if isinstance(drive, Relay) else {"dead_time_s": 0.0}
-                )
-                for drive in rig.drives
-            )
-        }
-    )
     cut_offs = tuple(
         CutOff(
             name=f"Cut {k}", body=str(draw.one(*rig.body_names)), at_degC=around_degC + draw.between(-5, 25),

@@ -132,7 +132,7 @@ def starts(rounds: int = 5) -> list[Took]:
         "        self.repaint(); import os; os._exit(0)\n"
         "w.MainWindow._show_state = check\n"
         "sys.argv = ['kelvarn', 'demo']\n"
-        "from kelvarn.cli import main\nmain()\n"
+        "from kelvarn.cli.app import main\nmain()\n"
     )
     found = []
     for _ in range(rounds):

@@ -12,10 +12,25 @@ The layers, each importing only from those above it:
     files      the project file, logs, the autosave journal, tables
     handover   settings and the sheet that go with the machine
     desktop    the window; the only layer that imports Qt
-    cli        the commands
+    cli, api   the commands; and a face for Python: `import kelvarn as kv`, then `kv.run(kv.demo())`
 
 Data goes one way: Project -> records -> kernel -> Run -> measures -> marks -> strip.
 Start reading at `model/project.py`, then `engine/run.py`, then `desktop/window.py`.
 """
 
+from importlib import import_module
+from typing import Any
+
 __version__ = "0.1.0"
+
+
+def __getattr__(name: str) -> Any:
+    """What `api.py` gives, loaded when it is first asked for: a command starts without it."""
+    face = import_module("kelvarn.api") if not name.startswith("_") else None
+    if face is None or name not in face.__all__:
+        raise AttributeError(f"module 'kelvarn' has no attribute {name!r}")
+    return getattr(face, name)
+
+
+def __dir__() -> list[str]:
+    return [*globals(), *import_module("kelvarn.api").__all__]

@@ -7,10 +7,10 @@ def main() -> None:
     """Run the command line."""
     # Ctrl+C while all else is still being loaded ends it at once and without a word.
     signal.signal(signal.SIGINT, signal.SIG_DFL)
-    from kelvarn import cli
+    from kelvarn.cli import app
 
     signal.signal(signal.SIGINT, signal.default_int_handler)
-    cli.main()
+    app.main()
 
 
 if __name__ == "__main__":

@@ -308,7 +308,7 @@ def split(value: float, quantity: Quantity, scale: Scale = Scale.CELSIUS, *, exa
         number, unit = number / 1000, "k" + unit
     elif quantity is Quantity.RESISTANCE and abs(number) >= 2000:
         number, unit = number / 1000, "kΩ"
-    elif quantity is Quantity.ENERGY and not exact and abs(number) >= 10_000:
+    elif quantity is Quantity.ENERGY and abs(number) >= 10_000:
         number, unit = number / 1000, "kWh"
     elif quantity in _SMALL_UNITS and abs(number) < 1:
         unit = _SMALL_UNITS[quantity]
@@ -331,6 +331,9 @@ def split(value: float, quantity: Quantity, scale: Scale = Scale.CELSIUS, *, exa
     return text.replace("-", "−"), unit
 
 
+_MOST_TYPED = 6  # characters of a number that somebody may have typed
+
+
 def _split_duration(value: float, exact: bool) -> tuple[str, str]:
     size = abs(value)
     if size <= 120:
@@ -344,6 +347,8 @@ def _split_duration(value: float, exact: bool) -> tuple[str, str]:
         hours, minutes = divmod(minutes, 60)
         return (f"{hours} h {minutes:02d}", "min") if minutes else (f"{hours}", "h")
     text = f"{number:.7g}" if exact else three_figures(number)
+    if exact and len(text) > _MOST_TYPED and len(in_s := f"{value:.7g}") < len(text):
+        text, unit = in_s, "s"  # 844 s, not 14.06667 min
     return text.replace("-", "−"), unit
 
 

@@ -15,18 +15,9 @@ from kelvarn.engine.run import compute
 from kelvarn.files.project_file import load, save
 from kelvarn.model.edit import put, with_fields
 
+from .commands import kelvarn, kelvarn_apart
+
 ROOT = Path(__file__).parents[2]
-
-
-def kelvarn(*arguments: str, **environment: str) -> subprocess.CompletedProcess[str]:
-    env = {k: v for k, v in os.environ.items() if k not in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")}
-    return subprocess.run(
-        [sys.executable, "-m", "kelvarn", *arguments],
-        capture_output=True,
-        text=True,
-        env={**env, **environment},
-        check=False,
-    )
 
 
 @pytest.fixture
@@ -48,7 +39,7 @@ def test_start_looks_for_files_where_the_user_is(saved: Path) -> None:
 
 
 def test_demo_without_a_window_writes_results_traces_and_pictures(tmp_path: Path) -> None:
-    done = kelvarn("demo", "--out", str(tmp_path / "out"))
+    done = kelvarn_apart("demo", "--out", str(tmp_path / "out"))
     assert done.returncode == 0, done.stderr
     assert "Careful PID ★: 5 of 6 marks met" in done.stdout
     results = json.loads((tmp_path / "out" / "results.json").read_text())
@@ -58,7 +49,10 @@ def test_demo_without_a_window_writes_results_traces_and_pictures(tmp_path: Path
     with (tmp_path / "out" / "cold-start-door-cold-night--careful-pid.csv").open() as stream:
         rows = list(csv.DictReader(stream))
     assert list(rows[0])[:5] == ["time_s", "setpoint_degC", "measured_degC", "drive", "power_W"]
-    assert list(rows[0])[5:] == ["Heater mat_degC", "Air_degC", "Walls_degC", "Part_degC", "guard"]
+    assert list(rows[0])[5:] == [
+        "Heater mat_degC", "Air_degC", "Walls_degC", "Part_degC", "guard",
+        "asked", "Mat_put_out", "Mat_W", "Probe_reads_degC",
+    ]  # fmt: skip
     assert len(rows) == 7201
     assert float(rows[0]["Air_degC"]) == 19
     assert float(rows[-1]["time_s"]) == 14400
@@ -80,7 +74,9 @@ def test_run_json_has_the_keys_of_the_design_and_agrees_with_the_demo(saved: Pat
 
 
 def test_a_poor_terminal_and_a_closed_pipe_are_no_reason_to_fail(saved: Path) -> None:
-    done = kelvarn("run", str(saved), LC_ALL="C", PYTHONUTF8="0", PYTHONCOERCECLOCALE="0", PYTHONIOENCODING="ascii")
+    done = kelvarn_apart(
+        "run", str(saved), LC_ALL="C", PYTHONUTF8="0", PYTHONCOERCECLOCALE="0", PYTHONIOENCODING="ascii"
+    )
     assert done.returncode == 0, done.stderr
     assert "Careful PID ?: 5 of 6 marks met" in done.stdout
     assert kelvarn("--version").stdout.startswith("kelvarn ")
@@ -126,7 +122,7 @@ def test_core_and_commands_work_with_qt_blocked(saved: Path) -> None:
         "import sys\n"
         "for name in ('PySide6', 'shiboken6', 'pyqtgraph'): sys.modules[name] = None\n"
         "sys.argv = ['kelvarn', 'run', sys.argv[1], '--json']\n"
-        "from kelvarn.cli import main\nmain()\n"
+        "from kelvarn.cli.app import main\nmain()\n"
     )
     done = subprocess.run([sys.executable, "-c", code, str(saved)], capture_output=True, text=True, check=False)
     assert done.returncode == 0, done.stderr
@@ -169,7 +165,7 @@ def test_step_prints_the_answer_and_its_reading(saved: Path) -> None:
     assert done.returncode == 0
     assert found["drive"] == 0.5
     assert found["reading"]["gain_K"] == pytest.approx(211.81, rel=1e-4)
-    assert found["end_degC"]["Air"] == pytest.approx(19 + 0.5 * 211.8, rel=0.03)
+    assert found["bodies_end_degC"]["Air"] == pytest.approx(19 + 0.5 * 211.8, rel=0.03)
     done = kelvarn("step", str(saved), "--from", "warm")
     assert "from warm" in done.stdout
     assert "time constant" in done.stdout
@@ -217,14 +213,14 @@ def test_a_gain_map_is_printed_and_drawn(saved: Path, tmp_path: Path) -> None:
     save(quick, tmp_path / "quick.kelvarn")
     of = ("map", str(tmp_path / "quick.kelvarn"), "--candidate", "Careful PID", "--x", "kp_per_K", "--measure")
     picture = tmp_path / "map.png"
-    done = kelvarn(*of, "hottest_degC:Air", "--y", "ti_s", "--json", "--out", str(picture))
+    done = kelvarn_apart(*of, "hottest_degC:Air", "--y", "ti_s", "--json", "--out", str(picture))
     assert (done.returncode, done.stderr) == (0, "")
     found = json.loads(done.stdout)
-    assert (len(found["values"]), len(found["values"][0])) == (len(found["y"]["values"]), len(found["x"]["values"]))
+    assert (len(found["grid"]), len(found["grid"][0])) == (len(found["y"]["points"]), len(found["x"]["points"]))
     assert found["x"]["setting"] == "kp_per_K"
-    law = with_fields(quick.candidates[-1].controller, kp_per_K=found["x"]["values"][5], ti_s=found["y"]["values"][40])
+    law = with_fields(quick.candidates[-1].controller, kp_per_K=found["x"]["points"][5], ti_s=found["y"]["points"][40])
     measured = measure(compute(quick.rig, law, quick.first_trial))
-    assert found["values"][40][5] == pytest.approx(measured.hottest_degC["Air"])
+    assert found["grid"][40][5] == pytest.approx(measured.hottest_degC["Air"])
     assert picture.read_bytes().startswith(b"\x89PNG")
     for more, said in (
         (("overshoot_K", "--y", "kp_per_K"), "two different settings"),
@@ -242,7 +238,7 @@ def test_a_display_that_does_not_answer_is_said_in_one_line(tmp_path: Path) -> N
     path = tmp_path / "x.kelvarn"
     save(project, path)
     for display in (":4711", "nowhere.invalid:0", "localhost:99999", "nonsense"):
-        done = kelvarn(str(path), DISPLAY=display)
+        done = kelvarn_apart(str(path), DISPLAY=display)
         assert (done.returncode, done.stdout) == (2, "")
         assert "There is no display to open a window on, or it does not answer" in done.stderr
         assert done.stderr.count("\n") == 1

@@ -1,8 +1,6 @@
 """The commands `read`, `fit` and `compare`, as they are typed."""
 
 import json
-import subprocess
-import sys
 from pathlib import Path
 
 import pytest
@@ -12,6 +10,7 @@ from kelvarn.files.project_file import save
 from kelvarn.fit.reuse import use_rig
 from kelvarn.fit.rig_fit import fit_rig
 
+from .commands import kelvarn
 from .made_logs import of, step_log
 
 BAD = Path(__file__).parents[1] / "files" / "bad_logs"
@@ -34,11 +33,6 @@ WARNS = {
     "begins-anew": "another start of the board",
     "too-short": "the gain is a guess",
 }
-
-
-def kelvarn(*arguments: object) -> subprocess.CompletedProcess[str]:
-    command = [sys.executable, "-m", "kelvarn", *map(str, arguments)]
-    return subprocess.run(command, capture_output=True, text=True, check=False, timeout=240)
 
 
 @pytest.fixture(scope="module")

@@ -5,7 +5,8 @@ import time
 
 import numpy as np
 import pytest
-from benchmarks.reference import Reference, shown
+from benchmarks.readings import shown
+from benchmarks.reference import Reference
 from benchmarks.rigs import random_case, with_switches
 
 from kelvarn.demos import DEMOS, find_demo

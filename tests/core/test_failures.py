@@ -28,7 +28,7 @@ from kelvarn.studies.stopping import safer_action, stopping_guard
 from kelvarn.studies.variants import vary
 from tests.conftest import one_lag, trial
 
-from .test_cli import kelvarn
+from .commands import kelvarn, kelvarn_apart
 
 
 def chosen(project: Project) -> Pid:
@@ -339,12 +339,12 @@ def test_the_commands_print_the_table_the_variants_and_the_report(shed: Path, tm
     assert len(vary_of["envelope"]["p5_degC"]) == len(vary_of["envelope"]["p95_degC"]) > 100
     assert "% of 16 rigs" in kelvarn("vary", str(shed), "--candidate", name, "--count", "16").stdout
     html, pdf = tmp_path / "r.html", tmp_path / "r.pdf"
-    done = kelvarn("report", str(shed), "--out", str(html))
+    done = kelvarn_apart("report", str(shed), "--out", str(html))
     assert done.returncode == 0, done.stderr
     text = html.read_text(encoding="utf-8")
     assert "If one thing fails:" in text
     assert text.count("data:image/png;base64,") == len(find_demo("wax-pot").build().trials)
-    assert kelvarn("report", str(shed), "--out", str(pdf)).returncode == 0
+    assert kelvarn_apart("report", str(shed), "--out", str(pdf)).returncode == 0
     assert pdf.read_bytes().startswith(b"%PDF")
     wrong = kelvarn("report", str(shed), "--out", str(tmp_path / "r.txt"))
     assert (wrong.returncode, wrong.stdout) == (2, "")

@@ -23,7 +23,7 @@ from kelvarn.model.project import Project
 from kelvarn.studies.results import Result, Results
 from tests.conftest import again, two_candidates
 
-from .test_cli import kelvarn
+from .commands import kelvarn, kelvarn_apart
 
 CONTROLS = set(range(32)) - {9, 10} | set(range(127, 160))
 
@@ -205,7 +205,7 @@ def test_names_that_differ_little_get_files_of_their_own(tmp_path: Path) -> None
         }
     )
     save(made, tmp_path / "x.kelvarn")
-    done = kelvarn("run", str(tmp_path / "x.kelvarn"), "--out", str(tmp_path / "out"))
+    done = kelvarn_apart("run", str(tmp_path / "x.kelvarn"), "--out", str(tmp_path / "out"))
     assert done.returncode == 0, done.stderr
     written = sorted(path.name for path in (tmp_path / "out").iterdir())
     assert len([name for name in written if name.endswith(".csv")]) == 4

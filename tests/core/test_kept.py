@@ -2,8 +2,6 @@
 
 import json
 import os
-import subprocess
-import sys
 from pathlib import Path
 
 import numpy as np
@@ -17,6 +15,8 @@ from kelvarn.files.writing import write_bytes
 from kelvarn.model.edit import put
 from kelvarn.model.log import Log, LogReading
 from kelvarn.model.project import Project
+
+from .commands import kelvarn
 
 
 def log(name: str, raw: bytes) -> Log:
@@ -122,10 +122,6 @@ def test_an_entry_that_cannot_be_read_hides_none_beside_it(cabinet: Project, tmp
     assert found is not None
     assert found.project.notes == "good"
     found.journal.clear()
-
-
-def kelvarn(*arguments: str) -> subprocess.CompletedProcess[str]:
-    return subprocess.run([sys.executable, "-m", "kelvarn", *arguments], capture_output=True, text=True, check=False)
 
 
 def test_a_command_never_writes_over_its_input_or_what_is_there(tmp_path: Path) -> None:

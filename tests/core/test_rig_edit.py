@@ -18,7 +18,7 @@ from kelvarn.model.events import ColdPart
 from kelvarn.model.fields import SURROUNDINGS
 from kelvarn.model.project import Project
 from kelvarn.model.response import ResponseModel
-from tests.conftest import again
+from tests.conftest import again, two_candidates
 
 
 @pytest.fixture(params=[demo.name for demo in DEMOS])
@@ -65,6 +65,17 @@ def test_heat_of_every_demo_is_accounted_for(project: Project) -> None:
                 stored += m.latent_J * (share[1] - share[0])
         brought = run.heat_J + run.loaded_J
         assert stored + run.lost_J == pytest.approx(brought, rel=1e-6)
+
+
+def test_a_drive_that_becomes_another_kind_is_called_as_one_but_keeps_a_name_of_its_own() -> None:
+    project, _ = rig_edit.add_drive(two_candidates(), "pwm", "Air")
+    index = len(project.rig.drives) - 1
+    assert project.rig.drives[index].name == "Heater"
+    fan = rig_edit.change_kind(project, index, "fan")
+    assert fan.rig.drives[index].name == "Fan"
+    assert rig_edit.change_kind(fan, index, "relay").rig.drives[index].name == "Heater"
+    own = rig_edit.rename_drive(project, index, "Kettle")
+    assert rig_edit.change_kind(own, index, "fan").rig.drives[index].name == "Kettle"
 
 
 DEEDS = (

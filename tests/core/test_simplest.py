@@ -29,7 +29,7 @@ from kelvarn.tune.spaces import spaces
 from kelvarn.units import Scale
 
 from ..conftest import one_lag, trial
-from .test_cli import kelvarn
+from .commands import kelvarn
 
 
 def small(*marks: Mark) -> Project:

@@ -5,8 +5,6 @@ import html
 import math
 import os
 import re
-import subprocess
-import sys
 from dataclasses import replace
 from datetime import date
 from itertools import pairwise
@@ -53,6 +51,7 @@ from kelvarn.tune.loop import _slopes
 from kelvarn.units import Scale
 from tests.conftest import one_lag
 
+from .commands import kelvarn
 from .made_logs import step_log
 
 PI = Pid(terms="PI", kp_per_K=0.05, ti_s=100.0)
@@ -311,8 +310,7 @@ def test_strict_asks_for_all_marks_of_all_and_the_report_holds_every_remark(tmp_
         made = with_fields(demo.first_trial, marks=marks)
         path = tmp_path / "x.kelvarn"
         save(with_fields(demo, logs=(), trials=(made,), candidates=demo.candidates[first:]), path)
-        command = [sys.executable, "-m", "kelvarn", "run", str(path), "--strict"]
-        assert subprocess.run(command, capture_output=True, check=False).returncode == code
+        assert kelvarn("run", path, "--strict").returncode == code
     project = with_fields(demo, logs=(), trials=(with_fields(demo.first_trial, marks=()),))
     candidate = project.candidates[0].name
     found = findings(project, candidate, count=8)

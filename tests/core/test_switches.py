@@ -17,7 +17,7 @@ from kelvarn.model import guards as gd
 from kelvarn.model.bodies import Body, Link, Surroundings
 from kelvarn.model.curve import Curve
 from kelvarn.model.drives import Pwm, Relay, SlowWindow, Valve
-from kelvarn.model.edit import with_fields
+from kelvarn.model.edit import put, with_fields
 from kelvarn.model.fields import SURROUNDINGS
 from kelvarn.model.fixed import Fixed
 from kelvarn.model.mark import Mark
@@ -310,3 +310,14 @@ def test_a_missing_permit_is_told_while_a_delay_counts() -> None:
     gone = trial(300, 60, events=(ce.SignalGone(name="Gone", at_s=0, permit="Somebody there"),))
     run = compute(rig, OnOff(shortest_off_s=100), gone)
     assert "Somebody there" in why(run, 50)
+
+
+@pytest.mark.parametrize("operate_s", [0.0, 0.5, 3.0])
+def test_an_own_thermostat_does_not_wait_for_the_contacts_of_the_relay_before_it(operate_s: float) -> None:
+    """A body of 10 J/K under 200 W rises by 20 K/s: any wait would show."""
+    relay = Relay(body="Block", power_W=200, operate_s=operate_s, dial_degC=60.0, dial_band_K=10.0)
+    rig = put(with_fields(one_lag(), drives=(relay,)), ("bodies", 0, "capacity_J_per_K"), 10.0)
+    run = compute(rig, FULL, trial(60))
+    assert measure(run).hottest_degC["Block"] == pytest.approx(60, abs=1e-6)
+    begun = run.time_s[np.flatnonzero(run.bodies_degC[0] > 20.001)[0]]
+    assert begun == pytest.approx(math.floor(operate_s) + 1)  # the contacts themselves do take their time

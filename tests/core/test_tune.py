@@ -26,7 +26,7 @@ from kelvarn.tune.starts import candidate_of, plant_of_project, try_all
 from kelvarn.tune.ultimate import ultimate
 
 from ..conftest import one_lag, trial
-from .test_cli import kelvarn
+from .commands import kelvarn
 
 K, T, L = 80.0, 600.0, 120.0
 R = L / T

@@ -304,7 +304,7 @@ def test_cards_of_a_fan_say_what_matters_for_a_fan(qtbot: QtBot) -> None:
         result = window.runner.result_of("Three steps")
         assert result is not None
         hottest, starts = result.measures.hottest_degC["Sink"], result.measures.values["steps_per_h"]
-        assert [caption for caption, _, _ in figures] == ["hottest", "starts", "mean drive"]
+        assert [caption for caption, _, _ in figures] == ["hottest", "step starts", "mean drive"]
         assert figures[0][1] == f"{hottest:.1f} °C"
         assert figures[1][1:] == (f"{starts:.0f} /h", "ember")
         assert "3 of 4 marks met" in window.control.cards.card("Three steps").accessibleDescription()

@@ -4,24 +4,19 @@ from collections.abc import Callable
 from pathlib import Path
 
 import pytest
-from PySide6.QtCore import QSettings, Qt
+from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QFileDialog, QInputDialog, QMessageBox
 from pytestqt.qtbot import QtBot
 
 from kelvarn.demos import DEMOS
 from kelvarn.demos.cure_cabinet import cure_cabinet
-from kelvarn.desktop import theme
-from kelvarn.desktop.document import Document
-from kelvarn.desktop.runner import Runner
-from kelvarn.desktop.window import CONTROL, RIG, MainWindow
+from kelvarn.desktop.window import RIG, MainWindow
 from kelvarn.files.journal import Journal, left_behind
 from kelvarn.files.project_file import load, save
 from kelvarn.model.edit import put
 from kelvarn.model.trial import Plan, SetpointChange
 from kelvarn.units import Scale
-
-from .conftest import close_window
 
 Button = QMessageBox.StandardButton
 Ask = Callable[..., list[str]]
@@ -208,38 +203,6 @@ def test_recovered_work_is_taken_dropped_or_left_for_later(
         again.journal.clear()
     window.document.close()
     assert list(tmp_path.iterdir()) == []
-
-
-def test_size_units_and_theme_are_kept_for_the_next_time(qtbot: QtBot, tmp_path: Path) -> None:
-    settings = QSettings(str(tmp_path / "settings.ini"), QSettings.Format.IniFormat)
-
-    def open_one() -> MainWindow:
-        made = MainWindow(Document(cure_cabinet()), Runner(), settings)
-        made.show()
-        return made
-
-    first = open_one()
-    first.resize(960, 655)  # no wider: the offscreen screen is small
-    first.view.set_scale(Scale.FAHRENHEIT)
-    first.use_theme(theme.NIGHT)
-    close_window(first)
-    second = open_one()
-    assert (second.width(), second.height()) == (960, 655)
-    assert second.view.scale is Scale.FAHRENHEIT
-    assert settings.value("theme") == theme.NIGHT.name
-    theme.use(theme.PAPER)
-    close_window(second)
-
-
-def test_settings_that_mean_nothing_are_no_trouble(qtbot: QtBot, tmp_path: Path) -> None:
-    settings = QSettings(str(tmp_path / "settings.ini"), QSettings.Format.IniFormat)
-    settings.setValue("scale", "furlongs")
-    settings.setValue("geometry", b"nonsense")
-    made = MainWindow(Document(cure_cabinet()), Runner(), settings)
-    made.show()
-    assert made.view.scale is Scale.CELSIUS
-    assert made.stations.index(made.station) == CONTROL
-    close_window(made)
 
 
 def test_a_box_speaks_in_the_scale_that_is_shown(window: MainWindow, said: Callable[[], str]) -> None:

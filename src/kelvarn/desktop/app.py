@@ -10,6 +10,7 @@ from types import TracebackType
 from PySide6.QtCore import QSettings, QTimer
 from PySide6.QtWidgets import QApplication
 
+from kelvarn.demos import DEMOS
 from kelvarn.files.faults import FileError
 from kelvarn.files.journal import left_behind
 from kelvarn.model.project import Project
@@ -17,24 +18,36 @@ from kelvarn.model.project import Project
 from . import theme
 from .document import Document
 from .runner import Runner
+from .session import Session
 from .window import MainWindow
 
 
-def start(project: Project, file: Path | None) -> int:
-    """Open the window on a project and the file it came from, if any; returns the exit code when it is closed."""
+def start(project: Project | None, file: Path | None, logs: list[Path] | None = None) -> int:
+    """Open the window; returns the exit code when it is closed.
+
+    Args:
+        project, file: what it opens on, and the file that came from, if any; None: where work was left, else a demo.
+        logs: files that are added to it as logs.
+    """
     app = QApplication.instance() or QApplication(["kelvarn"])
     assert isinstance(app, QApplication)
     app.setApplicationName("kelvarn")
     app.setApplicationDisplayName("Kelvarn")
-    settings = QSettings("kelvarn", "kelvarn")
-    saved_theme = settings.value("theme")
+    session = Session(QSettings("kelvarn", "kelvarn"))
+    left = session.left() if project is None else None
+    saved_theme = session.get("theme")
     theme.use(theme.by_name(str(saved_theme)) if saved_theme else theme.system_theme())
     runner = Runner()
     runner.prepare()
-    window = MainWindow(Document(project, file), runner, settings)
+    document = Document(project or DEMOS[0].build(), file) if left is None else Document(*left)
+    window = MainWindow(document, runner, session)
+    if left is not None:
+        window.go_on()
     _catch_exceptions(window)
     _end_on_signals(app)
     window.show()
+    if logs:
+        QTimer.singleShot(0, lambda: window.files.take(logs))
     QTimer.singleShot(0, lambda: _offer_recovery(window))
     return app.exec()
 

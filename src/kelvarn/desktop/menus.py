@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import partial
 
 from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import QMainWindow, QMenu
@@ -9,13 +10,14 @@ from PySide6.QtWidgets import QMainWindow, QMenu
 
 @dataclass(frozen=True)
 class Command:
-    """A command: menu, name, shortcuts and what it does; an empty name is a separator."""
+    """A command: menu, name, shortcuts, what it does or what fills a menu of its own; without a name a separator."""
 
     menu: str
     name: str = ""
     keys: str = ""
     run: Callable[[], object] | None = None
     also: str = ""
+    fill: Callable[[QMenu], None] | None = None
 
 
 class Menus:
@@ -32,6 +34,10 @@ class Menus:
             menu = menus.get(command.menu)
             if menu is None:
                 menu = menus[command.menu] = window.menuBar().addMenu(command.menu)
+            if command.fill is not None:
+                inner = menu.addMenu(command.name)
+                inner.aboutToShow.connect(partial(command.fill, inner))
+                continue
             if not command.name or command.run is None:
                 menu.addSeparator()
                 continue

@@ -4,7 +4,7 @@ from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
-from PySide6.QtWidgets import QFileDialog, QMessageBox, QWidget
+from PySide6.QtWidgets import QFileDialog, QMenu, QMessageBox, QWidget
 
 from kelvarn.demos import DEMOS, Demo
 from kelvarn.files.journal import Unsaved
@@ -16,8 +16,11 @@ from .asking import ask_where
 from .boxes import Boxes, Button, make_box
 from .document import Document
 from .menus import Command
+from .plain import menu_text
+from .session import Session
 
 FILE_KIND = f"Kelvarn projects (*{SUFFIX})"
+_OPEN_KINDS = f"Projects and logs (*{SUFFIX} *.csv *.tsv *.txt *.log *.json *.jsonl);;{FILE_KIND};;All files (*)"
 
 
 class ProjectFiles:
@@ -26,11 +29,41 @@ class ProjectFiles:
     Args:
         window: over which it asks.
         document, boxes: what it works on, and says it with.
+        session: which files were opened lately.
         show_rig: called for a new rig.
+        take_logs: called with files that are no projects.
     """
 
-    def __init__(self, window: QWidget, document: Document, boxes: Boxes, show_rig: Callable[[], None]) -> None:
+    def __init__(
+        self, window: QWidget, document: Document, boxes: Boxes, session: Session, show_rig: Callable[[], None],
+        take_logs: Callable[[list[Path]], object],
+    ) -> None:  # fmt: skip
         self._window, self._document, self._boxes, self._show_rig = window, document, boxes, show_rig
+        self._session, self._take_logs = session, take_logs
+        document.replaced.connect(self._note)
+        document.saved_changed.connect(self._note)
+        self._note()
+
+    def _note(self) -> None:
+        if self._document.path is not None:
+            self._session.add_recent(self._document.path)
+
+    def fill_recent(self, menu: QMenu) -> None:
+        """Let a menu list the files opened lately."""
+        menu.clear()
+        for path in self._session.recent:
+            menu.addAction(menu_text(f"{path.name}   {path.parent}"), partial(self.leave_for, path))
+        if menu.isEmpty():
+            menu.addAction("none yet").setEnabled(False)
+
+    def places(self) -> list[tuple[str, Callable[[], object]]]:
+        """Files opened lately, to be found."""
+        return [(f"Open {path.name} · {path.parent}", partial(self.leave_for, path)) for path in self._session.recent]
+
+    def leave_for(self, path: Path) -> None:
+        """Open another file, unless there is unsaved work that is to stay."""
+        if self.may_leave():
+            self.open(path)
 
     def commands(self, leave: Callable[[], object]) -> list[Command]:
         """The project menu; `leave` closes the window."""
@@ -39,6 +72,7 @@ class ProjectFiles:
         return [
             Command(menu, "New rig", "Ctrl+N", self.new_rig),
             Command(menu, "Open…", "Ctrl+O", self.ask_open),
+            Command(menu, "Open recent", fill=self.fill_recent),
             *demos,
             Command(menu),
             Command(menu, "Save", "Ctrl+S", self.save),
@@ -48,11 +82,19 @@ class ProjectFiles:
         ]
 
     def ask_open(self) -> None:
-        """Ask for a file and open it."""
-        if self.may_leave():
-            name, _ = QFileDialog.getOpenFileName(self._window, "Open", str(self.folder), FILE_KIND)
-            if name:
-                self.open(Path(name))
+        """Ask for a file and open it; a log is added to the project."""
+        name, _ = QFileDialog.getOpenFileName(self._window, "Open", str(self.folder), _OPEN_KINDS)
+        if name:
+            self.take([Path(name)])
+
+    def take(self, paths: list[Path]) -> None:
+        """Take files: a project is opened, anything else is taken for a log."""
+        projects = [path for path in paths if path.suffix == SUFFIX]
+        if projects:
+            self.leave_for(projects[0])
+        logs = [path for path in paths if path.suffix != SUFFIX]
+        if logs:
+            self._take_logs(logs)
 
     def open(self, path: Path) -> None:
         """Open a file, or say why not."""

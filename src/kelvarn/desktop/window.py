@@ -4,16 +4,23 @@ from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
-from PySide6.QtCore import QSettings, QSize, Qt, QTimer, Slot
-from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent
+from PySide6.QtCore import QSize, Qt, QTimer, Slot
+from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QGuiApplication
 from PySide6.QtWidgets import QInputDialog, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
 from kelvarn import __version__
-from kelvarn.files.project_file import SUFFIX
+from kelvarn.engine.prepare import RunError
+from kelvarn.engine.run import Run, compute
+from kelvarn.files.tables import write_trace
+from kelvarn.files.writing import file_stem
+from kelvarn.model.candidate import Controller
 from kelvarn.model.names import MOST_CHARACTERS
+from kelvarn.model.rig import Rig
+from kelvarn.model.trial import Trial
 from kelvarn.units import SCALES
 
 from . import theme
+from .asking import ask_where
 from .boxes import Boxes
 from .control.station import ControlStation
 from .document import Document
@@ -29,6 +36,7 @@ from .project_files import ProjectFiles
 from .remarks import Remarks
 from .rig.station import RigStation
 from .runner import Runner
+from .session import Session
 from .station import Context, Station
 from .station_line import StationLine, Stop
 from .trial.station import TrialStation
@@ -43,12 +51,12 @@ class MainWindow(QMainWindow):
     Args:
         document: what it edits.
         runner: computes; its kernel is prepared by the caller.
-        settings: where theme, unit and window size are kept; None keeps nothing.
+        session: what is kept from one start to the next; None keeps nothing.
     """
 
-    def __init__(self, document: Document, runner: Runner, settings: QSettings | None = None) -> None:
+    def __init__(self, document: Document, runner: Runner, session: Session | None = None) -> None:
         super().__init__()
-        self.document, self.runner, self._settings = document, runner, settings
+        self.document, self.runner, self.session = document, runner, session or Session(None)
         self.view = View(document.project)
         self.boxes = Boxes(self, lambda: self.view.scale)
         self.remarks = Remarks(document, self.view, runner, self.boxes.guarded)
@@ -57,7 +65,9 @@ class MainWindow(QMainWindow):
         self.rig, self.fit, self.control = RigStation(context), FitStation(context), ControlStation(context)
         self.trial, self.handover = TrialStation(context), HandoverStation(context)
         self.stations: list[Station] = [self.rig, self.fit, self.control, self.trial, self.handover]
-        self.files = ProjectFiles(self, document, self.boxes, lambda: self.go_to(RIG))
+        self.files = ProjectFiles(
+            self, document, self.boxes, self.session, lambda: self.go_to(RIG), self.fit.work.open_files
+        )
         self._stack = QStackedWidget()
         for station in self.stations:
             self._stack.addWidget(station)
@@ -80,6 +90,7 @@ class MainWindow(QMainWindow):
         return QSize(1280, 800)
 
     def _connect(self) -> None:
+        QGuiApplication.styleHints().colorSchemeChanged.connect(self._follow_system)
         self.line.chosen.connect(self.go_to)
         self.line.scale_box.activated.connect(lambda _: self.view.set_scale(self.line.scale_box.currentData()))
         self.document.replaced.connect(self.view.forget)
@@ -120,10 +131,12 @@ class MainWindow(QMainWindow):
             Command(look, "Select the next handle", "Ctrl+J", lambda: self._strip("take_next")),
             Command(look, "Copy the strip as a picture", "Ctrl+Shift+C", lambda: self._strip("copy")),
             Command(look, "Save the strip as a picture…", "", self.boxes.guarded(lambda: self._strip("ask_picture"))),
+            Command(look, "Save the run as a table…", "", self.boxes.guarded(self.ask_table)),
             Command(look),
             *[Command(look, f"Temperatures in {s.value}", "", partial(self.view.set_scale, s)) for s in SCALES],
             Command(look),
             Command(look, "Light or dark", "Ctrl+T", self.toggle_theme),
+            Command(look, "Light or dark as the desktop is", "", self.use_system_theme),
             Command(look, "Full screen, or not", "F11", self.toggle_full_screen),
             Command(helping, "Find anything, with its keys", "F1", self.find_command),
             Command(helping, "About Kelvarn", "", self._about),
@@ -190,18 +203,46 @@ class MainWindow(QMainWindow):
         """The whole screen, and back."""
         self.setWindowState(self.windowState() ^ Qt.WindowState.WindowFullScreen)
 
+    def use_system_theme(self) -> None:
+        """Light or dark as the desktop is, also when it changes."""
+        self.session.put("theme", None)
+        self._dress(theme.system_theme())
+
+    def _follow_system(self) -> None:
+        if self.session.get("theme") is None:
+            self._dress(theme.system_theme())
+
     def use_theme(self, wanted: theme.Theme) -> None:
-        """Dress the window in a theme."""
+        """Dress the window in a theme, and at the next start too."""
+        self.session.put("theme", wanted.name)
+        self._dress(wanted)
+
+    def _dress(self, wanted: theme.Theme) -> None:
         theme.use(wanted)
         for station in self.stations:
             station.new_look()
         self.refresh()
-        if self._settings is not None:
-            self._settings.setValue("theme", wanted.name)
 
     def _strip(self, action: str) -> None:
         if self.station.chart is not None:
             getattr(self.station.chart, action)()
+
+    def ask_table(self) -> None:
+        """Ask where, and write the run of the selected candidate, a row a reading."""
+        project = self.document.project
+        candidate, trial = self.view.candidate(project), self.view.trial(project)
+        suggested = self.files.folder / f"{file_stem(f'{trial.name}-{candidate.name}')}.csv"
+        path = ask_where(self, "Save the run as a table", suggested, "CSV (*.csv)")
+        if path is not None:
+            # Computed anew: of a long run the one in sight may be thinned.
+            run = partial(_run_or_fault, project.rig, candidate.controller, trial)
+            self.runner.jobs.start("table", run, partial(self._write_table, path))
+
+    def _write_table(self, path: Path, found: object) -> None:
+        if not isinstance(found, Run):
+            self.boxes.complain(str(found))
+        elif self.boxes.guarded(partial(write_trace, found, path))():
+            self.statusBar().showMessage(f"Written: {path}, {found.time_s.size} rows", 15000)
 
     def find_command(self) -> None:
         """Open the find-a-command box."""
@@ -228,6 +269,7 @@ class MainWindow(QMainWindow):
                 ):
                     run = partial(_both, go, partial(go_to_field, field))
                     settings.append(Entry(f"{name} · setting at {station.title}", run))
+        places += [Entry(text, run) for text, run in self.files.places()]
         return [*commands, *places, *settings]
 
     def _rename_project(self) -> None:
@@ -243,17 +285,10 @@ class MainWindow(QMainWindow):
             event.acceptProposedAction()
 
     def dropEvent(self, event: QDropEvent) -> None:
-        """A project is opened, anything else is taken for a log."""
+        """Take files that were dropped on the window."""
         paths = [Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()]
         event.acceptProposedAction()
-        self.drop(paths)
-
-    def drop(self, paths: list[Path]) -> None:
-        """Take files that were dropped on the window."""
-        projects = [path for path in paths if path.suffix == SUFFIX]
-        if projects and self.files.may_leave():
-            self.files.open(projects[0])
-        self.fit.work.open_files([path for path in paths if path.suffix != SUFFIX])
+        self.files.take(paths)
 
     # Beginning and end
 
@@ -267,25 +302,42 @@ class MainWindow(QMainWindow):
         self.runner.finish()
         for station in self.stations:
             station.finish()
-        if self._settings is not None:
-            self._settings.setValue("geometry", self.saveGeometry())
-            self._settings.setValue("scale", self.view.of_temperature.value)
+        self.session.put("geometry", self.saveGeometry())
+        self.session.put("scale", self.view.of_temperature.value)
+        candidate, trial = self.view.candidate(self.document.project), self.view.trial(self.document.project)
+        self.session.leave(self.document.path, station=self.station.title, candidate=candidate.name, trial=trial.name)
         super().closeEvent(event)
 
     def _restore(self) -> None:
         self.resize(self.sizeHint())
         self.setMinimumSize(960, 640)
-        if self._settings is not None:
-            geometry = self._settings.value("geometry")
-            if geometry is not None:
-                self.restoreGeometry(geometry)
-            kept = self._settings.value("scale")
-            self.view.set_scale(next((scale for scale in SCALES if scale.value == kept), self.view.of_temperature))
+        geometry = self.session.get("geometry")
+        if geometry is not None:
+            self.restoreGeometry(geometry)
+        kept = self.session.get("scale")
+        self.view.set_scale(next((scale for scale in SCALES if scale.value == kept), self.view.of_temperature))
+
+    def go_on(self) -> None:
+        """Go to where work was left."""
+        project = self.document.project
+        kept = {key: self.session.get(f"left/{key}") for key in ("candidate", "trial", "station")}
+        if kept["candidate"] in [each.name for each in project.candidates]:
+            self.view.select(kept["candidate"])
+        if kept["trial"] in [each.name for each in project.trials]:
+            self.view.select_trial(kept["trial"])
+        self.go_to(next((k for k, each in enumerate(self.stations) if each.title == kept["station"]), CONTROL))
 
     def _about(self) -> None:
         self.boxes.complain(
             f"Kelvarn {__version__}", "Tune closed-loop temperature control before power is applied.\nMIT licence."
         )
+
+
+def _run_or_fault(rig: Rig, law: Controller, trial: Trial) -> Run | str:
+    try:
+        return compute(rig, law, trial)
+    except RunError as error:
+        return str(error)
 
 
 def _both(first: Callable[[], object], then: Callable[[], object]) -> None:

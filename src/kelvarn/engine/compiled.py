@@ -184,6 +184,7 @@ class Entry:
         kept = read(path)
         if kept is None:
             forget_old(folder)
+            _log.info("compiling, a minute or a few, once")  # the command line shows it to who waits
             kept = self._compile()
             write(path, kept)
         return _loaded(kept)
@@ -386,9 +387,8 @@ def _loaded(kept: bytes) -> Callable[[int, int], None]:
     if not address:
         raise RuntimeError("the object file has no such function")
     _engines.append(engine)
-    function = ctypes.CFUNCTYPE(ctypes.c_int32, ctypes.c_void_p, ctypes.c_void_p, ctypes.c_int64, ctypes.c_int64)(
-        address
-    )
+    takes = ctypes.CFUNCTYPE(ctypes.c_int32, ctypes.c_void_p, ctypes.c_void_p, ctypes.c_int64, ctypes.c_int64)
+    function = takes(address)
 
     def call(rows: int, count: int) -> None:
         unused = ctypes.create_string_buffer(16)

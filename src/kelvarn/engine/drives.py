@@ -280,9 +280,10 @@ def force(level: float, t: float, h: float, drive: Drive, state: DriveState, lin
     """
     if drive.kind == DriveKind.VALVE:
         return
+    felt_s = drive.dead_time_s - drive.operate_s
     while state.head != state.tail:
         last = state.tail - 1 if state.tail > 0 else line.size - 1
-        if line[last].at_s <= t + drive.dead_time_s + TIME_EPS:
+        if line[last].at_s <= t + felt_s + TIME_EPS:
             break
         is_on = line[last].level > 0.0
         state.tail = last
@@ -294,7 +295,7 @@ def force(level: float, t: float, h: float, drive: Drive, state: DriveState, lin
             state.shortest_on_s = state.shortest_before_s if not is_on else state.shortest_on_s
     state.level = output_at(t, drive, state, line)
     state.pulse_s = 0.0
-    set_level(level, t, drive.dead_time_s, state, line)
+    set_level(level, t, felt_s, state, line)
     while drive.kind == DriveKind.SLOW_WINDOW and state.windows * drive.window_s < t + h - TIME_EPS:
         state.windows += 1
 
@@ -319,7 +320,7 @@ def resume(t: float, h: float, drive: Drive, state: DriveState, line: Table[Dela
     elif drive.kind == DriveKind.PWM:
         _set_pwm(t, h, drive, state, line)
     elif drive.kind == DriveKind.RELAY:
-        set_level(1.0 if state.demand >= 0.5 else 0.0, t, drive.dead_time_s, state, line)
+        set_level(1.0 if state.demand >= 0.5 else 0.0, t, drive.dead_time_s - drive.operate_s, state, line)
 
 
 @part

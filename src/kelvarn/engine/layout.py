@@ -29,7 +29,7 @@ _KINDS = {
 }
 _OWN = (
     "speed_lag_s", "stalls_below", "starts_from", "idle_flow", "flow_at_25", "flow_at_50", "flow_at_75",
-    "shortest_on_s", "shortest_off_s", "window_s", "shortest_pulse_s", "resolution_s",
+    "shortest_on_s", "shortest_off_s", "operate_s", "window_s", "shortest_pulse_s", "resolution_s",
     "steps", "floor", "top", "off_below", "kick_start_s", "travel_s", "backlash", "lowest", "highest",
 )  # fmt: skip
 """Fields that a drive's record has under the names of the model; 0 for the kinds that lack them."""
@@ -167,7 +167,7 @@ def _drive(rig: Rig, drive: AnyDrive, entry: dict[str, int]) -> Drive:
         dial_band_K=getattr(drive, "dial_band_K", 0.0),
         **{name: float(getattr(drive, name, 0.0) or 0.0) for name in _OWN},
     )
-    made.dead_time_s += getattr(drive, "operate_s", 0.0)
+    made.dead_time_s += made.operate_s
     if getattr(drive, "supply_switch", False):
         made.idle_flow = 0.0
     made.off_below = getattr(drive, "acting_off_below", 0.0)

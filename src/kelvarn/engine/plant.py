@@ -130,7 +130,8 @@ class Drive:
     kind: int  # DriveKind
     acts_on: int  # body; none where it only moves something
     power_W: float  # at full drive, below 0 cools
-    dead_time_s: float  # from a change of its output until the body feels it
+    dead_time_s: float  # from a change of its output until the body feels it, its contacts included
+    operate_s: float  # of that, what its own contacts take: what cuts the supply does not wait for them
     direction: float  # 1 heats, −1 cools
     share: float  # weight in sharing
     moves: bool  # whether air or liquid moves with it: fans and valves

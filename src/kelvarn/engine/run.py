@@ -144,6 +144,11 @@ class Run(Summary):
     lowest_degC: Floats
     highest_degC: Floats
 
+    def __repr__(self) -> str:
+        last = float(self.measured_degC[-1])
+        return (f"Run(trial={self.trial.name!r}, law={type(self.controller).__name__!r}, readings={self.time_s.size}, "
+                f"duration_s={self.duration_s:g}, last_degC={last:.5g})")  # fmt: skip
+
     @cached_property
     def judged_degC(self) -> Floats:
         """Temperature of the body that measures are of."""

@@ -10,6 +10,7 @@ from typing import Any
 from kelvarn.engine.guard_words import ruler_name
 from kelvarn.engine.marks import Verdict
 from kelvarn.engine.measures import Measures, Span
+from kelvarn.engine.pulses import counts_of
 from kelvarn.engine.run import Run
 from kelvarn.engine.step import StepResponse
 from kelvarn.units import Scale
@@ -120,8 +121,8 @@ def step_json(step: StepResponse) -> dict[str, Any]:
         "drive": step.after,
         "duration_s": float(step.run.time_s[-1]),
         "reading": reading,
-        "start_degC": dict(zip(step.run.rig.body_names, step.run.bodies_degC[:, 0].tolist(), strict=True)),
-        "end_degC": dict(zip(step.run.rig.body_names, step.run.bodies_degC[:, -1].tolist(), strict=True)),
+        "bodies_start_degC": dict(zip(step.run.rig.body_names, step.run.bodies_degC[:, 0].tolist(), strict=True)),
+        "bodies_end_degC": dict(zip(step.run.rig.body_names, step.run.bodies_degC[:, -1].tolist(), strict=True)),
     }
 
 
@@ -131,9 +132,21 @@ def plain_cell(text: str) -> str:
 
 
 def write_trace(run: Run, path: Path) -> None:
-    """Write a run's trace as CSV, one row a reading. Raises FileError where it cannot be written."""
+    """Write a run's trace as CSV, one row a reading: what acts and is felt, then what was asked, put out and read.
+
+    Raises:
+        FileError: it cannot be written.
+    """
     bodies = [plain_cell(f"{body.name}_degC") for body in run.rig.all_bodies]
-    head = ["time_s", "setpoint_degC", "measured_degC", "drive", "power_W", *bodies, "guard"]
+    more = {"asked": run.asked}
+    for k, drive in enumerate(run.rig.drives):
+        more |= {f"{drive.name}_put_out": run.put_out[k], f"{drive.name}_W": run.drives_W[k]}
+    for k, probe in enumerate(run.rig.probes):
+        more[f"{probe.name}_reads_degC"] = run.probes_degC[k]
+        counts = counts_of(probe, run.probes_degC[k])
+        if counts is not None:
+            more[f"{probe.name}_counts"] = counts
+    head = ["time_s", "setpoint_degC", "measured_degC", "drive", "power_W", *bodies, "guard", *map(plain_cell, more)]
     response = run.rig.response
     if response is not None and response.unit is not None:
         unit = own_unit(response.unit)
@@ -146,8 +159,8 @@ def write_trace(run: Run, path: Path) -> None:
         with temporary.open("w", newline="", encoding="utf-8") as stream:
             writer = csv.writer(stream, lineterminator="\n")
             writer.writerow(head)
-            rows = zip(*(column.tolist() for column in columns), strict=True)
-            for row, code in zip(rows, run.guard_code.tolist(), strict=True):
-                writer.writerow([*(f"{value:.9g}" for value in row), names[code]])
+            first, last = (zip(*(column.tolist() for column in each), strict=True) for each in (columns, more.values()))
+            for row, code, rest in zip(first, run.guard_code.tolist(), last, strict=True):
+                writer.writerow([*(f"{value:.9g}" for value in row), names[code], *(f"{value:.9g}" for value in rest)])
 
     write_whole(path, fill)

@@ -1,5 +1,6 @@
 """Edits of the rig that reach further than one field: parts come and go, and names are followed through the project."""
 
+import re
 from collections.abc import Callable
 from typing import Any
 
@@ -174,7 +175,10 @@ def add_drive(project: Project, kind: str, body: str) -> tuple[Project, str]:
 
 
 def change_kind(project: Project, index: int, kind: str) -> Project:
-    """Make a drive one of another kind; what both kinds have is kept, and links let go of one that moves no more."""
+    """Make a drive one of another kind; what both kinds have is kept, and links let go of one that moves no more.
+
+    One that is called as a new one of its kind is called as one of the other: a fan is no "Heater 2".
+    """
     rig = project.rig
     old = rig.drives[index]
     of_kind = DRIVE_KINDS[kind]
@@ -184,7 +188,11 @@ def change_kind(project: Project, index: int, kind: str) -> Project:
     if not of_kind.moves:
         links = tuple(with_fields(x, driven_by=None) if x.driven_by == old.name else x for x in links)
     drives = (*rig.drives[:index], made, *rig.drives[index + 1 :])
-    return _with_rig(project, with_fields(rig, drives=drives, links=links))
+    changed = _with_rig(project, with_fields(rig, drives=drives, links=links))
+    if re.fullmatch(rf"{old.new_name}( \d+)?", old.name) and old.new_name != of_kind.new_name:
+        taken = [drive.name for k, drive in enumerate(drives) if k != index]
+        changed = rename_drive(changed, index, free_name(of_kind.new_name, taken))
+    return changed
 
 
 def _known(fields: dict[str, Any]) -> dict[str, Any]:

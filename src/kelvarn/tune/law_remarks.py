@@ -302,6 +302,8 @@ def _no_hysteresis(look: Look, name: str, path: Path, what: str, back_off_K: flo
 
 def lasting(years: float) -> str:
     """A life in years, months or days: 5 days, not 0.18 months."""
+    if years > 100:
+        return "more than 100 years"
     for size, word in ((1.0, "year"), (12.0, "month"), (365.25, "day")):
         if years * size >= 2:
             return f"{years * size:.2g} {word}s"

@@ -161,7 +161,8 @@ def figures_of(result: Result, scale: Scale) -> list[tuple[str, str, str]]:
     how hot it gets, how often it starts and how hard it works; of a run that a guard ended, when.
     """
     count, ended = len(result.verdicts), result.measures.ended
-    marks = ("marks", f"{result.met}/{count}" if count else "none", "moss" if result.met == count else "gold")
+    color = "muted" if count == 0 else "moss" if result.met == count else "gold"
+    marks = ("marks", f"{result.met}/{count}" if count else "none", color)
     if ended is not None:
         return [("switched off", f"at {minutes(ended[1])}", "ember"), ("", "", "ink"), marks]
     if is_fan_job(result.run.rig):
@@ -188,11 +189,16 @@ def _fan_figures(result: Result, scale: Scale) -> list[tuple[str, str, str]]:
     body = rig.all_bodies[rig.body_index(rig.judged_body)]
     hottest = result.measures.hottest_degC[body.name]
     over = body.limit_degC is not None and hottest > body.limit_degC
-    starts = max(whole.get("steps_per_h") or 0.0, whole.get("switch_ons_per_h") or 0.0)
+    steps, switching = whole.get("steps_per_h") or 0.0, whole.get("switch_ons_per_h") or 0.0
+    starts = max(steps, switching)
     mean = whole.get("mean_drive")
     return [
         ("hottest", show(hottest, Quantity.TEMPERATURE, scale), "ember" if over else "ink"),
-        ("starts", show(starts, Quantity.PER_HOUR), "ember" if starts > MANY_STARTS_PER_H else "ink"),
+        (
+            "step starts" if steps > switching else "switching",
+            show(starts, Quantity.PER_HOUR),
+            "ember" if starts > MANY_STARTS_PER_H else "ink",
+        ),
         ("mean drive", "–" if mean is None else show(mean, Quantity.DRIVE), "ink"),
     ]
 

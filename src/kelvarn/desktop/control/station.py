@@ -66,7 +66,7 @@ class ControlStation(Station):
         self.lanes = LanesButton(self._document, self.strip)
         self.why_line = ElidedLine("body", indent=50)
         self.why_line.setAccessibleName("Why: the controller's decision at the cursor")
-        self.why_button = QPushButton("why so, and what would help?")
+        self.why_button = QPushButton("why so?")
         self.why_button.setProperty("link", True)
         self.why_button.setToolTip("What the overshoot, swing or delay is made of, by runs (Ctrl+I)")
         self.why_button.clicked.connect(self.toggle_why)

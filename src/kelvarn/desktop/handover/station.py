@@ -4,7 +4,8 @@ from datetime import date
 from pathlib import Path
 
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QHideEvent
+from PySide6.QtGui import QHideEvent, QTextDocument
+from PySide6.QtPrintSupport import QPrintDialog, QPrinter
 from PySide6.QtWidgets import (
     QButtonGroup,
     QCheckBox,
@@ -22,6 +23,7 @@ from kelvarn.desktop.asking import ask_where
 from kelvarn.desktop.columns import Columns
 from kelvarn.desktop.elided import ElidedLine
 from kelvarn.desktop.fields.plain import heading
+from kelvarn.desktop.menus import Command
 from kelvarn.desktop.plain import Label
 from kelvarn.desktop.station import Context, Phrase, Station
 from kelvarn.engine.measures import ended_text
@@ -150,6 +152,27 @@ class HandoverStation(Station):
         results |= {name: each for name, each in others.items() if name != trial}
         return sheet_html(project, self.candidate.name, results, self._view.scale, date.today())
 
+    def commands(self) -> list[Command]:
+        return [Command("&Project", "Print the sheet…", "Ctrl+P", self.shown(self.ask_print))]
+
+    def ask_print(self) -> None:
+        """Ask for a printer and print the sheet."""
+        self.set_target(_SHEET)
+        printer = QPrinter(QPrinter.PrinterMode.HighResolution)
+        printer.setDocName(self._suggested().stem)
+        dialog = QPrintDialog(printer, self)
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.accepted.connect(lambda: self.print_on(printer))
+        dialog.setWindowModality(Qt.WindowModality.WindowModal)
+        dialog.show()
+
+    def print_on(self, printer: QPrinter) -> None:
+        """Print the sheet."""
+        document = QTextDocument()
+        document.setHtml(self.text())
+        document.print_(printer)
+        self._foot_text.say(f"Printed: {printer.docName()}")
+
     def phrase(self) -> Phrase:
         chosen = self._document.project.chosen
         if chosen is None:
@@ -182,7 +205,7 @@ class HandoverStation(Station):
                 self.page.setHtml(text)
         self.write_button.setText("Write the sheet…" if self._target == _SHEET else "Write the settings…")
         self._foot_text.say(
-            "One HTML page, complete in itself; print it from any browser."
+            "One HTML page, complete in itself; Ctrl+P prints it."
             if self._target == _SHEET
             else "All numbers in base units; each key names its unit."
         )

@@ -13,6 +13,7 @@ from kelvarn.model.origins import Heatsink, Nameplate, Radiator, Stream, Wall
 from kelvarn.model.probe_types import PROBE_TYPES, fields_of
 from kelvarn.model.probes import Converter, Correction
 from kelvarn.model.rig_edit import change_kind, rename_body, rename_draw_off, rename_drive, rename_probe, set_role
+from kelvarn.tune.law_remarks import lasting
 from kelvarn.units import Quantity, shortened, show
 
 from . import worked_out
@@ -192,8 +193,7 @@ def _relay_life(panel: PartPanel) -> str:
     years = panel.relay_life_years
     if years is None:
         return ""
-    text = "more than 100 years" if years > 100 else f"{years:.1f} years" if years >= 1 else f"{12 * years:.1f} months"
-    return f"At the pace of this trial the relay lasts {text}."
+    return f"At the pace of this trial the relay lasts {lasting(years)}."
 
 
 def _set_kind(panel: PartPanel, index: int, kind: str) -> None:

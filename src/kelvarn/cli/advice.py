@@ -6,14 +6,23 @@ from typing import Annotated
 import typer
 
 from kelvarn.files.project_file import load
+from kelvarn.units import Scale
 
-from .cli_common import CommandError, File, check_free, check_known, trial_named
+from .common import (
+    CandidateName,
+    Chosen,
+    CommandError,
+    File,
+    Json,
+    TrialName,
+    candidate_named,
+    check_free,
+    print_json,
+    progress,
+    trial_named,
+)
 
 app = typer.Typer()
-
-_Json = Annotated[bool, typer.Option("--json", help="Print one JSON object.")]
-_Candidate = Annotated[str, typer.Option(help="The candidate.")]
-_Trial = Annotated[str | None, typer.Option(help="The trial; else the first.")]
 
 
 @app.command()
@@ -22,20 +31,24 @@ def tune(
     gain: Annotated[float | None, typer.Option(help="K at full drive, in place of a project.")] = None,
     lag: Annotated[float | None, typer.Option(help="Lag in s.")] = None,
     delay: Annotated[float | None, typer.Option(help="Dead time in s.")] = None,
-    as_json: _Json = False,
+    as_json: Json = False,
 ) -> None:
     """Print every tuning rule's settings for a rig, or why a rule does not apply."""
-    from kelvarn import cli_tune
     from kelvarn.tune.plant import PlantError
+
+    from . import tune as words
 
     try:
         if file is None:
-            plant, of_file = cli_tune.plant_given(gain, lag, delay), None
+            plant, of_file = words.plant_given(gain, lag, delay), None
         elif any(figure is not None for figure in (gain, lag, delay)):
             raise CommandError("Give a project or --gain, --lag and --delay, not both.")
         else:
-            plant, of_file = cli_tune.plant_of_file(file)
-        print(cli_tune.tune_json_text(plant, of_file) if as_json else cli_tune.tune_text(plant, of_file))
+            plant, of_file = words.plant_of_file(file)
+        if as_json:
+            print_json("tune", words.tune_json(plant, of_file), of_file)
+        else:
+            print(words.tune_text(plant, of_file))
     except PlantError as error:
         raise CommandError(str(error)) from error
 
@@ -43,76 +56,94 @@ def tune(
 @app.command()
 def suggest(
     file: File,
-    trial: _Trial = None,
+    trial: TrialName = None,
     all_trials: Annotated[bool, typer.Option("--all", help="Meet the marks of all trials.")] = False,
     variants: Annotated[int, typer.Option(min=0, max=5000, help="95 % of so many variants must do as well.")] = 0,
-    as_json: _Json = False,
+    as_json: Json = False,
 ) -> None:
     """Find the simplest strategy that meets a trial's marks: each at its best, by runs."""
-    from kelvarn import cli_tune
     from kelvarn.tune.plant import PlantError
+    from kelvarn.tune.simplest import suggest as suggest_of
+
+    from . import tune as words
 
     project = load(file)
     try:
         if all_trials and trial is not None:
             raise CommandError("Give --trial or --all, not both.")
         trials = project.trials if all_trials else (trial_named(project, trial),)
-        print(cli_tune.suggest_text(project, trials, as_json=as_json, variants=variants))
+        with progress("looking for the simplest") as tell:
+            found = suggest_of(project, trials, tell, variants)
     except PlantError as error:
         raise CommandError(str(error)) from error
+    if as_json:
+        print_json("suggest", words.suggest_json(found, trials), project)
+    else:
+        print(words.suggest_text(found, trials, project.scale or Scale.CELSIUS))
 
 
 @app.command()
 def why(
     file: File,
-    candidate: _Candidate,
-    trial: _Trial = None,
+    candidate: CandidateName = None,
+    chosen: Chosen = False,
+    trial: TrialName = None,
     measure: Annotated[
         str | None, typer.Option(help="Such as overshoot_K, or recovery_s:Door; else what is most worth asking.")
     ] = None,
-    as_json: _Json = False,
+    as_json: Json = False,
 ) -> None:
     """Say what a measure of a run is made of, and what would help: by runs that differ in one thing."""
-    from kelvarn import cli_studies
-    from kelvarn.studies.reasons import ReasonError
+    from kelvarn.studies.reasons import ReasonError, reasons
+
+    from . import studies as words
 
     project = load(file)
-    check_known((candidate,), [c.name for c in project.candidates], "candidate")
-    chosen = trial_named(project, trial)
+    law, asked = candidate_named(project, candidate, chosen), trial_named(project, trial)
+    ref = None if measure is None else words.measure_named(measure, project, asked)
     try:
-        ref = None if measure is None else cli_studies.measure_named(measure, project, chosen)
-        print(cli_studies.why_text(project, project.candidate(candidate), chosen, ref, as_json=as_json))
+        with progress("looking for reasons") as tell:
+            found = reasons(project, law, asked, ref, tell)
     except ReasonError as error:
         raise CommandError(str(error)) from error
+    if as_json:
+        print_json("why", words.why_json(law, asked, found), project)
+    else:
+        print(words.why_text(found, project.scale or Scale.CELSIUS))
 
 
 @app.command("map")
 def gain_map(
     file: File,
-    candidate: _Candidate,
     x: Annotated[str, typer.Option(help="A setting, such as kp_per_K.")],
     y: Annotated[str, typer.Option(help="Another setting, such as ti_s.")],
     measure: Annotated[str, typer.Option(help="Such as overshoot_K, recovery_s:Door, hottest_degC:Air.")],
-    trial: _Trial = None,
-    as_json: _Json = False,
+    candidate: CandidateName = None,
+    chosen: Chosen = False,
+    trial: TrialName = None,
+    as_json: Json = False,
     out: Annotated[Path | None, typer.Option(help="Draw it into this PNG.")] = None,
 ) -> None:
     """Run a candidate over two of its settings: a measure, and where all marks are met."""
-    from kelvarn import cli_studies
     from kelvarn.studies.gain_map import MapError
 
+    from . import studies as words
+
     project = load(file)
-    check_known((candidate,), [c.name for c in project.candidates], "candidate")
-    chosen = trial_named(project, trial)
-    ref = cli_studies.measure_named(measure, project, chosen)
+    law, asked = candidate_named(project, candidate, chosen), trial_named(project, trial)
+    ref = words.measure_named(measure, project, asked)
     if out is not None:
         check_free(out, (".png",))
     try:
-        made = cli_studies.map_of(project, project.candidate(candidate), chosen, x, y)
+        with progress("mapping") as tell:
+            made = words.map_of(project, law, asked, (x, y), tell)
     except MapError as error:
         raise CommandError(str(error)) from error
-    print(cli_studies.map_text(project, candidate, chosen, made, ref, as_json=as_json))
+    if as_json:
+        print_json("map", words.map_json(law, asked, made, ref), project)
+    else:
+        print(words.map_text(law, asked, made, ref, project.scale or Scale.CELSIUS))
     if out is not None:
         from kelvarn.desktop.pictures import draw_map
 
-        draw_map(project, chosen, made, ref, out)
+        draw_map(project, asked, made, ref, out)

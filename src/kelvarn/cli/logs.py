@@ -1,6 +1,6 @@
 """The commands about logs: `read`, `fit`, `compare`."""
 
-import json
+import re
 from collections.abc import Sequence
 from pathlib import Path
 from typing import Annotated, Any
@@ -20,16 +20,19 @@ from kelvarn.fit.rig_fit import RigFit, fit_rig
 from kelvarn.fit.settings import settings_in
 from kelvarn.fit.trust import FitReport, report, two_points
 from kelvarn.model.edit import with_fields
-from kelvarn.model.log import FORM_WORDS, LONGEST_ROW_S, ROLE_WORDS, SHAPE_WORDS, SHORTEST_ROW_S, Log, Role
+from kelvarn.model.log import FORM_WORDS, LONGEST_ROW_S, ROLE_WORDS, SHAPE_WORDS, SHORTEST_ROW_S, Log, LogSpan, Role
 from kelvarn.model.log_data import LogData
 from kelvarn.model.rig import Rig
 from kelvarn.units import Quantity, UnitError, counted, parse, show
 
-from .cli_common import CommandError, File
+from .common import CommandError, File, Json, print_json, progress
 
 app = typer.Typer()
-_Json = Annotated[bool, typer.Option("--json", help="Print one JSON object.")]
 _LogFile = Annotated[Path, typer.Argument(metavar="LOG", help="A log: CSV, TSV, serial monitor or JSON lines.")]
+_Skip = Annotated[
+    list[str] | None,
+    typer.Option(metavar="FROM-TO", help="Leave out a span, counted from the first row: 2:00:00-2:04:00. Repeatable."),
+]
 _Column = typer.Option(help="Its name, or its number from 1.")
 _SAID = {
     "gain_K": ("gain", Quantity.DIFFERENCE), "rise_K_per_s": ("rise", Quantity.RAMP),
@@ -94,12 +97,26 @@ def _data(log: Log) -> LogData:
     return data
 
 
-def _observed(log: Log) -> Observed:
-    return observed(log.name, _data(log))
+def _observed(log: Log, left_out: Sequence[LogSpan] = ()) -> Observed:
+    return observed(log.name, _data(log), left_out=left_out)
+
+
+def _spans(skipped: Sequence[str] | None) -> list[LogSpan]:
+    """Spans that are left out, s from the first row. Raises CommandError."""
+    found = []
+    for text in skipped or ():
+        try:
+            begin, end = (parse(part, Quantity.DURATION) for part in re.split("[-–…]", text))
+        except (ValueError, UnitError):
+            begin = end = 0.0
+        if not 0 <= begin < end:
+            raise CommandError(f"--skip {printable(text)} is no span: write where it begins and ends, 2:00:00-2:04:00.")
+        found.append(LogSpan(from_s=begin, to_s=end))
+    return found
 
 
 @app.command()
-def read(log: _LogFile, as_json: _Json = False) -> None:
+def read(log: _LogFile, as_json: Json = False) -> None:
     """What each column of a log is, and why."""
     found = open_path(log)
     try:
@@ -107,7 +124,7 @@ def read(log: _LogFile, as_json: _Json = False) -> None:
     except FileError as error:
         data, fault = None, str(error)
     if as_json:
-        print(json.dumps(_read_json(found, data, fault), indent=2, ensure_ascii=False))
+        print_json("read", _read_json(found, data, fault))
         return
     reading = found.log.reading
     delimiter = {",": "commas", ";": "semicolons", "\t": "tabs", "|": "bars", " ": "blanks"}[reading.delimiter]
@@ -164,20 +181,30 @@ def fit(
     ] = None,
     validate: Annotated[list[Path] | None, typer.Option(help="A log that it is only checked on.")] = None,
     robust: Annotated[bool, typer.Option("--robust", help="Let outliers count less.")] = False,
-    as_json: _Json = False,
+    skip: _Skip = None,
+    as_json: Json = False,
 ) -> None:  # fmt: skip
     """Gain, lags and dead time from logs, with their ranges and how far to trust them."""
     kind: Kind | None = next((each for each in KINDS if each == model), None)
     rig = None if model is None or kind is not None else _rig_of(model)
     columns: dict[Role, str | None] = {"time": time, "temperature": temperature, "drive": drive}
-    seen = [_observed(_opened(path, columns)) for path in logs]
+    left_out = _spans(skip)
+    seen = [_observed(_opened(path, columns), left_out) for path in logs]
     if rig is not None:
-        made = fit_rig(rig, seen)
-        print(json.dumps(_rig_json(made), indent=2, ensure_ascii=False) if as_json else _rig_text(made))
+        with progress("fitting"):
+            made = fit_rig(rig, seen)
+        if as_json:
+            print_json("fit", _rig_json(made))
+        else:
+            print(_rig_text(made))
         return
     checks = [_observed(_opened(path, columns)) for path in validate or []]
-    found = report(seen, kind, checks, robust=robust)
-    print(json.dumps(_fit_json(found, seen), indent=2, ensure_ascii=False) if as_json else _fit_text(found))
+    with progress("fitting"):
+        found = report(seen, kind, checks, robust=robust)
+    if as_json:
+        print_json("fit", _fit_json(found, seen))
+    else:
+        print(_fit_text(found))
 
 
 def _rig_of(model: str) -> Rig:
@@ -260,26 +287,27 @@ def _rig_text(made: RigFit) -> str:
 
 
 @app.command()
-def compare(file: File, log: _LogFile, as_json: _Json = False) -> None:
+def compare(file: File, log: _LogFile, skip: _Skip = None, as_json: Json = False) -> None:
     """What has changed of a project's rig, told from a log of it now."""
-    project, opened = load(file), _opened(log)
+    project, left_out = load(file), _spans(skip)
+    opened = _opened(log)
     data = _data(opened)
-    settings = settings_in(project, data)
-    found = compare_rig(
-        project.rig, observed(opened.name, data), None if data.energy_J is None else float(data.energy_J[-1])
-    )
+    with progress("comparing"):
+        settings = settings_in(project, data)
+        energy_J = None if data.energy_J is None else float(data.energy_J[-1])
+        found = compare_rig(project.rig, observed(opened.name, data, left_out=left_out), energy_J)
     if as_json:
         changes = [
-            {"what": c.what, "size": c.size.value, "ci95": [c.size.low, c.size.high], "text": c.text()}
+            {"what": c.what, "size": c.size.value, "size_95": [c.size.low, c.size.high], "text": c.text()}
             for c in found.changes
         ]
-        print(json.dumps({
+        print_json("compare", {
             "verdict": found.verdict(settings), "changes": changes, "instead": list(found.instead),
             "expected_rms_K": found.expected.rms_K, "explained_rms_K": found.explained.rms_K,
-            "settings": None if settings is None else
+            "controller": None if settings is None else
             {"candidate": settings.candidate, "apart": settings.apart, "same": settings.same},
             "energy_J": found.energy_J, "expected_energy_J": found.expected_energy_J,
-        }, indent=2, ensure_ascii=False))  # fmt: skip
+        }, project)  # fmt: skip
         return
     print(found.verdict(settings))
     if settings is not None:

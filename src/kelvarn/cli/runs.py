@@ -1,82 +1,44 @@
-"""The commands. Results go to stdout, everything else to stderr; exit codes 0 done, 1 marks not met, 2 wrong use."""
+"""The commands that run candidates on trials: `demo`, `demos`, `run`, `step`."""
 
-import errno
-import io
-import json
-import os
 import sys
-import threading
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Annotated
 
 import typer
-from typer.exceptions import TyperException
 
-from kelvarn import __version__
 from kelvarn.demos import DEMOS, find_demo
 from kelvarn.display import has_display
 from kelvarn.engine.marks import Verdict
 from kelvarn.engine.measures import Measures, ended_text
-from kelvarn.engine.prepare import RunError
-from kelvarn.engine.run import warm
-from kelvarn.files.faults import FileError, printable, reason
-from kelvarn.files.project_file import SUFFIX, load, save, schema
-from kelvarn.files.tables import json_text, result_json, write_trace
+from kelvarn.files.faults import FileError, printable
+from kelvarn.files.project_file import SUFFIX, load, save
+from kelvarn.files.tables import result_json, write_trace
 from kelvarn.files.writing import file_stem, file_stems, write_text
-from kelvarn.fit.observed import FitError
-from kelvarn.handover.settings import fingerprint, settings_json
+from kelvarn.handover.settings import settings_json
 from kelvarn.model.project import Project
 from kelvarn.studies.results import Result, ResultKey, Results
-from kelvarn.units import Quantity, Scale, counted, show
+from kelvarn.units import Quantity, Scale, show
 
-from . import cli_advice, cli_logs, cli_safety
-from .cli_common import CommandError, File, Plain, check_known, replaces, trial_named
-
-app = typer.Typer(
-    help="Tune closed-loop temperature control before power is applied. "
-    "“kelvarn FILE” opens a project in the window; “kelvarn demo” opens a made-up one.",
-    no_args_is_help=False,
-    add_completion=False,
-    pretty_exceptions_enable=False,
+from .common import (
+    Chosen,
+    CommandError,
+    File,
+    Json,
+    candidate_named,
+    check_known,
+    open_window,
+    print_json,
+    progress,
+    replaces,
+    results_text,
+    trial_named,
 )
 
-_RESULTS, _FORCE = "results.json", "--force"
+app = typer.Typer()
+_RESULTS = "results.json"
 Out = Annotated[Path | None, typer.Option(help="Write results, traces and pictures into this folder.")]
-
-
-app.registered_commands += (
-    cli_advice.app.registered_commands + cli_safety.app.registered_commands + cli_logs.app.registered_commands
-)
-
-
-@app.callback(invoke_without_command=True)
-def _no_command(
-    context: typer.Context,
-    version: Annotated[bool, typer.Option("--version", help="Print the version.")] = False,
-    force: Annotated[bool, typer.Option(_FORCE, help="Replace files that are there; also after a command.")] = False,
-) -> None:
-    replaces.set(force)
-    if version:
-        print(f"kelvarn {__version__}")
-        raise typer.Exit
-    if context.invoked_subcommand is None:
-        _open_window(None)
-
-
-@app.command("open", hidden=True)
-def open_file(file: File) -> None:
-    """Open a project in the window (the same as “kelvarn FILE”)."""
-    try:
-        there = file.stat() is not None
-    except (FileNotFoundError, NotADirectoryError):
-        there = False
-    except OSError as error:
-        raise CommandError(reason(error, file)) from error
-    if file.suffix != SUFFIX and not there:
-        raise CommandError(f"“{printable(file)}” is neither a command nor a file; “kelvarn --help” lists the commands.")
-    _open_window(file)
 
 
 @app.command()
@@ -94,7 +56,7 @@ def demo(
         out = Path("out")
         print(f"There is no display: the whole example goes into {out}/ instead.", file=sys.stderr)
     if out is None:
-        _open_window(None, project)
+        open_window(None, project)
         return
     target = out / f"{file_stem(project.name)}{SUFFIX}"
     if not (replaces.get() or _same(project, target)):
@@ -116,13 +78,22 @@ def run(
     file: File,
     candidate: Annotated[list[str] | None, typer.Option(help="Only this candidate; may be repeated.")] = None,
     trial: Annotated[list[str] | None, typer.Option(help="Only this trial; may be repeated.")] = None,
+    chosen: Chosen = False,
     out: Out = None,
-    as_json: Annotated[bool, typer.Option("--json", help="Print one JSON object.")] = False,
-    strict: Annotated[bool, typer.Option(help="Exit with 1 where a mark is not met.")] = False,
+    as_json: Json = False,
+    strict: Annotated[bool, typer.Option("--strict", help="Exit with 1 where a mark is not met.")] = False,
 ) -> None:
     """Run candidates on trials and print their measures and marks."""
     project = load(file)
-    found = _run_all(project, _keys(project, candidate or (), trial or ()), out)
+    if chosen:
+        candidate = [candidate_named(project, candidate[0] if candidate else None, chosen).name]
+    keys = _keys(project, candidate or (), trial or ())
+    asked = dict.fromkeys(key.trial for key in keys)
+    if strict and not any(project.trial(name).marks for name in asked):
+        named = ", ".join(f"“{name}”" for name in asked)
+        raise CommandError(f"--strict needs marks, and {named} has none." if len(asked) == 1 else
+                           f"--strict needs marks, and none of {named} has any.")  # fmt: skip
+    found = _run_all(project, keys, out)
     if as_json:
         print(_results_text(project, found))
     else:
@@ -137,7 +108,7 @@ def step(
     drive: Annotated[float | None, typer.Option(help="Drive in %; else about twice what holds the setpoint.")] = None,
     trial: Annotated[str | None, typer.Option(help="The trial whose setpoint that is; else the first.")] = None,
     start: Annotated[str, typer.Option("--from", help="cold or warm (at rest at half the drive).")] = "cold",
-    as_json: Annotated[bool, typer.Option("--json", help="Print one JSON object.")] = False,
+    as_json: Json = False,
 ) -> None:
     """Step the drive without a controller; print the answer and its one-lag reading."""
     from kelvarn.engine.step import open_loop, usual_drive
@@ -153,7 +124,7 @@ def step(
     share = usual_drive(rig, setpoint) if drive is None else drive / 100
     found = open_loop(rig, share, "warm" if start == "warm" else "cold")
     if as_json:
-        print(json_text(step_json(found), project.scale))
+        print_json("step", step_json(found), project)
         return
     from kelvarn.engine.reading_words import reading_text
 
@@ -163,21 +134,6 @@ def step(
     for name, course in zip(found.run.rig.body_names, found.run.bodies_degC, strict=True):
         first, last = (show(float(course[k]), Quantity.TEMPERATURE, scale) for k in (0, -1))
         print(f"  {name}: {first} → {last} after {show(float(found.run.time_s[-1]), Quantity.DURATION)}")
-
-
-@app.command()
-def check(file: File) -> None:
-    """Say whether a project file is sound."""
-    project = load(file)
-    bodies = counted(len(project.rig.all_bodies), "body", "bodies")
-    candidates, trials = counted(len(project.candidates), "candidate"), counted(len(project.trials), "trial")
-    print(f"{printable(file)} is sound: “{project.name}”, {bodies}, {candidates}, {trials}.")
-
-
-@app.command("schema")
-def print_schema() -> None:
-    """Print the JSON Schema of the project document."""
-    print(json.dumps(schema(), indent=2, ensure_ascii=False))
 
 
 @dataclass(frozen=True)
@@ -241,7 +197,8 @@ def _run_all(project: Project, keys: Sequence[ResultKey], out: Path | None) -> F
         for key in keys:
             if key.trial != trial:
                 continue
-            result = results.of(project.rig, project.candidate(key.candidate), project.trial(trial))
+            with progress(f"run {len(found) + 1} of {len(keys)}"):
+                result = results.of(project.rig, project.candidate(key.candidate), project.trial(trial))
             found[key] = Told(result.measures, result.verdicts)
             if out is not None:
                 name = f"{trial_files[trial]}--{candidate_files[key.candidate]}.csv"
@@ -270,8 +227,7 @@ def _results_text(project: Project, found: Found) -> str:
     runs = [result_json(key.candidate, key.trial, told.measures, told.verdicts) for key, told in found.items()]
     for run, key in zip(runs, found, strict=True):
         run["settings"] = settings_json(project, project.candidate(key.candidate), project.trial(key.trial))
-    made = {"project": project.name, "fingerprint": fingerprint(project), "runs": runs}
-    return json_text(made, project.scale)
+    return results_text("run", {"runs": runs}, project)
 
 
 def _print_table(project: Project, found: Found) -> None:
@@ -291,71 +247,3 @@ def _print_table(project: Project, found: Found) -> None:
                 energy = result.measures.values["energy_J"]
                 if energy is not None:
                     print(f"    energy {show(energy, Quantity.ENERGY)}")
-
-
-def _open_window(file: Path | None, project: Project | None = None) -> None:
-    if not has_display():
-        raise CommandError(
-            "There is no display to open a window on, or it does not answer; “kelvarn demo --out DIR” needs none."
-        )
-    opened = load(file) if file is not None else project or DEMOS[0].build()
-    # The kernel loads while Qt does; the window waits for what is left of it.
-    threading.Thread(target=warm, daemon=True).start()
-    from kelvarn.desktop.app import start
-
-    sys.exit(start(opened, file))
-
-
-def main() -> None:
-    """Entry point: every fault of the user becomes one line on stderr and exit code 2."""
-    sys.stdout, sys.stderr = (stream or open(os.devnull, "w") for stream in (sys.stdout, sys.stderr))  # noqa: SIM115
-    for stream in (sys.stdout, sys.stderr):
-        if isinstance(stream, io.TextIOWrapper):
-            stream.reconfigure(errors="replace")  # a terminal without “ or ★ shows ? rather than nothing
-    sys.stdout, sys.stderr = Plain(sys.stdout), Plain(sys.stderr)
-    arguments = [each for each in sys.argv[1:] if each != _FORCE]
-    commands = {each.name or each.callback.__name__ for each in app.registered_commands if each.callback}
-    if arguments and not arguments[0].startswith("-") and arguments[0] not in commands:
-        arguments = ["open", *arguments]  # a first argument that is no command is a file for the window
-    if _FORCE in sys.argv:
-        arguments = [_FORCE, *arguments]
-    try:
-        found = app(arguments, standalone_mode=False)
-        code: object = found if isinstance(found, int) else 0
-        sys.stdout.flush()
-    except (typer.Abort, KeyboardInterrupt):
-        code = 130
-    except TyperException as error:
-        code = _fail(f"{_refused(error)}. “kelvarn --help” lists the commands.")
-    except (CommandError, FileError, FitError, RunError) as error:
-        code = _fail(str(error))
-    except MemoryError:
-        code = _fail("There is not enough memory for this; ask for fewer candidates or shorter trials at once.")
-    except OSError as error:
-        code = _output_failed(error)
-    except SystemExit as end:
-        # The library ends with 1, which means something else here, when nobody reads any more.
-        code = _output_failed(end.__context__) if isinstance(end.__context__, BrokenPipeError) else end.code
-    sys.exit(code)  # type: ignore[arg-type]
-
-
-def _refused(error: TyperException) -> str:
-    """Why the library refuses the arguments, with the name of the option."""
-    named = max(getattr(getattr(error, "param", None), "opts", ()), key=len, default="")
-    text = str(error).partition(", unable to parse")[0]
-    if not named or named in text:
-        return text
-    return text.replace("Input", named, 1) if text.startswith("Input") else f"{named}: {text}"
-
-
-def _output_failed(error: OSError) -> int:
-    """What was printed did not arrive; a reader that went away has what it wanted. Returns the exit code."""
-    # Python would try once more at its end, and complain.
-    os.dup2(os.open(os.devnull, os.O_WRONLY), 1)
-    return 0 if error.errno == errno.EPIPE else _fail(f"The output cannot be written: {error.strerror}.")
-
-
-def _fail(sentence: str) -> int:
-    for line in sentence.split("\n"):
-        print(f"kelvarn: {printable(line)}", file=sys.stderr)
-    return 2

@@ -7,7 +7,6 @@ from typing import Any
 from kelvarn.engine.prepare import RunError
 from kelvarn.engine.reading_words import poor_fit_text
 from kelvarn.files.project_file import load
-from kelvarn.files.tables import json_text
 from kelvarn.model.law_words import law_text
 from kelvarn.model.pid import Pid
 from kelvarn.model.project import Project
@@ -17,7 +16,7 @@ from kelvarn.tune.plant import FirstOrder, Integrating, Plant, PlantError, check
 from kelvarn.tune.relay_test import relay_test
 from kelvarn.tune.reserve import least_reserve
 from kelvarn.tune.rules import Starting, starting_points
-from kelvarn.tune.simplest import Best, conclusion, missed_text, suggest
+from kelvarn.tune.simplest import Best, Suggestion, conclusion, missed_text
 from kelvarn.tune.starts import candidate_of, plant_of_project, step_of_project, ultimate_of_rig, usable
 from kelvarn.tune.ultimate import Ultimate, ultimate
 from kelvarn.units import Quantity, Scale, show
@@ -140,34 +139,22 @@ def tune_text(plant: Plant, project: Project | None) -> str:
     return "\n".join(lines)
 
 
-def tune_json_text(plant: Plant, project: Project | None) -> str:
-    """`tune_json` as text."""
-    return json_text(tune_json(plant, project), None if project is None else project.scale)
+def suggest_json(found: Suggestion, trials: Sequence[Trial]) -> dict[str, Any]:
+    """The best of each strategy for the marks of trials, and the one proposed."""
+    names = [trial.name for trial in trials]
+    return {
+        "trial": names[0] if len(names) == 1 else None,
+        "trials": names,
+        "proposed": None if found.proposed is None else found.proposed.strategy,
+        "best": [_best_json(each) for each in found.best],
+        "never_met": [mark.title for mark in found.never],
+        "never_met_together": [[one.title, other.title] for one, other in found.contradict],
+        "runs_computed": found.runs,
+    }
 
 
-def suggest_text(project: Project, trials: Sequence[Trial], *, as_json: bool, variants: int = 0) -> str:
-    """The best of each strategy for the marks of trials, and the one proposed.
-
-    Raises:
-        PlantError: the trials have no marks.
-    """
-    scale = project.scale or Scale.CELSIUS
-    found = suggest(project, trials, variants=variants)
-    if as_json:
-        best = [_best_json(each) for each in found.best]
-        proposed = None if found.proposed is None else found.proposed.strategy
-        names = [trial.name for trial in trials]
-        one = names[0] if len(names) == 1 else None
-        made = {
-            "trial": one,
-            "trials": names,
-            "proposed": proposed,
-            "best": best,
-            "never_met": [mark.title for mark in found.never],
-            "never_met_together": [[one.title, other.title] for one, other in found.contradict],
-            "runs": found.runs,
-        }
-        return json_text(made, project.scale)
+def suggest_text(found: Suggestion, trials: Sequence[Trial], scale: Scale) -> str:
+    """The same as lines."""
     of = f"“{trials[0].name}”" if len(trials) == 1 else "all trials"
     lines = [f"For the marks of {of}, by {found.runs} runs:"]
     lines += [f"{'★ ' if each is found.proposed else '  '}{_best_text(each, scale)}" for each in found.best]
@@ -178,9 +165,9 @@ def suggest_text(project: Project, trials: Sequence[Trial], *, as_json: bool, va
 def _best_json(each: Best) -> dict[str, Any]:
     return {
         "strategy": each.strategy,
-        "settings": each.controller.model_dump(mode="json"),
+        "law": each.controller.model_dump(mode="json"),
         "marks_met": each.met,
-        "marks": each.asked,
+        "marks_asked": each.asked,
         "missed_by": each.miss if each.miss < NEVER else None,
         "stands_a_tenth_off": each.stands,
         "room": each.room,

@@ -7,16 +7,15 @@ from typing import Any
 import numpy as np
 
 from kelvarn.files.faults import printable
-from kelvarn.files.tables import json_text
 from kelvarn.model.candidate import Candidate
 from kelvarn.model.mark import MEASURES, Mark
 from kelvarn.model.project import Project
 from kelvarn.model.trial import Trial
 from kelvarn.studies.gain_map import Axis, GainMap, axis_of, begun, refine
-from kelvarn.studies.reasons import Reason, Reasons, Remedy, reasons
+from kelvarn.studies.reasons import Reason, Reasons, Remedy
 from kelvarn.units import Quantity, Scale, show
 
-from .cli_common import CommandError, check_known
+from .common import CommandError, check_known
 
 
 def measure_named(text: str, project: Project, trial: Trial) -> Mark:
@@ -47,12 +46,8 @@ def _key(ref: Mark) -> str:
     return ref.measure if of is None else f"{ref.measure}:{of}"
 
 
-def why_text(project: Project, candidate: Candidate, trial: Trial, ref: Mark | None, *, as_json: bool) -> str:
-    """What a measure is made of and what would help, as lines or as JSON. Raises ReasonError, RunError."""
-    found = reasons(project, candidate, trial, ref)
-    if as_json:
-        return json_text(_why_json(candidate, trial, found), project.scale)
-    scale = project.scale or Scale.CELSIUS
+def why_text(found: Reasons, scale: Scale) -> str:
+    """What a measure is made of and what would help, as lines."""
     quantity = found.ref.kind.quantity
 
     def said(value: float | None) -> str:
@@ -89,7 +84,9 @@ def _together(found: Reasons, said: Callable[[float | None], str]) -> str:
     return f"only together: {left}" if found.together >= 0 else f"counted more than once, since parts overlap: {left}"
 
 
-def _why_json(candidate: Candidate, trial: Trial, found: Reasons) -> dict[str, Any]:
+def why_json(candidate: Candidate, trial: Trial, found: Reasons) -> dict[str, Any]:
+    """The same for programs."""
+
     def part_json(part: Reason) -> dict[str, Any]:
         return {"without": part.alternative.words, "value": part.value, "part": part.part}
 
@@ -111,39 +108,42 @@ def _why_json(candidate: Candidate, trial: Trial, found: Reasons) -> dict[str, A
         "parts": [part_json(part) for part in found.parts],
         "together": found.together,
         "remedies": [remedy_json(remedy) for remedy in found.remedies],
-        "marks": found.asked,
+        "marks_asked": found.asked,
         "marks_met": found.met,
-        "runs": found.runs,
+        "runs_computed": found.runs,
     }
 
 
-def map_of(project: Project, candidate: Candidate, trial: Trial, x: str, y: str) -> GainMap:
+def map_of(
+    project: Project, candidate: Candidate, trial: Trial, settings: tuple[str, str], tell: Callable[[float], bool]
+) -> GainMap:
     """The whole map over two settings, such as "kp_per_K" or "steps.0.from_degC". Raises MapError."""
     law = candidate.controller
 
     def axis(name: str) -> Axis:
         return axis_of(law, tuple(int(part) if part.isdecimal() else part for part in name.split(".")))
 
-    made = begun(project.rig, trial, axis(x), axis(y))
+    made = begun(project.rig, trial, *map(axis, settings))
     while not made.complete:
-        made = refine(made, project.rig, law, trial)
+        done = float(made.computed.mean())
+        made = refine(made, project.rig, law, trial, lambda share, done=done: tell(done + 3 * done * share))  # type: ignore[misc]
     return made
 
 
-def map_text(project: Project, candidate: str, trial: Trial, made: GainMap, ref: Mark, *, as_json: bool) -> str:
-    """A measure over the map, as lines or as JSON."""
+def map_json(candidate: Candidate, trial: Trial, made: GainMap, ref: Mark) -> dict[str, Any]:
+    """A measure over the map; of its rows, each is of one value of y."""
     values = made.filled(made.refs.index(ref))
-    if as_json:
-        axes = {
-            key: {"setting": axis.name, "values": list(axis.values)} for key, axis in (("x", made.x), ("y", made.y))
-        }
-        rows = [[None if math.isnan(value) else float(value) for value in row] for row in values]
-        found = {"candidate": candidate, "trial": trial.name, "measure": _key(ref), **axes, "values": rows,
-                 "met": made.met.tolist()}  # fmt: skip
-        return json_text(found, project.scale)
-    scale = project.scale or Scale.CELSIUS
+    axes = {key: {"setting": axis.name, "points": list(axis.values)} for key, axis in (("x", made.x), ("y", made.y))}
+    grid = [[None if math.isnan(value) else float(value) for value in row] for row in values]
+    return {"candidate": candidate.name, "trial": trial.name, "measure": _key(ref), **axes, "grid": grid,
+            "met_grid": made.met.tolist()}  # fmt: skip
+
+
+def map_text(candidate: Candidate, trial: Trial, made: GainMap, ref: Mark, scale: Scale) -> str:
+    """A measure over the map, as lines."""
+    values = made.filled(made.refs.index(ref))
     share = show(float(made.met.mean()), Quantity.DRIVE, scale)
-    lines = [f"{ref.title} of “{candidate}” on “{trial.name}”, {values.size} runs:"]
+    lines = [f"{ref.title} of “{candidate.name}” on “{trial.name}”, {values.size} runs:"]
     for axis in (made.x, made.y):
         first, last = (show(axis.values[k], axis.quantity, scale) for k in (0, -1))
         lines.append(f"  {axis.title}: {first} to {last}")

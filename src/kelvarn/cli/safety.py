@@ -8,13 +8,25 @@ import typer
 
 from kelvarn.files.faults import printable
 from kelvarn.files.project_file import load
-from kelvarn.files.tables import json_text
 from kelvarn.model.candidate import Candidate
 from kelvarn.model.project import Project
 from kelvarn.model.trial import Trial
 from kelvarn.units import Scale
 
-from .cli_common import CommandError, File, check_free, check_known, trial_named
+from .common import (
+    CandidateName,
+    Chosen,
+    CommandError,
+    File,
+    Json,
+    TrialName,
+    candidate_named,
+    check_free,
+    check_known,
+    print_json,
+    progress,
+    trial_named,
+)
 
 if TYPE_CHECKING:
     from kelvarn.studies.failure_outcome import Outcome
@@ -23,26 +35,24 @@ if TYPE_CHECKING:
 
 app = typer.Typer()
 
-_Json = Annotated[bool, typer.Option("--json", help="Print one JSON object.")]
-_Candidate = Annotated[str, typer.Option(help="The candidate.")]
-_Trial = Annotated[str | None, typer.Option(help="The trial; else the first.")]
-
-
-def _chosen(project: Project, candidate: str, trial: str | None) -> tuple[Candidate, Trial]:
-    check_known((candidate,), [c.name for c in project.candidates], "candidate")
-    return project.candidate(candidate), trial_named(project, trial)
-
 
 @app.command()
-def failures(file: File, candidate: _Candidate, trial: _Trial = None, as_json: _Json = False) -> None:
+def failures(
+    file: File,
+    candidate: CandidateName = None,
+    chosen: Chosen = False,
+    trial: TrialName = None,
+    as_json: Json = False,
+) -> None:
     """Try every single failure: where it ends, when a limit is passed, and who stops it."""
     from kelvarn.studies.failures import failure_table
 
     project = load(file)
-    chosen, asked = _chosen(project, candidate, trial)
-    table = failure_table(project.rig, chosen.controller, asked)
+    law, asked = candidate_named(project, candidate, chosen), trial_named(project, trial)
+    with progress("trying failures") as tell:
+        table = failure_table(project.rig, law.controller, asked, tell)
     if as_json:
-        print(json_text(_failures_json(chosen, asked, table), project.scale))
+        print_json("failures", _failures_json(law, asked, table), project)
     else:
         print(failures_text(project, table))
 
@@ -110,27 +120,29 @@ def _failures_json(candidate: Candidate, trial: Trial, table: "FailureTable") ->
 @app.command()
 def vary(
     file: File,
-    candidate: _Candidate,
-    trial: _Trial = None,
+    candidate: CandidateName = None,
+    chosen: Chosen = False,
+    trial: TrialName = None,
     count: Annotated[int, typer.Option(min=2, max=20_000, help="How many variants.")] = 500,
     seed: Annotated[int, typer.Option(min=0, max=2**31, help="Which variants.")] = 1,
-    as_json: _Json = False,
+    as_json: Json = False,
 ) -> None:
     """Run a candidate on many rigs that differ within their tolerances."""
     from kelvarn.studies.variant_words import variant_lines
     from kelvarn.studies.variants import vary as variants_of
 
     project = load(file)
-    chosen, asked = _chosen(project, candidate, trial)
+    law, asked = candidate_named(project, candidate, chosen), trial_named(project, trial)
     found = None
     try:
-        for found in variants_of(project.rig, chosen.controller, asked, count, seed):
-            print(f"{found.count} of {count}", end="\r", file=sys.stderr)
+        with progress("running variants") as tell:
+            for found in variants_of(project.rig, law.controller, asked, count, seed):
+                tell(found.count / count)
     except ValueError as error:
         raise CommandError(str(error)) from error
     assert found is not None
     if as_json:
-        print(json_text(_vary_json(chosen, asked, found), project.scale))
+        print_json("vary", _vary_json(law, asked, found), project)
     else:
         print("\n".join(variant_lines(found, project.scale or Scale.CELSIUS)))
 
@@ -159,9 +171,9 @@ def _vary_json(candidate: Candidate, trial: Trial, found: "Variants") -> dict[st
         ],
         "envelope": {"time_s": numbers(found.time_s), "p5_degC": numbers(found.low_degC),
                      "p50_degC": numbers(found.middle_degC), "p95_degC": numbers(found.high_degC)},
-        "worst": None if found.worst is None else {
+        "worst_variant": None if found.worst is None else {
             "number": found.worst + 1,
-            "values": {"/".join(map(str, p.path)): p.moved(float(place))
+            "parameters": {"/".join(map(str, p.path)): p.moved(float(place))
                        for p, place in zip(found.parameters, found.places[found.worst], strict=True)},
         },
     }  # fmt: skip
@@ -181,5 +193,7 @@ def report(
     from kelvarn.desktop.report import write_report
     from kelvarn.handover.report import findings
 
-    write_report(project, findings(project, name), project.scale or Scale.CELSIUS, out)
+    with progress("gathering what the report says"):
+        found = findings(project, name)
+    write_report(project, found, project.scale or Scale.CELSIUS, out)
     print(f"Written to {printable(out)}.", file=sys.stderr)
