@@ -127,6 +127,7 @@ class MainWindow(QMainWindow):
               for index, station in enumerate(self.stations)],
             Command(look),
             Command(look, "Fit the strip", "Ctrl+0", lambda: self._strip("fit")),
+            Command(look, "Zoom to the setpoint, or back", "Ctrl+Shift+0", lambda: self._strip("near")),
             Command(look, "Zoom back", "Ctrl+Backspace", lambda: self._strip("zoom_back")),
             Command(look, "Select the next handle", "Ctrl+J", lambda: self._strip("take_next")),
             Command(look, "Copy the strip as a picture", "Ctrl+Shift+C", lambda: self._strip("copy")),

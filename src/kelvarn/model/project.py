@@ -42,6 +42,7 @@ class Project(ModelBase):
     )
     chosen: Name | None = field(None, "Chosen", "The candidate that goes to the device.")
     notes: Notes = field("", "Notes", "Whatever is worth keeping.")
+    ideas: Notes = field("", "Ideas to try", "What else may be worth trying, one a line.")
     lanes: tuple[LaneName, ...] = field(
         ("temperature", "drive", "switching", "events"), "Lanes", "What the strip shows.", min_length=1, max_length=13
     )

@@ -3,9 +3,7 @@
 from typing import NamedTuple
 
 from PySide6.QtWidgets import (
-    QAbstractItemView,
     QHBoxLayout,
-    QTableWidget,
     QTableWidgetItem,
     QVBoxLayout,
     QWidget,
@@ -16,6 +14,7 @@ from kelvarn.desktop.fields.plain import Choice, heading
 from kelvarn.desktop.plain import Label, plain_tip
 from kelvarn.desktop.popup import Popup
 from kelvarn.desktop.runner import Runner
+from kelvarn.desktop.table import Table
 from kelvarn.handover.settings import settings_rows
 from kelvarn.model.candidate import Candidate
 from kelvarn.model.mark import MEASURES
@@ -110,12 +109,9 @@ class Compare(Popup):
             box.setFixedWidth(_COLUMNS[1][1])
             box.activated.connect(lambda _: self._fill())
             head.addWidget(box)
-        self.table = QTableWidget(0, len(_COLUMNS))
-        self.table.setAccessibleName("What differs")
+        self.table = Table("What differs", len(_COLUMNS))
         self.table.verticalHeader().hide()
         self.table.horizontalHeader().hide()
-        self.table.setShowGrid(False)
-        self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         self.table.horizontalHeader().setStretchLastSection(True)
         for column, (_, width) in enumerate(_COLUMNS):
             self.table.setColumnWidth(column, width)

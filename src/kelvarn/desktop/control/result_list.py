@@ -5,13 +5,14 @@ from typing import NamedTuple
 
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QCloseEvent
-from PySide6.QtWidgets import QAbstractItemView, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QAbstractItemView, QTableWidgetItem, QVBoxLayout, QWidget
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.fields.plain import heading, small
 from kelvarn.desktop.jobs import Jobs
 from kelvarn.desktop.plain import plain_tip
 from kelvarn.desktop.popup import Popup
+from kelvarn.desktop.table import Table
 from kelvarn.model.candidate import Candidate
 
 _ROW, _HEIGHT, _HEAD, _BESIDE = 24, 470, 120, 52  # px
@@ -67,13 +68,10 @@ class ResultList(Popup):
         jobs.progressed.connect(self._progress)
         jobs.start(channel, work, self._show)
 
-    def _empty_table(self, title: str) -> QTableWidget:
-        table = QTableWidget(0, len(self._columns))
-        table.setAccessibleName(title)
+    def _empty_table(self, title: str) -> Table:
+        table = Table(title, len(self._columns))
         table.setHorizontalHeaderLabels([column.name for column in self._columns])
         table.verticalHeader().hide()
-        table.setShowGrid(False)
-        table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
         table.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)

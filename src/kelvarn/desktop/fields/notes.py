@@ -18,7 +18,7 @@ class NotesEdit(QPlainTextEdit):
         super().__init__()
         self._binding = binding
         self.setAccessibleName(binding.title)
-        self.setPlaceholderText("notes")
+        self.setPlaceholderText(binding.title.lower())
         self.setToolTip(binding.info.description or "")
         self.setFont(theme.font("small"))
         self.setTabChangesFocus(True)

@@ -219,6 +219,7 @@ def _grid(titles: list[str], rows: int, name: str) -> QTableWidget:
     table = QTableWidget(rows, len(titles))
     table.setHorizontalHeaderLabels(titles)
     table.setAccessibleName(name)
+    table.setTabKeyNavigation(False)
     table.horizontalHeader().setStretchLastSection(True)
     table.setColumnWidth(0, 120)
     table.setMinimumHeight(90)

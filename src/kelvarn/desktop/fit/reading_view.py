@@ -4,12 +4,13 @@ from collections.abc import Callable
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QBrush
-from PySide6.QtWidgets import QHBoxLayout, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QTableWidgetItem, QVBoxLayout, QWidget
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.elided import ElidedLine
 from kelvarn.desktop.fields.plain import Choice, link, small
 from kelvarn.desktop.plain import plain_tip
+from kelvarn.desktop.table import Table
 from kelvarn.files.faults import FileError
 from kelvarn.files.logs.guess import with_form, with_role
 from kelvarn.files.logs.reader import Opened, rows_at
@@ -72,12 +73,9 @@ class ReadingView(QWidget):
         self.title = ElidedLine("title")
         self.shape = small()
         self.shape.setWordWrap(False)
-        self.table = QTableWidget()
+        self.table = Table("The first rows of the file, under what each column is taken for")
         self.table.horizontalHeader().setVisible(False)
         self.table.verticalHeader().setVisible(True)
-        self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
-        self.table.setAccessibleName("The first rows of the file, under what each column is taken for")
-        self.table.setShowGrid(False)
         self.faults = ElidedLine("small", "gold", bold=True)
         self.show_bad = link("show them", self._toggle, "Show only the rows that need care, or the first rows again")
         self.heads: list[_Head] = []

@@ -92,6 +92,7 @@ class HandoverStation(Station):
         scroll.setWidgetResizable(True)
         scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         scroll.setFrameShape(QFrame.Shape.NoFrame)
+        scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         scroll.setWidget(right)
         scroll.setMinimumWidth(theme.RIGHT_WIDTH - 60)
         self.write_button = QPushButton()

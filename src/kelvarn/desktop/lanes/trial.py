@@ -32,7 +32,7 @@ def trial_lanes(scene: Scene, height: int) -> Shown:
         lanes.append(permits_lane(scene))
     if scene.trial.plan.week:
         lanes.append(hours_lane(scene))
-    lanes += _events(scene, height)
+    lanes += _events(scene, height - sum(lane.height for lane in lanes))
     run = scene.result.run if scene.result is not None else None
     return Shown(tuple(lanes), scene.trial.duration_s, run.time_s if run is not None else np.empty(0))
 
@@ -80,9 +80,9 @@ def _short(degC: float, scale: Scale) -> str:
     return f"{to_shown(degC, Quantity.TEMPERATURE, scale):.3g}"
 
 
-def _events(scene: Scene, height: int) -> list[Lane]:
-    """A lane for each kind of event, or one for all where there is no room."""
+def _events(scene: Scene, room: int) -> list[Lane]:
+    """A lane for each kind of event, or one for all where the other lanes leave no room, px."""
     kinds = [kind for kind, _ in groupby(sorted(event.kind for event in scene.trial.events))]
-    if len(kinds) < 2 or len(kinds) > _MOST_KINDS or height < 420 + 30 * len(kinds):
+    if len(kinds) < 2 or len(kinds) > _MOST_KINDS or room < 380 + 30 * len(kinds):
         return [events_lane(scene)]
     return [events_lane(scene, kind) for kind in EVENT_KINDS if kind in kinds]

@@ -52,6 +52,7 @@ class HeatPath(QGraphicsView):
         self.setAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop)
         self.setMinimumHeight(200)
         self.setAccessibleName("Heat path")
+        self.viewport().setFocusPolicy(Qt.FocusPolicy.NoFocus)
 
     def show_rig(self, rig: Rig, selected: str, scale: Scale) -> None:
         """Show a rig; items are made anew only where it is another one."""
@@ -184,6 +185,7 @@ class HeatPath(QGraphicsView):
     def _fill(self) -> None:
         run, rig = self._run, self._rig
         if run is None or rig is None or not _alike(run.rig, rig):
+            self._describe()
             return
         flows = Flows(run, self._sample)
         setpoint = float(run.setpoint_degC[flows.sample])
@@ -219,6 +221,13 @@ class HeatPath(QGraphicsView):
         wall.temperature = temperature_text(flows.outside_degC, self._scale)
         wall.update()
         self._fill_arrows(run, flows)
+        self._describe()
+
+    def _describe(self) -> None:
+        """What is selected, for those who cannot see it; arrow keys go on to the next."""
+        item = self._parts.get(self._selected)
+        told = [] if item is None else [item.tip, getattr(item, "temperature", ""), getattr(item, "power", "")]
+        self.setAccessibleDescription(", ".join(filter(None, told)) or "arrow keys go through its parts")
 
     def _fill_arrows(self, run: Run, flows: Flows) -> None:
         full = max((drive.power_W for drive in run.rig.drives if drive.heated_body is not None), default=0.0)

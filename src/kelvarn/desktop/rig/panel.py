@@ -3,6 +3,8 @@
 from collections.abc import Hashable
 from typing import Any
 
+from kelvarn.desktop.fields.binding import Binding
+from kelvarn.desktop.fields.notes import NotesField
 from kelvarn.desktop.fields.plain import heading
 from kelvarn.model.fields import ModelBase
 
@@ -47,3 +49,7 @@ class RigPanel(PartPanel):
         self.gap()
         self.add(heading("Surroundings"))
         self.field(("rig", "surroundings"), "temperature_degC")
+        self.gap()
+        self.add(heading("The project"))
+        for name in ("notes", "ideas"):
+            self.add(NotesField(Binding(self.document, self.view, (name,))))

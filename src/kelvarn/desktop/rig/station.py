@@ -148,7 +148,7 @@ class RigStation(Station):
         row.addStretch(1)
         self.play_button = QPushButton("play")
         self.play_button.setProperty("link", True)
-        self.play_button.setToolTip("Let the cursor run through (Ctrl+P)")
+        self.play_button.setToolTip("Let the cursor run through (Ctrl+Space)")
         self.play_button.clicked.connect(self.toggle_play)
         self.play.changed.connect(lambda: self.play_button.setText("stop" if self.play.running else "play"))
         row.addWidget(self.play_button)
@@ -175,7 +175,7 @@ class RigStation(Station):
             Command(menu, "Remove the part", "", self.in_sight(do.remove)),
             Command(menu),
             Command(menu, "Known only by its answer (response model)", "", self.shown(self._to_response)),
-            Command(menu, "Play the cursor, or stop", "Ctrl+P", self.shown(self.toggle_play)),
+            Command(menu, "Play the cursor, or stop", "Ctrl+Space", self.shown(self.toggle_play)),
         ]
 
     def _to_response(self) -> None:

@@ -148,7 +148,7 @@ class Canvas(FocusRing):
 
     def time_axis(self) -> Axis:
         """The shared time axis, in s."""
-        return Axis(*(self.zoom.span or (0.0, self.end_s)), GUTTER, self.width() - RIGHT)
+        return Axis(*self._span(), GUTTER, self.width() - RIGHT)
 
     def lane(self, key: str) -> tuple[Lane, Frame]:
         """A lane and its place, by its key; KeyError where it is not shown."""
@@ -319,6 +319,22 @@ class Canvas(FocusRing):
         """Show everything."""
         self.zoom.fit()
         self.repaint_all()
+
+    def near(self) -> None:
+        """Show what happens round the setpoint; where that is shown already, go back."""
+        found = next(((lane, at) for lane, _ in self.frames() if (at := lane.near_band(*self._span()))), None)
+        if found is None:
+            return
+        lane, at = found
+        if self.zoom.ranges.get(lane.key) == at:
+            self.zoom.back()
+        else:
+            self.zoom.remember()
+            self.zoom.ranges[lane.key] = at
+        self.repaint_all()
+
+    def _span(self) -> tuple[float, float]:
+        return self.zoom.span or (0.0, self.end_s)
 
     def zoom_back(self) -> None:
         """Undo the last zoom or pan."""

@@ -11,7 +11,7 @@ from .zoom import Zoom
 
 GUTTER, RIGHT, BOTTOM, TOP, SPACE = 50, 6, 24, 20, 6
 _LEAST_HEIGHT, _LEAST_ROWS = 28.0, 26.0
-_LEADS, _GIVES = 0.45, 0.6  # share of the strip of the lane that leads; of its own height that a lane of rows keeps
+_LEADS, _GIVES = 0.45, 0.75  # share of the strip of the lane that leads; of its own height that a lane of rows keeps
 
 
 @dataclass(frozen=True)

@@ -16,6 +16,10 @@ INK = -1
 """Index of what has no colour of its own."""
 
 
+_NEAR_BANDS = 3.0  # half widths of a band that count as there
+_RARE = 0.03  # share of the time, at either end, in which it may leave the picture: a door, a dip
+
+
 @dataclass(frozen=True)
 class ValueAxis:
     """The axis of a lane's values.
@@ -232,6 +236,27 @@ class Lane:
         lows, highs = [low for low, _ in ranges] + list(self.also), [high for _, high in ranges] + list(self.also)
         least = self.axis.least if self.axis is not None else 1.0
         return padded_range(min(lows, default=0.0), max(highs, default=1.0), 0.06, least)
+
+    def near_band(self, from_s: float, to_s: float) -> tuple[float, float] | None:
+        """Values round its band in a span of time, s: what the shaded trace does once it has come there.
+
+        A swing of 2 K is a line beside a rise of 40. None where there is no band.
+        """
+        if not self.bands:
+            return None
+        band = self.bands[0]
+        inside = (band.time_s >= from_s) & (band.time_s <= to_s)
+        wanted = np.append(band.value[inside], np.interp([from_s, to_s], band.time_s, band.value))
+        low, high = float(wanted.min()) - 1.5 * band.half, float(wanted.max()) + 1.5 * band.half
+        if band.shaded is not None and band.shaded.value.size:
+            trace = band.shaded
+            seen = (trace.time_s >= from_s) & (trace.time_s <= to_s)
+            off = trace.value[seen] - np.interp(trace.time_s[seen], band.time_s, band.value)
+            there = np.flatnonzero(np.abs(off) <= _NEAR_BANDS * band.half)
+            if there.size:
+                ends = np.quantile(trace.value[seen][there[0] :], (_RARE, 1 - _RARE))
+                low, high = min(low, float(ends[0])), max(high, float(ends[1]))
+        return padded_range(low, high, 0.08, self.axis.least if self.axis is not None else 1.0)
 
     def readings(self, time_s: float) -> list["Reading"]:
         """What its traces read at an instant, in the order of their colours; those without one last."""

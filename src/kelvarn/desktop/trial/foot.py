@@ -5,7 +5,7 @@ from functools import partial
 from typing import NamedTuple
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QColor, QGuiApplication
+from PySide6.QtGui import QColor, QGuiApplication, QResizeEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QButtonGroup,
@@ -14,19 +14,22 @@ from PySide6.QtWidgets import (
     QHeaderView,
     QMenu,
     QPushButton,
-    QTableWidget,
+    QSplitter,
     QTableWidgetItem,
     QVBoxLayout,
+    QWidget,
 )
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.elided import ElidedLine
 from kelvarn.desktop.fields.plain import link
 from kelvarn.desktop.plain import menu_text, plain_tip
+from kelvarn.desktop.table import Table
 from kelvarn.files.tables import plain_cell
 
+_SIZES = (510, 205)  # px of columns and foot at first; the foot grows no further by itself
 TABS = ("side by side", "all trials", "if it fails")
-_ROW, _LEAST = 23, 120  # px
+_ROW, _LEAST, _AROUND = 23, 110, 32  # px; around the rows: margins, frame, a scroll bar
 
 
 class Cell(NamedTuple):
@@ -55,9 +58,11 @@ class Foot(QFrame):
         row_clicked: a row of the table shown.
         guard_wanted: the guard that is offered beside the failure table.
         action_wanted: the action at a probe fault that is proposed there.
+        tall_wanted: how tall it is with all rows of its table, px.
     """
 
     tab_changed = Signal()
+    tall_wanted = Signal(int)
     row_clicked = Signal(int)
     guard_wanted = Signal()
     action_wanted = Signal()
@@ -69,6 +74,7 @@ class Foot(QFrame):
         self._shown: object = None
         self._sorted: tuple[int, Qt.SortOrder] | None = None
         self._order: list[int] = []
+        self._widths: list[int] = []  # that columns need
         self.chips: dict[str, QPushButton] = {}
         top = QHBoxLayout()
         group = QButtonGroup(self)
@@ -93,7 +99,7 @@ class Foot(QFrame):
         top.addWidget(self.offer)
         top.addSpacing(12)
         top.addWidget(self.copy)
-        self.table = QTableWidget(0, 0)
+        self.table = Table(f"Table: {self.tab}")
         self._dress_table()
         column = QVBoxLayout(self)
         column.setContentsMargins(theme.GAP, 6, theme.GAP, 6)
@@ -106,9 +112,7 @@ class Foot(QFrame):
         table = self.table
         table.verticalHeader().hide()
         table.verticalHeader().setDefaultSectionSize(_ROW)
-        table.setShowGrid(False)
         table.setWordWrap(False)
-        table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
         table.horizontalHeader().setSectionsClickable(True)
@@ -153,12 +157,24 @@ class Foot(QFrame):
             for column, cell in enumerate(content.rows[place]):
                 table.setItem(row, column, self._item(cell, column, place, look.color(cell.color)))
         table.resizeColumnsToContents()
-        for column in range(len(content.headings)):
-            table.setColumnWidth(column, min(max(table.columnWidth(column) + 10, 70), 340))
+        self._widths = [min(max(table.columnWidth(k) + 10, 70), 340) for k in range(len(content.headings))]
+        self._spread()
         words = self.tab == TABS[2]
         table.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Interactive)
         if words and content.headings:  # what fails takes what the others leave
             table.horizontalHeader().setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
+        rows = table.horizontalHeader().sizeHint().height() + len(content.rows) * _ROW
+        self.tall_wanted.emit(self.chips[self.tab].sizeHint().height() + rows + _AROUND)
+
+    def _spread(self) -> None:
+        """Share what the columns leave of the width among them."""
+        spare = self.table.viewport().width() - sum(self._widths)
+        for column, width in enumerate(self._widths):
+            self.table.setColumnWidth(column, width + max(spare // len(self._widths), 0))
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self._spread()
 
     def _item(self, cell: Cell, column: int, place: int, color: QColor) -> QTableWidgetItem:
         assert self._content is not None
@@ -209,6 +225,30 @@ class Foot(QFrame):
         if self._content is not None:
             rows = [[cell.text for cell in self._content.rows[place]] for place in self._order]
             QGuiApplication.clipboard().setText(table_text(self._content.headings, rows, form))
+
+
+class OverFoot(QSplitter):
+    """Columns over a foot that is as tall as its rows, until somebody drags it: the strip has the rest."""
+
+    def __init__(self, columns: QWidget, foot: Foot) -> None:
+        super().__init__(Qt.Orientation.Vertical)
+        self._dragged = False
+        self.setHandleWidth(6)
+        self.addWidget(columns)
+        self.addWidget(foot)
+        self.setSizes(list(_SIZES))
+        self.setStretchFactor(0, 1)
+        self.setCollapsible(0, False)
+        self.splitterMoved.connect(self._keep)
+        foot.tall_wanted.connect(self._fit)
+
+    def _keep(self) -> None:
+        self._dragged = True
+
+    def _fit(self, tall: int) -> None:
+        if not self._dragged:
+            tall = min(tall, _SIZES[1])
+            self.setSizes([sum(self.sizes()) - tall, tall])
 
 
 _ALIGNED = {

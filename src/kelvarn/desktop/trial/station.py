@@ -44,7 +44,7 @@ from .actions import TrialWork
 from .cards import TrialCards
 from .failure_view import FailureView
 from .finding import places
-from .foot import TABS, Content, Foot
+from .foot import TABS, Content, Foot, OverFoot
 from .panel import Selected, TrialPanel
 from .reports import ask_report
 from .safety_list import SafetyList
@@ -53,7 +53,6 @@ from .variants_panel import VariantsPanel
 
 _SIDE, _TRIALS, _FAILS = TABS
 _PAUSE_MS = 350
-_SIZES = (510, 205)  # px of columns and foot at first
 
 
 class TrialStation(Station):
@@ -88,13 +87,7 @@ class TrialStation(Station):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, theme.GAP, 0, 0)
         layout.setSpacing(6)
-        self.parts = QSplitter(Qt.Orientation.Vertical)
-        self.parts.setHandleWidth(6)
-        self.parts.addWidget(Columns(self._left, self._middle, self._right))
-        self.parts.addWidget(self.foot)
-        self.parts.setSizes(list(_SIZES))
-        self.parts.setStretchFactor(0, 1)
-        self.parts.setCollapsible(0, False)
+        self.parts = OverFoot(Columns(self._left, self._middle, self._right), self.foot)
         layout.addWidget(self.parts, 1)
 
     def _make_left(self) -> None:
