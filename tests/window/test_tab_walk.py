@@ -67,4 +67,5 @@ def test_a_list_and_the_heat_path_are_read_and_gone_through_by_arrows(window: Ma
     for _ in range(len(window.document.project.rig.body_names) + 1):
         QTest.keyClick(path, Qt.Key.Key_Right)
         said.add(path.accessibleDescription())
-    assert any(text.startswith("Air") and "°C" in text for text in said)
+    assert any(text.startswith("Walls") and "°C" in text for text in said)
+    assert any("W/K" in text for text in said)

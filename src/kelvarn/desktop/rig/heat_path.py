@@ -226,7 +226,11 @@ class HeatPath(QGraphicsView):
     def _describe(self) -> None:
         """What is selected, for those who cannot see it; arrow keys go on to the next."""
         item = self._parts.get(self._selected)
-        told = [] if item is None else [item.tip, getattr(item, "temperature", ""), getattr(item, "power", "")]
+        told = (
+            []
+            if item is None
+            else [item.tip or item.toolTip(), getattr(item, "temperature", ""), getattr(item, "power", "")]
+        )
         self.setAccessibleDescription(", ".join(filter(None, told)) or "arrow keys go through its parts")
 
     def _fill_arrows(self, run: Run, flows: Flows) -> None:
