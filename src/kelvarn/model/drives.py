@@ -33,13 +33,14 @@ class DriveBase(ModelBase):
     """What every kind of drive has.
 
     Attributes:
-        what: the kind as people say it; `new_name`: what a new one is called.
+        what: the kind as people say it; `brief`: where there is little room; `new_name`: what a new one is called.
         moves: it moves air or liquid along the links that name it, by its relative flow.
         limitation: what its model does not know, for the limitations of a rig.
         shown: its own fields, as the panel shows them.
     """
 
     what: ClassVar[str] = ""
+    brief: ClassVar[str] = ""
     new_name: ClassVar[str] = "Heater"
     moves: ClassVar[bool] = False
     limitation: ClassVar[str] = ""
@@ -112,7 +113,7 @@ class SwitchedDrive(PowerDrive):
 class Relay(PowerDrive):
     """A switch that is on or off; a demand of half or more switches it on."""
 
-    what = "relay"
+    what = brief = "relay"
     shown = ("shortest_on_s", "shortest_off_s", "operate_s", "rated_operations")
     kind: Literal["relay"] = "relay"
     shortest_on_s: float = number(
@@ -132,7 +133,7 @@ class Relay(PowerDrive):
 class SlowWindow(SwitchedDrive):
     """Time-proportioned switching: on for the demanded share of each window, as for solid-state relays."""
 
-    what = "time-proportioned output"
+    what, brief = "time-proportioned output", "window"
     limitation = "the mains' half-waves are not drawn one by one"
     shown = ("window_s", "shortest_pulse_s", "resolution_s")
     kind: Literal["slow_window"] = "slow_window"
@@ -194,7 +195,7 @@ class FastSwitching(ModelBase):
 class Pwm(SwitchedDrive, FastSwitching):
     """Fast switching whose mean power is what the load sees."""
 
-    what = "PWM"
+    what = brief = "PWM"
     shown = ("steps", "floor", "off_below", "top", "kick_start_s")
     kind: Literal["pwm"] = "pwm"
 
@@ -202,7 +203,7 @@ class Pwm(SwitchedDrive, FastSwitching):
 class Fan(DriveBase, FastSwitching):
     """A fan on PWM: it moves air along the links that name it; relative flow is relative speed."""
 
-    what = "fan"
+    what = brief = "fan"
     new_name = "Fan"
     moves = True
     limitation = "flow follows the fan's speed, whatever the filter or the wind"
@@ -302,7 +303,7 @@ class Fan(DriveBase, FastSwitching):
 class Valve(DriveBase):
     """A positioned valve or servo: it throttles the links that name it, or mixes heat into a body."""
 
-    what = "valve or servo"
+    what, brief = "valve or servo", "valve"
     new_name = "Valve"
     moves = True
     limitation = "the valve's flow goes with its position"

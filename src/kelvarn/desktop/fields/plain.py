@@ -1,6 +1,7 @@
 """Names, choices and switches."""
 
 from collections.abc import Callable
+from math import ceil
 from typing import Any
 
 from pydantic import ValidationError
@@ -8,7 +9,7 @@ from PySide6.QtCore import QPointF, QSize, Qt
 from PySide6.QtGui import QKeyEvent, QPainter, QPaintEvent, QResizeEvent, QWheelEvent
 from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QPushButton, QSizePolicy, QWidget
 
-from kelvarn.desktop import theme
+from kelvarn.desktop import texts, theme
 from kelvarn.desktop.plain import Label, menu_text, plain_tip
 from kelvarn.model.edit import EditError
 from kelvarn.model.names import MOST_CHARACTERS
@@ -17,6 +18,7 @@ from .binding import Binding, Wrong, first_sentence
 from .number import EDIT_WIDTH
 from .typed import TypedLine
 
+_AROUND_CHOICE = 66  # px: margins, scroll bar, and what stands between a title and its choice
 _LEAST_LINK, _BESIDE_LINK = 40, 12  # px: least width of a link that may be cut, and what stands beside its text
 
 
@@ -109,10 +111,12 @@ class ChoiceField(QWidget):
         self._binding, self._put = binding, put or binding.put
         self.box = Choice()
         self.box.setAccessibleName(binding.title)
-        self.box.setFixedWidth(EDIT_WIDTH + 42)
         self.box.setToolTip(plain_tip(binding.info.description or ""))
         for value, name in choices:
             self.box.addItem(name, value)
+        # As wide as its words want, and the title leaves room for in a narrow column.
+        beside = theme.RIGHT_WIDTH - _AROUND_CHOICE - ceil(texts.laid_out(binding.title).width)
+        self.box.setFixedWidth(max(EDIT_WIDTH + 42, min(self.box.sizeHint().width(), beside)))
         self.box.activated.connect(self._take)
         layout = titled(binding.title, self.box)
         self.setLayout(layout)

@@ -93,7 +93,7 @@ class HeatPath(QGraphicsView):
             above = places.named_above[body.name]
             self._add(BodyItem(body.name, places.bodies[body.name], self._select, capacity, named_above=above))
         for k, drive in enumerate(rig.drives):
-            item = DriveItem(key_of("drive", k), places.drives[k], self._select, drive.name, drive.what)
+            item = DriveItem(key_of("drive", k), places.drives[k], self._select, drive.name, drive.brief)
             self._add(item)
             heated = drive.heated_body
             if heated is not None:
