@@ -5,6 +5,7 @@ The layers, each importing only from those above it:
     units      temperatures, durations, powers: parse and show
     model      what the user describes, frozen and validated
     engine     a run from a model: records, control step, kernel, measures, marks
+    words      what the engine decided and found, in sentences
     studies    many runs: results of a project, batches on a pool of threads
     tune       where to start from: tuning rules, ultimate point, reserve
     fit        logs to models: lags, the rig itself, what has changed, what to record

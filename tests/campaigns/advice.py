@@ -13,7 +13,6 @@ from kelvarn.engine.measures import measure
 from kelvarn.engine.prepare import RunError
 from kelvarn.engine.pulses import counts_of, pulses_of
 from kelvarn.engine.run import compute
-from kelvarn.engine.why import terms, why
 from kelvarn.model.candidate import STRATEGIES, Candidate
 from kelvarn.model.forms import FORMS, FormError
 from kelvarn.model.law import Near
@@ -31,6 +30,7 @@ from kelvarn.tune.remarks import remarks
 from kelvarn.tune.ringing import turned_up
 from kelvarn.tune.starts import plant_of_project, try_all
 from kelvarn.tune.swing import swing_of
+from kelvarn.words.why import terms, why
 
 _SAID = (RunError, PlantError, ReasonError, MapError, FormError)
 

@@ -17,7 +17,6 @@ from kelvarn.engine.control import Stepper
 from kelvarn.engine.measures import measure
 from kelvarn.engine.prepare import RunError
 from kelvarn.engine.run import compute
-from kelvarn.engine.why import why
 from kelvarn.model import guards as gd
 from kelvarn.model.candidate import Candidate
 from kelvarn.model.edit import EditError, add_event, put, with_fields
@@ -28,6 +27,7 @@ from kelvarn.model.trial import DayPart, SetpointChange
 from kelvarn.model.trial_edit import add_rule
 from kelvarn.studies.failures import failure_table
 from kelvarn.studies.variants import vary
+from kelvarn.words.why import why
 from tests.conftest import again
 
 _SAMPLES_SAID = 25

@@ -5,7 +5,6 @@ import pytest
 
 from kelvarn.engine.measures import measure
 from kelvarn.engine.run import Run, compute
-from kelvarn.engine.why import terms, why
 from kelvarn.model.candidate import Candidate, Controller
 from kelvarn.model.control_events import Override, SettingsChange
 from kelvarn.model.edit import with_fields
@@ -13,6 +12,7 @@ from kelvarn.model.on_off import OnOff
 from kelvarn.model.pid import Pid
 from kelvarn.model.project import Project
 from kelvarn.model.rig import Rig
+from kelvarn.words.why import terms, why
 from tests.conftest import one_lag, trial
 
 PI = Pid(terms="PI", kp_per_K=0.05, ti_s=80.0, setpoint_weight=0.6)

@@ -12,7 +12,6 @@ from kelvarn.engine.marks import judge
 from kelvarn.engine.measures import measure
 from kelvarn.engine.plan import ramp_end_s, setpoint_at
 from kelvarn.engine.run import Run, compute
-from kelvarn.engine.why import why
 from kelvarn.files.tables import result_json
 from kelvarn.model.candidate import Candidate
 from kelvarn.model.drives import Pwm, Relay, SlowWindow
@@ -25,6 +24,7 @@ from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Plan, SetpointChange
 from kelvarn.studies.results import Results
 from kelvarn.units import Scale
+from kelvarn.words.why import why
 from tests.conftest import one_lag, trial
 
 STRATEGIES = {

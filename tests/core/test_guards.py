@@ -13,7 +13,6 @@ from kelvarn.engine.guard_records import RULERS, Ruler
 from kelvarn.engine.guarding import missing_spans
 from kelvarn.engine.measures import measure
 from kelvarn.engine.run import Run, compute
-from kelvarn.engine.why import why
 from kelvarn.files.tables import write_trace
 from kelvarn.model import events as ev
 from kelvarn.model import guards as gd
@@ -24,6 +23,7 @@ from kelvarn.model.on_off import OnOff
 from kelvarn.model.pid import Pid
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Trial
+from kelvarn.words.why import why
 from tests.conftest import one_lag, trial
 
 FULL = Fixed(drive=1.0)

@@ -11,7 +11,6 @@ from kelvarn.engine.measures import measure
 from kelvarn.engine.plan import setpoint_at
 from kelvarn.engine.run import Run, compute
 from kelvarn.engine.steady import can_hold, rest_degC
-from kelvarn.engine.why import why
 from kelvarn.files.tables import measures_json
 from kelvarn.model.edit import with_fields
 from kelvarn.model.events import Load
@@ -22,6 +21,7 @@ from kelvarn.model.project import Project
 from kelvarn.model.trial import Plan, SetpointChange
 from kelvarn.studies.results import Results
 from kelvarn.units import Scale
+from kelvarn.words.why import why
 from tests.conftest import one_lag, trial, with_course
 
 

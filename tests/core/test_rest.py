@@ -5,7 +5,6 @@ import pytest
 
 from kelvarn.desktop.rig.words import verdict_text
 from kelvarn.engine.prepare import RunError
-from kelvarn.engine.reading_words import reading_text
 from kelvarn.engine.run import compute
 from kelvarn.engine.steady import can_hold, rest_degC
 from kelvarn.engine.step import heating_up_s, open_loop, usual_drive
@@ -18,6 +17,7 @@ from kelvarn.model.probes import Probe
 from kelvarn.model.response import ResponseModel
 from kelvarn.model.rig import Rig
 from kelvarn.units import Scale
+from kelvarn.words.reading import reading_text
 from tests.conftest import one_lag, trial
 
 

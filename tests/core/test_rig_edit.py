@@ -6,7 +6,6 @@ from hypothesis import strategies as st
 from pydantic import ValidationError
 
 from kelvarn.demos import DEMOS, find_demo
-from kelvarn.engine.limitations import limitations
 from kelvarn.engine.run import compute
 from kelvarn.engine.steady import can_hold, oddities
 from kelvarn.files.project_file import load, save
@@ -18,6 +17,7 @@ from kelvarn.model.events import ColdPart
 from kelvarn.model.fields import SURROUNDINGS
 from kelvarn.model.project import Project
 from kelvarn.model.response import ResponseModel
+from kelvarn.words.limitations import limitations
 from tests.conftest import again, two_candidates
 
 

@@ -15,7 +15,7 @@ import pytest
 
 from kelvarn.demos import find_demo
 from kelvarn.desktop.lanes.drive import _flat_out
-from kelvarn.engine.guard_words import alarms_on
+from kelvarn.engine.guard_codes import alarms_on
 from kelvarn.engine.layout import lay_out
 from kelvarn.engine.measures import measure
 from kelvarn.engine.run import Stopped, compute, interruptible

@@ -10,7 +10,6 @@ from kelvarn.engine.guard_records import RULERS, Ruler
 from kelvarn.engine.marks import judge
 from kelvarn.engine.measures import measure
 from kelvarn.engine.run import compute
-from kelvarn.engine.why import why
 from kelvarn.model import control_events as ce
 from kelvarn.model import events as ev
 from kelvarn.model import guards as gd
@@ -26,6 +25,7 @@ from kelvarn.model.pid import Pid
 from kelvarn.model.probes import Probe
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import NamedSetpoint, Plan, SetpointChange, Trial
+from kelvarn.words.why import why
 from tests.conftest import one_lag, trial
 
 FULL = Fixed(drive=1.0)

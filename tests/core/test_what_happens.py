@@ -7,7 +7,6 @@ import pytest
 
 from kelvarn.engine.measures import measure
 from kelvarn.engine.run import compute
-from kelvarn.engine.why import why
 from kelvarn.model import events as ev
 from kelvarn.model import guards as gd
 from kelvarn.model.bodies import Body, Link
@@ -18,6 +17,7 @@ from kelvarn.model.fixed import Fixed
 from kelvarn.model.pid import Pid
 from kelvarn.model.probes import Probe
 from kelvarn.model.rig import Rig
+from kelvarn.words.why import why
 from tests.conftest import one_lag, trial
 
 FULL = Fixed(drive=1.0)

@@ -16,13 +16,13 @@ from kelvarn.desktop.rig.items import ArrowItem, BodyItem
 from kelvarn.desktop.rig.keys import SURROUNDINGS, key_of, known_keys
 from kelvarn.desktop.rig.play import Play
 from kelvarn.desktop.window import CONTROL, RIG, MainWindow
-from kelvarn.engine.limitations import limitations
 from kelvarn.model.bodies import Body, Link
 from kelvarn.model.edit import with_fields
 from kelvarn.model.events import EVENT_KINDS
 from kelvarn.model.fields import SURROUNDINGS as OUTSIDE
 from kelvarn.model.project import Project
 from kelvarn.units import Scale
+from kelvarn.words.limitations import limitations
 
 from .conftest import click, type_into, wait_for_step
 

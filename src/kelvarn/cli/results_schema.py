@@ -60,6 +60,7 @@ _KEYS: dict[str, tuple[dict[str, Any], str]] = {
     "hottest_degC": (_by_name(_NUMBER), "Highest temperature of each body."),
     "coldest_degC": (_by_name(_NUMBER), "Lowest temperature of each body."),
     "limit_margin_K": (_by_name(_MAYBE), "How far each body stays inside its limit; null without one."),
+    "beyond_limit_s": (_by_name(_MAYBE), "How long each body is beyond its limit; null without one."),
     "measure": (_TEXT, "Key of a measure, and of what, after a colon, where it is of an event or body."),
     "direction": (_TEXT, "Whether a limit is the most or the least."),
     "limit": (_NUMBER, "Limit of a mark."),

@@ -126,7 +126,7 @@ def step(
     if as_json:
         print_json("step", step_json(found), project)
         return
-    from kelvarn.engine.reading_words import reading_text
+    from kelvarn.words.reading import reading_text
 
     scale = project.scale or Scale.CELSIUS
     print(f"{found.before * 100:.0f} % → {found.after * 100:.0f} % drive, from {start}")

@@ -5,7 +5,6 @@ from pathlib import Path
 from typing import Any
 
 from kelvarn.engine.prepare import RunError
-from kelvarn.engine.reading_words import poor_fit_text
 from kelvarn.files.project_file import load
 from kelvarn.model.law_words import law_text
 from kelvarn.model.pid import Pid
@@ -20,6 +19,7 @@ from kelvarn.tune.simplest import Best, Suggestion, conclusion, missed_text
 from kelvarn.tune.starts import candidate_of, plant_of_project, step_of_project, ultimate_of_rig, usable
 from kelvarn.tune.ultimate import Ultimate, ultimate
 from kelvarn.units import Quantity, Scale, show
+from kelvarn.words.reading import poor_fit_text
 
 
 def plant_given(gain_K: float | None, lag_s: float | None, dead_time_s: float | None) -> Plant:

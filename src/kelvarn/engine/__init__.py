@@ -9,7 +9,7 @@ loaded or compiled when first asked for, so that a window can open meanwhile. Or
   `probes.py`, `drives.py`: its ends;
 - `control.py`: the control step, plan → ask → rule → took, with `plan.py`, `laws/` and `guards.py`;
 - `heat.py`: what a link carries; `linear.py` with `matrices.py`, or `nonlinear.py`: where the heat goes;
-- `survey.py`, `measures.py`, `marks.py`, `why.py`: what is read off a run, judged and said;
+- `survey.py`, `measures.py`, `marks.py`: what is read off a run and judged; what is said of it is in `words/`;
 - `steady.py`, `output.py`, `step.py`: a rig without a controller; `flows.py`: watts at an instant; `sums.py`: values
   from what things are.
 """

@@ -113,7 +113,7 @@ def _power_returns(control: Control, t: float, y: float) -> None:
         elif guard.resumes == Resumes.START:
             plan.begun, plan.from_degC, plan.waited_s, plan.reached = 1, y, t, False
         elif guard.resumes == Resumes.LOST:
-            now.lost, now.lost_degC = True, guard.level_degC
+            now.lost, now.lost_degC = True, guard.own_degC
     if not keeps:
         restart(control.laws)
 

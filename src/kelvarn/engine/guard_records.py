@@ -113,18 +113,22 @@ class Guard:
     place: int  # in the rig
     probe: int
     rank: int  # Ruler, while it is on
-    does: int  # Does; of an alarm Watches
+    does: int  # Does, while it is on
+    watches: int  # Watches, of an alarm
     sign: float  # 1 acts above, −1 below
-    level_degC: float
-    size_K: float  # rise, or distance
+    level_degC: float  # reading at which it acts
+    away_K: float  # distance from the setpoint beyond which it counts
+    rise_K: float  # change that is expected of much drive
     hysteresis_K: float
     after_s: float
-    duty: float
+    duty: float  # given while it is on
+    cycle_s: float  # over which that duty is on and off in turn; 0: evenly
     latches: bool
     at_least: float  # drive that counts
-    rest_s: float  # of a longest on-time; of a fixed duty, the cycle over which it is on and off in turn; 0: evenly
+    rest_s: float  # after a longest on-time
     still_s: float  # 0: not watched
     resumes: int  # Resumes
+    own_degC: float  # setpoint that is kept through a power cut
     keeps_memory: bool
     low_degC: float  # readings at which the probe is faulty
     high_degC: float

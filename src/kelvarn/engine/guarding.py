@@ -177,9 +177,9 @@ def _dear(limit: float, prices: list[PriceIs]) -> list[Span]:
 
 def _guard(kind: GuardKind, **fields: Any) -> Guard:
     usual = Guard(
-        kind=kind, place=0, probe=0, rank=Ruler.LAW, does=Does.OFF, sign=1.0, level_degC=0.0, size_K=0.0,
-        hysteresis_K=0.0, after_s=0.0, duty=0.0, latches=False, at_least=0.0, rest_s=0.0, still_s=0.0,
-        resumes=Resumes.CLOCK, keeps_memory=False, low_degC=0.0, high_degC=0.0,
+        kind=kind, place=0, probe=0, rank=Ruler.LAW, does=Does.OFF, watches=Watches.HIGH, sign=1.0, level_degC=0.0,
+        away_K=0.0, rise_K=0.0, hysteresis_K=0.0, after_s=0.0, duty=0.0, cycle_s=0.0, latches=False, at_least=0.0,
+        rest_s=0.0, still_s=0.0, resumes=Resumes.CLOCK, own_degC=0.0, keeps_memory=False, low_degC=0.0, high_degC=0.0,
     )  # fmt: skip
     for name, value in fields.items():
         setattr(usual, name, value)
@@ -212,13 +212,12 @@ def _record(rig: Rig, guard: Any) -> Guard | None:
             return _guard(
                 GuardKind.PROBE_FAULT, probe=rig.control_index, does=_DOES[guard.action], duty=guard.duty,
                 rank=Ruler.PROBE_FAULT, after_s=guard.delay_s, still_s=guard.still_s or 0.0,
-                rest_s=guard.cycle_s or 0.0, low_degC=low,
-                high_degC=high,
+                cycle_s=guard.cycle_s or 0.0, low_degC=low, high_degC=high,
             )  # fmt: skip
         case model.NoRise():
             return _guard(
                 GuardKind.NO_RISE, probe=rig.control_index, rank=Ruler.LATCHED_TRIP, at_least=guard.at_least,
-                after_s=guard.for_s, size_K=guard.rise_K, level_degC=guard.away_K - guard.rise_K,
+                after_s=guard.for_s, rise_K=guard.rise_K, away_K=guard.away_K,
             )  # fmt: skip
         case model.LinkLost():
             return _guard(
@@ -229,13 +228,12 @@ def _record(rig: Rig, guard: Any) -> Guard | None:
         case model.Restart():
             return _guard(
                 GuardKind.RESTART, rank=Ruler.GUARD, after_s=guard.delay_s, keeps_memory=guard.keeps_memory,
-                resumes=_RESUMES[guard.setpoint], level_degC=guard.own_degC,
+                resumes=_RESUMES[guard.setpoint], own_degC=guard.own_degC,
             )  # fmt: skip
         case model.Alarm():
-            level = {"high": guard.at_degC, "low": guard.at_degC}.get(guard.watches, 0.0)
             return _guard(
-                GuardKind.ALARM, probe=_probe(rig, guard.probe), level_degC=level, size_K=guard.away_K,
-                sign=-1.0 if guard.watches == "low" else 1.0, does=_WATCHES[guard.watches], after_s=guard.delay_s,
+                GuardKind.ALARM, probe=_probe(rig, guard.probe), level_degC=guard.at_degC, away_K=guard.away_K,
+                sign=-1.0 if guard.watches == "low" else 1.0, watches=_WATCHES[guard.watches], after_s=guard.delay_s,
                 hysteresis_K=guard.hysteresis_K, latches=guard.until == "acknowledged",
             )  # fmt: skip
     return None

@@ -140,8 +140,8 @@ def _watch_rise(guard: Guard, state: GuardState, ahead: float, y: float, t: floa
 
     What is given now was so since the last sample: that is where the time and the rise count from.
     """
-    state.armed = given >= guard.at_least and ahead >= guard.size_K + guard.level_degC
-    if not state.armed or y - state.from_degC >= guard.size_K:
+    state.armed = given >= guard.at_least and ahead >= guard.away_K
+    if not state.armed or y - state.from_degC >= guard.rise_K:
         state.from_degC, state.since_s = y, t
     if state.active and reset:
         state.active, state.since_s, state.from_degC = False, t, y
@@ -164,12 +164,12 @@ def _watch_on_time(guard: Guard, state: GuardState, t: float, given: float) -> N
 @part
 def _watch_distance(guard: Guard, state: GuardState, away: float, full: bool, t: float, reset: bool) -> None:
     """An alarm away from the setpoint, once that was reached; or at full drive and still away."""
-    if abs(away) <= guard.size_K:
+    if abs(away) <= guard.away_K:
         state.armed = True
-    counts = full if guard.does == Watches.SATURATED else state.armed
-    if _lasts(state, counts and abs(away) > guard.size_K, t, guard.after_s):
+    counts = full if guard.watches == Watches.SATURATED else state.armed
+    if _lasts(state, counts and abs(away) > guard.away_K, t, guard.after_s):
         state.active = True
-    elif (abs(away) <= max(guard.size_K - guard.hysteresis_K, 0.0) or not counts) and (reset or not guard.latches):
+    elif (abs(away) <= max(guard.away_K - guard.hysteresis_K, 0.0) or not counts) and (reset or not guard.latches):
         state.active = False
 
 
@@ -179,10 +179,10 @@ def _given_by(guard: Guard, last: float, t: float) -> float:
     if guard.does == Does.FULL:
         return 1.0
     if guard.does == Does.FIXED:
-        if guard.rest_s == 0.0:
+        if guard.cycle_s == 0.0:
             return guard.duty
-        into = t - math.floor(t / guard.rest_s + TIME_EPS) * guard.rest_s
-        return (1.0 if guard.duty > 0.0 else -1.0) if into < abs(guard.duty) * guard.rest_s - TIME_EPS else 0.0
+        into = t - math.floor(t / guard.cycle_s + TIME_EPS) * guard.cycle_s
+        return (1.0 if guard.duty > 0.0 else -1.0) if into < abs(guard.duty) * guard.cycle_s - TIME_EPS else 0.0
     return last if guard.does == Does.HOLD else 0.0
 
 
@@ -195,7 +195,7 @@ def watch(guarding: Guarding, readings: Reals, timing: Timing, t: float, out: De
     for g in range(len(guarding.guards)):
         guard, state = guarding.guards[g], guarding.states[g]
         reading = readings[guard.probe]
-        if guard.kind == GuardKind.TRIP or (guard.kind == GuardKind.ALARM and guard.does <= Watches.LOW):
+        if guard.kind == GuardKind.TRIP or (guard.kind == GuardKind.ALARM and guard.watches <= Watches.LOW):
             _watch_level(guard, state, reading, t, now.reset)
         elif guard.kind == GuardKind.ALARM:
             away = r - reading

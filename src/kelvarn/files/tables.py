@@ -7,13 +7,13 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
-from kelvarn.engine.guard_words import ruler_name
 from kelvarn.engine.marks import Verdict
 from kelvarn.engine.measures import Measures, Span
 from kelvarn.engine.pulses import counts_of
 from kelvarn.engine.run import Run
 from kelvarn.engine.step import StepResponse
 from kelvarn.units import Scale
+from kelvarn.words.guards import ruler_name
 
 from .writing import write_whole
 
@@ -63,6 +63,7 @@ def measures_json(measures: Measures) -> dict[str, Any]:
         "hottest_degC": measures.hottest_degC,
         "coldest_degC": measures.coldest_degC,
         "limit_margin_K": measures.limit_margin_K,
+        "beyond_limit_s": measures.beyond_limit_s,
         "reasons": {**main.reasons, **measures.reasons},
         "windows": [_window_json(window) for window in measures.windows],
     }

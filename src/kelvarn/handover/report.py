@@ -7,7 +7,6 @@ from functools import cache
 from typing import Any
 
 from kelvarn import __version__
-from kelvarn.engine.limitations import limitations
 from kelvarn.engine.prepare import RunError
 from kelvarn.engine.run import Stopped, current_go_on
 from kelvarn.model.project import Project
@@ -23,6 +22,7 @@ from kelvarn.studies.variants import Variants, vary
 from kelvarn.tune.remark import Remark
 from kelvarn.tune.remarks import remarks
 from kelvarn.units import Quantity, Scale, show
+from kelvarn.words.limitations import limitations
 
 from .settings import Row, fingerprint, settings_rows
 from .sheet import Judged, rig_rows, rule_rows

@@ -6,11 +6,11 @@ from functools import cache
 from typing import Any
 
 from kelvarn import __version__
-from kelvarn.engine.limitations import limitations
 from kelvarn.model.mark import MEASURES
 from kelvarn.model.project import CHECKS, Project
 from kelvarn.studies.results import Result
 from kelvarn.units import Quantity, Scale, show
+from kelvarn.words.limitations import limitations
 
 from .other_words import other_words
 from .settings import Row, field_rows, fingerprint, settings_rows

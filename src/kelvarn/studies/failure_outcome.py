@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-from kelvarn.engine.guard_words import alarms_in, guard_of
+from kelvarn.engine.guard_codes import alarms_in, guard_of
 from kelvarn.engine.steady import rest_degC
 from kelvarn.model.candidate import Controller
 from kelvarn.model.event_base import LONGEST_S

@@ -4,7 +4,7 @@ from functools import partial
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QPoint, Qt
-from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QSplitter, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QInputDialog, QMenu, QPushButton, QSplitter, QVBoxLayout, QWidget
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.columns import Columns
@@ -16,13 +16,14 @@ from kelvarn.desktop.menus import Command
 from kelvarn.desktop.station import Context, Phrase, Place, Station
 from kelvarn.desktop.strip.strip import Strip
 from kelvarn.desktop.texts import MOST_OF_A_NAME
-from kelvarn.engine.why import why
 from kelvarn.model.candidate import STRATEGIES
 from kelvarn.model.curve import Curve
-from kelvarn.model.edit import append, remove
+from kelvarn.model.edit import EditError, append, remove
 from kelvarn.model.mark import Mark
 from kelvarn.studies.alternatives import Alternative
-from kelvarn.units import counted, shortened
+from kelvarn.units import Quantity, UnitError, counted, parse, shortened, show
+from kelvarn.words.what_if import at_reading
+from kelvarn.words.why import why
 
 from .actions import CandidateActions, TrialActions
 from .cards import Cards
@@ -150,6 +151,7 @@ class ControlStation(Station):
                 self.shown(self.settings.ask_simplest_of_variants),
             ),
             Command(menu, "Why so, and what would help?", "Ctrl+I", self.shown(self.toggle_why)),
+            Command(menu, "What would it do at a reading…", "", self.shown(self._ask_reading)),
             Command(menu, "Gain map", "Ctrl+G", self.shown(self.charts.toggle_map)),
             Command(menu, "Loop gain and sensitivity", "", self.shown(self.charts.toggle_loop)),
             Command(menu, "Turn it up until it rings", "", self.shown(self._toggle_ringing)),
@@ -290,6 +292,24 @@ class ControlStation(Station):
         elif result is not None:
             reason = why(result.run, result.run.sample_at(self._view.cursor_s), self._view.scale)
             self.why_line.say(f"{shortened(selected.name, MOST_OF_A_NAME)}: {reason}", "ink")
+
+    def _ask_reading(self) -> None:
+        """Ask for a reading, and say what the law would do there, as it stands at the cursor."""
+        selected, scale = self._view.candidate(self._document.project), self._view.scale
+        result = self._runner.result_of(selected.name)
+        if result is None:
+            raise EditError(f"“{selected.name}” has not been run yet; wait until it is, or see why it cannot be.")
+        index = result.run.sample_at(self._view.cursor_s)
+        before = show(float(result.run.measured_degC[index]), Quantity.TEMPERATURE, scale)
+        title = f"What would {shortened(selected.name, MOST_OF_A_NAME)} do at"
+        text, wanted = QInputDialog.getText(self, "Kelvarn", title, text=before)
+        if wanted:
+            try:
+                degC = parse(text, Quantity.TEMPERATURE, scale)
+            except UnitError as error:
+                raise EditError(str(error)) from error
+            said = at_reading(result.run, index, degC, scale)
+            self.why_line.say(f"{shortened(selected.name, MOST_OF_A_NAME)}: {said}", "glacier")
 
     def _show_menu(self, at: QPoint) -> None:
         menu = QMenu(self)

@@ -8,9 +8,9 @@ from kelvarn.desktop import texts, theme
 from kelvarn.desktop.lanes.drive import put
 from kelvarn.desktop.strip.axis import clock
 from kelvarn.engine.run import Run
-from kelvarn.engine.sample import Term
-from kelvarn.engine.why import terms
 from kelvarn.units import Quantity, Scale, show
+from kelvarn.words.sample import Term
+from kelvarn.words.why import terms
 
 _ROW = 23
 

@@ -6,11 +6,11 @@ import numpy as np
 
 from kelvarn.desktop.strip.lane import Handle, Lane, LaneSpan, Level
 from kelvarn.engine.guard_records import RULERS, Ruler
-from kelvarn.engine.guard_words import ruler_name
 from kelvarn.engine.guarding import missing_spans
 from kelvarn.engine.run import Run
 from kelvarn.model.guards import Alarm, CutOff, Trip
 from kelvarn.units import Quantity, show
+from kelvarn.words.guards import ruler_name
 
 from .edits import value_only
 from .scene import Scene

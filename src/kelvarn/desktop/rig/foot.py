@@ -6,9 +6,9 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout
 from kelvarn.desktop.elided import ElidedLine
 from kelvarn.desktop.fields.plain import heading
 from kelvarn.desktop.plain import Label
-from kelvarn.engine.limitations import limitations
 from kelvarn.model.rig import Rig
 from kelvarn.units import Scale
+from kelvarn.words.limitations import limitations
 
 from .words import holding_text, verdict_text
 

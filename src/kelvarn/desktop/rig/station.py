@@ -21,12 +21,12 @@ from kelvarn.desktop.station import Context, Phrase, Place, Station
 from kelvarn.desktop.strip.axis import clock
 from kelvarn.desktop.strip.lane import Shown
 from kelvarn.desktop.strip.strip import Strip
-from kelvarn.engine.reading_words import reading_text, warm_text
 from kelvarn.engine.run import Run
 from kelvarn.engine.steady import oddities
 from kelvarn.engine.step import usual_drive
 from kelvarn.model.drives import DRIVE_KINDS
 from kelvarn.units import Quantity, counted, show
+from kelvarn.words.reading import reading_text, warm_text
 
 from .actions import RigActions
 from .foot import RigFoot

@@ -28,7 +28,6 @@ from kelvarn.desktop.menus import Command
 from kelvarn.desktop.station import Context, Phrase, Place, Station
 from kelvarn.desktop.strip.strip import Strip
 from kelvarn.desktop.texts import MOST_OF_A_NAME
-from kelvarn.engine.why import why
 from kelvarn.model.bank import BANK, MARK_SETS
 from kelvarn.model.candidate import Candidate
 from kelvarn.model.guards import GUARD_KINDS, PERMIT_KINDS
@@ -38,6 +37,7 @@ from kelvarn.model.trial import Trial
 from kelvarn.studies.all_trials import Met
 from kelvarn.studies.failures import acting, action_words
 from kelvarn.units import counted, shortened
+from kelvarn.words.why import why
 
 from . import tables
 from .actions import TrialWork

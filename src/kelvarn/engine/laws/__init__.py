@@ -1,10 +1,10 @@
 """The control laws, one sample at a time: the one definition for simulation, live loop and proofs.
 
 A law lives in a module of its own: its settings as a record and how they follow from the model, its state, its codes,
-its step in two halves, its sentences. `ask` reads a sample and asks for a drive; `took` tells the law what was really
-given (integrator, last drive, rate limit), so that whatever overrides it is bumpless. Here is the list of them, and
-which one is asked. Laws are written for heating: a cooling drive uses them with setpoint and measured temperature
-negated, which mirrors every edge and sign.
+its step in two halves; what it says of a sample is in `words/laws/`. `ask` reads a sample and asks for a drive; `took`
+tells the law what was really given (integrator, last drive, rate limit), so that whatever overrides it is bumpless.
+Here is the list of them, and which one is asked. Laws are written for heating: a cooling drive uses them with setpoint
+and measured temperature negated, which mirrors every edge and sign.
 """
 
 from collections.abc import Callable, Sequence

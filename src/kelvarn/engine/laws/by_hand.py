@@ -5,11 +5,9 @@ from enum import IntEnum
 
 from kelvarn.model.fixed import Fixed
 from kelvarn.model.law import Way
-from kelvarn.units import Quantity, Scale, show
 
 from ..compiled import part
 from ..decision import Decision
-from ..sample import Sample, Term
 
 
 class Code(IntEnum):
@@ -39,14 +37,3 @@ def ask(law: ByHand, out: Decision) -> None:
     out.asked = out.proposed = law.drive
     out.p = out.i = out.d = out.delay_left_s = 0.0
     out.law_code = Code.BY_HAND
-
-
-def terms(model: Fixed, at: Sample) -> list[Term]:
-    """It has none."""
-    del model, at
-    return []
-
-
-def why(model: Fixed, _at: Sample, _scale: Scale) -> str:
-    """What it did at a sample, in words."""
-    return f"set to {show(model.drive, Quantity.DRIVE)} by hand"

@@ -10,12 +10,10 @@ from enum import IntEnum
 
 from kelvarn.model import curve as model
 from kelvarn.model.law import Way
-from kelvarn.units import Quantity, Scale, show
 
 from ..compiled import part
 from ..decision import Decision
 from ..records import Table
-from ..sample import Sample, Term
 
 
 class Code(IntEnum):
@@ -152,64 +150,3 @@ def ask(law: Curve, steps: Table[Step], state: State, y: float, h: float, out: D
 def took(state: State, given: float) -> None:
     """Learn what was given: the slew goes on from there. Arguments as for `laws.took`."""
     state.last_drive = given
-
-
-def terms(law: model.Curve, at: Sample) -> list[Term]:
-    """It has none."""
-    del law, at
-    return []
-
-
-def why(law: model.Curve, at: Sample, scale: Scale) -> str:
-    """What it did at a sample, in words."""
-    y, drive = show(at.measured_degC, Quantity.TEMPERATURE, scale), show(at.asked, Quantity.DRIVE)
-    short, past = ("above", "below") if at.direction > 0 else ("below", "above")
-    code = Code(at.code)
-    if code in (Code.SLEW_UP, Code.SLEW_DOWN):
-        return f"{y}: the curve asks for {drive}, the slew limit gives {show(at.given, Quantity.DRIVE)}"
-    if law.shape == "ramp":
-        return f"{y} {_on_ramp(law, at, code, scale, short, past)}"
-    return f"{y} {_on_steps(law, at, code, scale, short, past)}"
-
-
-def _on_ramp(law: model.Curve, at: Sample, code: Code, scale: Scale, short: str, past: str) -> str:
-    start, full = (show(x, Quantity.TEMPERATURE, scale) for x in (law.start_degC, law.full_degC))
-    drive = show(at.asked, Quantity.DRIVE)
-    off = show(law.start_degC + at.direction * law.back_off_K, Quantity.TEMPERATURE, scale)
-    match code:
-        case Code.STARTS:
-            return f"has reached {start}: starts at {drive}"
-        case Code.STOPS:
-            return f"is {short} {off}: stops"
-        case Code.AT_FLOOR:
-            return f"is {short} the start at {start}, but not yet {short} {off}: stays at its floor, {drive}"
-        case Code.FULL:
-            return f"is {past} {full}: gives all of it"
-        case Code.ON_RAMP:
-            return f"lies between {start} and {full}: gives {drive}"
-        case _:
-            return f"is {short} the start at {start}: stays off"
-
-
-def _on_steps(law: model.Curve, at: Sample, code: Code, scale: Scale, short: str, past: str) -> str:
-    drive = show(at.asked, Quantity.DRIVE)
-    # Which step it is on follows from its drive; one that is rounded to levels is the nearest.
-    place = min(range(len(law.steps)), key=lambda k: abs(law.steps[k].drive - at.asked))
-    step = law.steps[place]
-    edge = show(step.from_degC, Quantity.TEMPERATURE, scale)
-    back = show(step.from_degC + at.direction * step.back_off_K, Quantity.TEMPERATURE, scale)
-    match code:
-        case Code.STEP_TAKEN:
-            hunts = f"; no hysteresis here, so just {short} {edge} takes it back" if step.back_off_K == 0 else ""
-            return f"has passed {edge}: goes to {drive}{hunts}"
-        case Code.STEP_LEFT:
-            left = law.steps[0] if at.asked == 0 else law.steps[min(place + 1, len(law.steps) - 1)]
-            gone = show(left.from_degC + at.direction * left.back_off_K, Quantity.TEMPERATURE, scale)
-            return f"is {short} {gone}: goes back to {drive}" if at.asked else f"is {short} {gone}: switches off"
-        case Code.ON_STEP:
-            return f"is {past} {edge}: gives {drive}"
-        case Code.STEP_KEPT:
-            return f"is {short} {edge}, but not yet {short} {back}: keeps {drive}"
-        case _:
-            first = show(law.steps[0].from_degC, Quantity.TEMPERATURE, scale)
-            return f"is {short} {first}: stays off"

@@ -1,8 +1,7 @@
 """The reading of an open-loop step, in words."""
 
+from kelvarn.engine.step import Reading, StepResponse
 from kelvarn.units import Quantity, Scale, show, three_figures, to_shown, usual_unit
-
-from .step import Reading, StepResponse
 
 _NO_DELAY = 0.001  # of the lag: less is not told
 _LEAST_DELAY_S = 0.05

@@ -1,15 +1,16 @@
 """A controller's decision at one sample, in words and numbers: the sentences stand with the laws."""
 
+from kelvarn.engine.control import settings_changes_of
+from kelvarn.engine.guard_codes import ruler_at
+from kelvarn.engine.guard_records import Ruler
+from kelvarn.engine.plant import TIME_EPS
+from kelvarn.engine.run import Run
 from kelvarn.model.candidate import Controller
 from kelvarn.model.pid import Pid
 from kelvarn.units import Quantity, Scale, show
 
-from .control import settings_changes_of
-from .guard_records import Ruler
-from .guard_words import alarms_text, load_text, rule_text, ruler_at
-from .laws import law_module
-from .plant import TIME_EPS
-from .run import Run
+from .guards import alarms_text, load_text, rule_text
+from .laws import words_of
 from .sample import Sample, Term
 
 
@@ -20,7 +21,7 @@ def why(run: Run, index: int, scale: Scale = Scale.CELSIUS) -> str:
     if ruler_at(run, index) in (Ruler.POWER_CUT, Ruler.STANDS_STILL):  # the law was not asked
         said = ruled
     else:
-        said = law_module(run.controller).why(_law_at(run, index), _sample(run, index), scale)
+        said = words_of(run.controller).why(law_at(run, index), sample_at(run, index), scale)
         said += _blocked(run, index, scale)
         said = f"{ruled}; without: {said}" if ruled else said
     return "; ".join([said, *besides])
@@ -40,11 +41,11 @@ def _blocked(run: Run, index: int, scale: Scale) -> str:
 
 def terms(run: Run, index: int) -> list[Term]:
     """The terms of the run's law at a sample; none where it has none."""
-    found: list[Term] = law_module(run.controller).terms(_law_at(run, index), _sample(run, index))
+    found: list[Term] = words_of(run.controller).terms(law_at(run, index), sample_at(run, index))
     return found
 
 
-def _law_at(run: Run, index: int) -> Controller:
+def law_at(run: Run, index: int) -> Controller:
     """The law with the settings that it has at a sample: events may have changed them."""
     law = run.controller
     if not isinstance(law, Pid):
@@ -57,7 +58,8 @@ def _law_at(run: Run, index: int) -> Controller:
     return law.model_copy(update=changed) if (gain, ti, td) != (1.0, 1.0, 1.0) else law
 
 
-def _sample(run: Run, index: int) -> Sample:
+def sample_at(run: Run, index: int) -> Sample:
+    """What was read and decided at a sample."""
     return Sample(
         setpoint_degC=float(run.setpoint_degC[index]),
         measured_degC=float(run.measured_degC[index]),

@@ -1,12 +1,11 @@
 """What rules over the law at a sample, in words."""
 
+from kelvarn.engine.guard_codes import alarms_on, guard_of, ruler_at
+from kelvarn.engine.guard_records import RULERS, Ruler
+from kelvarn.engine.layout import cut_offs_of
+from kelvarn.engine.run import Run
 from kelvarn.model import guards as model
-from kelvarn.model.rig import Rig
 from kelvarn.units import Quantity, Scale, show
-
-from .guard_records import RULERS, Ruler
-from .layout import cut_offs_of
-from .run import Run
 
 RULER_WORDS = {
     Ruler.POWER_CUT: "power cut", Ruler.THERMAL_CUT_OFF: "thermal cut-off", Ruler.LATCHED_TRIP: "trip",
@@ -14,17 +13,6 @@ RULER_WORDS = {
     Ruler.STANDS_STILL: "no new order",
 }  # fmt: skip
 """What the rulers are called, from the strongest."""
-
-
-def ruler_at(run: Run, index: int) -> Ruler:
-    """Who decides at a sample."""
-    return Ruler(int(run.guard_code[index]) % RULERS)
-
-
-def guard_of(rig: Rig, code: int) -> model.Guard:
-    """The guard behind a guard code that is one's."""
-    place = code // RULERS
-    return rig.guards[cut_offs_of(rig)[place].place if code % RULERS == Ruler.THERMAL_CUT_OFF else place]
 
 
 def ruler_name(run: Run, code: int) -> str:
@@ -63,17 +51,6 @@ def rule_text(run: Run, index: int, scale: Scale = Scale.CELSIUS) -> str:
             return _cut_off(run, index, cut_offs_of(run.rig)[place].place, scale)
         case _:
             return _guard(run, index, run.rig.guards[place], scale)
-
-
-def alarms_on(run: Run, index: int) -> list[model.Alarm]:
-    """The alarms that are on at a sample."""
-    return alarms_in(run.rig, int(run.alarm_code[index]))
-
-
-def alarms_in(rig: Rig, code: int) -> list[model.Alarm]:
-    """The alarms that an alarm code says."""
-    alarms = [guard for guard in rig.guards if isinstance(guard, model.Alarm)]
-    return [alarm for bit, alarm in enumerate(alarms) if code >> bit & 1]
 
 
 def alarms_text(run: Run, index: int, scale: Scale = Scale.CELSIUS) -> str:
@@ -135,7 +112,7 @@ def _guard(run: Run, index: int, guard: model.RuleBase, scale: Scale) -> str:
         case model.ProbeFaultAction():
             return f"probe fault: {run.rig.probe.name} shows {measured}: gives {given}"
         case model.NoRise():
-            return f"no rise: {guard.text(scale)}; stays off until reset is pressed"
+            return f"no response: {guard.text(scale)}; stays off until reset is pressed"
         case model.LinkLost():
             return f"watchdog: no order arrives: gives {given}"
         case model.LongestOn():

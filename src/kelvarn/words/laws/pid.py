@@ -1,0 +1,59 @@
+"""P, PI and PID at a sample, in words."""
+
+from kelvarn.engine.laws.pid import Code
+from kelvarn.model import pid as model
+from kelvarn.units import Quantity, Scale, show
+
+from ..sample import Sample, Term
+
+
+def terms(law: model.Pid, at: Sample) -> list[Term]:
+    """Its terms at a sample.
+
+    Kp (b r − y) taken apart: distance is Kp (r − y), and what the weight takes off goes with the memory.
+    """
+    followed = setpoint_followed(law, at)
+    lead = law.kp_per_K * (1 - law.acting_weight) * followed
+    found = [Term("P distance", at.p + lead, "glacier")]
+    if law.integrates:
+        found.append(Term("I integral", at.i - lead, "moss"))
+    if law.acting_td_s:
+        found.append(Term("D speed", at.d, "gold"))
+    if law.feed_per_K:
+        ahead = law.feed_per_K * (followed - at.direction * law.feed_from_degC)
+        found.append(Term("feed-forward", ahead, "muted"))
+    return found
+
+
+def setpoint_followed(law: model.Pid, at: Sample) -> float:
+    """The setpoint that it follows, negated where it cools: as its first term tells."""
+    if law.setpoint_rate_K_per_s and law.acting_weight > 0:
+        return (at.p / law.kp_per_K + at.direction * at.measured_degC) / law.acting_weight
+    return at.direction * at.setpoint_degC
+
+
+def why(law: model.Pid, at: Sample, scale: Scale) -> str:
+    """What it did at a sample, in words."""
+    asked, given = show(at.asked, Quantity.DRIVE), show(at.given, Quantity.DRIVE)
+    followed = at.direction * setpoint_followed(law, at)
+    gap = followed - at.measured_degC
+    side = "below" if gap > 0 else "above"
+    where = f"{show(abs(gap), Quantity.DIFFERENCE, scale)} {side} the setpoint" if gap else "right at the setpoint"
+    if abs(followed - at.setpoint_degC) > 1e-6:
+        where += f", which is at {show(followed, Quantity.TEMPERATURE, scale)} on its ramp"
+    if law.integrates and law.zone_K is not None and abs(gap) > law.zone_K:
+        where += ", too far for the integral to act"
+    if law.low < 0 and law.dead_band and at.asked == 0:
+        return f"{where}: what it asks for lies in the dead band, and gives nothing"
+    match Code(at.code):
+        case Code.FREE:
+            return f"{where}: gives the {asked} it asks for"
+        case Code.RATE_UP | Code.RATE_DOWN:
+            return f"{where}: wants {asked}, gives {given}: the rate limit holds it"
+        case Code.HELD_HIGH | Code.HELD_LOW:
+            memory = "integral held"
+        case Code.PULLED_HIGH | Code.PULLED_LOW:
+            memory = "integral pulled back"
+        case _:
+            memory = "integral not limited" if law.integrates else "no integral to wind up"
+    return f"{where}: wants {asked}, gives {given}: {memory}"
