@@ -6,6 +6,7 @@ from typing import Any
 import numpy as np
 
 from kelvarn.engine.run import Run
+from kelvarn.model.guards import DAY_S, DAYS
 
 
 def under_way(event: Any, t: float) -> bool:
@@ -19,15 +20,42 @@ def of_kind(run: Run, kind: str) -> list[Any]:
 
 
 def setpoint(run: Run, t: float) -> float:
-    """The plan at an instant; a ramp from the start begins at the first reading."""
+    """The plan at an instant, with its repeats, parts of the day and limits; a ramp from the start begins at the first
+    reading. Plans that wait are not known here."""
+    plan, begins_s = run.trial.plan, run.trial.begins_s
+    low, high = plan.lowest_degC, plan.highest_degC
+    t = min(t, run.trial.duration_s - 1e-6)  # nothing changes any more as it ends
+    value = _by_day(plan, t, begins_s)
+    if value is None:
+        value = _by_changes(run, t)
+    return min(max(value, -math.inf if low is None else low), math.inf if high is None else high)
+
+
+def _by_day(plan: Any, t: float, begins_s: float) -> float | None:
+    """Setpoint of the part of the day that holds, the last one in the table; None outside all."""
+    found = None
+    for part in plan.week:
+        for day in part.days:
+            into = (begins_s + t - DAYS.index(day) * DAY_S - part.from_s + 1e-9) % (7 * DAY_S)
+            if into < part.lasts_s:
+                found = float(part.to_degC)
+    return found
+
+
+def _by_changes(run: Run, t: float) -> float:
+    plan = run.trial.plan
+    changes = [(c.at_s, c) for c in plan.changes]
+    if plan.again_s is not None:
+        rounds = range(1, int(run.trial.duration_s / plan.again_s) + 1)
+        changes += [(c.at_s + k * plan.again_s, c) for k in rounds for c in plan.changes]
     value = start = float(run.measured_degC[0])
     since, target, rate = 0.0, start, None
-    for change in run.trial.plan.changes:
-        if change.at_s > t + 1e-9:
+    for at_s, change in sorted(changes, key=lambda each: each[0]):
+        if at_s > t + 1e-9:
             break
-        if change.at_s > 0:
-            value = _ramped(value, target, rate, change.at_s - since)
-        since, target, rate = change.at_s, change.to_degC, change.ramp_K_per_s
+        if at_s > 0:
+            value = _ramped(value, target, rate, at_s - since)
+        since, target, rate = at_s, change.to_degC, change.ramp_K_per_s
     return _ramped(value, target, rate, t - since)
 
 

@@ -5,7 +5,7 @@ import time
 
 import numpy as np
 import pytest
-from benchmarks.readings import shown
+from benchmarks.readings import setpoint, shown
 from benchmarks.reference import Reference
 from benchmarks.rigs import random_case, with_switches
 
@@ -70,6 +70,17 @@ def test_every_demo_agrees_with_the_second_engine(demo: str) -> None:
     shorter = project.first_trial.model_copy(update={"duration_s": lasts_s, "marks": ()})
     for candidate in project.candidates[::2]:
         agrees(compute(project.rig, candidate.controller, shorter))
+
+
+@pytest.mark.parametrize("demo", [demo.name for demo in DEMOS])
+def test_setpoints_of_whole_trials_agree_with_the_second_engine(demo: str) -> None:
+    """Ramps, repeats, parts of the day, limits; plans that wait are not known to it."""
+    project = find_demo(demo).build()
+    for test in project.trials:
+        if not any(change.waits for change in test.plan.changes):
+            run = compute(project.rig, project.candidates[0].controller, test)
+            for k in range(0, run.time_s.size, 7):
+                assert run.setpoint_degC[k] == pytest.approx(setpoint(run, float(run.time_s[k])), abs=1e-9)
 
 
 @pytest.mark.parametrize("dead_time_s", [0.4, 13.0, 10.0, 29.999])
