@@ -75,7 +75,7 @@ CASES: list[tuple[str, Change, str]] = [
     ("A is full drive", two_jobs, "66.0 °C is both where “Quiet ramp” is at full drive and alarm “A”"),
     ("N too impatient", guarded(gd.NoRise(name="N", for_s=20, rise_K=5)), "waits 20 s for 5.0 K"),
     ("setpoint 1 outside its range", limited_plan, "Setpoint 60.0 °C lies outside the plan's own range; 55.0 °C holds"),
-    ("Mat's switch too hot", hot_switch, "makes 12.5 W of heat at full drive, and sheds 2 W"),
+    ("Mat's switch too hot", hot_switch, "makes 12.5 W of heat at full drive, and can dissipate 2 W"),
 ]
 
 

@@ -65,7 +65,7 @@ def test_the_reserve_follows_the_settings(window: MainWindow, qtbot: QtBot) -> N
     assert window.control.reserve.text == "Reserve: gain ×3.06, extra delay 44.7 s (Ms 1.76)"
     place = window.view.candidate_index(window.document.project)
     window.document.set(("candidates", place, "controller", "kp_per_K"), 0.6, "too much")
-    qtbot.waitUntil(lambda: window.control.reserve.text.startswith("Reserve: none: it rings"), timeout=60_000)
+    qtbot.waitUntil(lambda: window.control.reserve.text.startswith("Reserve: none: it oscillates"), timeout=60_000)
     window.document.undo()
     qtbot.waitUntil(lambda: "×3.06" in window.control.reserve.text, timeout=60_000)
 
@@ -75,7 +75,7 @@ def test_the_reserve_follows_the_settings(window: MainWindow, qtbot: QtBot) -> N
     [
         (Reserve(3.1, 60.0, 48.0, 55.0, 1.6), "Reserve: gain ×3.1, extra delay 48 s (Ms 1.6)"),
         (Reserve(None, None, None, None, 1.0), "Reserve: any gain, any delay (Ms 1)"),
-        (Reserve(0.8, 60.0, None, None, None), "Reserve: none: it rings; gain ×0.8 is all that it stands."),
+        (Reserve(0.8, 60.0, None, None, None), "Reserve: none: it oscillates; gain ×0.8 is all that it bears."),
     ],
 )
 def test_a_reserve_in_words(found: Reserve, words: str) -> None:

@@ -76,7 +76,7 @@ class Trip(RuleBase):
     side: Literal["above", "below"] = field("above", "When", "Whether it acts above or below it.")
     delay_s: float = number(0.0, Quantity.DURATION, 0.0, DAY_S, "After", "How long the reading must stay there.")
     does: Literal["off", "contactor", "load", "full"] = field("contactor", "Then", "What it does.", words=_DOES)
-    latches: bool = field(True, "Stays tripped", "Whether only a press of reset lets go of it.")
+    latches: bool = field(True, "Stays tripped", "Whether only a press of reset releases it.")
     hysteresis_K: float = number(
         2.0, Quantity.DIFFERENCE, 0.0, 500.0, "Releases when back by", "Of one that does not stay tripped."
     )

@@ -167,4 +167,4 @@ class KeptFit(ModelBase):
     kind: Literal["one_lag", "two_lags", "integrating", "rig"] = field("one_lag", "Kind", "Which model.")
     logs: tuple[Name, ...] = field((), "Logs", "What it was fitted to.", max_length=MOST_LOGS)
     values: tuple[FittedValue, ...] = field((), "Values", "What was found.", max_length=MOST_VALUES)
-    rms_K: float = number(..., Quantity.DIFFERENCE, 0.0, 1e6, "Misses by", "Root mean square of what is left over.")
+    rms_K: float = number(..., Quantity.DIFFERENCE, 0.0, 1e6, "Misses by", "Root mean square of the residual.")

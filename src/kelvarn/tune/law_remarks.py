@@ -46,7 +46,7 @@ def of_on_off(look: Look, name: str, path: Path, law: OnOff, known: Measures | N
         if law.notation in ("edges", "band"):
             wider = with_fields(law, below_K=half, above_K=half, band_K=half)
             remedy = f"±{look.kelvins(half)}", setting(path, wider)
-        text = f"A band of {said} lies inside what the reading scatters by ({why}): it chatters."
+        text = f"A hysteresis of {said} is smaller than the reading's noise ({why}): it will chatter."
         yield Remark("band in the noise", name, at, text, *remedy)
     swing = None if known is None else known.main.values.get("swing_K")
     if swing is not None and band > 0 and _swing_matters(look, swing, band):
@@ -297,7 +297,7 @@ def _no_hysteresis(look: Look, name: str, path: Path, what: str, back_off_K: flo
     wide = max(2.0, float(f"{least_K:.2g}"))
     text = f"{what} is left {look.kelvins(back_off_K)} behind where it is taken: the fan hunts there."
     key = "no hysteresis" if what == "The ramp" else f"{what.lower()} has no hysteresis"
-    return Remark(key, name, path, text, f"back off by {look.kelvins(wide)}", setting(path, wide))
+    return Remark(key, name, path, text, f"hysteresis of {look.kelvins(wide)}", setting(path, wide))
 
 
 def lasting(years: float) -> str:

@@ -72,14 +72,14 @@ def relay_test(rig: Rig, setpoint_degC: float, plant: Plant) -> RelayTest:
     on = np.flatnonzero((run.drive[1:] > middle) & (run.drive[:-1] <= middle)) + 1
     on = on[on >= run.time_s.size // 2]
     if on.size < 3:
-        raise PlantError("Under on/off it does not ring, so that a relay test tells nothing.")
+        raise PlantError("Under on/off it does not oscillate, so that a relay test tells nothing.")
     first, end = int(on[0]), int(on[-1])
     periods = on.size - 1
     period_s = (end - first) * h / periods
     if period_s < _LEAST_SAMPLES * h:
         raise PlantError(
-            f"Under on/off it rings every {period_s / h:.2g} readings, which is the reading's doing and not the rig's; "
-            "read more often for a relay test."
+            f"Under on/off it oscillates every {period_s / h:.2g} readings, which is the reading's doing and not the "
+            "rig's; read more often for a relay test."
         )
     drive, reading = (_fundamental(wave[first:end], periods) for wave in (run.drive, run.measured_degC))
     if abs(drive) == 0 or abs(reading) == 0:

@@ -19,8 +19,8 @@ def turned_up(rig: Rig, law: Pid, setpoint_degC: float) -> list[tuple[str, Pid]]
     """
     edge = reserve(min(loops_at(rig, law, setpoint_degC), key=gain_factor)).gain_factor
     if edge is None:
-        raise PlantError("No gain makes this loop ring.")
+        raise PlantError("No gain makes this loop oscillate.")
     if edge <= 1:
-        raise PlantError(f"It rings as it is: gain ×{edge:.3g} is all that it stands.")
+        raise PlantError(f"It oscillates as it is: gain ×{edge:.3g} is all that it bears.")
     factors = [edge**share for share in _SHARES] + [share * edge for share in _AT_EDGE]
     return [(f"gain ×{factor:.3g}", with_fields(law, kp_per_K=law.kp_per_K * factor)) for factor in factors]

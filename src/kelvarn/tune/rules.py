@@ -264,7 +264,7 @@ def _by_ultimate(at: Ultimate | None) -> list[Starting]:
     for name, source, shares in _OF_ULTIMATE:
         for terms, (of_gain, of_ti, of_td) in shares.items():
             if at is None:
-                found.append(Starting(name, terms, source, None, "without a dead time the loop never rings"))
+                found.append(Starting(name, terms, source, None, "without a dead time the loop never oscillates"))
                 continue
             ti, td = of_ti * at.period_s or None, of_td * at.period_s or None
             found.append(Starting(name, terms, source, Gains(of_gain * at.gain_per_K, ti, td)))

@@ -242,7 +242,7 @@ def _switches(look: Look) -> Iterator[Remark]:
         watts = switch.dissipation_W(getattr(drive, "power_W", 0.0))
         if watts > switch.limit_W:
             text = (
-                f"The switch of {drive.name} makes {show(watts, Quantity.POWER)} of heat at full drive, and sheds "
-                f"{show(switch.limit_W, Quantity.POWER)}."
+                f"The switch of {drive.name} makes {show(watts, Quantity.POWER)} of heat at full drive, and can "
+                f"dissipate {show(switch.limit_W, Quantity.POWER)}."
             )
             yield Remark(f"{drive.name}'s switch too hot", None, ("rig", "drives", k, "power_W"), text)

@@ -35,7 +35,7 @@ class Charts(QWidget):
             "gain map", self.toggle_map, "Two settings over each other, and where all marks are met (Ctrl+G)"
         )
         self.loop_button = link("loop", self.toggle_loop, "Loop gain and sensitivity over frequency")
-        tip = "Turn the gain up until it rings, each run over the strip; once more takes them away"
+        tip = "Turn the gain up until it oscillates, each run over the strip; once more takes them away"
         self.ring_button = link("until it oscillates", ring, tip)
         row = QHBoxLayout()
         for button in (self.map_button, self.loop_button, self.ring_button):

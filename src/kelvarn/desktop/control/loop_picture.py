@@ -97,7 +97,7 @@ class LoopPicture(QWidget):
         most = "" if found.reserve.ms is None else f", at most {three_figures(found.reserve.ms)}"
         said = f"solid: loop gain; dashed: sensitivity{most}; over the period"
         if found.reserve.period_s is not None:
-            said += f"; rings at {show(found.reserve.period_s, Quantity.DURATION)}"
+            said += f"; oscillates with a period of {show(found.reserve.period_s, Quantity.DURATION)}"
         self.says.setText(said)
 
 

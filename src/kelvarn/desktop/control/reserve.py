@@ -81,7 +81,7 @@ def reserve_text(least: LeastReserve, *, several: bool, scale: Scale = Scale.CEL
     factor, delay, ms = found.gain_factor, found.delay_s, found.ms
     at = f" at {show(least.setpoint_degC, Quantity.TEMPERATURE, scale)}" if several else ""
     if factor is not None and factor <= 1:
-        return f"Reserve: none{at}: it rings; gain ×{three_figures(factor)} is all that it stands."
+        return f"Reserve: none{at}: it oscillates; gain ×{three_figures(factor)} is all that it bears."
     gain = "any gain" if factor is None else f"gain ×{three_figures(factor)}"
     late = "any delay" if delay is None else f"extra delay {show(delay, Quantity.DURATION)}"
     peak = "" if ms is None else f" (Ms {three_figures(ms)})"

@@ -154,7 +154,7 @@ class ControlStation(Station):
             Command(menu, "What would it do at a reading…", "", self.shown(self._ask_reading)),
             Command(menu, "Gain map", "Ctrl+G", self.shown(self.charts.toggle_map)),
             Command(menu, "Loop gain and sensitivity", "", self.shown(self.charts.toggle_loop)),
-            Command(menu, "Turn it up until it rings", "", self.shown(self._toggle_ringing)),
+            Command(menu, "Turn the gain up until it oscillates", "", self.shown(self._toggle_ringing)),
             Command(menu, "What differs between two…", "Ctrl+M", self.shown(self.lists.compare_two)),
             Command(menu, "Keep this run", "Ctrl+R", self.shown(self.lists.keep_run)),
             Command(menu, "Kept runs…", "", self.shown(self.lists.show_kept)),

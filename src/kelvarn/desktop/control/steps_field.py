@@ -13,7 +13,7 @@ from kelvarn.model.edit import Path
 
 from .actions import CandidateActions
 
-_COLUMNS = (("from", "from_degC", 74), ("drive", "drive", 58), ("back off by", "back_off_K", 66))
+_COLUMNS = (("from", "from_degC", 74), ("drive", "drive", 58), ("hysteresis", "back_off_K", 66))
 
 
 class StepsField(QWidget):

@@ -39,7 +39,7 @@ class CalibrateView(QWidget):
         self.found: Calibrated | None = None
         self.ntc: Thermistor | None = None
         self.pairs = _grid(
-            ["Raw count", "Probe shows", "True", "Corrected", "Left over"], _ROWS, "Pairs of reading and reference"
+            ["Raw count", "Probe shows", "True", "Corrected", "Residual"], _ROWS, "Pairs of reading and reference"
         )
         self.pairs.cellChanged.connect(lambda *_: self._changed())
         self.how = Choice()
@@ -52,7 +52,7 @@ class CalibrateView(QWidget):
         self.use_button = QPushButton("Use in the probe")
         self.use_button.setProperty("main", True)
         self.use_button.clicked.connect(self._take)
-        self.points = _grid(["Temperature", "Resistance, Ω", "Left over"], _POINTS, "Points of a thermistor")
+        self.points = _grid(["Temperature", "Resistance, Ω", "Residual"], _POINTS, "Points of a thermistor")
         self.points.cellChanged.connect(lambda *_: self._changed())
         self.ntc_says = small("", "")
         self.ntc_button = QPushButton("Use in the converter")

@@ -172,7 +172,7 @@ def _fill_switch(panel: PartPanel, here: Path) -> None:
 
     def text() -> str:
         watts, limit = sheds()
-        found = f"It sheds {show(watts, Quantity.POWER)} at full drive"
+        found = f"It dissipates {show(watts, Quantity.POWER)} at full drive"
         return f"{found}." if limit is None or watts <= limit else ""
 
     def fault() -> str:
