@@ -195,7 +195,7 @@ def test_the_loop_over_frequency_says_where_it_rings(window: MainWindow, qtbot: 
     window.view.select("Careful PID")
     click(window.control.charts.loop_button)
     picture = window.control.charts.loop
-    qtbot.waitUntil(lambda: "rings at" in picture.says.text(), timeout=20_000)
+    qtbot.waitUntil(lambda: "oscillates with a period" in picture.says.text(), timeout=20_000)
     assert "1.76" in picture.says.text()  # the peak sensitivity that the reserve says
     window.view.select("On/off ±1")
     qtbot.waitUntil(lambda: "no linear law" in picture.says.text(), timeout=20_000)

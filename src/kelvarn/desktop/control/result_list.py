@@ -1,21 +1,22 @@
-"""A list of things that were tried, over the window: computed beside it, a click makes a candidate."""
+"""A list of things that were tried, under the strip: computed beside the window, a click makes a candidate."""
 
 from collections.abc import Callable, Sequence
 from typing import NamedTuple
 
-from PySide6.QtCore import QPoint, Qt
-from PySide6.QtGui import QCloseEvent
-from PySide6.QtWidgets import QAbstractItemView, QTableWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QCloseEvent, QKeySequence, QResizeEvent, QShortcut
+from PySide6.QtWidgets import QAbstractItemView, QFrame, QHBoxLayout, QTableWidgetItem, QVBoxLayout
 
 from kelvarn.desktop import theme
-from kelvarn.desktop.fields.plain import heading, small
+from kelvarn.desktop.fields.plain import heading, link, small
 from kelvarn.desktop.jobs import Jobs
 from kelvarn.desktop.plain import plain_tip
-from kelvarn.desktop.popup import Popup
 from kelvarn.desktop.table import Table
 from kelvarn.model.candidate import Candidate
 
-_ROW, _HEIGHT, _HEAD, _BESIDE = 24, 470, 120, 52  # px
+_ROW, _MOST = 24, 175  # px: a row; the strip above it keeps the rest
+_LEAST = 110  # px that a column keeps
+_INSIDE = Qt.ShortcutContext.WidgetWithChildrenShortcut
 
 
 class Row(NamedTuple):
@@ -40,7 +41,7 @@ class Column(NamedTuple):
     width: int
 
 
-class ResultList(Popup):
+class ResultList(QFrame):
     """The list.
 
     Args:
@@ -48,23 +49,30 @@ class ResultList(Popup):
         channel, work: computes what it shows, on another thread.
         jobs: computes.
         take: given the candidate that was clicked.
-        parent: over which it stands.
     """
 
     def __init__(
         self, title: str, columns: Sequence[Column], channel: str, work: Callable[[], Found], jobs: Jobs,
-        take: Callable[[Candidate], object], parent: QWidget,
+        take: Callable[[Candidate], object],
     ) -> None:  # fmt: skip
-        super().__init__(parent)
+        super().__init__()
+        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        self.setProperty("card", True)
+        self.setAccessibleName(title)
         self._columns, self._channel, self._jobs, self._take = tuple(columns), channel, jobs, take
         self._rows: tuple[Row, ...] = ()
         self._said = small("computing …")
         self.table = self._empty_table(title)
+        self.table.hide()  # until there is something in it
+        self.cross = link("✕", self.close, "Close the list (Esc)")
+        head = QHBoxLayout()
+        head.addWidget(heading(title), 1)
+        head.addWidget(self.cross)
         layout = QVBoxLayout(self)
-        layout.addWidget(heading(title))
+        layout.addLayout(head)
         layout.addWidget(self._said)
         layout.addWidget(self.table)
-        self.resize(sum(column.width for column in columns) + _BESIDE, _HEIGHT)
+        QShortcut(QKeySequence(Qt.Key.Key_Escape), self, self.close, context=_INSIDE)
         jobs.progressed.connect(self._progress)
         jobs.start(channel, work, self._show)
 
@@ -85,11 +93,6 @@ class ResultList(Popup):
     def said(self) -> str:
         """What stands above the rows."""
         return self._said.text()
-
-    def popup(self, corner: QPoint) -> None:
-        """Show it left of a point."""
-        super().popup(corner - QPoint(self.width(), 0))
-        self.table.setFocus()
 
     def closeEvent(self, event: QCloseEvent) -> None:
         self._jobs.stop(self._channel)
@@ -115,12 +118,30 @@ class ResultList(Popup):
             left = len(self._columns) - len(tried.cells)
             if left:  # a reason takes the room of the figures
                 self.table.setSpan(row, len(tried.cells) - 1, 1, left + 1)
-        for place, each in enumerate(self._columns):
-            self.table.setColumnWidth(place, each.width)
+        self._spread()
         if outcome.rows:
             stars = [row for row, tried in enumerate(outcome.rows) if tried.cells[0].endswith("★")]
             self.table.setCurrentCell(stars[0] if stars else 0, 0)
-            self.resize(self.width(), min(_HEIGHT, _HEAD + _ROW * len(outcome.rows)))
+            header = self.table.horizontalHeader().sizeHint().height()
+            most = min(_MOST, self.window().height() // 4)
+            self.table.setFixedHeight(min(most, header + _ROW * len(outcome.rows) + 4))
+            self.table.show()
+            self.table.setFocus()
+
+    def _spread(self) -> None:
+        """Columns as wide as their texts, none wider than declared; the widest give way where there is no room."""
+        self.table.resizeColumnsToContents()
+        widths = [min(self.table.columnWidth(k), each.width) for k, each in enumerate(self._columns)]
+        for _ in widths:
+            over = sum(widths) - self.table.viewport().width()
+            widest = max(range(len(widths)), key=widths.__getitem__)
+            widths[widest] -= min(max(over, 0), max(widths[widest] - _LEAST, 0))
+        for place, width in enumerate(widths):
+            self.table.setColumnWidth(place, width)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self._spread()
 
     def use(self, row: int) -> None:
         """Make the candidate of a row; nothing for one that has none."""

@@ -3,7 +3,7 @@
 from collections.abc import Callable, Hashable
 from functools import partial
 
-from PySide6.QtCore import QPoint, Qt
+from PySide6.QtCore import QPoint, Qt, Signal
 from PySide6.QtWidgets import QButtonGroup, QFrame, QGridLayout, QHBoxLayout, QMenu, QPushButton, QWidget
 
 from kelvarn.desktop import theme
@@ -41,7 +41,13 @@ _WIDTH = 12  # of a row, in columns
 
 
 class Settings(Panel):
-    """The right column of Control."""
+    """The right column of Control.
+
+    Signals:
+        list_opened: a list of what was tried, to be shown.
+    """
+
+    list_opened = Signal(object)
 
     def __init__(
         self, context: Context, actions: CandidateActions, trials: TrialActions, reserve: ReserveWords
@@ -213,10 +219,9 @@ class Settings(Panel):
         project, scale = self._document.project, self._view.scale
         trial = self._view.trial(project)
         self.opened = ResultList(
-            title, columns, "advice", lambda: work(project, trial, scale), self._jobs, self._actions.add_candidate,
-            self.window(),
-        )  # fmt: skip
-        self.opened.popup(self.start_from.mapToGlobal(QPoint(0, 0)))
+            title, columns, "advice", lambda: work(project, trial, scale), self._jobs, self._actions.add_candidate
+        )
+        self.list_opened.emit(self.opened)
 
     def _toggle_more(self) -> None:
         self._more = not self._more

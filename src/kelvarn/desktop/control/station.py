@@ -114,6 +114,10 @@ class ControlStation(Station):
         line.addWidget(self.why_button)
         column.addLayout(line)
         column.addWidget(self.why_panel)
+        self._under = QVBoxLayout()  # a list of what was tried
+        column.addLayout(self._under)
+        self.settings.list_opened.connect(self._show_list)
+        self._document.replaced.connect(self._close_list)
         right = QWidget()
         column = QVBoxLayout(right)
         column.setContentsMargins(0, 0, 0, 0)
@@ -241,6 +245,21 @@ class ControlStation(Station):
         project = self._document.project
         law = self._view.candidate(project).controller
         self.overlays.toggle_ringing(project.rig, law, self._view.trial(project), len(project.candidates))
+
+    def _show_list(self, shown: QWidget) -> None:
+        """Show a list under the strip, in place of one that is there, or of the reasons."""
+        self._close_list()
+        if self.why_panel.isVisible():
+            self.toggle_why()
+        self._under.addWidget(shown)
+        shown.show()
+        shown.setFocus()
+
+    def _close_list(self) -> None:
+        while (item := self._under.takeAt(0)) is not None:
+            before = item.widget()
+            if before is not None:
+                before.close()
 
     def toggle_why(self) -> None:
         """Fold out or in what the run is made of."""
