@@ -24,6 +24,7 @@ from .asking import ask_where
 from .boxes import Boxes
 from .control.station import ControlStation
 from .document import Document
+from .fields.notes import NotesEdit
 from .fields.number import NumberEdit
 from .fields.plain import Choice, NameEdit, SwitchField
 from .finder import Entry, Finder, go_to_field
@@ -254,7 +255,7 @@ class MainWindow(QMainWindow):
         commands = [
             Entry(bare_text(action.text()), action.trigger, action.shortcut().toString())
             for action in self.menus.actions.values()
-            if action.isEnabled() and action.text()
+            if action.text()
         ]
         places, settings = [], []
         for index, station in enumerate(self.stations):
@@ -264,7 +265,7 @@ class MainWindow(QMainWindow):
             for field in station.findChildren(QWidget):
                 name = field.accessibleName()
                 if (
-                    isinstance(field, NumberEdit | Choice | SwitchField | NameEdit)
+                    isinstance(field, NumberEdit | Choice | SwitchField | NameEdit | NotesEdit)
                     and name
                     and field.isVisibleTo(station)
                 ):
