@@ -112,8 +112,8 @@ _KNOWN_AS: tuple[tuple[str, str], ...] = (
     ("rate limit", "slew ramp output rate soft start"),
     ("rig", "plant process model system oven chamber setup hardware dead time delay lag time constant sample time "
             "sampling rate interval sensor filter"),
-    ("control", "bumpless controller regulator law strategy tuning windup anti-windup reset windup feedforward filter smoothing "
-                "derivative kick rate limit"),
+    ("control", "controller regulator law strategy tuning windup anti-windup reset windup feedforward filter smoothing "
+                "derivative kick rate limit bumpless"),
 )  # fmt: skip
 
 
