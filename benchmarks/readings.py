@@ -24,8 +24,7 @@ def setpoint(run: Run, t: float) -> float:
     reading. Plans that wait are not known here."""
     plan, begins_s = run.trial.plan, run.trial.begins_s
     low, high = plan.lowest_degC, plan.highest_degC
-    t = min(t, run.trial.duration_s - 1e-6)  # nothing changes any more as it ends
-    value = _by_day(plan, t, begins_s)
+    value = _by_day(plan, min(t, run.trial.duration_s - 1e-6), begins_s)  # nothing changes any more as it ends
     if value is None:
         value = _by_changes(run, t)
     return min(max(value, -math.inf if low is None else low), math.inf if high is None else high)
@@ -51,7 +50,7 @@ def _by_changes(run: Run, t: float) -> float:
     value = start = float(run.measured_degC[0])
     since, target, rate = 0.0, start, None
     for at_s, change in sorted(changes, key=lambda each: each[0]):
-        if at_s > t + 1e-9:
+        if at_s > t + 1e-9 or at_s >= run.trial.duration_s:
             break
         if at_s > 0:
             value = _ramped(value, target, rate, at_s - since)

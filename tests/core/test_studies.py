@@ -158,7 +158,8 @@ def test_json_and_traces_of_another_quantity_do_not_speak_of_degrees(tmp_path: P
     result = result_of(rig, Pid(terms="PI", kp_per_K=0.05, ti_s=150), asked)
     write_trace(result.run, tmp_path / "x.csv")
     head = (tmp_path / "x.csv").read_text().splitlines()[0]
-    assert head == "time_s,setpoint_pct_RH,measured_pct_RH,drive,power_W,Output_pct_RH,guard"
+    acts = "time_s,setpoint_pct_RH,measured_pct_RH,drive,power_W,Output_pct_RH,guard"
+    assert head == f"{acts},asked,Heater_put_out,Heater_W,Probe_reads_pct_RH"
     text = json_text(result_json("C", "T", result.measures, result.verdicts), Scale("% RH", own=True))
     keys = set(re.findall(r'"(\w+)":', text))
     assert {"overshoot_pct_RH", "hottest_pct_RH", "iae_pct_RH_s"} <= keys
