@@ -8,11 +8,12 @@ import pytest
 
 from kelvarn.cli.results_schema import results_schema
 from kelvarn.demos import find_demo
-from kelvarn.files.project_file import save
+from kelvarn.files.project_file import load, save
 from kelvarn.files.tables import own_key
 from kelvarn.model.edit import put, with_fields
 from kelvarn.model.project import Project
 from kelvarn.model.response import ResponseModel
+from kelvarn.studies.results import result_of
 
 from .commands import kelvarn, kelvarn_apart
 
@@ -137,3 +138,17 @@ def test_spans_of_a_log_are_left_out(folder: Path) -> None:
 def test_a_shell_can_complete_commands() -> None:
     done = kelvarn_apart(_KELVARN_COMPLETE="complete_bash", COMP_WORDS="kelvarn fai", COMP_CWORD="1")
     assert done.stdout.split() == ["failures"]
+
+
+def test_where_a_map_says_that_all_marks_are_met_a_run_meets_them(folder: Path) -> None:
+    asked = ("map", folder / "x.kelvarn", "--chosen", "--x", "kp_per_K", "--y", "ti_s", "--measure", "overshoot_K")
+    found = json.loads(kelvarn(*asked, "--json").stdout)
+    project, met = load(folder / "x.kelvarn"), found["met_grid"]
+    law = project.candidate(project.chosen or "").controller
+    across, up = found["x"]["points"], found["y"]["points"]
+    apart = [(i, j) for j in range(len(up)) for i in range(len(across)) if met[j][i] != met[i][j]]
+    assert len(apart) > 10
+    for i, j in apart[:: len(apart) // 5]:
+        there = with_fields(law, kp_per_K=across[i], ti_s=up[j])
+        result = result_of(project.rig, there, project.first_trial)
+        assert (result.met == len(result.verdicts)) == met[j][i]
