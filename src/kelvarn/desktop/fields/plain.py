@@ -19,6 +19,7 @@ from .number import EDIT_WIDTH
 from .typed import TypedLine
 
 _AROUND_CHOICE = 66  # px: margins, scroll bar, and what stands between a title and its choice
+_LEAST_CHOICE, QWIDGETSIZE_MAX = 64, 16_777_215  # px
 _LEAST_LINK, _BESIDE_LINK = 40, 12  # px: least width of a link that may be cut, and what stands beside its text
 
 
@@ -121,6 +122,17 @@ class ChoiceField(QWidget):
         layout = titled(binding.title, self.box)
         self.setLayout(layout)
         self.refresh()
+
+    def alone(self) -> "ChoiceField":
+        """It without its title, as wide as there is room: for a table."""
+        for label in self.findChildren(Label):
+            label.hide()
+        layout = self.layout()
+        assert isinstance(layout, QGridLayout)
+        layout.setColumnStretch(0, 0)
+        self.box.setMinimumWidth(_LEAST_CHOICE)
+        self.box.setMaximumWidth(QWIDGETSIZE_MAX)
+        return self
 
     def refresh(self) -> None:
         """Show what the project has."""

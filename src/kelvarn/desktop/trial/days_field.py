@@ -1,9 +1,15 @@
-"""Days of the week, as seven chips."""
+"""A part of the day in two lines: from, to and its setpoint; the days of the week as seven chips."""
 
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QWidget
+from collections.abc import Sequence
+
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from kelvarn.desktop.fields.binding import Binding, Wrong
+from kelvarn.desktop.fields.number import NumberEdit
+from kelvarn.desktop.fields.plain import ChoiceField, small
 from kelvarn.model.guards import DAYS
+
+_LEAST = 56  # px of a number
 
 
 class DaysField(QWidget):
@@ -41,3 +47,50 @@ class DaysField(QWidget):
         except Wrong as error:
             self.setToolTip(str(error))
         self.refresh()
+
+
+class DayPart(QWidget):
+    """A row of the table of day parts.
+
+    Args:
+        edits: from, to, and the setpoint where it is its own.
+        named: which named setpoint it is; None where there are none.
+        days: on which it begins.
+        remove: takes it out.
+    """
+
+    def __init__(
+        self, edits: Sequence[NumberEdit], named: ChoiceField | None, days: DaysField, remove: QPushButton
+    ) -> None:
+        super().__init__()
+        self._edits, self._days, self._named = edits, days, named
+        self._fault = small("", "wrong")
+        self._fault.setWordWrap(True)
+        self._fault.hide()
+        line = QHBoxLayout()
+        line.setSpacing(4)
+        for edit in edits:
+            edit.setMinimumWidth(_LEAST)
+            edit.complaint.connect(self._show_fault)
+            line.addWidget(edit, 1)
+        if named is not None:
+            line.addWidget(named, 2)
+        line.addWidget(remove)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 4, 0, 0)
+        column.setSpacing(3)
+        column.addLayout(line)
+        column.addWidget(self._fault)
+        column.addWidget(days)
+
+    def refresh(self) -> None:
+        """Show what the project has."""
+        for edit in self._edits:
+            edit.refresh()
+        if self._named is not None:
+            self._named.refresh()
+        self._days.refresh()
+
+    def _show_fault(self, sentence: str) -> None:
+        self._fault.setText(sentence)
+        self._fault.setVisible(bool(sentence))

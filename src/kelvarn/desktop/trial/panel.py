@@ -12,8 +12,8 @@ from kelvarn.desktop.document import Document
 from kelvarn.desktop.fields.any import field_for
 from kelvarn.desktop.fields.binding import Binding
 from kelvarn.desktop.fields.notes import NotesField
-from kelvarn.desktop.fields.number import NumberField
-from kelvarn.desktop.fields.plain import ChoiceField, CutLink, NameEdit, SwitchField, heading, small
+from kelvarn.desktop.fields.number import NumberEdit, NumberField
+from kelvarn.desktop.fields.plain import ChoiceField, CutLink, NameEdit, SwitchField, heading, link, small
 from kelvarn.desktop.panel import Note, Panel
 from kelvarn.desktop.plain import menu_text, plain_tip
 from kelvarn.desktop.remarks import Flag
@@ -29,7 +29,7 @@ from kelvarn.model.trial_edit import rule_path
 from kelvarn.model.trial_words import plan_text
 
 from .actions import TrialWork
-from .days_field import DaysField
+from .days_field import DayPart, DaysField
 
 
 class Selected(NamedTuple):
@@ -158,7 +158,7 @@ class TrialPanel(Panel):
             if len(found.changes) > 1:
                 self._titled(f"Setpoint {k + 1}", partial(self._work.plan, "remove_change", k))
             if names:
-                self._named_choice(where, names)
+                self.add(self._named_choice(where, names))
             if change.named is None:
                 self._number(where, "to_degC")
             if k:
@@ -168,14 +168,14 @@ class TrialPanel(Panel):
         self._link("+ setpoint", partial(self._work.plan, "add_change"), "Add a setpoint change after the last one")
         self._number(plan, "again_s")
 
-    def _named_choice(self, where: Path, names: list[str]) -> None:
+    def _named_choice(self, where: Path, names: list[str]) -> ChoiceField:
         """Which named setpoint it is."""
         choices: list[tuple[Any, str]] = [(None, "its own"), *((name, name) for name in names)]
 
         def take(name: Any) -> None:
             self._guarded(lambda: self._work.take_named(where, name))()
 
-        self.add(ChoiceField(self._bind(where, "named"), choices, take))
+        return ChoiceField(self._bind(where, "named"), choices, take)
 
     def _fill_week(self, plan: Path) -> None:
         found = value_at(self._document.project, plan)
@@ -184,16 +184,17 @@ class TrialPanel(Panel):
             begins: list[tuple[Any, str]] = [(day, day) for day in DAYS]
             self.add(ChoiceField(self._bind(plan[:2], "begins_day"), begins), 6)
             self._number(plan[:2], "begins_at_s")
+        if found.week:
+            self.add(small("Parts of the day: from, to, setpoint, days"), 4)
         for k, part in enumerate(found.week):
             where = (*plan, "week", k)
-            self._titled(f"Part of the day {k + 1}", partial(self._work.remove_part, k))
-            self._number(where, "from_s")
-            self._number(where, "to_s")
-            if names:
-                self._named_choice(where, names)
-            if part.named is None:
-                self._number(where, "to_degC")
-            self.add(DaysField(self._bind(where, "days")))
+            fields = ("from_s", "to_s") if part.named is not None else ("from_s", "to_s", "to_degC")
+            edits = [NumberEdit(self._bind(where, field)) for field in fields]
+            for edit in edits:
+                edit.setAccessibleName(f"Part of the day {k + 1}: {edit.accessibleName()}")
+            named = self._named_choice(where, names).alone() if names else None
+            cross = link("✕", self._guarded(partial(self._work.remove_part, k)), f"Remove: part of the day {k + 1}")
+            self.add(DayPart(edits, named, DaysField(self._bind(where, "days")), cross))
         if found.week:
             self.add(Note(lambda: _said_of_week(self._plan()), "gold"))
         self._link("+ part of the day", partial(self._work.plan, "add_day_part"), "A setpoint by times of day")
