@@ -1,5 +1,6 @@
 """The project file and the journal: round trips, hostile files, interrupted saves."""
 
+import csv
 import io
 import json
 import multiprocessing
@@ -14,11 +15,13 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from kelvarn.demos import find_demo
 from kelvarn.demos.cure_cabinet import cure_cabinet
+from kelvarn.engine.run import compute
 from kelvarn.files.faults import FileError
 from kelvarn.files.journal import Journal, left_behind
 from kelvarn.files.project_file import from_json, load, save, schema, to_json
-from kelvarn.files.tables import plain_cell
+from kelvarn.files.tables import plain_cell, write_trace
 from kelvarn.files.writing import file_stems, safe_name
 from kelvarn.model.edit import put
 from kelvarn.model.project import Project
@@ -336,3 +339,19 @@ def test_files_of_landed_versions_open_and_give_the_same_runs(path: Path) -> Non
         assert result.measures.hottest_degC == pytest.approx(known["hottest_degC"], abs=1e-4)
         assert [verdict.met for verdict in result.verdicts] == known["met"]
     assert again(project) == project
+
+
+def test_a_trace_has_each_drive_and_each_probe_in_its_own_column(tmp_path: Path) -> None:
+    demo = find_demo("tempering-bowl").build()
+    run = compute(demo.rig, demo.candidates[0].controller, demo.first_trial)
+    write_trace(run, tmp_path / "x.csv")
+    with (tmp_path / "x.csv").open() as stream:
+        rows = list(csv.DictReader(stream))
+    assert len(run.rig.drives) == 2
+    assert (run.put_out[0] != run.put_out[1]).any()
+    for k, drive in enumerate(run.rig.drives):
+        assert [float(row[f"{drive.name}_put_out"]) for row in rows] == pytest.approx(run.put_out[k].tolist(), rel=1e-8)
+        assert [float(row[f"{drive.name}_W"]) for row in rows] == pytest.approx(run.drives_W[k].tolist(), rel=1e-8)
+    for k, probe in enumerate(run.rig.probes):
+        read = [float(row[f"{probe.name}_reads_degC"]) for row in rows]
+        assert read == pytest.approx(run.probes_degC[k].tolist(), rel=1e-8)

@@ -101,3 +101,13 @@ def test_a_rig_with_a_unit_of_its_own_shows_numbers_as_they_are() -> None:
     with pytest.raises(UnitError, match="is not the unit of this rig; use % RH"):
         parse("45 °C", Quantity.TEMPERATURE, humid)
     assert show(30.0, Quantity.DURATION, humid) == "30 s"
+
+
+@pytest.mark.parametrize(
+    ("value", "quantity", "shown"),
+    [(844, Q.DURATION, "844 s"), (5400, Q.DURATION, "90 min"), (8444.4, Q.DURATION, "8444.4 s"),
+     (121.5, Q.DURATION, "2.025 min"), (41633 * 3600, Q.ENERGY, "41.633 kWh"), (600e3, Q.ENERGY, "600 kJ"), (250 * 3600, Q.ENERGY, "250 Wh")],
+)  # fmt: skip
+def test_what_was_typed_is_shown_without_needless_decimals(value: float, quantity: Q, shown: str) -> None:
+    assert show(value, quantity, exact=True) == shown
+    assert parse(shown, quantity) == pytest.approx(value, rel=1e-12)
