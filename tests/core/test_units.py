@@ -106,7 +106,8 @@ def test_a_rig_with_a_unit_of_its_own_shows_numbers_as_they_are() -> None:
 @pytest.mark.parametrize(
     ("value", "quantity", "shown"),
     [(844, Q.DURATION, "844 s"), (5400, Q.DURATION, "90 min"), (8444.4, Q.DURATION, "8444.4 s"),
-     (121.5, Q.DURATION, "2.025 min"), (41633 * 3600, Q.ENERGY, "41.633 kWh"), (600e3, Q.ENERGY, "600 kJ"), (250 * 3600, Q.ENERGY, "250 Wh")],
+     (121.5, Q.DURATION, "2.025 min"), (41633 * 3600, Q.ENERGY, "41.633 kWh"), (600e3, Q.ENERGY, "600 kJ"),
+     (250 * 3600, Q.ENERGY, "250 Wh")],
 )  # fmt: skip
 def test_what_was_typed_is_shown_without_needless_decimals(value: float, quantity: Q, shown: str) -> None:
     assert show(value, quantity, exact=True) == shown
