@@ -5,6 +5,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtPrintSupport import QPrintDialog
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import (
     QApplication,
@@ -54,6 +55,7 @@ def answer_boxes(rng: random.Random, folder: Path, put: Callable[[object, str, o
     put(QFileDialog, "getOpenFileNames", lambda *_, **__: ([str(folder / "none.csv")] * rng.randrange(2), ""))
     put(QInputDialog, "getText", lambda *_, **__: (rng.choice(TEXTS), rng.random() < 0.7))
     put(QInputDialog, "getItem", lambda *args, **_: (rng.choice(args[3]), rng.random() < 0.7))
+    put(QPrintDialog, "show", lambda dialog: dialog.reject())
     put(QMessageBox, "exec", lambda box: box.standardButton(rng.choice(box.buttons())).value)
 
 
