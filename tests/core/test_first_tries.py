@@ -171,5 +171,5 @@ def test_the_gain_turned_up_settles_before_the_edge_and_rings_beyond() -> None:
     assert swings[0] < 1e-3
     assert all(math.isfinite(each) for each in swings)
     assert swings[-1] > swings[-2] > swings[0]
-    with pytest.raises(PlantError, match="rings as it is"):
+    with pytest.raises(PlantError, match="oscillates as it is"):
         turned_up(rig, with_fields(law, kp_per_K=2.0), 60.0)
