@@ -5,7 +5,6 @@ in s, powers in W, drives 0…1 (below 0 cools), as the ends of the names say.
 """
 
 import os
-from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
@@ -27,6 +26,7 @@ from kelvarn.model.fields import SURROUNDINGS
 from kelvarn.model.guards import CutOff, ProbeFaultAction, Trip
 from kelvarn.model.log_data import LogData
 from kelvarn.model.mark import Mark
+from kelvarn.model.names import check_known
 from kelvarn.model.on_off import OnOff
 from kelvarn.model.pid import Pid
 from kelvarn.model.probes import Probe
@@ -115,7 +115,7 @@ def run(
 
     Raises:
         RunError: it cannot be computed; says why.
-        ValueError: there is no candidate or trial of that name, or a rig comes without law and trial.
+        UnknownName, ValueError: there is no candidate or trial of that name, or a rig comes without law and trial.
 
     >>> found = kv.run(kv.demo("cure-cabinet"), "Careful PID")
     >>> round(found.measures.main.values["overshoot_K"], 1), found.met, len(found.verdicts)
@@ -198,17 +198,12 @@ def _of(
     if candidate is not None and not isinstance(candidate, str):
         return project.rig, candidate, asked
     name = candidate or project.chosen or project.candidates[0].name
-    _check(name, [each.name for each in project.candidates], "candidate")
+    check_known((name,), [each.name for each in project.candidates], "candidate")
     return project.rig, project.candidate(name).controller, asked
 
 
 def _trial(project: Project, name: str | None) -> Trial:
     if name is None:
         return project.first_trial
-    _check(name, [each.name for each in project.trials], "trial")
+    check_known((name,), [each.name for each in project.trials], "trial")
     return project.trial(name)
-
-
-def _check(name: str, known: Sequence[str], what: str) -> None:
-    if name not in known:
-        raise ValueError(f"There is no {what} “{name}”; there are: {', '.join(known)}.")

@@ -17,6 +17,7 @@ from kelvarn.engine.prepare import RunError
 from kelvarn.files.faults import FileError, printable, reason
 from kelvarn.files.project_file import SUFFIX, load, schema
 from kelvarn.fit.observed import FitError
+from kelvarn.model.names import UnknownName
 from kelvarn.units import counted
 
 from . import advice, logs, runs, safety
@@ -128,6 +129,8 @@ def main() -> None:
         code = _fail(f"{_refused(error)}. “kelvarn --help” lists the commands.")
     except (CommandError, FileError, FitError, RunError) as error:
         code = _fail(str(error))
+    except UnknownName as error:
+        code = _fail(printable(str(error)))
     except MemoryError:
         code = _fail("There is not enough memory for this; ask for fewer candidates or shorter trials at once.")
     except OSError as error:

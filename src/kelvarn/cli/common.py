@@ -23,6 +23,7 @@ from kelvarn.files.tables import json_text
 from kelvarn.handover.settings import fingerprint
 from kelvarn.model.blank import blank_project
 from kelvarn.model.candidate import Candidate
+from kelvarn.model.names import check_known
 from kelvarn.model.project import Project
 from kelvarn.model.trial import Trial
 
@@ -44,15 +45,8 @@ Chosen = Annotated[bool, typer.Option("--chosen", help="Take the chosen candidat
 TrialName = Annotated[str | None, typer.Option("--trial", help="The trial; else the first.")]
 
 
-def check_known(wanted: Sequence[str], known: Sequence[str], what: str) -> None:
-    """Raise CommandError where something wanted is not among what is known."""
-    for name in wanted:
-        if name not in known:
-            raise CommandError(f"There is no {what} “{printable(name)}”; there are: {', '.join(known)}.")
-
-
 def trial_named(project: Project, name: str | None) -> Trial:
-    """A trial by its name; the first where none is given. Raises CommandError."""
+    """A trial by its name; the first where none is given. Raises UnknownName."""
     if name is None:
         return project.first_trial
     check_known((name,), [trial.name for trial in project.trials], "trial")
@@ -60,7 +54,7 @@ def trial_named(project: Project, name: str | None) -> Trial:
 
 
 def candidate_named(project: Project, name: str | None, chosen: bool) -> Candidate:
-    """A candidate by its name, or the chosen one. Raises CommandError."""
+    """A candidate by its name, or the chosen one. Raises CommandError, UnknownName."""
     if name is not None and chosen:
         raise CommandError("Give --candidate or --chosen, not both.")
     if chosen and project.chosen is None:
@@ -121,11 +115,14 @@ class _OnTerminal(logging.Handler):
             print(f"kelvarn: {record.getMessage()} …", file=sys.stderr)
 
 
+_ON_TERMINAL = _OnTerminal()
+
+
 def tell_of_compiling() -> None:
     """Let who waits at a terminal know that the engine is being compiled."""
     log = logging.getLogger("kelvarn.engine.compiled")
     log.setLevel(logging.INFO)
-    log.addHandler(_OnTerminal())
+    log.addHandler(_ON_TERMINAL)  # the same one however often it is asked for
     log.propagate = False
 
 

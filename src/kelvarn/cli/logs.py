@@ -171,7 +171,7 @@ def _read_json(found: Opened, data: LogData | None, fault: str) -> dict[str, Any
 
 
 @app.command()
-def fit(
+def fit(  # noqa: PLR0913 - its options are those that architecture.md gives it
     logs: Annotated[list[Path], typer.Argument(metavar="LOG…", help="Logs that share gain, lags, dead time.")],
     time: Annotated[str | None, typer.Option(help="Its column, or the time between rows, such as “2 s”.")] = None,
     temperature: Annotated[str | None, _Column] = None,

@@ -8,6 +8,8 @@ from typing import Any
 from kelvarn.files.tables import own_key
 from kelvarn.model.mark import MEASURES
 
+from .common import RESULTS_FORMAT
+
 _TEXT, _NUMBER, _TRUTH = {"type": "string"}, {"type": "number"}, {"type": "boolean"}
 _MAYBE, _MAYBE_TEXT = {"type": ["number", "null"]}, {"type": ["string", "null"]}
 _OBJECT: dict[str, Any] = {"$ref": "#/$defs/object"}
@@ -28,7 +30,7 @@ def _or_none(kind: dict[str, Any]) -> dict[str, Any]:
 
 _KEYS: dict[str, tuple[dict[str, Any], str]] = {
     # What every object of a command has
-    "format": (_TEXT, "Always “kelvarn results 1”."),
+    "format": ({"const": RESULTS_FORMAT}, "What it is."),
     "version": (_TEXT, "Of the program."),
     "command": (_TEXT, "Which command printed it."),
     "project": (_MAYBE_TEXT, "Name of the project; null where there is none."),

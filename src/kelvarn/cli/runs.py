@@ -17,6 +17,7 @@ from kelvarn.files.project_file import SUFFIX, load, save
 from kelvarn.files.tables import result_json, write_trace
 from kelvarn.files.writing import file_stem, file_stems, write_text
 from kelvarn.handover.settings import settings_json
+from kelvarn.model.names import check_known
 from kelvarn.model.project import Project
 from kelvarn.studies.results import Result, ResultKey, Results
 from kelvarn.units import Quantity, Scale, show
@@ -27,7 +28,6 @@ from .common import (
     File,
     Json,
     candidate_named,
-    check_known,
     open_window,
     print_json,
     progress,

@@ -9,6 +9,7 @@ import typer
 from kelvarn.files.faults import printable
 from kelvarn.files.project_file import load
 from kelvarn.model.candidate import Candidate
+from kelvarn.model.names import check_known
 from kelvarn.model.project import Project
 from kelvarn.model.trial import Trial
 from kelvarn.units import Scale
@@ -22,7 +23,6 @@ from .common import (
     TrialName,
     candidate_named,
     check_free,
-    check_known,
     print_json,
     progress,
     trial_named,

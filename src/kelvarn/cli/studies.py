@@ -9,13 +9,14 @@ import numpy as np
 from kelvarn.files.faults import printable
 from kelvarn.model.candidate import Candidate
 from kelvarn.model.mark import MEASURES, Mark
+from kelvarn.model.names import check_known
 from kelvarn.model.project import Project
 from kelvarn.model.trial import Trial
 from kelvarn.studies.gain_map import Axis, GainMap, axis_of, begun, refine
 from kelvarn.studies.reasons import Reason, Reasons, Remedy
 from kelvarn.units import Quantity, Scale, show
 
-from .common import CommandError, check_known
+from .common import CommandError
 
 
 def measure_named(text: str, project: Project, trial: Trial) -> Mark:

@@ -53,9 +53,9 @@ _KNOWN_AS: tuple[tuple[str, str], ...] = (
     ("heat loss", "insulation loss u-value conductance convection r-value surroundings leak"),
     ("link", "conductance contact thermal resistance joint interface paste"),
     ("surroundings", "ambient room outside temperature weather air"),
-    ("drive", "heater actuator output element watts power peltier cooler wattage"),
+    ("drive", "heater actuator output element watts power peltier cooler wattage cycle time resolution override pause "
+              "manual hand"),
     ("relay", "contactor switch contact ssr clicks wear mechanical"),
-    ("drive", "cycle time resolution override pause manual hand"),
     ("time-proportioned", "ssr solid state slow pwm window duty zero-cross burst triac time proportional"),
     ("pwm", "mosfet duty frequency transistor analog"),
     ("fan", "blower cooler ventilator rpm airflow kick-start stall noise"),

@@ -9,18 +9,10 @@ from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QGuiApplicat
 from PySide6.QtWidgets import QInputDialog, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
 from kelvarn import __version__
-from kelvarn.engine.prepare import RunError
-from kelvarn.engine.run import Run, compute
-from kelvarn.files.tables import write_trace
-from kelvarn.files.writing import file_stem
-from kelvarn.model.candidate import Controller
 from kelvarn.model.names import MOST_CHARACTERS
-from kelvarn.model.rig import Rig
-from kelvarn.model.trial import Trial
 from kelvarn.units import SCALES
 
 from . import theme
-from .asking import ask_where
 from .boxes import Boxes
 from .control.station import ControlStation
 from .document import Document
@@ -36,6 +28,7 @@ from .plain import bare_text, menu_text
 from .project_files import ProjectFiles
 from .remarks import Remarks
 from .rig.station import RigStation
+from .run_table import ask_table
 from .runner import Runner
 from .session import Session
 from .station import Context, Station
@@ -61,7 +54,7 @@ class MainWindow(QMainWindow):
         self.view = View(document.project)
         self.boxes = Boxes(self, lambda: self.view.scale)
         self.remarks = Remarks(document, self.view, runner, self.boxes.guarded)
-        context = Context(document, self.view, runner, self.boxes.guarded, self.remarks)
+        context = self._context = Context(document, self.view, runner, self.boxes.guarded, self.remarks)
         self.line = StationLine()
         self.rig, self.fit, self.control = RigStation(context), FitStation(context), ControlStation(context)
         self.trial, self.handover = TrialStation(context), HandoverStation(context)
@@ -128,12 +121,12 @@ class MainWindow(QMainWindow):
               for index, station in enumerate(self.stations)],
             Command(look),
             Command(look, "Fit the strip", "Ctrl+0", lambda: self._strip("fit")),
-            Command(look, "Zoom to the setpoint, or back", "Ctrl+Shift+0", lambda: self._strip("near")),
+            Command(look, "Zoom to the setpoint, or back", "Ctrl+Shift+0", lambda: self._strip("zoom_to_setpoint")),
             Command(look, "Zoom back", "Ctrl+Backspace", lambda: self._strip("zoom_back")),
             Command(look, "Select the next handle", "Ctrl+J", lambda: self._strip("take_next")),
             Command(look, "Copy the strip as a picture", "Ctrl+Shift+C", lambda: self._strip("copy")),
             Command(look, "Save the strip as a picture…", "", self.boxes.guarded(lambda: self._strip("ask_picture"))),
-            Command(look, "Save the run as a table…", "", self.boxes.guarded(self.ask_table)),
+            Command(look, "Save the run as a table…", "", self.boxes.guarded(self._ask_table)),
             Command(look),
             *[Command(look, f"Temperatures in {s.value}", "", partial(self.view.set_scale, s)) for s in SCALES],
             Command(look),
@@ -229,22 +222,8 @@ class MainWindow(QMainWindow):
         if self.station.chart is not None:
             getattr(self.station.chart, action)()
 
-    def ask_table(self) -> None:
-        """Ask where, and write the run of the selected candidate, a row a reading."""
-        project = self.document.project
-        candidate, trial = self.view.candidate(project), self.view.trial(project)
-        suggested = self.files.folder / f"{file_stem(f'{trial.name}-{candidate.name}')}.csv"
-        path = ask_where(self, "Save the run as a table", suggested, "CSV (*.csv)")
-        if path is not None:
-            # Computed anew: of a long run the one in sight may be thinned.
-            run = partial(_run_or_fault, project.rig, candidate.controller, trial)
-            self.runner.jobs.start("table", run, partial(self._write_table, path))
-
-    def _write_table(self, path: Path, found: object) -> None:
-        if not isinstance(found, Run):
-            self.boxes.complain(str(found))
-        elif self.boxes.guarded(partial(write_trace, found, path))():
-            self.statusBar().showMessage(f"Written: {path}, {found.time_s.size} rows", 15000)
+    def _ask_table(self) -> None:
+        ask_table(self, self._context, self.files.folder, lambda said: self.statusBar().showMessage(said, 15000))
 
     def find_command(self) -> None:
         """Open the find-a-command box."""
@@ -333,13 +312,6 @@ class MainWindow(QMainWindow):
         self.boxes.complain(
             f"Kelvarn {__version__}", "Tune closed-loop temperature control before power is applied.\nMIT licence."
         )
-
-
-def _run_or_fault(rig: Rig, law: Controller, trial: Trial) -> Run | str:
-    try:
-        return compute(rig, law, trial)
-    except RunError as error:
-        return str(error)
 
 
 def _both(first: Callable[[], object], then: Callable[[], object]) -> None:

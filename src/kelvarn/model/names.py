@@ -2,7 +2,7 @@
 
 import itertools
 import re
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 
 MOST_CHARACTERS = 60
 
@@ -14,6 +14,17 @@ def check_unique(names: Iterable[str], what: str) -> None:
         if name in seen:
             raise ValueError(f"there are two called “{name}”; the name of each {what} must differ")
         seen.add(name)
+
+
+class UnknownName(ValueError):
+    """Something is asked for by a name that nothing has."""
+
+
+def check_known(wanted: Iterable[str], known: Sequence[str], what: str) -> None:
+    """Raise UnknownName, which says what there is, where something wanted is not among what is known."""
+    for name in wanted:
+        if name not in known:
+            raise UnknownName(f"There is no {what} “{name}”; there are: {', '.join(known)}.")
 
 
 def free_name(wanted: str, taken: Iterable[str]) -> str:

@@ -12,7 +12,7 @@ from kelvarn.model.pid import Pid
 from kelvarn.units import Quantity, Scale, show
 
 from .laws.pid import setpoint_followed
-from .why import law_at, sample_at
+from .why import law_at, sample_of
 
 
 def at_reading(run: Run, index: int, degC: float, scale: Scale = Scale.CELSIUS) -> str:
@@ -67,7 +67,7 @@ def _on_off(law: OnOff, run: Run, index: int, setpoint_degC: float, degC: float)
 
 def _asked(law: Pid, run: Run, index: int, degC: float) -> float:
     """As `engine.laws.pid.ask`: the proportional part goes by Kp with the reading, and there is no speed."""
-    at = sample_at(run, index)
+    at = sample_of(run, index)
     ahead = law.feed_per_K or 0.0
     terms = at.p - law.kp_per_K * at.direction * (degC - at.measured_degC) + at.i + law.bias
     terms += ahead * (setpoint_followed(law, at) - at.direction * law.feed_from_degC)

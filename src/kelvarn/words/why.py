@@ -21,7 +21,7 @@ def why(run: Run, index: int, scale: Scale = Scale.CELSIUS) -> str:
     if ruler_at(run, index) in (Ruler.POWER_CUT, Ruler.STANDS_STILL):  # the law was not asked
         said = ruled
     else:
-        said = words_of(run.controller).why(law_at(run, index), sample_at(run, index), scale)
+        said = words_of(run.controller).why(law_at(run, index), sample_of(run, index), scale)
         said += _blocked(run, index, scale)
         said = f"{ruled}; without: {said}" if ruled else said
     return "; ".join([said, *besides])
@@ -41,7 +41,7 @@ def _blocked(run: Run, index: int, scale: Scale) -> str:
 
 def terms(run: Run, index: int) -> list[Term]:
     """The terms of the run's law at a sample; none where it has none."""
-    found: list[Term] = words_of(run.controller).terms(law_at(run, index), sample_at(run, index))
+    found: list[Term] = words_of(run.controller).terms(law_at(run, index), sample_of(run, index))
     return found
 
 
@@ -58,7 +58,7 @@ def law_at(run: Run, index: int) -> Controller:
     return law.model_copy(update=changed) if (gain, ti, td) != (1.0, 1.0, 1.0) else law
 
 
-def sample_at(run: Run, index: int) -> Sample:
+def sample_of(run: Run, index: int) -> Sample:
     """What was read and decided at a sample."""
     return Sample(
         setpoint_degC=float(run.setpoint_degC[index]),

@@ -320,7 +320,7 @@ class Canvas(FocusRing):
         self.zoom.fit()
         self.repaint_all()
 
-    def near(self) -> None:
+    def zoom_to_setpoint(self) -> None:
         """Show what happens round the setpoint; where that is shown already, go back."""
         found = next(((lane, at) for lane, _ in self.frames() if (at := lane.near_band(*self._span()))), None)
         if found is None:

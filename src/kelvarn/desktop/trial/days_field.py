@@ -49,7 +49,7 @@ class DaysField(QWidget):
         self.refresh()
 
 
-class DayPart(QWidget):
+class DayPartRow(QWidget):
     """A row of the table of day parts.
 
     Args:

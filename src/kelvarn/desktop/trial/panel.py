@@ -29,7 +29,7 @@ from kelvarn.model.trial_edit import rule_path
 from kelvarn.model.trial_words import plan_text
 
 from .actions import TrialWork
-from .days_field import DayPart, DaysField
+from .days_field import DayPartRow, DaysField
 
 
 class Selected(NamedTuple):
@@ -194,7 +194,7 @@ class TrialPanel(Panel):
                 edit.setAccessibleName(f"Part of the day {k + 1}: {edit.accessibleName()}")
             named = self._named_choice(where, names).alone() if names else None
             cross = link("✕", self._guarded(partial(self._work.remove_part, k)), f"Remove: part of the day {k + 1}")
-            self.add(DayPart(edits, named, DaysField(self._bind(where, "days")), cross))
+            self.add(DayPartRow(edits, named, DaysField(self._bind(where, "days")), cross))
         if found.week:
             self.add(Note(lambda: _said_of_week(self._plan()), "gold"))
         self._link("+ part of the day", partial(self._work.plan, "add_day_part"), "A setpoint by times of day")
