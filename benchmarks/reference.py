@@ -15,6 +15,7 @@ from scipy.integrate import solve_ivp
 
 from benchmarks.outputs import Course, demands, output
 from benchmarks.readings import of_kind, setpoint, under_way
+from kelvarn.engine.changes import surroundings_at
 from kelvarn.engine.run import Run
 from kelvarn.model.fields import SURROUNDINGS
 
@@ -272,7 +273,7 @@ class Reference:
             if under_way(event, at) and not tap.always:
                 draws.append((tap.body, tap.flow_W_per_K, tap.inlet_degC))
         return {
-            "outside": run.surroundings_at(at), "watts": watts, "full": full, "ramp": ramp, "target": target,
+            "outside": surroundings_at(run.rig, run.trial, at), "watts": watts, "full": full, "ramp": ramp, "target": target,
             "mixed": mixed, "doors": doors, "draws": draws,
         }  # fmt: skip
 

@@ -16,6 +16,7 @@ from PySide6.QtWidgets import QApplication
 
 from kelvarn.demos.cure_cabinet import cure_cabinet
 from kelvarn.desktop import theme
+from kelvarn.desktop.collector import collect_here
 from kelvarn.desktop.document import Document
 from kelvarn.desktop.runner import Runner
 from kelvarn.desktop.strip.lane import Lane, Shown, Trace, ValueAxis
@@ -34,6 +35,7 @@ def open_window() -> MainWindow:
     runner = Runner()
     runner.prepare()
     window = MainWindow(Document(project, None, Journal()), runner)
+    collect_here(window)
     window.resize(1280, 800)
     window.show()
     while runner.preparing:

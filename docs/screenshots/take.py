@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QApplication
 
 from kelvarn.demos import DEMOS, find_demo
 from kelvarn.desktop import theme
+from kelvarn.desktop.collector import collect_here
 from kelvarn.desktop.document import Document
 from kelvarn.desktop.rig.keys import key_of
 from kelvarn.desktop.runner import Runner
@@ -45,6 +46,7 @@ def open_window(size: tuple[int, int] = (1280, 800)) -> MainWindow:
     runner = Runner()
     runner.prepare()
     window = MainWindow(Document(DEMOS[0].build()), runner)
+    collect_here(window)
     window.resize(*size)
     window.show()
     while runner.preparing:

@@ -367,7 +367,10 @@ def three_figures(number: float) -> str:
 def show(
     value: float, quantity: Quantity, scale: Scale = Scale.CELSIUS, *, exact: bool = False, sign: bool = False
 ) -> str:
-    """A base value as text with its unit, such as "59.4 °C" or "11.7 min". Kept: a frame asks for dozens."""
+    """A base value as text with its unit, such as "59.4 °C" or "11.7 min". Kept: a frame asks for dozens.
+
+    `exact` is as it is typed, without rounding; `sign` also where it is above 0.
+    """
     number, unit = split(value, quantity, scale, exact=exact)
     if sign and value > 0:
         number = "+" + number

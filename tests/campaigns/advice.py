@@ -94,8 +94,8 @@ def _run(project: Project, candidate: Candidate) -> None:
         terms(run, k)
     for d in range(len(project.rig.drives)):
         pulses_of(run, d)
-    for p, probe in enumerate(project.rig.probes):
-        counts_of(probe, run.probes_degC[p])
+    for p in range(len(project.rig.probes)):
+        counts_of(run, p)
     measure(run)
     result = Results().of(project.rig, candidate, project.first_trial)
     kept_run(result, project.first_trial, candidate.name, [])

@@ -28,7 +28,7 @@ TEXTS = (
     "", "0", "-1", "1e9", "12 bananas", "5 min", "2h30", "60", "100 °F", "nan", "1,5", "50 %", "0.2 K/W", "7" * 300,
     "Air", "<img src=x>", "a&b", "漢字", "=1+1", "../../x", "\u202eabc",
 )  # fmt: skip
-_LEAVES = ("Open…", "Quit", "Take candidates from a project…")
+_LEAVES = ("Open…", "Quit", "Larger", "Smaller", "As large as the desktop has it", "Take candidates from a project…")
 """Commands after which the project is another one altogether, or none."""
 _LISTS = ("Remarks", "Kept runs…", "What differs between two…")
 _KEYS = (
@@ -214,10 +214,9 @@ class Deeds:
         return "select a card"
 
     def _event(self) -> str:
-        if self._window.station is not self._window.control:
+        if self._window.station is not self._window.trial:
             return "no event"
-        place = self._window.view.trial_index(self._window.document.project)
-        menu = self._window.control.settings.event_menu(place)
+        menu = self._window.trial.panel.event_menu()
         action = self._rng.choice(menu.actions())
         if action.isEnabled():
             action.trigger()

@@ -24,6 +24,7 @@ from PySide6.QtWidgets import QApplication
 
 from kelvarn.demos import DEMOS
 from kelvarn.desktop import theme
+from kelvarn.desktop.collector import collect_here
 from kelvarn.desktop.document import Document
 from kelvarn.desktop.runner import MOST_SECONDS_AT_ONCE, Runner
 from kelvarn.desktop.window import MainWindow
@@ -70,6 +71,7 @@ def main() -> int:
     runner = Runner(at_once_s)
     runner.prepare()
     window = MainWindow(Document(DEMOS[0].build()), runner)
+    collect_here(window)
     window.show()
     while runner.preparing:
         app.processEvents()

@@ -9,6 +9,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.integrate import solve_ivp
 
+from kelvarn.engine.changes import opened_W_per_K, surroundings_at
 from kelvarn.engine.prepare import RunError
 from kelvarn.engine.run import Run, compute
 from kelvarn.model.bodies import Body, Link, Surroundings
@@ -52,7 +53,7 @@ def independent(run: Run) -> np.ndarray:
     times = sorted(edges)
 
     def heat(t: float, x: np.ndarray, level: float, middle: float) -> np.ndarray:
-        outside = run.surroundings_at(middle)
+        outside = surroundings_at(run.rig, run.trial, middle)
         q = np.zeros(n + 1)
         full = np.append(x, outside)
         for link in rig.links:
@@ -61,7 +62,7 @@ def independent(run: Run) -> np.ndarray:
             q[a] += flow
             q[b] -= flow
         for i, body in enumerate(rig.bodies):
-            q[i] += run.door_at(body.name, SURROUNDINGS, middle) * (outside - x[i])
+            q[i] += opened_W_per_K(run.rig, run.trial, body.name, SURROUNDINGS, middle) * (outside - x[i])
         for event in test.events:
             if event.kind == "load" and event.at_s <= middle < event.at_s + (event.lasts_s or 1e12):
                 q[rig.body_index(event.body)] += event.power_W

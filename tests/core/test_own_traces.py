@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 
 from kelvarn.demos import find_demo
+from kelvarn.engine.changes import surroundings_at
 from kelvarn.engine.run import compute
 from kelvarn.fit.changes import compare
 from kelvarn.fit.observed import FitError, observed
@@ -26,7 +27,7 @@ def trace(project: Project, candidate: str, every: int = 1, change: Callable[[Ri
     trial = with_fields(project.trials[0], events=(), marks=())
     run = compute(change(project.rig), project.candidate(candidate).controller, trial)
     degC = run.measured_degC + 0.05 * np.random.default_rng(1).standard_normal(run.time_s.size)
-    outside = np.array([run.surroundings_at(t) for t in run.time_s])
+    outside = np.array([surroundings_at(run.rig, run.trial, t) for t in run.time_s])
     rows = slice(None, None, every)
     return LogData(run.time_s[rows], np.round(degC[rows], 2), run.drive[rows], outside[rows], run.setpoint_degC[rows])
 

@@ -123,7 +123,7 @@ def test_marks_go_to_all_trials_but_those_about_events() -> None:
 
 def test_named_setpoints_are_followed_and_must_agree() -> None:
     project = find_demo("cure-cabinet").build()
-    changed = trial_edit.set_named(project, 1, 1, to_degC=62.0, name="Harden")
+    changed = trial_edit.set_named(project, 1, 1, NamedSetpoint(name="Harden", to_degC=62.0))
     plan = changed.trials[1].plan
     assert (plan.changes[1].to_degC, plan.changes[1].named) == (62, "Harden")
     assert "to Harden, 62.0 °C, wait until there" in plan_text(changed.trials[1], Scale.CELSIUS)

@@ -64,7 +64,7 @@ def test_counts_are_those_that_were_read(bits: int) -> None:
     fan = find_demo("heatsink-fan").build()
     rig = put(fan.rig, ("probes", 0, "converter"), Converter(bits=bits))
     run = compute(rig, fan.candidates[-1].controller, fan.first_trial)
-    counts = counts_of(rig.probes[0], run.probes_degC[0])
+    counts = counts_of(run, 0)
     assert counts is not None
     top = 2**bits - 1
     assert ((counts > 0) & (counts < top)).all()
@@ -73,7 +73,7 @@ def test_counts_are_those_that_were_read(bits: int) -> None:
     ohm = 10_000 * counts / (top - counts)
     degC = 1 / (1 / 298.15 + np.log(ohm / 10_000) / 3950) - 273.15
     assert np.abs(degC - run.probes_degC[0]).max() < 1e-9
-    assert counts_of(rig.probes[1], run.probes_degC[1]) is None
+    assert counts_of(run, 1) is None
 
 
 def test_counts_of_even_steps_behind_a_correction() -> None:
@@ -83,7 +83,7 @@ def test_counts_of_even_steps_behind_a_correction() -> None:
         highest_degC=150, noise_K=1.0,
     )  # fmt: skip
     run = compute(with_fields(one_lag(), probes=(probe,)), OnOff(), trial(600.0))
-    counts = counts_of(probe, run.measured_degC)
+    counts = counts_of(run, 0)
     assert counts is not None
     shown = -50 + counts / 1023 * 200
     assert np.abs(1 + shown * 1.02 - run.measured_degC).max() < 1e-9

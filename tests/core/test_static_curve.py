@@ -6,7 +6,8 @@ import numpy as np
 import pytest
 
 from kelvarn.engine.control import Stepper
-from kelvarn.engine.static_curve import Line, static_curve
+from kelvarn.engine.laws import static_curve
+from kelvarn.engine.laws.static import Line
 from kelvarn.model.candidate import Controller
 from kelvarn.model.curve import Curve, CurveStep
 from kelvarn.model.fixed import Fixed

@@ -5,6 +5,7 @@ import math
 import numpy as np
 import pytest
 
+from kelvarn.engine.changes import surroundings_at
 from kelvarn.engine.measures import measure
 from kelvarn.engine.run import compute
 from kelvarn.model import events as ev
@@ -139,7 +140,7 @@ def test_surroundings_ramp_and_wave_are_followed_within_two_thousandths_of_a_kel
     run = compute(rig, Fixed(drive=0.0), ramp)
     assert run.judged_degC[-1] == pytest.approx(10, abs=0.01)
     assert run.judged_degC[750] == pytest.approx(20 - 10 / 500 * (250 - 50 * (1 - math.exp(-5))), abs=0.02)
-    assert run.surroundings_at(750) == pytest.approx(15)
+    assert surroundings_at(run.rig, run.trial, 750) == pytest.approx(15)
 
 
 def test_of_an_event_that_repeats_the_worst_one_counts() -> None:

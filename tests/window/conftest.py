@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QApplication, QDialog, QFileDialog, QInputDialog, 
 from pytestqt.qtbot import QtBot
 
 from kelvarn.desktop import theme
+from kelvarn.desktop.collector import collect_here
 from kelvarn.desktop.document import Document
 from kelvarn.desktop.runner import Runner
 from kelvarn.desktop.window import MainWindow
@@ -47,6 +48,7 @@ def open_window(qtbot: QtBot, project: Project | None = None) -> MainWindow:
     runner = Runner(most_seconds_at_once=math.inf)
     runner.prepare()
     made = MainWindow(Document(project or two_candidates()), runner)
+    collect_here(made)
     made.show()
     qtbot.waitUntil(lambda: not runner.preparing, timeout=120_000)
     return made

@@ -21,7 +21,7 @@ from kelvarn.desktop.lanes import drive as drive_lanes
 from kelvarn.desktop.lanes.choice import LANES
 from kelvarn.desktop.strip.lane import Handle, Lane, Shown, Trace, ValueAxis
 from kelvarn.desktop.strip.strip import Strip
-from kelvarn.desktop.window import CONTROL, HANDOVER, RIG, MainWindow
+from kelvarn.desktop.window import CONTROL, HANDOVER, RIG, TRIAL, MainWindow
 from kelvarn.model.drives import Relay
 from kelvarn.model.edit import EditError, add_trial, put, remove_trial, with_fields
 from kelvarn.model.events import DriveFault
@@ -229,6 +229,7 @@ def test_a_project_has_several_trials_and_everything_speaks_of_the_one_shown(win
     window.menus.actions["Copy the trial"].trigger()
     assert [trial.name[-1] for trial in document.project.trials] == ["t", "2"]
     assert window.view.trial(document.project).name.endswith(" 2")
+    window.go_to(CONTROL)
     assert settings.trial_box.count() == 2
     document.set(("trials", 1, "plan", "changes", 0, "to_degC"), 40.0, "cooler")
     assert "on “Cold start, door, cold night 2”" in window.control.marks._caption.text()
@@ -247,6 +248,7 @@ def test_a_project_has_several_trials_and_everything_speaks_of_the_one_shown(win
     assert result is not None
     assert result.measures.main.setpoint_degC == 60
     window.menus.actions["Next trial"].trigger()
+    window.go_to(TRIAL)
     window.menus.actions["Delete the trial"].trigger()
     assert len(document.project.trials) == 1
     with pytest.raises(EditError, match="last trial"):
@@ -255,10 +257,11 @@ def test_a_project_has_several_trials_and_everything_speaks_of_the_one_shown(win
 
 
 def test_notes_and_reasons_are_typed(window: MainWindow) -> None:
-    notes = next(edit for edit in window.control.settings.findChildren(NotesEdit) if edit.isVisible())
+    window.go_to(TRIAL)
+    notes = next(edit for edit in window.trial.panel.findChildren(NotesEdit) if edit.isVisible())
     notes.setFocus()
     QTest.keyClicks(notes, "as the data sheet says")
-    window.control.strip.setFocus()
+    window.trial.strip.setFocus()
     assert window.document.project.first_trial.notes == "as the data sheet says"
     window.go_to(RIG)
     window.rig.select("Heater mat")

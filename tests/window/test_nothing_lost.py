@@ -332,7 +332,7 @@ def test_a_deed_ends_before_its_widget_does(window: MainWindow) -> None:
 
     def menus(times: int) -> None:
         for _ in range(times):
-            for menu in (window.control.settings.event_menu(0), window.control.lanes.menu_of_lanes()):
+            for menu in (window.trial.panel.event_menu(), window.control.lanes.menu_of_lanes()):
                 menu.popup(window.pos())
                 menu.close()
             window.boxes.complain("x")

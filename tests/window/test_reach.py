@@ -176,7 +176,9 @@ def test_arrow_keys_step_rulers_and_numbers(window: MainWindow) -> None:
 
 
 def test_an_event_is_renamed_refused_and_removed(window: MainWindow) -> None:
-    panel = window.control.settings
+    window.go_to(TRIAL)
+    window.trial.show_event("Door")
+    panel = window.trial.panel
     name = next(e for e in panel.findChildren(NameEdit) if e.text() == "Door")
     type_into(name, "Cold night")
     assert name.property("wrong")

@@ -15,7 +15,7 @@ from kelvarn.desktop.rig.heat_path import HeatPath
 from kelvarn.desktop.rig.items import ArrowItem, BodyItem
 from kelvarn.desktop.rig.keys import SURROUNDINGS, key_of, known_keys
 from kelvarn.desktop.rig.play import Play
-from kelvarn.desktop.window import CONTROL, RIG, MainWindow
+from kelvarn.desktop.window import CONTROL, RIG, TRIAL, MainWindow
 from kelvarn.model.bodies import Body, Link
 from kelvarn.model.edit import with_fields
 from kelvarn.model.events import EVENT_KINDS
@@ -308,17 +308,22 @@ def test_a_response_model_may_be_about_humidity(rig: MainWindow, qtbot: QtBot) -
 def test_events_of_every_kind_are_added_where_the_trial_is_set(rig: MainWindow) -> None:
     rig.rig.select("Part")
     click(rig.rig.parts.add_draw_off)
-    rig.go_to(CONTROL)
+    rig.go_to(TRIAL)
     before = len(rig.document.project.trials[0].events)
     possible = [kind for kind in EVENT_KINDS.values() if not kind.missing(rig.document.project.rig)]
     for of_kind in possible:
-        menu = rig.control.settings.event_menu(0)
+        menu = rig.trial.panel.event_menu()
         next(action for action in menu.actions() if action.text() == of_kind.what).trigger()
     events = rig.document.project.trials[0].events[before:]
     assert [type(event) for event in events] == possible
     assert len(possible) >= len(EVENT_KINDS) - 1
     assert not rig.runner.faults
-    box = next(f.box for f in rig.control.settings.findChildren(ChoiceField) if f.box.accessibleName() == "Fault")
+    fault = next(event for event in rig.document.project.trials[0].events if event.kind == "probe_fault")
+    rig.go_to(CONTROL)
+    links = rig.control.settings.findChildren(QPushButton)
+    click(next(each for each in links if each.toolTip() == f"Show “{fault.name}” at Trial"))
+    assert rig.station is rig.trial
+    box = next(f.box for f in rig.trial.panel.findChildren(ChoiceField) if f.box.accessibleName() == "Fault")
     box.setCurrentIndex(box.findText("drift"))
     box.activated.emit(box.currentIndex())
     assert (

@@ -12,6 +12,7 @@ from pytestqt.qtbot import QtBot
 from kelvarn.demos import find_demo
 from kelvarn.demos.cure_cabinet import cure_cabinet
 from kelvarn.desktop import theme
+from kelvarn.desktop.collector import collect_here
 from kelvarn.desktop.document import Document
 from kelvarn.desktop.runner import Runner
 from kelvarn.desktop.session import MOST_RECENT, Session
@@ -30,6 +31,7 @@ def session_in(folder: Path) -> Session:
 
 def window_of(session: Session, document: Document | None = None) -> MainWindow:
     made = MainWindow(document or Document(cure_cabinet()), Runner(), session)
+    collect_here(made)
     made.show()
     return made
 

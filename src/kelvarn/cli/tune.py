@@ -1,12 +1,12 @@
 """The commands `tune` and `suggest`: rules for a rig or for a gain, a lag and a dead time; the simplest that does."""
 
 from collections.abc import Sequence
+from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
 from kelvarn.engine.prepare import RunError
 from kelvarn.files.project_file import load
-from kelvarn.model.law_words import law_text
 from kelvarn.model.pid import Pid
 from kelvarn.model.project import Project
 from kelvarn.model.trial import Trial
@@ -19,6 +19,7 @@ from kelvarn.tune.simplest import Best, Suggestion, conclusion, missed_text
 from kelvarn.tune.starts import candidate_of, plant_of_project, step_of_project, ultimate_of_rig, usable
 from kelvarn.tune.ultimate import Ultimate, ultimate
 from kelvarn.units import Quantity, Scale, show
+from kelvarn.words.laws import law_text
 from kelvarn.words.reading import poor_fit_text
 
 
@@ -44,16 +45,11 @@ def plant_of_file(file: Path) -> tuple[Plant, Project]:
 def tune_json(plant: Plant, project: Project | None) -> dict[str, Any]:
     """All of it for programs; with the reserve that each rule leaves on a project's rig."""
     at = _ultimate(plant, project)
-    model: dict[str, Any] = (
-        {"kind": "one_lag", "gain_K": plant.gain_K, "lag_s": plant.lag_s, "dead_time_s": plant.dead_time_s}
-        if isinstance(plant, FirstOrder)
-        else {"kind": "integrating", "rise_K_per_s": plant.rise_K_per_s, "dead_time_s": plant.dead_time_s}
-    )
     relay = None if project is None else _relay(project, plant)
     return {
-        "model": model,
-        "ultimate": None if at is None else {"gain_per_K": at.gain_per_K, "period_s": at.period_s},
-        "relay_test": None if relay is None else {"gain_per_K": relay.gain_per_K, "period_s": relay.period_s},
+        "model": {"kind": "one_lag" if isinstance(plant, FirstOrder) else "integrating", **asdict(plant)},
+        "ultimate": None if at is None else at._asdict(),
+        "relay_test": None if relay is None else relay._asdict(),
         "rules": [_rule_json(each, project) for each in _rules(plant, at, project)],
     }
 

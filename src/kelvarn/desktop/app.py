@@ -4,6 +4,7 @@ import signal
 import sys
 import threading
 import traceback
+from functools import partial
 from pathlib import Path
 from types import TracebackType
 
@@ -15,11 +16,14 @@ from kelvarn.files.faults import FileError
 from kelvarn.files.journal import left_behind
 from kelvarn.model.project import Project
 
-from . import theme
+from . import scaling, theme
+from .collector import collect_here
 from .document import Document
 from .runner import Runner
 from .session import Session
 from .window import MainWindow
+
+_SAME = 1.05  # texts that are no more than this larger than usual are as usual
 
 
 def start(project: Project | None, file: Path | None, logs: list[Path] | None = None) -> int:
@@ -29,27 +33,57 @@ def start(project: Project | None, file: Path | None, logs: list[Path] | None = 
         project, file: what it opens on, and the file that came from, if any; None: where work was left, else a demo.
         logs: files that are added to it as logs.
     """
-    app = QApplication.instance() or QApplication(["kelvarn"])
-    assert isinstance(app, QApplication)
+    app, session = _application()
+    window = _window(app, _first_document(project, file, session), session, goes_on=project is None)
+    if logs:
+        QTimer.singleShot(0, partial(window.files.take, logs))
+    QTimer.singleShot(0, partial(_offer_recovery, window))
+    code = app.exec()
+    while window.begins_anew:
+        again = window.document.carried_on()
+        app.shutdown()  # with all that is Qt's
+        app, session = _application()
+        window = _window(app, again(), session, goes_on=True)
+        code = app.exec()
+    return code
+
+
+def _first_document(project: Project | None, file: Path | None, session: Session) -> Document:
+    if project is not None:
+        return Document(project, file)
+    left = session.left()
+    return Document(DEMOS[0].build()) if left is None else Document(*left)
+
+
+def _application() -> tuple[QApplication, Session]:
+    """The application, as large as the desktop's texts and the zoom that is kept ask for."""
+    zoom = float(Session(QSettings("kelvarn", "kelvarn")).get("zoom") or 1.0)
+    scaling.begin(zoom)
+    app = QApplication(["kelvarn"])
+    larger = scaling.of_system()
+    if larger > _SAME:
+        app.shutdown()
+        scaling.begin(zoom * larger)
+        app = QApplication(["kelvarn"])
     app.setApplicationName("kelvarn")
     app.setApplicationDisplayName("Kelvarn")
-    session = Session(QSettings("kelvarn", "kelvarn"))
-    left = session.left() if project is None else None
+    return app, Session(QSettings("kelvarn", "kelvarn"))
+
+
+def _window(app: QApplication, document: Document, session: Session, *, goes_on: bool) -> MainWindow:
+    """The window, shown; `goes_on`: where work was left."""
+    collect_here(app)
     saved_theme = session.get("theme")
     theme.use(theme.by_name(str(saved_theme)) if saved_theme else theme.system_theme())
     runner = Runner()
     runner.prepare()
-    document = Document(project or DEMOS[0].build(), file) if left is None else Document(*left)
     window = MainWindow(document, runner, session)
-    if left is not None:
+    if goes_on:
         window.go_on()
     _catch_exceptions(window)
     _end_on_signals(app)
     window.show()
-    if logs:
-        QTimer.singleShot(0, lambda: window.files.take(logs))
-    QTimer.singleShot(0, lambda: _offer_recovery(window))
-    return app.exec()
+    return window
 
 
 def _offer_recovery(window: MainWindow) -> None:

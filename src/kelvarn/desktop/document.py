@@ -1,5 +1,6 @@
 """The project being edited: one list of states for undo, the file it belongs to, the autosave journal."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from enum import Enum
 from pathlib import Path
@@ -67,6 +68,20 @@ class Document(QObject):
         self._autosave.setSingleShot(True)
         self._autosave.setInterval(autosave_ms)
         self._autosave.timeout.connect(self.autosave_now)
+
+    def carried_on(self) -> Callable[[], "Document"]:
+        """What makes the same, undo and all, in an application that begins after this one."""
+        self.end_stroke()
+        self._autosave.stop()
+        project, path, journal = self._project, self._path, self._journal
+        kept = self._saved, self._stamp, self._undo, self._redo
+
+        def again() -> Document:
+            made = Document(project, path, journal)
+            made._saved, made._stamp, made._undo, made._redo = kept
+            return made
+
+        return again
 
     @property
     def project(self) -> Project:

@@ -4,17 +4,15 @@ Each kind of work has a channel, in which only the newest request counts: what i
 of it is dropped. What a job gives or raises comes back on the window's thread.
 """
 
-import gc
 import threading
 from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor
 
-from PySide6.QtCore import QObject, QTimer, Signal, Slot
+from PySide6.QtCore import QObject, Signal, Slot
 
 from kelvarn.engine.run import Stopped, interruptible
 
 _MOST_THREADS = 4
-_CLEARS_MS = 400
 
 
 class _Job:
@@ -28,14 +26,6 @@ class _Job:
 
 def _nothing(_outcome: object) -> None:
     """What is done with what nobody wants any more."""
-
-
-def _clear_away() -> None:
-    """Clear away what refers only to itself, as seldom as the interpreter would."""
-    for generation, (count, most) in reversed(list(enumerate(zip(gc.get_count(), gc.get_threshold(), strict=True)))):
-        if count > most:
-            gc.collect(generation)
-            return
 
 
 class Jobs(QObject):
@@ -54,13 +44,6 @@ class Jobs(QObject):
         self._newest: dict[str, _Job] = {}
         self._held = False
         self._ended.connect(self._take)
-        # What nobody refers to any more is cleared away here alone: done on another thread, where a widget may be among
-        # it, that thread would wait for the interpreter with a lock of Qt's that this one needs.
-        gc.disable()
-        self._clearing = QTimer(self)
-        self._clearing.setInterval(_CLEARS_MS)
-        self._clearing.timeout.connect(_clear_away)
-        self._clearing.start()
 
     def hold(self, held: bool) -> None:
         """Let work wait until this is let go of: while something is dragged, only what it shows is computed."""
@@ -105,8 +88,6 @@ class Jobs(QObject):
         for channel in list(self._newest):
             self.stop(channel)
         self._pool.shutdown(wait=True)
-        self._clearing.stop()
-        gc.enable()
 
     def _do(self, job: _Job) -> None:
         told = 0.0

@@ -44,6 +44,7 @@ class StationLine(FocusRing):
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         self.setAccessibleName("Stations")
+        self.setLayoutDirection(Qt.LayoutDirection.LeftToRight)  # as what is painted on it, whatever the desktop says
         self.scale_box = Choice()
         self.scale_box.setAccessibleName("Temperature unit")
         self.scale_box.setToolTip("How temperatures are shown; files keep °C")

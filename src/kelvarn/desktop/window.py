@@ -12,7 +12,7 @@ from kelvarn import __version__
 from kelvarn.model.names import MOST_CHARACTERS
 from kelvarn.units import SCALES
 
-from . import theme
+from . import scaling, theme
 from .boxes import Boxes
 from .control.station import ControlStation
 from .document import Document
@@ -33,6 +33,7 @@ from .runner import Runner
 from .session import Session
 from .station import Context, Station
 from .station_line import StationLine, Stop
+from .strip.strip import Strip
 from .trial.station import TrialStation
 from .view import View
 
@@ -46,10 +47,14 @@ class MainWindow(QMainWindow):
         document: what it edits.
         runner: computes; its kernel is prepared by the caller.
         session: what is kept from one start to the next; None keeps nothing.
+
+    Attributes:
+        begins_anew: it closes to be opened again in another size.
     """
 
     def __init__(self, document: Document, runner: Runner, session: Session | None = None) -> None:
         super().__init__()
+        self.begins_anew = False
         self.document, self.runner, self.session = document, runner, session or Session(None)
         self.view = View(document.project)
         self.boxes = Boxes(self, lambda: self.view.scale)
@@ -75,6 +80,7 @@ class MainWindow(QMainWindow):
         self.setAcceptDrops(True)
         self.menus = Menus(self, self._commands())
         self._connect()
+        theme.dress(self)
         self._restore()
         self.go_to(CONTROL)
         self._project_changed()
@@ -101,6 +107,7 @@ class MainWindow(QMainWindow):
         for index, station in enumerate(self.stations):
             station.wanted.connect(partial(self.go_to, index))
             station.stands_elsewhere.connect(self._show_state)
+        self.control.settings.trial_wanted.connect(self._show_trial)
         # The state of "saved 2 min ago" ages by itself.
         self._clock = QTimer(self)
         self._clock.setInterval(20_000)
@@ -120,18 +127,21 @@ class MainWindow(QMainWindow):
             *[Command(look, station.title, station.keys, partial(self.go_to, index))
               for index, station in enumerate(self.stations)],
             Command(look),
-            Command(look, "Fit the strip", "Ctrl+0", lambda: self._strip("fit")),
-            Command(look, "Zoom to the setpoint, or back", "Ctrl+Shift+0", lambda: self._strip("zoom_to_setpoint")),
-            Command(look, "Zoom back", "Ctrl+Backspace", lambda: self._strip("zoom_back")),
-            Command(look, "Select the next handle", "Ctrl+J", lambda: self._strip("take_next")),
-            Command(look, "Copy the strip as a picture", "Ctrl+Shift+C", lambda: self._strip("copy")),
-            Command(look, "Save the strip as a picture…", "", self.boxes.guarded(lambda: self._strip("ask_picture"))),
+            Command(look, "Fit the strip", "Ctrl+0", self._on_strip(Strip.fit)),
+            Command(look, "Zoom to the setpoint, or back", "Ctrl+Shift+0", self._on_strip(Strip.zoom_to_setpoint)),
+            Command(look, "Zoom back", "Ctrl+Backspace", self._on_strip(Strip.zoom_back)),
+            Command(look, "Select the next handle", "Ctrl+J", self._on_strip(Strip.take_next)),
+            Command(look, "Copy the strip as a picture", "Ctrl+Shift+C", self._on_strip(Strip.copy)),
+            Command(look, "Save the strip as a picture…", "", self.boxes.guarded(self._on_strip(Strip.ask_picture))),
             Command(look, "Save the run as a table…", "", self.boxes.guarded(self._ask_table)),
             Command(look),
             *[Command(look, f"Temperatures in {s.value}", "", partial(self.view.set_scale, s)) for s in SCALES],
             Command(look),
             Command(look, "Light or dark", "Ctrl+T", self.toggle_theme),
             Command(look, "Light or dark as the desktop is", "", self.use_system_theme),
+            Command(look, "Larger", "Ctrl++", partial(self.zoom, 1), also="Ctrl+="),
+            Command(look, "Smaller", "Ctrl+-", partial(self.zoom, -1)),
+            Command(look, "As large as the desktop has it", "", partial(self.zoom, 0)),
             Command(look, "Full screen, or not", "F11", self.toggle_full_screen),
             Command(helping, "Find anything, with its keys", "F1", self.find_command),
             Command(helping, "About Kelvarn", "", self._about),
@@ -154,6 +164,10 @@ class MainWindow(QMainWindow):
         self._stack.setCurrentIndex(index)
         self.station.request()
         self.refresh()
+
+    def _show_trial(self, event: str) -> None:
+        self.go_to(TRIAL)
+        self.trial.show_event(event)
 
     def _project_changed(self) -> None:
         self.view.follow(self.document.project)
@@ -214,13 +228,19 @@ class MainWindow(QMainWindow):
 
     def _dress(self, wanted: theme.Theme) -> None:
         theme.use(wanted)
+        theme.dress(self)
         for station in self.stations:
             station.new_look()
         self.refresh()
 
-    def _strip(self, action: str) -> None:
-        if self.station.chart is not None:
-            getattr(self.station.chart, action)()
+    def _on_strip(self, work: Callable[[Strip], object]) -> Callable[[], None]:
+        """Something done with the strip in sight."""
+
+        def run() -> None:
+            if self.station.chart is not None:
+                work(self.station.chart)
+
+        return run
 
     def _ask_table(self) -> None:
         ask_table(self, self._context, self.files.folder, lambda said: self.statusBar().showMessage(said, 15000))
@@ -273,12 +293,30 @@ class MainWindow(QMainWindow):
 
     # Beginning and end
 
+    def zoom(self, by: int) -> None:
+        """Make everything larger or smaller: the window closes, and whoever opened it opens it anew.
+
+        Args:
+            by: above 0 larger, below it smaller, 0 as the desktop has it.
+        """
+        before = float(self.session.get("zoom") or 1.0)
+        wanted = scaling.stepped(before, by) if by else 1.0
+        room, least = self.screen().availableSize(), self.minimumSize()
+        if wanted > before and room == room.expandedTo(least) != (room * (before / wanted)).expandedTo(least):
+            self.statusBar().showMessage("Larger than this it would not fit on the screen.", 15000)
+        elif wanted != before:
+            self.session.put("zoom", wanted)
+            self.resize(self.size() * (before / wanted))
+            self.begins_anew = True
+            self.close()
+
     def closeEvent(self, event: QCloseEvent) -> None:
-        if not self.files.may_leave():
-            event.ignore()
-            return
+        if not self.begins_anew:
+            if not self.files.may_leave():
+                event.ignore()
+                return
+            self.document.close()
         self._clock.stop()
-        self.document.close()
         self.remarks.stop()
         self.runner.finish()
         for station in self.stations:

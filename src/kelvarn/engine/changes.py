@@ -7,6 +7,7 @@ from typing import Any, TypeVar
 
 import numpy as np
 
+from kelvarn.model.bodies import DrawOff
 from kelvarn.model.event_base import EventBase
 from kelvarn.model.events import (
     ColdPart,
@@ -36,6 +37,10 @@ def changes_of(rig: Rig, trial: Trial, layout: Layout) -> tuple[list[Change], li
     """What changes when, in order of time, and the faults that these speak of, with one that is none at the end.
 
     Adds a link of 0 W/K to the layout for each door, and for each draw-off that comes in from the surroundings.
+
+    Args:
+        rig, trial: what runs.
+        layout: the rig laid out; links are added to it.
     """
     found = [
         change
@@ -100,6 +105,11 @@ def weather_of(trial: Trial, h: float, samples: int) -> Floats:
     """By how much ramps and waves make the surroundings warmer from each sample to the next, K; empty without any.
 
     Each interval has the value of its middle, so that the mean is right and what is left out is small of second order.
+
+    Args:
+        trial: its events.
+        h: time from one sample to the next, s.
+        samples: how many there are.
     """
     moving = [
         event for event in trial.occurrences
@@ -130,6 +140,13 @@ def surroundings_by(event: SurroundingsChange, time_s: float, end_s: float) -> f
     if event.course == "ramp":
         return event.change_K * min((time_s - event.at_s) / lasts_s, 1.0)
     return event.change_K * math.sin(2 * math.pi * (time_s - event.at_s) / event.period_s)
+
+
+def surroundings_at(rig: Rig, trial: Trial, time_s: float) -> float:
+    """Temperature of the surroundings at an instant of a trial, degC."""
+    events = [event for event in trial.occurrences if isinstance(event, SurroundingsChange)]
+    warmer_K = sum(surroundings_by(event, time_s, trial.duration_s) for event in events)
+    return rig.surroundings.temperature_degC + warmer_K
 
 
 def _draw_off(rig: Rig, trial: Trial, layout: Layout, event: DrawOffRuns) -> list[Change]:
@@ -255,6 +272,26 @@ def door_W_per_K(rig: Rig, event: DoorOpens) -> float:
         return event.conductance_W_per_K
     link = rig.link_between(event.body, event.to)
     return 0.0 if link is None else link.opened_W_per_K
+
+
+def opened_W_per_K(rig: Rig, trial: Trial, a: str, b: str, time_s: float) -> float:
+    """Conductance between two ends by doors that are open at an instant."""
+    return sum(
+        door_W_per_K(rig, event)
+        for event in trial.occurrences
+        if isinstance(event, DoorOpens) and {event.body, event.to} == {a, b} and under_way(event, time_s)
+    )
+
+
+def running(trial: Trial, draw_off: DrawOff, time_s: float) -> float:
+    """How often a draw-off runs at an instant: events of one that does not run always add."""
+    if draw_off.always:
+        return 1.0
+    return 1.0 * sum(
+        event.draw_off == draw_off.name and under_way(event, time_s)
+        for event in trial.occurrences
+        if isinstance(event, DrawOffRuns)
+    )
 
 
 def openings(trial: Trial) -> list[tuple[float, float, int, int]]:

@@ -1,13 +1,11 @@
 """Compiled functions: the one place that knows how the compiler works. `code_cache.py` keeps what it makes on disk.
 
-An `entry` is called from Python; a `part` is called by compiled code, and from Python as the plain function it is. What
-an entry takes is read off its annotations (`records`): numbers, arrays, tables, named tuples of them. An array that it
-writes to must not be handed over twice.
+An `entry` is called from Python; a `part` is called by compiled code, and from Python as the plain function it is. An
+array that an entry writes to must not be handed over twice.
 
 numba can keep what it compiled, but reading that back takes all of numba, 1.3 s more than loading object code (measured
-0.4 against 1.7 s). So the machine code of an entry is kept as an object file, which needs only the loader of LLVM. It
-takes the address of rows of eight-byte slots, one row a call: room for the result, then the arguments, an array being
-its address and its shape. Where anything of this fails, numba itself compiles and keeps the same functions.
+0.4 against 1.7 s). So the machine code of an entry is kept as an object file, which needs only the loader of LLVM; how
+it is called stands in `slots.py`. Where anything of this fails, numba itself compiles and keeps the same functions.
 Tested with numba 0.61 to 0.68 and llvmlite 0.44 to 0.50.
 """
 
@@ -15,18 +13,16 @@ import ctypes
 import hashlib
 import importlib
 import logging
-import re
-import struct
 import threading
 from collections.abc import Callable, Sequence
 from functools import cache, cached_property
 from pathlib import Path
-from typing import Any, TypeVar, cast, get_args, get_origin, get_type_hints
+from typing import Any, TypeVar, cast
 
 import numpy as np
 
 from .code_cache import cache_folder, forget_old, read, write
-from .records import Axes, Table, Tables, dtype_of
+from .slots import add_slots, of_rows, shape_of, takes
 
 F = TypeVar("F", bound=Callable[..., Any])
 _lock = threading.RLock()
@@ -126,12 +122,6 @@ class Entry:
         self.function = function
         self._call: Callable[[int, int], Any] | None = None
 
-    @cached_property
-    def _kinds(self) -> list[Any]:
-        hints = get_type_hints(self.function, include_extras=True)
-        hints.pop("return")
-        return list(hints.values())
-
     def __call__(self, *arguments: Any) -> int:
         """Its result for some arguments."""
         return self.many([arguments])[0]
@@ -155,16 +145,16 @@ class Entry:
 
     def slots(self, arguments: Sequence[Any]) -> list[int]:
         """Arguments as numbers; what they are about must live as long as these are in use."""
-        if len(arguments) != len(self._kinds):
-            raise TypeError(f"{len(self._kinds)} arguments are needed, not {len(arguments)}")
+        if len(arguments) != len(self._shapes):
+            raise TypeError(f"{len(self._shapes)} arguments are needed, not {len(arguments)}")
         found: list[int] = []
         for value, shape in zip(arguments, self._shapes, strict=True):
-            _add_slots(found, value, shape)
+            add_slots(found, value, shape)
         return found
 
     @cached_property
     def _shapes(self) -> list[Any]:
-        return [_shape_of(kind) for kind in self._kinds]
+        return [shape_of(kind) for kind in takes(self.function)]
 
     def load(self) -> Callable[[int, int], Any]:
         """Load its code from the disk, or compile it and keep it there. Compiling takes up to a minute."""
@@ -199,12 +189,12 @@ class Entry:
         numba.config.OPT = type(full)(0)
         try:
             core = numba.njit(**_HOW)(self.function)
-            made = numba.njit([signature], **how)(self._of_rows(core))
+            core._compiler._customize_flags = _apart
+            made = numba.njit([signature], **how)(of_rows(self.function, core))
         finally:
             numba.config.OPT = full
-        name, inner = (next(iter(each.overloads.values())).fndesc.llvm_func_name for each in (made, core))
-        text = _apart(made.inspect_llvm(signature.args), inner)
-        module, target = _llvm().parse_assembly(text), _target_machine()
+        name = next(iter(made.overloads.values())).fndesc.llvm_func_name
+        module, target = _llvm().parse_assembly(made.inspect_llvm(signature.args)), _target_machine()
         _optimise(module, target, name)
         return cast(bytes, name.encode() + b"\0" + target.emit_object(module))
 
@@ -218,34 +208,18 @@ class Entry:
                 if keep:
                     numba.config.CACHE_DIR = str(cache_folder(_machine()))
                 core = numba.njit(cache=keep, **_HOW)(self.function)
-                call = numba.njit([numba.types.void(numba.types.int64, numba.types.int64)], **_HOW)(self._of_rows(core))
-                return cast(Callable[[int, int], Any], call)
+                signature = numba.types.void(numba.types.int64, numba.types.int64)
+                return cast(Callable[[int, int], Any], numba.njit([signature], **_HOW)(of_rows(self.function, core)))
             except Exception:
                 if not keep:
                     raise
         raise AssertionError
 
-    def _of_rows(self, core: Any) -> Callable[[int, int], None]:
-        """A function of the address and the count of rows of slots, that calls `core` for each."""
-        names: dict[str, Any] = {"core": core, "view": _view(), "number": _number(), "int64": np.dtype(np.int64)}
-        takes: list[str] = []
-        at = 1
-        for kind in self._kinds:
-            text, at = _taken(kind, at, names)
-            takes.append(text)
-        result = get_type_hints(self.function)["return"]
-        body = f"{'row[0] = ' if result is int else ''}core({', '.join(takes)})"
-        source = f"def of_rows(address, count):\n rows = view(address, (count, {at}), int64)\n"
-        source += f" for k in range(count):\n  row = rows[k]\n  {body}\n"
-        exec(source, names)
-        return cast(Callable[[int, int], None], names["of_rows"])
 
-
-def _apart(text: str, name: str) -> str:
+def _apart(flags: Any) -> Any:
     """Promise LLVM that the arrays that a function is given do not overlap: it then reads nothing twice (measured)."""
-    head = re.search(rf'^define [^\n]*@"?{re.escape(name)}"?\([^\n]*', text, re.MULTILINE)
-    assert head is not None
-    return text[: head.start()] + head[0].replace("ptr %", "ptr noalias %") + text[head.end() :]
+    flags.noalias = True
+    return flags
 
 
 def _optimise(module: Any, target: Any, name: str) -> None:
@@ -263,116 +237,6 @@ def _optimise(module: Any, target: Any, name: str) -> None:
     builder.getModulePassManager().run(module, builder)
 
 
-@cache
-def _array_kind(kind: Any) -> tuple[np.dtype[Any], int] | None:
-    """What an annotation says of an array; None for what is no array."""
-    if get_origin(kind) is Table:
-        return dtype_of(get_args(kind)[0]), 1
-    if get_origin(kind) is Tables:
-        return dtype_of(get_args(kind)[0]), 2
-    axes = next((each for each in getattr(kind, "__metadata__", ()) if isinstance(each, Axes)), None)
-    return None if axes is None else (np.dtype(axes.of), axes.many)
-
-
-@cache
-def _fields(kind: Any) -> tuple[Any, ...] | None:
-    """Annotations of the fields of a named tuple; None for what is none."""
-    return tuple(get_type_hints(kind, include_extras=True).values()) if hasattr(kind, "_fields") else None
-
-
-def _taken(kind: Any, at: int, names: dict[str, Any]) -> tuple[str, int]:
-    """An expression that takes an argument off a row of slots from a place on, and the place after it."""
-    inner = _fields(kind)
-    if inner is not None:
-        parts = []
-        for each in inner:
-            text, at = _taken(each, at, names)
-            parts.append(text)
-        names[kind.__name__] = kind
-        return f"{kind.__name__}({', '.join(parts)})", at
-    array = _array_kind(kind)
-    if array is None:
-        return (f"number(row[{at}])" if kind is float else f"row[{at}]"), at + 1
-    dtype, axes = array
-    name = f"type{at}"
-    names[name] = dtype
-    shape = "".join(f"row[{at + 1 + axis}], " for axis in range(axes))
-    return f"view(row[{at}], ({shape}), {name})", at + 1 + axes
-
-
-def _shape_of(kind: Any) -> Any:
-    """What an argument is made of: a list of the fields of a named tuple, what an array is of, or float or int."""
-    if (inner := _fields(kind)) is not None:
-        return [_shape_of(each) for each in inner]
-    return _array_kind(kind) or (float if kind is float else int)
-
-
-def _add_slots(found: list[int], value: Any, shape: Any) -> None:
-    if isinstance(shape, list):
-        for each, its in zip(value, shape, strict=True):
-            _add_slots(found, each, its)
-    elif isinstance(shape, tuple):
-        if not isinstance(value, np.ndarray) or (value.dtype, value.ndim) != shape or not value.flags.c_contiguous:
-            raise TypeError(f"an array of {shape[1]} axes of {shape[0]} is needed; not this: {value!r:.80}")
-        # As plain bytes: of a record NumPy would describe every field; `ctypes.data` imports something each time.
-        found.append(value.view(np.uint8).__array_interface__["data"][0])
-        found.extend(value.shape)
-    elif shape is float and isinstance(value, (float, int, np.floating)):
-        found.append(struct.unpack("q", struct.pack("d", value))[0])
-    elif shape is int and isinstance(value, (int, np.integer)):
-        found.append(int(value))
-    else:
-        raise TypeError(f"a number is needed; not this: {value!r:.80}")
-
-
-@cache
-def _view() -> Any:
-    """An array on memory at an address, for compiled code; numba's own way counts references."""
-    _numba()
-    from llvmlite import ir
-    from numba import types
-    from numba.core import cgutils
-    from numba.extending import intrinsic
-    from numba.np.arrayobj import make_array, populate_array
-
-    @intrinsic
-    def view(_context: Any, address: Any, shape: Any, dtype: Any) -> Any:
-        kind = types.Array(dtype.dtype, len(shape), "C")
-
-        def generate(context: Any, builder: Any, _signature: Any, arguments: Any) -> Any:
-            array = make_array(kind)(context, builder)
-            size = ir.Constant(ir.IntType(64), context.get_abi_sizeof(context.get_data_type(kind.dtype)))
-            extents = cgutils.unpack_tuple(builder, arguments[1], kind.ndim)
-            stride, strides = size, list[Any]()
-            for extent in reversed(extents):
-                strides.insert(0, stride)
-                stride = builder.mul(stride, extent)
-            place = builder.inttoptr(arguments[0], array.data.type)
-            populate_array(array, place, shape=extents, strides=strides, itemsize=size, meminfo=None)
-            return array._getvalue()
-
-        return kind(address, shape, dtype), generate
-
-    return view
-
-
-@cache
-def _number() -> Any:
-    """A slot's bits as a floating-point number, for compiled code."""
-    _numba()
-    from numba import types
-    from numba.extending import intrinsic
-
-    @intrinsic
-    def number(_context: Any, bits: Any) -> Any:
-        def generate(context: Any, builder: Any, _signature: Any, arguments: Any) -> Any:
-            return builder.bitcast(arguments[0], context.get_value_type(types.float64))
-
-        return types.float64(bits), generate
-
-    return number
-
-
 _engines: list[Any] = []  # code lives as long as the engine that loaded it
 
 
@@ -387,8 +251,8 @@ def _loaded(kept: bytes) -> Callable[[int, int], None]:
     if not address:
         raise RuntimeError("the object file has no such function")
     _engines.append(engine)
-    takes = ctypes.CFUNCTYPE(ctypes.c_int32, ctypes.c_void_p, ctypes.c_void_p, ctypes.c_int64, ctypes.c_int64)
-    function = takes(address)
+    kind = ctypes.CFUNCTYPE(ctypes.c_int32, ctypes.c_void_p, ctypes.c_void_p, ctypes.c_int64, ctypes.c_int64)
+    function = kind(address)
 
     def call(rows: int, count: int) -> None:
         unused = ctypes.create_string_buffer(16)

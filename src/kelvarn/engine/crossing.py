@@ -24,7 +24,12 @@ def count_of(plant: Plant) -> int:
 
 @part
 def edge_of(s: int, plant: Plant, state: State) -> tuple[int, float, float]:
-    """Body of a switch; the temperature at which it acts next, an endless one where it does not; 1 where from below."""
+    """Body of a switch; the temperature at which it acts next, an endless one where it does not; 1 where from below.
+
+    Args:
+        s: the switch: cut-offs first, then each drive's own thermostat.
+        plant, state: the rig, and where it stands.
+    """
     cut_offs = plant.cut_offs.size - 1
     if s < cut_offs:
         cut_off = plant.cut_offs[s]

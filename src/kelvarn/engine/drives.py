@@ -110,7 +110,14 @@ def valve_place(drive: Drive, demand: float) -> float:
 
 @part
 def push_change(at_s: float, level: float, slope_per_s: float, state: DriveState, line: Table[Delayed]) -> None:
-    """Put a change on the delay line."""
+    """Put a change on the delay line.
+
+    Args:
+        at_s: when it is felt, dead time included.
+        level: output from then on, 0…1.
+        slope_per_s: how fast it goes on changing, 1/s.
+        state, line: of the drive; written.
+    """
     place = line[state.tail]
     place.at_s, place.level, place.slope_per_s = at_s, level, slope_per_s
     state.tail = state.tail + 1 if state.tail + 1 < line.size else 0
@@ -118,7 +125,14 @@ def push_change(at_s: float, level: float, slope_per_s: float, state: DriveState
 
 @part
 def set_level(level: float, t: float, dead_time_s: float, state: DriveState, line: Table[Delayed]) -> None:
-    """Change the output level at instant t; counts switchings."""
+    """Change the output level at instant t; counts switchings.
+
+    Args:
+        level: output, 0…1.
+        t: instant, s.
+        dead_time_s: after which it is felt.
+        state, line: of the drive; written.
+    """
     if level != state.level:
         was_on, is_on = state.level > 0.0, level > 0.0
         if was_on != is_on:
@@ -201,9 +215,9 @@ def _set_pwm(t: float, h: float, drive: Drive, state: DriveState, line: Table[De
 
 
 @part
-def _pulse(drive: Drive, state: DriveState) -> float:
-    """How long a pulse of a slow window is for the demand, s."""
-    pulse = min(max(state.demand, 0.0), 1.0) * drive.window_s
+def pulse_s(drive: Drive, demand: float) -> float:
+    """How long a pulse of a slow window is for a demand, s."""
+    pulse = min(max(demand, 0.0), 1.0) * drive.window_s
     if drive.resolution_s > 0.0:
         pulse = min(math.floor(pulse / drive.resolution_s + 0.5) * drive.resolution_s, drive.window_s)
     if pulse < drive.shortest_pulse_s or pulse < TIME_EPS:
@@ -218,7 +232,7 @@ def _pulse_window(t: float, h: float, drive: Drive, state: DriveState, line: Tab
     """One pulse for each slow window that begins in this sample."""
     start = state.windows * drive.window_s
     while start < t + h - TIME_EPS:
-        pulse = _pulse(drive, state)
+        pulse = pulse_s(drive, state.demand)
         begin = max(start, t)  # a window that began by rounding before the sample starts with it
         set_level(1.0 if pulse > 0.0 else 0.0, begin, drive.dead_time_s, state, line)
         if 0.0 < pulse < drive.window_s:
@@ -239,7 +253,12 @@ def _pulsed(end: float, h: float, state: DriveState) -> float:
 
 @part
 def output_at(t: float, drive: Drive, state: DriveState, line: Table[Delayed]) -> float:
-    """Output of a drive at an instant from now on, before its dead time; of what is planned already."""
+    """Output of a drive at an instant from now on, before its dead time; of what is planned already.
+
+    Args:
+        t: instant, s.
+        drive, state, line: the drive, where it stands, and its delay line.
+    """
     level, slope, since = state.acting, 0.0, t
     k = state.head
     while k != state.tail:
@@ -253,7 +272,12 @@ def output_at(t: float, drive: Drive, state: DriveState, line: Table[Delayed]) -
 
 @part
 def output_between(t: float, end: float, drive: Drive, state: DriveState, line: Table[Delayed]) -> float:
-    """Integral of that from an instant to another, s."""
+    """Integral of that from an instant to another, s.
+
+    Args:
+        t, end: instants, s.
+        drive, state, line: as for `output_at`.
+    """
     level, slope, since, total = output_at(t, drive, state, line), 0.0, t, 0.0
     k = state.head
     while k != state.tail:
@@ -309,7 +333,7 @@ def resume(t: float, h: float, drive: Drive, state: DriveState, line: Table[Dela
     if drive.kind == DriveKind.SLOW_WINDOW:
         state.windows = math.floor((t + TIME_EPS) / drive.window_s)
         start = state.windows * drive.window_s
-        until = start + _pulse(drive, state)
+        until = start + pulse_s(drive, state.demand)
         state.windows += 1
         set_level(1.0 if until > t + TIME_EPS else 0.0, t, drive.dead_time_s, state, line)
         if t + TIME_EPS < until < start + drive.window_s - TIME_EPS:

@@ -4,6 +4,7 @@ from kelvarn.model.bodies import Body, DrawOff
 from kelvarn.model.fields import SURROUNDINGS
 from kelvarn.units import Quantity, show
 
+from .changes import opened_W_per_K, running, surroundings_at
 from .heat import carried, conductance
 from .layout import link_record
 from .run import Run
@@ -22,7 +23,7 @@ class Flows:
         self._run = run
         self.sample = min(max(sample, 0), run.time_s.size - 1)
         self._time_s = float(run.time_s[self.sample])
-        self.outside_degC = run.surroundings_at(self._time_s)
+        self.outside_degC = surroundings_at(run.rig, run.trial, self._time_s)
         self.degC = {
             name: float(run.bodies_degC[i, self.sample]) for i, name in enumerate(run.rig.body_names)
         } | {SURROUNDINGS: self.outside_degC}  # fmt: skip
@@ -33,15 +34,16 @@ class Flows:
         link = rig.all_links[index]
         record = link_record(rig, link, 1, 0)
         flow = float(self._run.flow[record.mover, self.sample]) if record.mover >= 0 else 0.0
-        g = conductance(record, max(flow, 0.0)) + self._run.door_at(link.a, link.b, self._time_s)
+        g = conductance(record, max(flow, 0.0))
+        g += opened_W_per_K(rig, self._run.trial, link.a, link.b, self._time_s)
         heat, _, _ = carried(record, g, self.degC[link.b], self.degC[link.a])
         return heat
 
     def drawn_W(self, draw_off: DrawOff) -> float:
         """Heat that a draw-off takes out of its body now, W."""
         inlet = self.outside_degC if draw_off.inlet_degC is None else draw_off.inlet_degC
-        running = self._run.drawn_at(draw_off, self._time_s)
-        return running * draw_off.flow_W_per_K * (self.degC[draw_off.body] - inlet)
+        times = running(self._run.trial, draw_off, self._time_s)
+        return times * draw_off.flow_W_per_K * (self.degC[draw_off.body] - inlet)
 
     def molten(self, body: Body) -> float | None:
         """Share of a body that has melted, 0…1; None where it does not melt."""

@@ -4,7 +4,6 @@ from kelvarn.model import guards as model
 from kelvarn.model.rig import Rig
 
 from .guard_records import RULERS, Ruler
-from .layout import cut_offs_of
 from .run import Run
 
 
@@ -15,8 +14,7 @@ def ruler_at(run: Run, index: int) -> Ruler:
 
 def guard_of(rig: Rig, code: int) -> model.Guard:
     """The guard behind a guard code that is one's."""
-    place = code // RULERS
-    return rig.guards[cut_offs_of(rig)[place].place if code % RULERS == Ruler.THERMAL_CUT_OFF else place]
+    return rig.guards[code // RULERS]
 
 
 def alarms_on(run: Run, index: int) -> list[model.Alarm]:

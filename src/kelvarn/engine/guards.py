@@ -188,7 +188,15 @@ def _given_by(guard: Guard, last: float, t: float) -> float:
 
 @part
 def watch(guarding: Guarding, readings: Reals, timing: Timing, t: float, out: Decision) -> None:
-    """See what each guard says; alarms and what is cut are written into the decision."""
+    """See what each guard says; alarms and what is cut are written into the decision.
+
+    Args:
+        guarding: guards with their settings and state; written.
+        readings: of each probe, degC.
+        timing: time between samples, and what has passed.
+        t: instant of the sample, s.
+        out: the decision; written.
+    """
     control_probe, mirror = timing.control_probe, timing.mirror
     now, r, y = guarding.now[0], out.setpoint_degC, readings[control_probe]
     ahead = mirror * (r - y)

@@ -2,8 +2,10 @@
 
 import math
 
+from kelvarn.units import KELVIN_AT_0_DEGC
+
 from .compiled import part
-from .plant import KELVIN, Link
+from .plant import Link
 
 
 @part
@@ -18,13 +20,18 @@ def conductance(link: Link, flow: float) -> float:
 def carried(link: Link, g: float, a_degC: float, b_degC: float) -> tuple[float, float, float]:
     """Heat that a link of conductance g carries from its end b to its end a: g (b − a) + σεA (b⁴ − a⁴), in K there.
 
+    Args:
+        link: its radiating conductance.
+        g: conductance, W/K.
+        a_degC, b_degC: temperatures of its ends.
+
     Returns:
         W; by how much less for a kelvin more at a, and by how much more for one at b, W/K.
     """
     heat = g * (b_degC - a_degC)
     if link.radiating_W_per_K4 == 0.0:
         return heat, g, g
-    ka, kb = a_degC + KELVIN, b_degC + KELVIN
+    ka, kb = a_degC + KELVIN_AT_0_DEGC, b_degC + KELVIN_AT_0_DEGC
     heat += link.radiating_W_per_K4 * (kb * kb * kb * kb - ka * ka * ka * ka)
     by_a = g + 4.0 * link.radiating_W_per_K4 * ka * ka * ka
     by_b = g + 4.0 * link.radiating_W_per_K4 * kb * kb * kb
@@ -50,7 +57,14 @@ def between(y0: float, rate0: float, y1: float, rate1: float, span: float, share
 
 @part
 def rate_between(y0: float, rate0: float, y1: float, rate1: float, span: float, share: float) -> float:
-    """Rate of such a course there, 1/s."""
+    """Rate of such a course there, 1/s.
+
+    Args:
+        y0, rate0: value and rate at its beginning.
+        y1, rate1: at its end.
+        span: between the two, s.
+        share: where in it, 0…1.
+    """
     left = 1.0 - share
     return (
         6.0 * (y1 - y0) * share * left / span
@@ -61,7 +75,11 @@ def rate_between(y0: float, rate0: float, y1: float, rate1: float, span: float, 
 
 @part
 def turning(y0: float, rate0: float, y1: float, rate1: float, span: float) -> float:
-    """Extreme value of such a course where its rates at the two ends have different signs."""
+    """Extreme value of such a course where its rates at the two ends have different signs.
+
+    Args:
+        y0, rate0, y1, rate1, span: as for `rate_between`.
+    """
     a, b, way = rate0 * span, rate1 * span, y1 - y0
     # Its derivative by the share is a + 2(3·way − 2a − b) s + 3(a + b − 2·way) s², with one zero between 0 and 1.
     half, square = 3.0 * way - 2.0 * a - b, 3.0 * (a + b - 2.0 * way)

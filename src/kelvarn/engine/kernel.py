@@ -3,6 +3,8 @@
 from enum import IntEnum
 from math import inf
 
+from kelvarn.units import KELVIN_AT_0_DEGC
+
 from .applying import Heat, apply_change
 from .compiled import entry, part, subroutine
 from .control import Control, control_step
@@ -28,7 +30,7 @@ class Outcome(IntEnum):
 
 
 _THERMAL_CUT_OFF = int(Ruler.THERMAL_CUT_OFF)
-_COLDEST, _HOTTEST = -273.15, 20000.0
+_COLDEST, _HOTTEST = -KELVIN_AT_0_DEGC, 20000.0
 _MOST_MOVES = 200
 """Moves of switches in one sample that are followed."""
 
@@ -71,7 +73,7 @@ def run_loop(
             control.decision[0].given = plant.played[k]
         if plant.rig[0].switched:
             look_at_switches(plant, state, heat)
-        _record(k, control, state, trace)
+        _record(k, control, plant, state, trace)
         if plant.rig[0].matters:
             _see_ready(t, control.decision[0].setpoint_degC, plant, state, heat)
         if k < samples - 1:
@@ -226,7 +228,7 @@ def _see_ready(t: float, setpoint_degC: float, plant: Plant, state: State, heat:
 
 
 @part
-def _record(k: int, control: Control, state: State, trace: Trace) -> None:
+def _record(k: int, control: Control, plant: Plant, state: State, trace: Trace) -> None:
     """Record what was decided; an open cut-off lets none of it through."""
     out, cut_off = control.decision[0], state.loop[0].cut_off
     trace.tripped[k] = out.tripped | state.loop[0].opened
@@ -235,7 +237,7 @@ def _record(k: int, control: Control, state: State, trace: Trace) -> None:
     trace.p[k], trace.i[k], trace.d[k], trace.delay_left_s[k] = out.p, out.i, out.d, out.delay_left_s
     trace.law_code[k], trace.guard_code[k], trace.alarm_code[k] = out.law_code, out.guard_code, out.alarm_code
     if cut_off >= 0 and out.guard_code % RULERS != Ruler.POWER_CUT:
-        trace.guard_code[k] = code_of(_THERMAL_CUT_OFF, cut_off)
+        trace.guard_code[k] = code_of(_THERMAL_CUT_OFF, plant.cut_offs[cut_off].place)
 
 
 @part

@@ -96,7 +96,12 @@ def lay_out(rig: Rig, start_degC: float | None = None, put_in: Sequence[PutIn] =
 
 
 def link_record(rig: Rig, link: model.Link, a: int, b: int) -> Link:
-    """A link between two ends by index."""
+    """A link between two ends by index.
+
+    Args:
+        rig, link: the link, and the rig that says what drives it.
+        a, b: indices of its ends; that of the surroundings follows the bodies.
+    """
     mover = -1 if link.driven_by is None else rig.drive_index(link.driven_by)
     return Link(
         a=a,

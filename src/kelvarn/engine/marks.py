@@ -30,6 +30,11 @@ class Verdict:
     met: bool
     reason: str
 
+    @property
+    def left(self) -> float | None:
+        """What is left to the limit, in the measure's unit, below 0 beyond it; None without a value."""
+        return None if self.value is None else _left(self.mark, self.value)
+
     def text(self, scale: Scale) -> str:
         """Its value in words, or why there is none."""
         if self.value is None:
@@ -81,14 +86,18 @@ def _judge_one(mark: Mark, measures: Measures, *, there: bool) -> Verdict:
         return Verdict(mark, None, False, reason)
     if not there and mark.measure in PRESUMES:
         return Verdict(mark, value, False, _NEVER_THERE)
+    return Verdict(mark, value, _left(mark, value) >= 0.0, "")
+
+
+def _left(mark: Mark, value: float) -> float:
+    """How far a value is from the limit of a mark on the side where it is met."""
     match mark.direction:
         case "at_most":
-            met = value <= mark.limit
+            return mark.limit - value
         case "at_least":
-            met = value >= mark.limit
+            return value - mark.limit
         case "within":
-            met = abs(value) <= mark.limit
-    return Verdict(mark, value, met, "")
+            return mark.limit - abs(value)
 
 
 def value_of(mark: Mark, measures: Measures) -> tuple[float | None, str]:

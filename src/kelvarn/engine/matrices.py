@@ -68,13 +68,18 @@ def slot_of(z: Grid, i: int) -> float:
 
 @part
 def put_slot(z: Grid, i: int, value: float) -> None:
-    """Set it."""
+    """Set a slot of the state."""
     z[i >> 3, i & 7] = value
 
 
 @subroutine
 def assemble(plant: Plant, state: State, flow: Grid) -> None:
-    """Write the matrix A of the rig as it is now."""
+    """Write the matrix A of the rig as it is now.
+
+    Args:
+        plant, state: the rig, and its conductances now.
+        flow: the matrix in blocks, 1/s; written.
+    """
     n, last = plant.bodies.size, flow.shape[0] - 1
     flow[:] = 0.0
     for j in range(state.links.size):
@@ -115,7 +120,14 @@ def into_blocks(matrix: Grid, blocks: Block4) -> None:
 
 @subroutine
 def exponential(flow: Grid, span: float, result: Block4, scratch: Blocks) -> None:
-    """Result = e^(flow·span) in blocks; `scratch` has the shape of three of flow."""
+    """Result = e^(flow·span) in blocks; `scratch` has the shape of three of flow.
+
+    Args:
+        flow: matrix, 1/s.
+        span: s.
+        result: matrix; written.
+        scratch: room; written.
+    """
     size = flow.shape[0]
     power, product_of, total = scratch[0], scratch[1], scratch[2]
     largest = 0.0
@@ -200,7 +212,13 @@ def add_power(series: Blocks, span: float, watts: float, z: Grid) -> None:
 
 @part
 def product(matrix: Block4, z: Grid, more: Grid, found: Grid) -> None:
-    """Found = matrix · z + more, eight rows at a time; two sums each, since one would wait for itself."""
+    """Found = matrix · z + more, eight rows at a time; two sums each, since one would wait for itself.
+
+    Args:
+        matrix: in blocks.
+        z: vector, padded to rows of eight.
+        more: added; found: written.
+    """
     for b in range(z.shape[0]):
         p = more[b]
         z0, z1, z2, z3 = p[0], p[1], p[2], p[3]

@@ -12,7 +12,6 @@ from typing import Any, Literal
 
 import numpy as np
 
-from kelvarn.model.curve import Curve
 from kelvarn.model.mark import MEASURES
 from kelvarn.model.rig import Rig
 from kelvarn.units import Quantity, show
@@ -349,8 +348,7 @@ def _drive(run: Summary, read: RunFound, found: _Found) -> None:
     shortest_off = [each.shortest_off_s for each in run.switching if each.shortest_off_s is not None]
     found.put("shortest_on_s", min(shortest_on, default=None), "there is no complete on-time")
     found.put("shortest_off_s", min(shortest_off, default=None), "there is no complete off-time")
-    law = run.controller
-    taken = read.steps_taken / duration * 3600 if isinstance(law, Curve) else None
+    taken = read.steps_taken / duration * 3600 if run.controller.has_steps else None
     found.put("steps_per_h", taken, "only a curve has steps to take")
     why_not = "the setpoint is never reached"
     found.put("worst_over_K", None if read.worst_over_K == NONE else read.worst_over_K, why_not)

@@ -131,7 +131,13 @@ def setpoint_at(plan: Course, time_s: npt.NDArray[np.floating[Any]], start_degC:
 
 
 def ramp_end_s(plan: trial.Plan, index: int, start_degC: float) -> float:
-    """When the change of this index reaches its setpoint, were it left alone; its start for one at once."""
+    """When the change of this index reaches its setpoint, were it left alone; its start for one at once.
+
+    Args:
+        plan: the plan.
+        index: of its change.
+        start_degC: setpoint that the change begins at.
+    """
     change = plan.changes[index]
     if change.ramp_K_per_s is None:
         return change.at_s

@@ -14,7 +14,6 @@ NONE = -1.0
 """In place of a number that there is not."""
 TIME_EPS = 1e-9
 """Instants closer than this, in s, are one: sums of intervals miss by rounding."""
-KELVIN = 273.15
 """0 °C in K."""
 
 

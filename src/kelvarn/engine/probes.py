@@ -3,40 +3,57 @@
 import math
 from collections.abc import Sequence
 
+from kelvarn.units import KELVIN_AT_0_DEGC
+
 from .compiled import part, subroutine
-from .plant import KELVIN, NONE, Converter, Fault, FaultKind, FaultState, Probe, ProbeState
+from .plant import NONE, Converter, Fault, FaultKind, FaultState, Probe, ProbeState
 from .records import Grid, Table
 
-_AT_25 = 1.0 / (KELVIN + 25.0)
+_AT_25 = 1.0 / (KELVIN_AT_0_DEGC + 25.0)
 
 
 @part
 def aged(k: int, p: int, probe: Probe, start_degC: float, history: Grid) -> float:
-    """Temperature that a probe had one dead time ago; what it had then, also between samples, stands in its history."""
+    """Temperature that a probe had one dead time ago; what it had then, also between samples, stands in its history.
+
+    Args:
+        k, p: sample, and place of the probe.
+        probe: how many samples its dead time has.
+        start_degC: what it had before the first sample.
+        history: what it had, a row for each probe, round and round.
+    """
     taken = k - probe.late_samples
     return start_degC if taken < 0 else history[p, taken % history.shape[1]]
 
 
+@part
+def count_of(probe: Probe, value: float) -> float:
+    """Count of a converter at a temperature: even steps, or an NTC in a divider, R = R25 e^(β(1/T − 1/298.15))."""
+    if probe.converter == Converter.EVEN:
+        low, high = probe.lowest_degC, probe.highest_degC
+        return math.floor((min(max(value, low), high) - low) / (high - low) * probe.levels + 0.5) * 1.0
+    ohm = probe.ohm_at_25_degC * math.exp(probe.beta_K * (1.0 / (max(value, -200.0) + KELVIN_AT_0_DEGC) - _AT_25))
+    return math.floor(ohm / (ohm + probe.fixed_ohm) * probe.levels + 0.5) * 1.0
+
+
 @subroutine
 def _converted(probe: Probe, value: float, fault: int) -> float:
-    """What a converter makes of it: even steps, or an NTC in a divider, R = R25 e^(β(1/T − 1/298.15))."""
+    """What a device makes of a converter's count."""
     low, high, levels = probe.lowest_degC, probe.highest_degC, probe.levels
     if probe.converter == Converter.EVEN:
-        code = math.floor((min(max(value, low), high) - low) / (high - low) * levels + 0.5)
-        return low + code / levels * (high - low)
+        return low + count_of(probe, value) / levels * (high - low)
     if fault == FaultKind.OPEN:
-        share = levels
+        count = levels
     elif fault == FaultKind.SHORT:
-        share = 0.0
+        count = 0.0
     else:
-        ohm = probe.ohm_at_25_degC * math.exp(probe.beta_K * (1.0 / (max(value, -200.0) + KELVIN) - _AT_25))
-        share = math.floor(ohm / (ohm + probe.fixed_ohm) * levels + 0.5) * 1.0
-    if share <= 0.0:
+        count = count_of(probe, value)
+    if count <= 0.0:
         return high
-    if share >= levels:
+    if count >= levels:
         return low
-    ohm = probe.fixed_ohm * share / (levels - share)
-    return 1.0 / (_AT_25 + math.log(ohm / probe.ohm_at_25_degC) / probe.beta_K) - KELVIN
+    ohm = probe.fixed_ohm * count / (levels - count)
+    return 1.0 / (_AT_25 + math.log(ohm / probe.ohm_at_25_degC) / probe.beta_K) - KELVIN_AT_0_DEGC
 
 
 @subroutine

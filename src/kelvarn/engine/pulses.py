@@ -5,15 +5,13 @@ from typing import NamedTuple
 import numpy as np
 
 from kelvarn.model.drives import SlowWindow
-from kelvarn.model.probes import Probe
-from kelvarn.units import KELVIN_AT_0_DEGC
 
-from .drives import share_out
-from .layout import Floats, lay_out, sharing_of
-from .plant import TIME_EPS, DriveState
+from .drives import pulse_s, share_out
+from .layout import Floats, lay_out, probe_record, sharing_of
+from .plant import TIME_EPS, Converter, DriveState
+from .probes import count_of
 from .run import Run
 
-_AT_25 = 1.0 / (KELVIN_AT_0_DEGC + 25.0)
 _MOST_WINDOWS = 200_000
 
 
@@ -55,12 +53,7 @@ def _of_windows(run: Run, index: int, drive: SlowWindow) -> Pulses | None:
         return None
     start = np.arange(count) * drive.window_s
     sample = np.minimum(np.floor((start + TIME_EPS) / h).astype(int), run.time_s.size - 1)
-    pulse = np.clip(_demand(run, index)[sample], 0.0, 1.0) * drive.window_s
-    if drive.resolution_s > 0:
-        pulse = np.minimum(np.floor(pulse / drive.resolution_s + 0.5) * drive.resolution_s, drive.window_s)
-    shortest = max(drive.shortest_pulse_s, TIME_EPS)
-    pulse[pulse < shortest] = 0.0
-    pulse[(drive.window_s - pulse < shortest) & (pulse > 0)] = drive.window_s
+    pulse = _pulses_s(run, index)[sample]
     begin = np.maximum(start, sample * h)
     on = pulse > 0
     begin, end = begin[on], np.minimum(begin[on] + pulse[on], end_s)
@@ -70,43 +63,34 @@ def _of_windows(run: Run, index: int, drive: SlowWindow) -> Pulses | None:
     return Pulses(begin[apart], end[np.append(apart[1:], True)])
 
 
-def _demand(run: Run, index: int) -> Floats:
-    """What is asked of a drive at each sample, shared with the others."""
-    if len(run.rig.drives) == 1:
-        return np.maximum(run.drive, 0.0)
+def _pulses_s(run: Run, index: int) -> Floats:
+    """How long a pulse of a drive would be for what is given at each sample, shared with the others, s."""
     drives, sharing = lay_out(run.rig).drives, sharing_of(run.rig)
     levels, place = np.unique(run.drive, return_inverse=True)
     found = np.empty(levels.size)
-    for k, given in enumerate(levels):
+    for k, given in enumerate(levels.tolist()):
         states = [DriveState() for _ in drives]
-        share_out(float(given), sharing, drives, states)
-        found[k] = states[index].demand
-    shared: Floats = found[place]
-    return shared
+        share_out(given, sharing, drives, states)
+        found[k] = pulse_s(drives[index], states[index].demand)
+    pulses: Floats = found[place]
+    return pulses
 
 
-def counts_of(probe: Probe, readings_degC: Floats) -> Floats | None:
-    """Raw counts of a probe's converter for what was read; None without one.
+def counts_of(run: Run, index: int) -> Floats | None:
+    """Raw counts of a probe's converter at each sample; None without one.
 
     What is read is a value that a count stands for, so that this only goes back; at the ends of its range all that lies
     beyond is the same.
 
     Args:
-        probe: with its converter, range and correction.
-        readings_degC: as the controller gets them, any shape.
+        run: as computed.
+        index: of the probe in its rig.
     """
-    converter = probe.converter
-    if converter is None:
+    probe = probe_record(run.rig, run.rig.probes[index])
+    if probe.converter == Converter.NONE:
         return None
-    value = np.asarray(readings_degC, float)
-    if probe.correction is not None:
-        value = (value - probe.correction.true_low_degC) / probe.correction.slope + probe.correction.shown_low_degC
-    levels = 2.0**converter.bits - 1
-    if converter.sensor == "even":
-        span = probe.highest_degC - probe.lowest_degC
-        even: Floats = np.round((value - probe.lowest_degC) / span * levels)
-        return even
-    exponent = converter.beta_K * (1.0 / (np.maximum(value, -200.0) + KELVIN_AT_0_DEGC) - _AT_25)
-    ohm = converter.ohm_at_25_degC * np.exp(exponent)
-    found: Floats = np.round(ohm / (ohm + converter.fixed_ohm) * levels)
+    read, place = np.unique(run.probes_degC[index], return_inverse=True)
+    shown = (read - probe.correct_true_degC) / probe.correct_slope + probe.correct_shown_degC
+    counts = np.array([count_of(probe, degC) for degC in shown.tolist()])
+    found: Floats = counts[place]
     return found

@@ -10,15 +10,12 @@ from typing import Any
 
 import numpy as np
 
-from kelvarn.model.bodies import DrawOff
 from kelvarn.model.candidate import Controller
-from kelvarn.model.events import DoorOpens, DrawOffRuns
 from kelvarn.model.fixed import Hand
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Trial
 from kelvarn.units import Quantity, show
 
-from .changes import door_W_per_K, surroundings_by, under_way
 from .kernel import Outcome, run_loop
 from .layout import Codes, Floats
 from .plant import DriveState, LoopState
@@ -174,32 +171,6 @@ class Run(Summary):
         thin: dict[str, Any] = {name: np.ascontiguousarray(array[..., ::step]) for name, array in arrays.items()}
         return replace(self, **thin)
 
-    def surroundings_at(self, time_s: float) -> float:
-        """Temperature of the surroundings at an instant, events included, degC."""
-        value = self.rig.surroundings.temperature_degC
-        for event in self.trial.occurrences:
-            if event.kind == "surroundings":
-                value += surroundings_by(event, time_s, self.trial.duration_s)
-        return value
-
-    def door_at(self, a: str, b: str, time_s: float) -> float:
-        """Conductance between two ends by doors open at an instant, W/K."""
-        return sum(
-            door_W_per_K(self.rig, event)
-            for event in self.trial.occurrences
-            if isinstance(event, DoorOpens) and {event.body, event.to} == {a, b} and under_way(event, time_s)
-        )
-
-    def drawn_at(self, draw_off: DrawOff, time_s: float) -> float:
-        """How often a draw-off runs at an instant: events of one that does not run always add."""
-        if draw_off.always:
-            return 1.0
-        return 1.0 * sum(
-            event.draw_off == draw_off.name and under_way(event, time_s)
-            for event in self.trial.occurrences
-            if isinstance(event, DrawOffRuns)
-        )
-
 
 def compute(
     rig: Rig,
@@ -354,7 +325,12 @@ class PreparedRun:
 
 
 def failure(rig: Rig, trial: Trial, outcome: Outcome, loop: LoopState) -> str:
-    """Why a run failed, in a sentence."""
+    """Why a run failed, in a sentence.
+
+    Args:
+        rig, trial: what ran.
+        outcome, loop: how it ended, and where.
+    """
     reached = show(loop.failed_s, Quantity.DURATION)
     if outcome == Outcome.GIVEN_UP:
         return (

@@ -3,7 +3,7 @@
 import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import lru_cache, partial
 
 import numpy as np
 
@@ -22,6 +22,7 @@ _SOLVED_W = 1e-9
 _LEAST_W_PER_K = 1e-12  # what carries less carries nothing
 _MOST_DEMAND = 4.0  # how far beyond what the drive has a need is still worked out, to be told
 _HALVINGS = 26  # of the demands between which a setpoint is held
+_NEXT = 1e-6  # outputs that differ by less are neighbours: nothing jumps between them
 
 
 @dataclass(frozen=True)
@@ -192,7 +193,10 @@ def can_hold(rig: Rig, setpoint_degC: float) -> Verdict | None:
     if bracket[0] == bracket[1]:  # below what no demand gives: told by a straight line
         return Verdict(bracket[0], low, most, None, end)
     below, above = outputs(bracket[0]), outputs(bracket[1])
-    share = _share(lambda s: _mix_miss(rig, layout, below, above, s, at, setpoint_degC))
+    share = 0.0
+    if max(abs(b - a) for a, b in zip(below, above, strict=True)) > _NEXT:
+        mixed = partial(_mix_miss, rig, layout, below, above, at, setpoint_degC)
+        share = _halved(mixed, 0.0, 1.0, mixed(1.0) > 0)[0]
     way = 1.0 if bracket[1] > 0 else -1.0
     left, right = (way * mean_output(layout.drives, each, way) for each in (below, above))
     jumps = (
@@ -212,9 +216,9 @@ def _mix_miss(
     layout: Layout,
     below: Sequence[float],
     above: Sequence[float],
-    share: float,
     at: int,
     setpoint_degC: float,
+    share: float,
 ) -> float:
     """How far above a setpoint it rests while two outputs take turns."""
     found = _rest(rig, layout, _Mix(layout, below, above, share))
@@ -240,33 +244,18 @@ def _bracket(miss: Callable[[float], float], low: float) -> tuple[float, float] 
             return None
         high *= 2
         at_high = miss(high)
+    return _halved(miss, low, high, at_high > 0)
+
+
+def _halved(miss: Callable[[float], float], low: float, high: float, above: bool) -> tuple[float, float]:
+    """Two neighbours between which a function, which may jump, gets past 0; `above`: at the high end it is."""
     for _ in range(_HALVINGS):
         middle = (low + high) / 2
-        found = miss(middle)
-        if (found > 0) == (at_high > 0):
+        if (miss(middle) > 0) == above:
             high = middle
         else:
             low = middle
     return low, high
-
-
-def _share(miss: Callable[[float], float]) -> float:
-    """Where between 0 and 1 a monotonic function is 0, by the Illinois variant of regula falsi."""
-    low, high, at_low, at_high = 0.0, 1.0, miss(0.0), miss(1.0)
-    if at_low == 0 or at_high == at_low:
-        return 0.0
-    for _ in range(60):
-        finite = math.isfinite(at_low) and math.isfinite(at_high)
-        middle = high - at_high * (high - low) / (at_high - at_low) if finite else (low + high) / 2
-        found = miss(middle)
-        if abs(found) < 1e-8 or abs(high - low) < 1e-12:
-            return middle
-        if found * at_high < 0:
-            low, at_low = high, at_high
-        elif finite:
-            at_low /= 2
-        high, at_high = middle, found
-    return high
 
 
 @lru_cache(maxsize=4)

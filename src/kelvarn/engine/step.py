@@ -9,7 +9,7 @@ import numpy as np
 
 from kelvarn.model.bodies import COLDEST_DEGC, HOTTEST_DEGC
 from kelvarn.model.drives import AnyDrive, Pwm
-from kelvarn.model.edit import with_fields
+from kelvarn.model.edit import with_each, with_fields
 from kelvarn.model.event_base import LONGEST_S
 from kelvarn.model.fixed import Hand
 from kelvarn.model.rig import Rig
@@ -123,7 +123,7 @@ def open_loop(rig: Rig, drive: float, start: Start = "cold") -> StepResponse:
     Raises:
         RunError: it cannot be computed, or there is no rest to start warm from.
     """
-    rig = _averaged(rig)
+    rig = averaged(rig)
     before = drive / 2 if start == "warm" else 0.0
     end, initial = rest_degC(rig, drive), rest_degC(rig, before)
     if initial is not None:
@@ -146,10 +146,10 @@ def _output_change(rig: Rig, before: float, after: float) -> float:
     return way * (last - first)
 
 
-def _averaged(rig: Rig) -> Rig:
+def averaged(rig: Rig) -> Rig:
     """A rig whose probes are read exactly and whose drives give a demand as it is, in place of pulses of it."""
-    probes = tuple(with_fields(p, noise_K=0, resolution_K=0, converter=None) for p in rig.probes)
-    return with_fields(rig, probes=probes, drives=tuple(averaged_drive(drive) for drive in rig.drives))
+    exact = with_each(rig, "probes", lambda _: {"noise_K": 0.0, "resolution_K": 0.0, "converter": None})
+    return with_fields(exact, drives=tuple(averaged_drive(drive) for drive in rig.drives))
 
 
 def averaged_drive(drive: AnyDrive) -> AnyDrive:
@@ -195,10 +195,10 @@ def _shown(rig: Rig, degC: float) -> float:
 
 def _by_hand(rig: Rig, drive: float, span_s: float, before: float = 0.0) -> Run:
     interval = min(max(span_s / SAMPLES, 0.01), 3600.0)
-    probes = tuple(with_fields(p, interval_s=interval) for p in rig.probes)
+    often = with_each(rig.unguarded, "probes", lambda _: {"interval_s": interval})
     plan = Plan(changes=(SetpointChange(at_s=0, to_degC=rig.surroundings.temperature_degC),))
     trial = Trial(name="Open-loop step", duration_s=min(max(span_s, 1.0), LONGEST_S), plan=plan)
-    return compute(with_fields(rig.unguarded, probes=probes), Hand(drive=drive, before=before), trial)
+    return compute(often, Hand(drive=drive, before=before), trial)
 
 
 def _known_delay_s(rig: Rig) -> float:
@@ -340,7 +340,7 @@ def heating_up_s(rig: Rig, setpoint_degC: float) -> float | None:
     verdict = can_hold(rig, setpoint_degC)
     if verdict is not None and not verdict.can:
         return None
-    rig = _averaged(rig)
+    rig = averaged(rig)
     end = rest_degC(rig, 1.0)
     run = _by_hand(rig, 1.0, _LONGEST_RAMP_S if end is None else _span(rig, 1.0, end, _LONGEST_HEATING_S))
     # The first look finds roughly when; a second one, that ends soon after, finds it well.

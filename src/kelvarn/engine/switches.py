@@ -54,7 +54,13 @@ def look_at_switches(plant: Plant, state: State, heat: Heat) -> bool:
 
 @part
 def held_at(d: int, by_trip: bool, plant: Plant, state: State) -> float:
-    """Level that a drive is held at, whatever is asked; NONE: it is not."""
+    """Level that a drive is held at, whatever is asked; NONE: it is not.
+
+    Args:
+        d: place of the drive.
+        by_trip: whether a trip holds it off.
+        plant, state: the rig, and where it stands.
+    """
     if by_trip or state.loop[0].cut_off >= 0 or state.drives[d].blocked:
         return 0.0
     return state.drives[d].stuck
@@ -86,6 +92,12 @@ def _add_loads(sign: float, plant: Plant, state: State, heat: Heat) -> None:
 @subroutine
 def act_between_samples(k: int, t: float, by_trip: bool, plant: Plant, state: State, heat: Heat, trace: Trace) -> bool:
     """Let switches that came to their level act at an instant inside sample k, and put right what was put out of it.
+
+    Args:
+        k, t: sample, and its instant in s.
+        by_trip: whether a trip holds the drives off.
+        plant, state, heat: the rig and where it stands; written.
+        trace: what was put out; written.
 
     Returns:
         Whether any of them did.

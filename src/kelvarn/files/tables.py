@@ -4,6 +4,7 @@ import csv
 import json
 import re
 from collections.abc import Sequence
+from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
@@ -71,13 +72,8 @@ def measures_json(measures: Measures) -> dict[str, Any]:
 
 def _window_json(window: Span) -> dict[str, Any]:
     return {
-        "opens": window.opens,
-        "name": window.name,
-        "from_s": window.from_s,
-        "to_s": window.to_s,
-        "setpoint_degC": window.setpoint_degC,
+        **{name: getattr(window, name) for name in ("opens", "name", "from_s", "to_s", "setpoint_degC", "reasons")},
         **window.values,
-        "reasons": window.reasons,
     }
 
 
@@ -107,14 +103,7 @@ def step_json(step: StepResponse) -> dict[str, Any]:
     """An open-loop step with its reading and where each body ends."""
     found = step.reading
     reading = None if found is None else {
-        "gain_K": found.gain_K,
-        "lag_s": found.lag_s,
-        "rise_K_per_s": found.rise_K_per_s,
-        "dead_time_s": found.dead_time_s,
-        "dead_time_over_lag": found.ratio,
-        "rms_K": found.rms_K,
-        "reach_95_s": found.reach_95_s,
-        "difficulty": found.difficulty,
+        **asdict(found), "dead_time_over_lag": found.ratio, "difficulty": found.difficulty,
     }  # fmt: skip
     return {
         "from": step.start,
@@ -144,7 +133,7 @@ def write_trace(run: Run, path: Path) -> None:
         more |= {f"{drive.name}_put_out": run.put_out[k], f"{drive.name}_W": run.drives_W[k]}
     for k, probe in enumerate(run.rig.probes):
         more[f"{probe.name}_reads_degC"] = run.probes_degC[k]
-        counts = counts_of(probe, run.probes_degC[k])
+        counts = counts_of(run, k)
         if counts is not None:
             more[f"{probe.name}_counts"] = counts
     head = ["time_s", "setpoint_degC", "measured_degC", "drive", "power_W", *bodies, "guard", *map(plain_cell, more)]

@@ -8,7 +8,8 @@ from typing import Literal
 import numpy as np
 
 from kelvarn.model.log_data import Floats
-from kelvarn.model.probes import KELVIN, Correction, ntc_degC
+from kelvarn.model.probes import Correction, ntc_degC
+from kelvarn.units import KELVIN_AT_0_DEGC
 
 from .observed import FitError
 
@@ -111,9 +112,9 @@ def thermistor(points: Sequence[tuple[float, float]]) -> Thermistor:
     if len(points) < 2:
         raise FitError("A thermistor needs at least two points, better three: cold, room, warm.")
     degC, ohm = np.array([p[0] for p in points]), np.array([p[1] for p in points])
-    if (ohm <= 0).any() or (degC <= -KELVIN).any() or float(np.ptp(degC)) < 5:
+    if (ohm <= 0).any() or (degC <= -KELVIN_AT_0_DEGC).any() or float(np.ptp(degC)) < 5:
         raise FitError("The points must lie at least 5 K apart and have resistances above 0 Ω.")
-    x = 1.0 / (degC + KELVIN) - 1.0 / (25.0 + KELVIN)
+    x = 1.0 / (degC + KELVIN_AT_0_DEGC) - 1.0 / (25.0 + KELVIN_AT_0_DEGC)
     beta, at_25 = np.polyfit(x, np.log(ohm), 1)
     if beta <= 0:
         raise FitError(
@@ -124,7 +125,13 @@ def thermistor(points: Sequence[tuple[float, float]]) -> Thermistor:
 
 
 def pairs_of(shown: Floats, true: Floats, count: int = 6) -> list[Pair]:
-    """Pairs from a log with a reference beside the probe: means of the stillest stretches, from cold to warm."""
+    """Pairs from a log with a reference beside the probe: means of the stillest stretches, from cold to warm.
+
+    Args:
+        shown: what the probe shows, degC.
+        true: what the reference shows at the same instants, degC.
+        count: how many pairs at most.
+    """
     parts = np.array_split(np.arange(shown.size), min(40, max(2, shown.size // 5)))
     spread = [
         (float(np.ptp(shown[part])), float(shown[part].mean()), float(true[part].mean())) for part in parts if part.size

@@ -319,7 +319,13 @@ class Drift:
 
 
 def drift_over(rig: Rig, logs: Sequence[Observed], what: str = "loss") -> Drift:
-    """One figure of each of several logs, such as the heat loss week by week, as factors on what it was."""
+    """One figure of each of several logs, such as the heat loss week by week, as factors on what it was.
+
+    Args:
+        rig: as it was.
+        logs: one after another.
+        what: the way in which it changes.
+    """
     sizes = []
     try:
         for log in logs:

@@ -17,7 +17,16 @@ KINDS: dict[Kind, str] = {"one_lag": "One lag", "two_lags": "Two lags", "integra
 def unit_course(
     kind: Kind, theta: Sequence[float], at_s: Floats, values: Floats, t: Floats, *, held: bool, late: bool
 ) -> Floats:
-    """What a model of gain 1 makes of a course, from 0; `theta` as `names_of` names it."""
+    """What a model of gain 1 makes of a course, from 0; `theta` as `names_of` names it.
+
+    Args:
+        kind: of the model.
+        theta: its lags and dead time.
+        at_s, values: when the drive changes, and to what.
+        t: instants that are asked for, s.
+        held: drive stays from one change to the next; else it goes straight there.
+        late: further dead time, s.
+    """
     lag, lag2, dead = split_theta(kind, theta)
     found = np.empty(t.size)
     follow(at_s, values, int(held), lag, lag2, dead if late else 0.0, t, found)

@@ -30,13 +30,25 @@ class Estimate:
 
 
 def estimate_of(value: float, variance: float, least: float) -> Estimate:
-    """A value with the 95 % interval of its variance, which does not go below `least`."""
+    """A value with the 95 % interval of its variance, which does not go below `least`.
+
+    Args:
+        value: as fitted.
+        variance: of it.
+        least: below which its interval does not go.
+    """
     half = Z95 * math.sqrt(max(variance, 0.0))
     return Estimate(float(value), max(float(value - half), least), float(value + half))
 
 
 def solved(design: Floats, target: Floats, weights: Floats | None) -> Floats:
-    """Weights of least squares, by the normal equations of scaled columns."""
+    """Weights of least squares, by the normal equations of scaled columns.
+
+    Args:
+        design: shape (n, p).
+        target: shape (n,).
+        weights: of each row, shape (n,); None: all alike.
+    """
     if weights is not None:
         design, target = design * weights[:, None], target * weights
     scale = np.sqrt(np.einsum("ij,ij->j", design, design))

@@ -218,7 +218,13 @@ def gain_of(precision: dict[str, float]) -> float:
 
 
 def course_degC(rough: Rough, test: StepTest, t: Floats) -> Floats:
-    """Temperatures of a step test at instants from its beginning, s; it begins at rest at its first drive."""
+    """Temperatures of a step test at instants from its beginning, s; it begins at rest at its first drive.
+
+    Args:
+        rough: gain, lag and dead time as they are guessed.
+        test: drives and when they change.
+        t: s.
+    """
     at = np.array([-1.0, test.before_s])
     step = np.array([0.0, test.drive - test.start])
     rise = unit_course(rough.kind, rough.theta, at, step, t, held=True, late=True)

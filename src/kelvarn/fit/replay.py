@@ -18,9 +18,9 @@ from kelvarn.model.edit import with_fields
 from kelvarn.model.events import Load
 from kelvarn.model.fixed import Fixed
 from kelvarn.model.log_data import Floats
-from kelvarn.model.probes import KELVIN
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Plan, SetpointChange, Trial
+from kelvarn.units import KELVIN_AT_0_DEGC
 
 from .observed import Observed, noise_K
 
@@ -82,7 +82,13 @@ def recorded_drive(log: Observed, *, nonlinear: bool) -> RecordedDrive:
 
 @lru_cache(maxsize=64)
 def plain(rig: Rig, interval_s: float, demand: bool = False) -> Rig:
-    """A rig as it is replayed: no guards, probes read exactly, drives that give what was recorded, or make it so."""
+    """A rig as it is replayed: no guards, probes read exactly, drives that give what was recorded, or make it so.
+
+    Args:
+        rig: the rig.
+        interval_s: from one reading to the next.
+        demand: what was recorded is a demand that the drives make output of.
+    """
     probes = tuple(
         with_fields(probe, noise_K=0.0, resolution_K=0.0, converter=None, correction=None, interval_s=interval_s)
         for probe in rig.probes
@@ -142,7 +148,7 @@ def begun_at(rig: Rig, probe_degC: float, further_K: Mapping[int, float] = NOWHE
     if rig.response is not None:
         return with_fields(rig, response=with_fields(rig.response, start_degC=outside + away))
     bodies = tuple(
-        body.model_copy(update={"start_degC": max(float(outside + away * share + further_K.get(k, 0.0)), -KELVIN)})
+        with_fields(body, start_degC=max(float(outside + away * share + further_K.get(k, 0.0)), -KELVIN_AT_0_DEGC))
         for k, (body, share) in enumerate(zip(rig.bodies, shares, strict=True))
     )
     return rig.model_copy(update={"bodies": bodies})
@@ -207,7 +213,12 @@ def could_be(rig: Rig, log: Observed) -> list[list[RecordedDrive]]:
 
 
 def drawn(rig: Rig, log: Observed, random: np.random.Generator) -> RecordedDrive:
-    """A drive that would have left the same rows: it changed anywhere between two, and went on scattering there."""
+    """A drive that would have left the same rows: it changed anywhere between two, and went on scattering there.
+
+    Args:
+        rig, log: what is replayed.
+        random: generator.
+    """
     moved = _earlier(log, random.uniform(0, 1, log.at_s.size))
     if is_share(log):
         scatter = noise_K(log.drive) * random.standard_normal(log.drive.size)

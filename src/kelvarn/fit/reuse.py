@@ -89,6 +89,11 @@ def trial_of(project: Project, log: Log, data: LogData) -> Trial:
     """A trial of what a log went through: its setpoints, and its left-out spans where a door stood open.
 
     Where no column holds the setpoint, the temperature that it came to is taken.
+
+    Args:
+        project: whose trials' names are taken.
+        log: how it is read.
+        data: its rows.
     """
     changes = setpoint_changes(data)
     if not changes:

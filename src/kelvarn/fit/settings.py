@@ -56,6 +56,10 @@ def same_settings(rig: Rig, candidate: Candidate, data: LogData) -> SameSettings
     None where the log does not say its setpoint or drive, or is too coarse for the law: rows further apart than ten
     samples of it, or than its drive holds. Between two rows of a coarse log the drive may have been that of either,
     and what the law remembers is only nearly known, so a small difference tells nothing.
+
+    Args:
+        rig, candidate: whose drive it should be.
+        data: the log.
     """
     from scipy.ndimage import maximum_filter1d, minimum_filter1d
 

@@ -319,6 +319,10 @@ def at_rest(t: Floats, y: Floats, step_K: float) -> bool:
 
     Its slope over the last tenth, carried on for as long as it is old, would add less than a tenth of its range, or is
     not told from its scatter.
+
+    Args:
+        t, y: s and degC, shape (n,).
+        step_K: of the readings.
     """
     last = t >= t[-1] - 0.1 * (t[-1] - t[0])
     if last.sum() < 4:

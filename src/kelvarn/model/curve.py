@@ -33,6 +33,7 @@ class Curve(LawBase):
     """
 
     strategies = ("Fan steps", "Fan ramp")
+    has_steps = True
     law: Literal["curve"] = "curve"
     shape: Literal["steps", "ramp"] = field("steps", "Curve", "Whether it goes by steps or straight.")
     steps: tuple[CurveStep, ...] = field(

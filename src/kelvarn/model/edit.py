@@ -5,7 +5,7 @@ A path names a field from the project down, such as ("rig", "bodies", 1, "capaci
 """
 
 from collections.abc import Callable, Sequence
-from typing import Any, TypeVar
+from typing import Any, Literal, TypeVar
 
 from pydantic import ValidationError
 
@@ -14,6 +14,7 @@ from .events import EVENT_KINDS
 from .fields import ModelBase
 from .names import free_name
 from .project import Project
+from .rig import Rig
 
 Path = tuple[str | int, ...]
 P = TypeVar("P", bound=ModelBase)
@@ -31,7 +32,13 @@ def value_at(root: Any, path: Path) -> Any:
 
 
 def put(root: Any, path: Path, value: Any) -> Any:
-    """A copy of `root` with `value` at the path; every part on the way is validated anew."""
+    """A copy of `root` with `value` at the path; every part on the way is validated anew.
+
+    Args:
+        root: a part of the model, or a tuple of them.
+        path: names of fields and places in tuples, from the root down.
+        value: what stands there afterwards.
+    """
     if not path:
         return value
     step, rest = path[0], path[1:]
@@ -46,6 +53,21 @@ def with_fields(part: P, **fields: Any) -> P:
     """A validated copy of a part with some fields changed."""
     kept = {name: getattr(part, name) for name in type(part).model_fields}
     return type(part).model_validate({**kept, **fields})
+
+
+Parts = Literal["bodies", "links", "drives", "probes"]
+
+
+def with_each(rig: Rig, parts: Parts, change: Callable[[Any], dict[str, Any]]) -> Rig:
+    """A validated copy of a rig with fields of all its parts of a kind changed.
+
+    Args:
+        rig: the rig.
+        parts: which kind.
+        change: given a part, the fields of it that are other; none keeps it as it is.
+    """
+    made = tuple(with_fields(part, **fields) if (fields := change(part)) else part for part in getattr(rig, parts))
+    return with_fields(rig, **{parts: made})
 
 
 def rename_candidate(project: Project, old: str, new: str) -> Project:

@@ -86,7 +86,13 @@ def field(
 
 
 def title_of(info: FieldInfo, name: str, *, cools: bool = False) -> str:
-    """What a field is called; some are called otherwise where a rig only cools."""
+    """What a field is called; some are called otherwise where a rig only cools.
+
+    Args:
+        info: the field's declaration.
+        name: of the field.
+        cools: whether the rig only cools.
+    """
     extra = info.json_schema_extra
     other = extra.get("cools") if cools and isinstance(extra, dict) else None
     return str(other or info.title or name)

@@ -52,10 +52,12 @@ class LawBase(ModelBase):
     Attributes:
         strategies: what people call it, as on the buttons; one law may be several.
         switches: it is either on or off.
+        has_steps: it goes from one step of drive to the next.
     """
 
     strategies: ClassVar[tuple[str, ...]] = ()
     switches: ClassVar[bool] = False
+    has_steps: ClassVar[bool] = False
 
     @property
     def strategy(self) -> str:

@@ -21,7 +21,13 @@ class UnknownName(ValueError):
 
 
 def check_known(wanted: Iterable[str], known: Sequence[str], what: str) -> None:
-    """Raise UnknownName, which says what there is, where something wanted is not among what is known."""
+    """Raise UnknownName, which says what there is, where something wanted is not among what is known.
+
+    Args:
+        wanted: names that are asked for.
+        known: names that there are.
+        what: of what, as the sentence calls them.
+    """
     for name in wanted:
         if name not in known:
             raise UnknownName(f"There is no {what} “{name}”; there are: {', '.join(known)}.")

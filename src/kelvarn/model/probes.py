@@ -5,14 +5,13 @@ from typing import Literal
 import numpy as np
 from pydantic import model_validator
 
-from kelvarn.units import Quantity
+from kelvarn.units import KELVIN_AT_0_DEGC, Quantity
 
 from .bodies import temperature
 from .fields import ModelBase, Name, OneLine, field, number
 from .log_data import Floats
 from .tolerances import Tolerance
 
-KELVIN = 273.15
 """0 °C in K."""
 
 
@@ -41,7 +40,8 @@ class Correction(ModelBase):
 
 def ntc_degC(ohm: Floats, ohm_at_25_degC: float, beta_K: float) -> Floats:
     """Temperatures of a thermistor for its resistances: 1/T = 1/298.15 + ln(R/R25)/β (the Beta equation)."""
-    return np.asarray(1.0 / (1.0 / (KELVIN + 25.0) + np.log(ohm / ohm_at_25_degC) / beta_K) - KELVIN)
+    per_K = 1.0 / (25.0 + KELVIN_AT_0_DEGC) + np.log(ohm / ohm_at_25_degC) / beta_K
+    return np.asarray(1.0 / per_K - KELVIN_AT_0_DEGC)
 
 
 class Converter(ModelBase):

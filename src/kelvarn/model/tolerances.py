@@ -116,7 +116,13 @@ def _plays_a_part(kind: str, key: str) -> bool:
 
 
 def varied(rig: Any, moved: Sequence[Parameter], places: Sequence[float]) -> Any:
-    """The rig with each of these parameters at a place from −1 to 1 within its tolerance, kept inside its range."""
+    """The rig with each of these parameters at a place from −1 to 1 within its tolerance, kept inside its range.
+
+    Args:
+        rig: as it is meant.
+        moved: parameters with their tolerances.
+        places: of each, −1…1.
+    """
     by_part: dict[tuple[str | int, ...], dict[str, float]] = {}
     for parameter, place in zip(moved, places, strict=True):
         key = str(parameter.path[-1])

@@ -110,11 +110,10 @@ def add_named(project: Project, trial: int) -> Project:
     return made
 
 
-def set_named(project: Project, trial: int, index: int, **fields: Any) -> Project:
-    """Change a named setpoint, its name or its temperature; whatever carries the name follows."""
+def set_named(project: Project, trial: int, index: int, new: NamedSetpoint) -> Project:
+    """Have another named setpoint in place of one; whatever carries its name follows, in name and temperature."""
     plan = project.trials[trial].plan
     old = plan.setpoints[index]
-    new = with_fields(old, **fields)
 
     def follow(parts: tuple[Any, ...]) -> tuple[Any, ...]:
         update = {"named": new.name, "to_degC": new.to_degC}

@@ -1,16 +1,17 @@
 """Rigs and laws that differ from a project's in one thing: what "why" takes away, and what might help."""
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from typing import Any
 
 from pydantic import ValidationError
 
 from kelvarn.engine.step import averaged_drive
+from kelvarn.model.bodies import Body
 from kelvarn.model.candidate import Controller
 from kelvarn.model.curve import Curve
 from kelvarn.model.drives import Pwm
-from kelvarn.model.edit import with_fields
+from kelvarn.model.edit import with_each, with_fields
 from kelvarn.model.fields import SURROUNDINGS
 from kelvarn.model.on_off import OnOff
 from kelvarn.model.pid import Pid
@@ -42,13 +43,11 @@ class Alternative:
 
 
 def _probe_with(rig: Rig, **fields: Any) -> Rig:
-    probes = tuple(with_fields(p, **fields) if p.role == "control" else p for p in rig.probes)
-    return with_fields(rig, probes=probes)
+    return with_each(rig, "probes", lambda probe: fields if probe.role == "control" else {})
 
 
 def _drives_with(rig: Rig, **fields: Any) -> Rig:
-    drives = tuple(with_fields(d, **{k: v for k, v in fields.items() if hasattr(d, k)}) for d in rig.drives)
-    return with_fields(rig, drives=drives)
+    return with_each(rig, "drives", lambda drive: {name: v for name, v in fields.items() if hasattr(drive, name)})
 
 
 def _scaled(rig: Rig, factor: float) -> Rig:
@@ -58,31 +57,21 @@ def _scaled(rig: Rig, factor: float) -> Rig:
             rig.response, gain_K=rig.response.gain_K * factor, rise_K_per_s=rig.response.rise_K_per_s * factor
         )
         return with_fields(rig, response=response)
-    drives = tuple(with_fields(d, power_W=d.power_W * factor) if d.heated_body is not None else d for d in rig.drives)
-    return with_fields(rig, drives=drives)
+    return with_each(rig, "drives", lambda d: {"power_W": d.power_W * factor} if d.heated_body is not None else {})
 
 
 def _capacity(rig: Rig, name: str, factor: float) -> Rig:
-    bodies = tuple(
-        with_fields(b, capacity_J_per_K=max(b.capacity_J_per_K * factor, 0.01)) if b.name == name else b
-        for b in rig.bodies
-    )
-    return with_fields(rig, bodies=bodies)
+    def change(body: Body) -> dict[str, float]:
+        return {"capacity_J_per_K": max(body.capacity_J_per_K * factor, 0.01)} if body.name == name else {}
+
+    return with_each(rig, "bodies", change)
 
 
 def taken_away(rig: Rig, law: Controller) -> Iterator[Alternative]:
     """The rig and law with one thing taken away at a time, of what there is."""
-    if isinstance(law, Pid):
-        yield from _without_of_pid(rig, law)
-    elif isinstance(law, OnOff):
-        bare = with_fields(law, notation="edges", below_K=0.0, above_K=0.0)
-        yield Alternative("its own band", rig, bare)
-        if law.shortest_on_s or law.shortest_off_s or law.confirm_s or law.decide_every_s:
-            prompt = with_fields(law, shortest_on_s=0.0, shortest_off_s=0.0, confirm_s=0.0, decide_every_s=0.0)
-            yield Alternative("its delays", rig, prompt)
-    elif isinstance(law, Curve) and law.shape == "steps" and any(step.back_off_K < _HUNTS_K for step in law.steps):
-        wide = tuple(with_fields(step, back_off_K=max(step.back_off_K, _HUNTS_K)) for step in law.steps)
-        yield Alternative("steps with little or no hysteresis", rig, with_fields(law, steps=wide))
+    taken_away_of = _TAKEN_AWAY.get(type(law))
+    if taken_away_of is not None:
+        yield from taken_away_of(rig, law)
     yield from _without_delays(rig, law)
     total = sum(body.capacity_J_per_K for body in rig.bodies)
     for body in rig.bodies:
@@ -98,7 +87,20 @@ def taken_away(rig: Rig, law: Controller) -> Iterator[Alternative]:
         yield Alternative("the drive's switching", with_fields(rig, drives=smooth), law, of_rig=True)
 
 
-def _without_of_pid(rig: Rig, law: Pid) -> Iterator[Alternative]:
+def _of_on_off_without(rig: Rig, law: OnOff) -> Iterator[Alternative]:
+    yield Alternative("its own band", rig, with_fields(law, notation="edges", below_K=0.0, above_K=0.0))
+    if law.shortest_on_s or law.shortest_off_s or law.confirm_s or law.decide_every_s:
+        prompt = with_fields(law, shortest_on_s=0.0, shortest_off_s=0.0, confirm_s=0.0, decide_every_s=0.0)
+        yield Alternative("its delays", rig, prompt)
+
+
+def _of_curve_without(rig: Rig, law: Curve) -> Iterator[Alternative]:
+    if law.shape == "steps" and any(step.back_off_K < _HUNTS_K for step in law.steps):
+        wide = tuple(with_fields(step, back_off_K=max(step.back_off_K, _HUNTS_K)) for step in law.steps)
+        yield Alternative("steps with little or no hysteresis", rig, with_fields(law, steps=wide))
+
+
+def _of_pid_without(rig: Rig, law: Pid) -> Iterator[Alternative]:
     if law.integrates:
         if law.anti_windup != "hold":
             still = with_fields(law, anti_windup="hold")
@@ -112,6 +114,12 @@ def _without_of_pid(rig: Rig, law: Pid) -> Iterator[Alternative]:
         yield Alternative("the rate limit", rig, with_fields(law, rate_per_s=None))
     else:
         yield from _without_limit(rig, law)
+
+
+_TAKEN_AWAY: dict[type, Callable[[Rig, Any], Iterator[Alternative]]] = {
+    OnOff: _of_on_off_without, Curve: _of_curve_without, Pid: _of_pid_without,
+}  # fmt: skip
+"""What can be taken away of each law; of a drive set by hand nothing can."""
 
 
 def _without_limit(rig: Rig, law: Pid) -> Iterator[Alternative]:
@@ -167,31 +175,40 @@ def remedies(rig: Rig, law: Controller, holding: tuple[float, float] | None) -> 
 
 
 def _of_law(rig: Rig, law: Controller, holding: tuple[float, float] | None) -> Iterator[Alternative]:
-    changes: list[tuple[str, dict[str, Any]]] = []
-    if isinstance(law, OnOff) and law.notation == "edges":
-        for factor, word in ((0.5, "half"), (0.25, "a quarter of"), (2.0, "twice")):
-            edges = {"below_K": law.below_K * factor, "above_K": law.above_K * factor}
-            changes.append((f"{word} the band", edges))
-        middle = (law.below_K + law.above_K) / 2
-        changes.append(("switch off earlier", {"above_K": 0.0, "below_K": max(middle, law.below_K)}))
-        if law.shortest_on_s or law.shortest_off_s:
-            changes.append(("no shortest times", {"shortest_on_s": 0.0, "shortest_off_s": 0.0}))
-    if isinstance(law, Curve):
-        if law.shape == "steps":
-            wide = tuple(with_fields(step, back_off_K=max(2 * step.back_off_K, 2.0)) for step in law.steps)
-            changes.append(("more hysteresis at each step", {"steps": wide}))
-        changes.append(("change slowly: 2 % per s", {"rate_per_s": 0.02}))
-    if isinstance(law, Pid):
-        changes += _of_pid(law, holding)
-    for words, fields in changes:
+    changes_of = _CHANGES.get(type(law))
+    for words, fields in changes_of(law, holding) if changes_of is not None else ():
         try:
             yield Alternative(words, rig, with_fields(law, **fields))
         except ValidationError:
             continue  # out of range: no remedy
 
 
-def _of_pid(law: Pid, holding: tuple[float, float] | None) -> list[tuple[str, dict[str, Any]]]:
-    found: list[tuple[str, dict[str, Any]]] = []
+Changes = list[tuple[str, dict[str, Any]]]
+"""What may help: in words, and the settings that are other."""
+
+
+def _of_on_off(law: OnOff, _holding: tuple[float, float] | None) -> Changes:
+    found: Changes = []
+    if law.notation == "edges":
+        for factor, word in ((0.5, "half"), (0.25, "a quarter of"), (2.0, "twice")):
+            found.append((f"{word} the band", {"below_K": law.below_K * factor, "above_K": law.above_K * factor}))
+        middle = (law.below_K + law.above_K) / 2
+        found.append(("switch off earlier", {"above_K": 0.0, "below_K": max(middle, law.below_K)}))
+        if law.shortest_on_s or law.shortest_off_s:
+            found.append(("no shortest times", {"shortest_on_s": 0.0, "shortest_off_s": 0.0}))
+    return found
+
+
+def _of_curve(law: Curve, _holding: tuple[float, float] | None) -> Changes:
+    found: Changes = []
+    if law.shape == "steps":
+        wide = tuple(with_fields(step, back_off_K=max(2 * step.back_off_K, 2.0)) for step in law.steps)
+        found.append(("more hysteresis at each step", {"steps": wide}))
+    return [*found, ("change slowly: 2 % per s", {"rate_per_s": 0.02})]
+
+
+def _of_pid(law: Pid, holding: tuple[float, float] | None) -> Changes:
+    found: Changes = []
     for factor, word in ((0.5, "half the gain"), (0.7, "gain ×0.7"), (1.5, "gain ×1.5"), (2.0, "twice the gain")):
         found.append((word, {"kp_per_K": law.kp_per_K * factor}))
     if law.integrates:
@@ -216,6 +233,12 @@ def _of_pid(law: Pid, holding: tuple[float, float] | None) -> list[tuple[str, di
     return found
 
 
+_CHANGES: dict[type, Callable[[Any, tuple[float, float] | None], Changes]] = {
+    OnOff: _of_on_off, Curve: _of_curve, Pid: _of_pid,
+}  # fmt: skip
+"""What may help each law; a drive set by hand has none."""
+
+
 def _of_rig(rig: Rig, law: Controller) -> Iterator[Alternative]:
     probe = rig.probe
     for body in rig.bodies:
@@ -225,11 +248,10 @@ def _of_rig(rig: Rig, law: Controller) -> Iterator[Alternative]:
             yield Alternative(f"probe from {probe.body} to {body.name}", moved, law, of_rig=True)
     outer = [link for link in rig.links if SURROUNDINGS in (link.a, link.b) and link.driven_by is None]
     if outer:
-        links = tuple(
-            with_fields(link, conductance_W_per_K=link.conductance_W_per_K / 2) if link in outer else link
-            for link in rig.links
+        insulated = with_each(
+            rig, "links", lambda link: {"conductance_W_per_K": link.conductance_W_per_K / 2} if link in outer else {}
         )
-        yield Alternative("insulation ×2", with_fields(rig, links=links), law, of_rig=True)
+        yield Alternative("insulation ×2", insulated, law, of_rig=True)
     heated = {drive.heated_body for drive in rig.drives if drive.heated_body is not None}
     if heated:
         yield Alternative("half the power", _scaled(rig, 0.5), law, of_rig=True)
@@ -242,7 +264,7 @@ def _of_rig(rig: Rig, law: Controller) -> Iterator[Alternative]:
         words = f"quicker probe, lag {probe.lag_s:g} → {quicker:.3g} s"
         yield Alternative(words, _probe_with(rig, lag_s=float(f"{quicker:.3g}")), law, of_rig=True)
     if any(drive.dead_time_s > 0 for drive in rig.drives):
-        drives = tuple(with_fields(d, dead_time_s=d.dead_time_s / 2) for d in rig.drives)
-        yield Alternative("half the dead time", with_fields(rig, drives=drives), law, of_rig=True)
+        quicker_drives = with_each(rig, "drives", lambda drive: {"dead_time_s": drive.dead_time_s / 2})
+        yield Alternative("half the dead time", quicker_drives, law, of_rig=True)
     if probe.interval_s > _SHORTEST_S:
         yield Alternative("read twice as often", _probe_with(rig, interval_s=probe.interval_s / 2), law, of_rig=True)

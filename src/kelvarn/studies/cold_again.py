@@ -1,12 +1,15 @@
 """How long after a trial the rig is as cold as before it, so that a cold trial can begin again."""
 
+from functools import partial
+
 import numpy as np
 
 from kelvarn.engine.prepare import RunError
 from kelvarn.engine.run import compute
 from kelvarn.engine.steady import rest_degC
-from kelvarn.model.edit import with_fields
+from kelvarn.model.edit import with_each, with_fields
 from kelvarn.model.fixed import Fixed
+from kelvarn.model.probes import Probe
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Plan, SetpointChange, Trial
 from kelvarn.units import Quantity, show
@@ -35,14 +38,13 @@ def cold_again_s(rig: Rig, end_degC: dict[str, float]) -> float | None:
         response = with_fields(free.response, start_degC=end_degC[free.response.name])
         free = with_fields(free, response=response)
     else:
-        bodies = tuple(with_fields(body, start_degC=end_degC[body.name]) for body in free.bodies)
-        free = with_fields(free, bodies=bodies)
+        free = with_each(free, "bodies", lambda body: {"start_degC": end_degC[body.name]})
     for span_s in _SPANS_S:
-        probes = tuple(with_fields(probe, interval_s=span_s / _SAMPLES) for probe in free.probes)
+        often = with_each(free, "probes", partial(_read_every, span_s / _SAMPLES))
         plan = Plan(changes=(SetpointChange(at_s=0, to_degC=rig.surroundings.temperature_degC),))
         trial = Trial(name="Cooling down", duration_s=span_s, plan=plan)
         try:
-            run = compute(with_fields(free, probes=probes), Fixed(drive=0.0), trial)
+            run = compute(often, Fixed(drive=0.0), trial)
         except RunError:
             return None
         furthest = np.abs(run.bodies_degC - np.asarray(rest)[:, np.newaxis]).max(axis=0)
@@ -57,3 +59,7 @@ def ready_text(ready_s: float | None) -> str:
     if ready_s is None:
         return ""
     return f"ready from {show(ready_s, Quantity.DURATION)} on" if ready_s > 0 else "inside the goal from the start"
+
+
+def _read_every(interval_s: float, _probe: Probe) -> dict[str, float]:
+    return {"interval_s": interval_s}

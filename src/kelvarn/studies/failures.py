@@ -292,7 +292,13 @@ class _Work:
 
 
 def acting(rig: Rig, action: str, trial: Trial) -> Rig:
-    """The rig with this action at a fault of its control probe; of a fixed duty, the one that holds the setpoint."""
+    """The rig with this action at a fault of its control probe; of a fixed duty, the one that holds the setpoint.
+
+    Args:
+        rig: the rig.
+        action: at a fault of its control probe.
+        trial: that says which duty holds the setpoint.
+    """
     verdict = can_hold(rig, trial.plan.last_degC)
     duty = verdict.holding_drive if verdict is not None and verdict.holding_drive is not None else 0.0
     duty = float(f"{min(max(duty, -1.0), 1.0):.3g}")

@@ -17,25 +17,13 @@ def margin(verdict: Verdict, rig: Rig) -> float:
         verdict: the mark as judged; one whose measure presumes what the run does not do is missed by more than any.
         rig: whose surroundings.
     """
-    mark, value = verdict.mark, verdict.value
-    if value is None or (verdict.reason and not verdict.met):
+    mark, left = verdict.mark, verdict.left
+    if left is None or (verdict.reason and not verdict.met):
         return -NEVER
     limit = mark.limit
     if mark.kind.quantity == Quantity.TEMPERATURE:
         limit -= rig.surroundings.temperature_degC
-    return _left(verdict, value) / (abs(limit) or 1.0)
-
-
-def _left(verdict: Verdict, value: float) -> float:
-    """What is left to a mark's limit, in its unit."""
-    mark = verdict.mark
-    match mark.direction:
-        case "at_most":
-            return mark.limit - value
-        case "at_least":
-            return value - mark.limit
-        case "within":
-            return mark.limit - abs(value)
+    return left / (abs(limit) or 1.0)
 
 
 def missed(result: CaseResult, rig: Rig) -> float:
@@ -53,9 +41,10 @@ def room(result: CaseResult, rig: Rig) -> float:
     """
     found = [1.0]
     for verdict in result.verdicts:
-        if verdict.value is None or verdict.mark.limit == 0:
+        left = verdict.left
+        if left is None or verdict.mark.limit == 0:
             continue
         seen = verdict.mark.kind.quantity in (Quantity.DIFFERENCE, Quantity.TEMPERATURE)
-        noise = seen and _left(verdict, verdict.value) < rig.probe.noise_K
+        noise = seen and left < rig.probe.noise_K
         found.append(0.0 if noise else margin(verdict, rig))
     return min(found)

@@ -130,7 +130,13 @@ class Variants:
 
 
 def draw(rig: Rig, count: int, seed: int = 1) -> list[Rig]:
-    """The rigs of so many variants. Raises ValueError where nothing of the rig has a tolerance."""
+    """The rigs of so many variants. Raises ValueError where nothing of the rig has a tolerance.
+
+    Args:
+        rig: as it is meant, with tolerances.
+        count: how many.
+        seed: the same one gives the same rigs.
+    """
     moved, places = _drawn(rig, count, seed)
     return [varied(rig, moved, row) for row in places.tolist()]
 

@@ -54,7 +54,14 @@ def fan_floor(fan: Fan) -> float:
 
 
 def fan_steps(floor: float, begin_degC: float, width_K: float, back_off_K: float) -> Curve:
-    """Three steps, evenly from the floor to full drive."""
+    """Three steps, evenly from the floor to full drive.
+
+    Args:
+        floor: least drive, 0…1.
+        begin_degC: first step.
+        width_K: from the first step to the last.
+        back_off_K: hysteresis of each step.
+    """
     return Curve(
         steps=tuple(
             CurveStep(from_degC=round(begin_degC + share * width_K, 2), drive=round(floor + share * (1 - floor), 2),
@@ -65,7 +72,14 @@ def fan_steps(floor: float, begin_degC: float, width_K: float, back_off_K: float
 
 
 def fan_ramp(floor: float, begin_degC: float, width_K: float, back_off_K: float) -> Curve:
-    """From the floor straight to full drive."""
+    """From the floor straight to full drive.
+
+    Args:
+        floor: least drive, 0…1.
+        begin_degC: where it starts.
+        width_K: from there to full drive.
+        back_off_K: hysteresis of the start.
+    """
     begin = round(begin_degC, 2)
     return Curve(
         shape="ramp", start_degC=begin, full_degC=round(begin + width_K, 2), floor=floor, back_off_K=back_off_K

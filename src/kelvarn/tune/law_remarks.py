@@ -2,6 +2,7 @@
 
 import math
 from collections.abc import Callable, Iterator
+from typing import Any
 
 from kelvarn.engine.measures import Measures
 from kelvarn.engine.prepare import RunError
@@ -96,7 +97,7 @@ def _pushes_K(look: Look, seconds: float) -> float | None:
     return rate * min(seconds, look.plant.lag_s)
 
 
-def of_pid(look: Look, name: str, path: Path, law: Pid) -> Iterator[Remark]:
+def of_pid(look: Look, name: str, path: Path, law: Pid, _known: Measures | None) -> Iterator[Remark]:
     """On P, PI and PID: limits that cannot hold, memories that cannot act, gains that ring."""
     yield from _limits(look, name, path, law)
     yield from _gains(look, name, path, law)
@@ -259,7 +260,7 @@ def _turns_from(fan: Fan) -> float:
     return (fan.stalls_below if fan.kick_start_s > 0 else fan.needs) / fan.volts
 
 
-def of_curve(look: Look, name: str, path: Path, law: Curve) -> Iterator[Remark]:
+def of_curve(look: Look, name: str, path: Path, law: Curve, _known: Measures | None) -> Iterator[Remark]:
     """On curves: floors below the stall, no hysteresis, and full drive only beyond a limit."""
     probe = look.rig.probe
     fan = next((drive for drive in look.rig.drives if isinstance(drive, Fan)), None)
@@ -313,3 +314,9 @@ def lasting(years: float) -> str:
 def worn_text(often: float, years: float) -> str:
     """How soon a relay is worn out."""
     return f"At {show(often, Quantity.PER_HOUR)}, day and night, the relay is worn out in {lasting(years)}."
+
+
+OF_LAW: dict[type, Callable[[Look, str, Path, Any, Measures | None], Iterator[Remark]]] = {
+    OnOff: of_on_off, Pid: of_pid, Curve: of_curve,
+}  # fmt: skip
+"""Remarks on each law; of a drive set by hand there are none."""

@@ -139,7 +139,12 @@ def loop_of(rig: Rig, law: Pid, setpoint_degC: float, demand: float | None = Non
 
 
 def mixed(one: Loop, other: Loop, share: float) -> Loop:
-    """A loop that has a share of another."""
+    """A loop that has a share of another.
+
+    Args:
+        one, other: loops.
+        share: of the other one, 0…1.
+    """
     paths = [(size * (1 - share), path) for size, path in one.paths]
     paths += [(size * share, path) for size, path in other.paths]
     return replace(

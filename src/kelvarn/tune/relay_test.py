@@ -12,9 +12,8 @@ import numpy as np
 
 from kelvarn.engine.run import compute
 from kelvarn.engine.steady import can_hold
-from kelvarn.engine.step import averaged_drive
+from kelvarn.engine.step import averaged
 from kelvarn.model.curve import Curve, CurveStep
-from kelvarn.model.edit import with_fields
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Plan, SetpointChange, Trial
 from kelvarn.units import Quantity, show
@@ -55,9 +54,7 @@ def relay_test(rig: Rig, setpoint_degC: float, plant: Plant) -> RelayTest:
         RunError: it cannot be run.
         PlantError: it does not ring.
     """
-    probes = tuple(with_fields(p, noise_K=0.0, resolution_K=0.0, converter=None) for p in rig.probes)
-    free = rig.unguarded
-    calm = with_fields(free, probes=probes, drives=tuple(averaged_drive(drive) for drive in free.drives))
+    calm = averaged(rig.unguarded)
     h = rig.probe.interval_s
     lag = getattr(plant, "lag_s", 0.0)
     slow = max(plant.dead_time_s, rig.probe.lag_s, h)

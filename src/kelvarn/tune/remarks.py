@@ -5,17 +5,14 @@ from collections.abc import Iterator
 from kelvarn.engine.measures import Measures
 from kelvarn.engine.prepare import RunError
 from kelvarn.model.candidate import Candidate
-from kelvarn.model.curve import Curve
 from kelvarn.model.drives import Fan, Relay, SlowWindow
 from kelvarn.model.edit import Path, append
-from kelvarn.model.on_off import OnOff
-from kelvarn.model.pid import Pid
 from kelvarn.model.project import Project
 from kelvarn.model.set_aside import SetAside
 from kelvarn.model.trial import Trial
 from kelvarn.units import Scale
 
-from .law_remarks import of_curve, of_on_off, of_pid, worn_text
+from .law_remarks import OF_LAW, worn_text
 from .look import Look
 from .plan_remarks import plan_remarks
 from .plant import FirstOrder, Plant, PlantError
@@ -173,12 +170,9 @@ def _far_away(look: Look) -> Iterator[Remark]:
 def _of_candidate(look: Look, index: int, candidate: Candidate, known: Measures | None) -> Iterator[Remark]:
     law, name = candidate.controller, candidate.name
     path: Path = ("candidates", index, "controller")
-    if isinstance(law, OnOff):
-        yield from of_on_off(look, name, path, law, known)
-    elif isinstance(law, Pid):
-        yield from of_pid(look, name, path, law)
-    elif isinstance(law, Curve):
-        yield from of_curve(look, name, path, law)
+    of_law = OF_LAW.get(type(law))
+    if of_law is not None:
+        yield from of_law(look, name, path, law, known)
     life = None if known is None else known.values.get("relay_life_years")
     if life is not None and life < _LEAST_YEARS and any(isinstance(drive, Relay) for drive in look.rig.drives):
         often = known.values.get("switch_ons_per_h") if known is not None else None

@@ -14,6 +14,11 @@ _AT_EDGE = (0.97, 1.03, 1.4)  # times it: it just settles, it just does not, it 
 def turned_up(rig: Rig, law: Pid, setpoint_degC: float) -> list[tuple[str, Pid]]:
     """Laws with more and more gain, each with what it is called; the last ones ring ever more.
 
+    Args:
+        rig: the rig.
+        law: whose gain is turned up.
+        setpoint_degC: round which it rings.
+
     Raises:
         PlantError: no gain makes it ring, or it rings as it is.
     """

@@ -87,6 +87,11 @@ def as_switched(plant: Plant, rig: Rig, share: float) -> Plant:
 def swing_of(rig: Rig, law: OnOff, setpoint_degC: float) -> Swing:
     """The cycle of an on/off law on a rig, by the one lag and dead time of its open-loop step.
 
+    Args:
+        rig: the rig.
+        law: on/off.
+        setpoint_degC: round which it swings.
+
     Raises:
         RunError, PlantError: there is no such step, or no cycle; or one lag does not describe the rig so well that its
             cycle would be that of the run, or the law has delays of its own.

@@ -2,7 +2,6 @@
 
 from kelvarn.engine.guard_codes import alarms_on, guard_of, ruler_at
 from kelvarn.engine.guard_records import RULERS, Ruler
-from kelvarn.engine.layout import cut_offs_of
 from kelvarn.engine.run import Run
 from kelvarn.model import guards as model
 from kelvarn.units import Quantity, Scale, show
@@ -31,7 +30,12 @@ def ruler_name(run: Run, code: int) -> str:
 
 
 def rule_text(run: Run, index: int, scale: Scale = Scale.CELSIUS) -> str:
-    """One sentence on what rules over the law at a sample; empty where the law rules."""
+    """One sentence on what rules over the law at a sample; empty where the law rules.
+
+    Args:
+        run, index: the sample.
+        scale: that the sentence speaks in.
+    """
     ruler, place = ruler_at(run, index), int(run.guard_code[index]) // RULERS
     given = show(float(run.drive[index]), Quantity.DRIVE)
     match ruler:
@@ -47,8 +51,6 @@ def rule_text(run: Run, index: int, scale: Scale = Scale.CELSIUS) -> str:
         case Ruler.PERMIT:
             permit = run.rig.permits[place]
             return f"not allowed: permit “{permit.name}” ({permit.text(scale)}) is missing"
-        case Ruler.THERMAL_CUT_OFF:
-            return _cut_off(run, index, cut_offs_of(run.rig)[place].place, scale)
         case _:
             return _guard(run, index, run.rig.guards[place], scale)
 
@@ -76,22 +78,8 @@ def load_text(run: Run, index: int, scale: Scale = Scale.CELSIUS) -> str:
     said = []
     for place, guard in enumerate(run.rig.guards):
         if run.tripped[index] >> place & 1 and getattr(guard, "does", "") == "load":
-            cut_off = isinstance(guard, model.CutOff)
-            said.append(_cut_off(run, index, place, scale) if cut_off else _guard(run, index, guard, scale))
+            said.append(_guard(run, index, guard, scale))
     return "; ".join(said)
-
-
-def _cut_off(run: Run, index: int, place: int, scale: Scale) -> str:
-    guard = run.rig.guards[place]
-    assert isinstance(guard, model.CutOff)
-    now, at = (
-        show(value, Quantity.TEMPERATURE, scale)
-        for value in (float(run.bodies_degC[run.rig.body_index(guard.body), index]), guard.at_degC)
-    )
-    until = "and stays open"
-    if guard.resets_K is not None:
-        until = f"until {show(guard.at_degC - guard.resets_K, Quantity.TEMPERATURE, scale)}"
-    return f"thermal cut-off “{guard.name}” is open: {guard.body} {now} (opens at {at}), {until}"
 
 
 def _guard(run: Run, index: int, guard: model.RuleBase, scale: Scale) -> str:
@@ -109,6 +97,15 @@ def _guard(run: Run, index: int, guard: model.RuleBase, scale: Scale) -> str:
                 return f"trip “{guard.name}”: {guard.probe} {now} {sign} {at}: {_does(guard)}"
             stays = "stays until reset is pressed" if guard.latches else "until it is back far enough"
             return f"trip “{guard.name}”: tripped at {at}, {guard.probe} {now} now: {_does(guard)}, {stays}"
+        case model.CutOff():
+            now, at = (
+                show(value, Quantity.TEMPERATURE, scale)
+                for value in (float(run.bodies_degC[run.rig.body_index(guard.body), index]), guard.at_degC)
+            )
+            until = "and stays open"
+            if guard.resets_K is not None:
+                until = f"until {show(guard.at_degC - guard.resets_K, Quantity.TEMPERATURE, scale)}"
+            return f"thermal cut-off “{guard.name}” is open: {guard.body} {now} (opens at {at}), {until}"
         case model.ProbeFaultAction():
             return f"probe fault: {run.rig.probe.name} shows {measured}: gives {given}"
         case model.NoRise():

@@ -15,7 +15,12 @@ from .sample import Sample, Term
 
 
 def why(run: Run, index: int, scale: Scale = Scale.CELSIUS) -> str:
-    """One sentence on what the controller decided at a sample, and why."""
+    """One sentence on what the controller decided at a sample, and why.
+
+    Args:
+        run, index: the sample.
+        scale: that the sentence speaks in.
+    """
     ruled = rule_text(run, index, scale)
     besides = [said for said in (load_text(run, index, scale), alarms_text(run, index, scale)) if said]
     if ruler_at(run, index) in (Ruler.POWER_CUT, Ruler.STANDS_STILL):  # the law was not asked

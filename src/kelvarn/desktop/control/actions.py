@@ -1,4 +1,4 @@
-"""What can be done with candidates and trials: the same for buttons, menus and keys."""
+"""What can be done with candidates: the same for buttons, menus and keys."""
 
 from collections.abc import Callable
 
@@ -12,10 +12,8 @@ from kelvarn.model.curve import Curve
 from kelvarn.model.edit import (
     EditError,
     add_candidate,
-    add_trial,
     put,
     remove_candidate,
-    remove_trial,
     rename_candidate,
     with_fields,
 )
@@ -23,7 +21,6 @@ from kelvarn.model.law import Near
 from kelvarn.model.names import MOST_CHARACTERS
 from kelvarn.model.on_off import NOTATIONS, Notation, OnOff
 from kelvarn.model.pid import Pid
-from kelvarn.model.trial import Trial
 from kelvarn.studies.alternatives import Alternative
 from kelvarn.studies.reasons import holding
 
@@ -161,36 +158,3 @@ class CandidateActions:
             said = first_sentence(error, self.view.scale) if isinstance(error, ValidationError) else str(error)
             raise EditError(said) from error
         self.document.apply(changed, f"{project.candidates[index].name}: {NOTATIONS[notation]}")
-
-
-class TrialActions:
-    """Acts on the trial shown."""
-
-    def __init__(self, document: Document, view: View) -> None:
-        self._document, self._view = document, view
-
-    @property
-    def shown(self) -> Trial:
-        """The trial shown."""
-        return self._view.trial(self._document.project)
-
-    def copy(self) -> None:
-        """Add a copy of the trial, and show it."""
-        project, added = add_trial(self._document.project, self.shown.name)
-        self._document.apply(project, f"copy trial {self.shown.name}")
-        self._view.select_trial(added)
-
-    def delete(self) -> None:
-        """Delete the trial. Raises EditError for the last one."""
-        gone = self.shown.name
-        self._document.apply(remove_trial(self._document.project, gone), f"delete trial {gone}")
-
-    def rename(self, old: str, new: str) -> None:
-        """Rename a trial. Raises ValidationError for a name that is empty or taken."""
-        names = [trial.name for trial in self._document.project.trials]
-        if old not in names:
-            return  # it has gone while its name was typed
-        index = names.index(old)
-        changed = put(self._document.project, ("trials", index, "name"), new)
-        self._view.select_trial(changed.trials[index].name)
-        self._document.apply(changed, f"rename trial {old}")

@@ -5,7 +5,6 @@ from collections.abc import Sequence
 from kelvarn.engine.prepare import RunError
 from kelvarn.engine.run import current_go_on
 from kelvarn.model.candidate import Candidate
-from kelvarn.model.law_words import law_text
 from kelvarn.model.project import Project
 from kelvarn.model.trial import Trial
 from kelvarn.tune.plant import FirstOrder, Plant, PlantError
@@ -14,6 +13,7 @@ from kelvarn.tune.simplest import Best, conclusion, missed_text, suggest
 from kelvarn.tune.starts import Tried, plant_of_project, try_all, ultimate_of_rig
 from kelvarn.tune.ultimate import Ultimate
 from kelvarn.units import Quantity, Scale, minutes, show, three_figures
+from kelvarn.words.laws import law_text
 
 from .result_list import Column, Found, Row
 

@@ -14,8 +14,9 @@ from kelvarn.desktop.document import Document
 from kelvarn.desktop.fields.plain import small
 from kelvarn.desktop.lanes.edits import Drags
 from kelvarn.desktop.lanes.scene import Scene, quantity_name
+from kelvarn.engine.laws import static_curve
+from kelvarn.engine.laws.static import Corner, Line, StaticCurve
 from kelvarn.engine.run import Run
-from kelvarn.engine.static_curve import Corner, Line, StaticCurve, static_curve
 from kelvarn.model.drives import Fan
 from kelvarn.units import Quantity, Scale, from_shown, show, to_shown
 

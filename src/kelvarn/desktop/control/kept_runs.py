@@ -13,8 +13,8 @@ from kelvarn.desktop.popup import Popup
 from kelvarn.model.candidate import Candidate
 from kelvarn.model.edit import remove
 from kelvarn.model.kept_run import KeptRun
-from kelvarn.model.law_words import law_text
 from kelvarn.units import Scale
+from kelvarn.words.laws import law_text
 
 _SIZE = (560, 320)
 

@@ -3,32 +3,29 @@
 from collections.abc import Callable, Hashable
 from functools import partial
 
-from PySide6.QtCore import QPoint, Qt, Signal
-from PySide6.QtWidgets import QButtonGroup, QFrame, QGridLayout, QHBoxLayout, QMenu, QPushButton, QWidget
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QButtonGroup, QFrame, QGridLayout, QHBoxLayout, QPushButton, QWidget
 
 from kelvarn.desktop import theme
-from kelvarn.desktop.document import Document
 from kelvarn.desktop.fields.any import field_for
 from kelvarn.desktop.fields.binding import Binding
 from kelvarn.desktop.fields.notes import NotesField
 from kelvarn.desktop.fields.number import NumberField
-from kelvarn.desktop.fields.plain import Choice, ChoiceField, NameEdit, heading
+from kelvarn.desktop.fields.plain import Choice, ChoiceField, CutLink, NameEdit, heading
 from kelvarn.desktop.fields.ruler import RulerField
 from kelvarn.desktop.panel import Note, Panel
-from kelvarn.desktop.plain import menu_text, plain_tip, set_shown
 from kelvarn.desktop.remarks import Flag
 from kelvarn.desktop.station import Context
 from kelvarn.model.candidate import STRATEGIES
 from kelvarn.model.curve import Curve
-from kelvarn.model.edit import Path, add_event, remove_event, rename_event
-from kelvarn.model.events import EVENT_KINDS, Event
+from kelvarn.model.edit import Path
 from kelvarn.model.on_off import NOTATIONS, Notation, OnOff
 from kelvarn.model.pid import Pid
 from kelvarn.model.project import Project
 from kelvarn.model.trial import Trial
 from kelvarn.units import Quantity, Scale, show
 
-from .actions import CandidateActions, TrialActions
+from .actions import CandidateActions
 from .advice import SIMPLEST_COLUMNS, START_COLUMNS, simplest, starting_points
 from .forms_field import FormsField
 from .reserve import ReserveWords
@@ -45,21 +42,20 @@ class Settings(Panel):
 
     Signals:
         list_opened: a list of what was tried, to be shown.
+        trial_wanted: the trial is to be shown at its station, with an event of it by name, where there is one.
     """
 
     list_opened = Signal(object)
+    trial_wanted = Signal(str)
 
-    def __init__(
-        self, context: Context, actions: CandidateActions, trials: TrialActions, reserve: ReserveWords
-    ) -> None:  # fmt: skip
+    def __init__(self, context: Context, actions: CandidateActions, reserve: ReserveWords) -> None:
         super().__init__(theme.RIGHT_WIDTH - 40)
         self._document, self._view, self._guarded = context.document, context.view, context.guarded
-        self._actions, self._trials, self._jobs, self._reserve = actions, trials, context.runner.jobs, reserve
+        self._actions, self._jobs, self._reserve = actions, context.runner.jobs, reserve
         self._remarks = context.remarks
         self._more = False
         self._form = "standard"
         self.forms: FormsField | None = None
-        self.add_event = QPushButton()
         self.start_from = QPushButton()
         self.ask = QPushButton()
         self.opened: ResultList | None = None
@@ -79,12 +75,8 @@ class Settings(Panel):
             bool(candidate.notes),
             tuple(each.name for each in project.trials),
             trial.name,
-            bool(trial.notes),
             len(trial.plan.changes),
-            tuple((e.kind, e.name, e.lasts_s is None, e.shown()) for e in trial.events),
-            project.rig.body_names,
-            project.rig.names_for("probe"),
-            project.rig.names_for("draw_off"),
+            tuple(event.text(self._view.scale) for event in trial.events),
             self._view.scale,
         )
 
@@ -234,9 +226,6 @@ class Settings(Panel):
         path: Path = ("trials", place)
         self.add(_rule(), 8)
         self.add(self._trial_head())
-        name = NameEdit("Name of the trial", lambda: trial.name, lambda new: self._trials.rename(trial.name, new))
-        name.setProperty("plain", True)
-        self.add(name)
         last = len(trial.plan.changes) - 1
         for k in range(len(trial.plan.changes)):
             title = "Setpoint" if last == 0 else f"Setpoint {k + 1}"
@@ -244,18 +233,17 @@ class Settings(Panel):
             self.add(NumberField(Binding(self._document, self._view, where, title)))
         for field in ("duration_s", "start_degC", "band_K"):
             self.add(NumberField(self._bind(path, field)))
-        for k, event in enumerate(trial.events):
-            self._fill_event(place, k, event)
-        self.add_event = QPushButton("+ event …")
-        self.add_event.setProperty("link", True)
-        self.add_event.clicked.connect(
-            lambda: self.event_menu(place).popup(self.add_event.mapToGlobal(QPoint(0, self.add_event.height())))
-        )
-        self.add(self.add_event, 8)
-        self.add(NotesField(self._bind(path, "notes")), 4)
+        for event in trial.events:
+            self._to_trial(event.text(self._view.scale), event.name, f"Show “{event.name}” at Trial")
+        self._to_trial("plan and events at Trial …", "", "Its name, its plan, what happens in it, its notes")
+
+    def _to_trial(self, text: str, event: str, tip: str) -> None:
+        link = CutLink(text, tip)
+        link.clicked.connect(lambda: self.trial_wanted.emit(event))
+        self.add(link)
 
     def _trial_head(self) -> QWidget:
-        """The heading, which trial is shown where there are several, and what can be done with trials."""
+        """The heading, and which trial is shown where there are several."""
         row = QWidget()
         layout = QHBoxLayout(row)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -268,46 +256,8 @@ class Settings(Panel):
             self.trial_box.addItem(trial.name, trial.name)
         self.trial_box.setCurrentIndex(self._view.trial_index(self._document.project))
         self.trial_box.activated.connect(lambda _: self._view.select_trial(self.trial_box.currentData()))
-        set_shown(self.trial_box, len(trials) > 1)
         layout.addWidget(self.trial_box, 1)
-        if len(trials) == 1:
-            layout.addStretch(1)
-        for text, work, shown in (("copy", self._trials.copy, True), ("remove", self._trials.delete, len(trials) > 1)):
-            button = QPushButton(text)
-            button.setProperty("link", True)
-            button.setAccessibleName(f"{text.capitalize()} the trial")
-            button.clicked.connect(self._guarded(work))
-            set_shown(button, shown)
-            layout.addWidget(button)
         return row
-
-    def _fill_event(self, place: int, k: int, event: Event) -> None:
-        path: Path = ("trials", place, "events", k)
-        self.add(_EventHead(self._document, place, k), 8)
-        rig = self._document.project.rig
-        fields = [field_for(self._bind(path, field), rig) for field in event.shown()]
-        numbers = [field_for(self._bind(path, field), rig) for field in ("at_s", "lasts_s")]
-        choices = [field for field in fields if not isinstance(field, NumberField)]
-        for field in (*choices, *numbers, *(field for field in fields if isinstance(field, NumberField))):
-            self.add(field)
-
-    def event_menu(self, place: int) -> QMenu:
-        """Kinds of events that can be added to a trial."""
-        menu = QMenu(self)
-        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        for kind, of_kind in EVENT_KINDS.items():
-            action = menu.addAction(menu_text(of_kind.what), partial(self._add_event, place, kind))
-            lacking = of_kind.missing(self._document.project.rig)
-            action.setEnabled(not lacking)
-            action.setToolTip(plain_tip(lacking))
-        return menu
-
-    def _add_event(self, place: int, kind: str) -> None:
-        def add() -> None:
-            changed = add_event(self._document.project, place, kind)
-            self._document.apply(changed, f"add event {changed.trials[place].events[-1].name}")
-
-        self._guarded(add)()
 
 
 class _Strategies(QWidget):
@@ -329,37 +279,6 @@ class _Strategies(QWidget):
             group.addButton(button)
             width = _WIDTH // len(rows[row])
             layout.addWidget(button, row, k * width, 1, width)
-
-
-class _EventHead(QWidget):
-    """Name of an event, and a button that removes it."""
-
-    def __init__(self, document: Document, trial: int, index: int) -> None:
-        super().__init__()
-        event = document.project.trials[trial].events[index]
-
-        def still_there() -> bool:
-            events = document.project.trials[trial].events if trial < len(document.project.trials) else ()
-            return index < len(events) and events[index].name == event.name
-
-        def rename(new: str) -> None:
-            if still_there():
-                document.apply(rename_event(document.project, trial, event.name, new), f"rename {event.name}")
-
-        def remove() -> None:
-            if still_there():
-                document.apply(remove_event(document.project, trial, index), f"remove {event.name}")
-
-        name = NameEdit("Name of the event", lambda: event.name, rename)
-        name.setProperty("plain", True)
-        button = QPushButton("remove")
-        button.setProperty("link", True)
-        button.setAccessibleName(f"Remove event {event.name}")
-        button.clicked.connect(remove)
-        layout = QHBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.addWidget(name, 1)
-        layout.addWidget(button)
 
 
 def _rule() -> QFrame:

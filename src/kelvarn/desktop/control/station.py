@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QHBoxLayout, QInputDialog, QMenu, QPushButton, QSp
 from kelvarn.desktop import theme
 from kelvarn.desktop.columns import Columns
 from kelvarn.desktop.elided import ElidedLine
+from kelvarn.desktop.lanes.button import LanesButton
 from kelvarn.desktop.lanes.choice import chosen_lanes
 from kelvarn.desktop.lanes.edits import Drags
 from kelvarn.desktop.lanes.scene import Entry, entries, scene_of
@@ -25,11 +26,10 @@ from kelvarn.units import Quantity, UnitError, counted, parse, shortened, show
 from kelvarn.words.what_if import at_reading
 from kelvarn.words.why import why
 
-from .actions import CandidateActions, TrialActions
+from .actions import CandidateActions
 from .cards import Cards
 from .charts import Charts
 from .folding import Folding
-from .lanes_button import LanesButton
 from .lists import Lists
 from .mark_editor import MarkEditor
 from .marks import MarksFoot
@@ -54,7 +54,6 @@ class ControlStation(Station):
         self._drags = Drags(self._document, self._view)
         self._curve_wanted: bool | None = None
         self.candidate_actions = CandidateActions(self._document, self._view)
-        self.trial_actions = TrialActions(self._document, self._view)
         self.cards = Cards(self.candidate_actions)
         self.cards.selected.connect(self._view.select)
         self.cards.menu_wanted.connect(self._show_menu)
@@ -83,7 +82,7 @@ class ControlStation(Station):
         self.charts = Charts(context, self._drags, context.guarded(self._toggle_ringing))
         self.reserve = ReserveWords(self._runner.jobs)
         self.lists = Lists(context, self.candidate_actions, self)
-        self.settings = Settings(context, self.candidate_actions, self.trial_actions, self.reserve)
+        self.settings = Settings(context, self.candidate_actions, self.reserve)
         context.remarks.updated.connect(self.settings.refresh)
         self.reserve.updated.connect(self.settings.refresh)
         self.marks = MarksFoot()
@@ -136,7 +135,7 @@ class ControlStation(Station):
         return self.strip
 
     def commands(self) -> list[Command]:
-        do, menu, trials = self.candidate_actions, "&Candidate", "&Trial"
+        do, menu = self.candidate_actions, "&Candidate"
         add = [Command(menu, f"Add {strategy}", "", self.shown(partial(do.add, strategy))) for strategy in STRATEGIES]
         return [
             *add,
@@ -170,10 +169,6 @@ class ControlStation(Station):
             Command(menu),
             Command(menu, "Next candidate", "Ctrl+Down", partial(self._step_candidate, 1)),
             Command(menu, "Previous candidate", "Ctrl+Up", partial(self._step_candidate, -1)),
-            Command(trials, "Next trial", "Ctrl+PgDown", partial(self._step_trial, 1)),
-            Command(trials, "Previous trial", "Ctrl+PgUp", partial(self._step_trial, -1)),
-            Command(trials, "Copy the trial", "", self.shown(self.trial_actions.copy)),
-            Command(trials, "Delete the trial", "", self.in_sight(self.trial_actions.delete)),
         ]
 
     def _of_candidate(self) -> list[Command]:
@@ -345,11 +340,6 @@ class ControlStation(Station):
         project = self._document.project
         index = (self._view.candidate_index(project) + step) % len(project.candidates)
         self._view.select(project.candidates[index].name)
-
-    def _step_trial(self, step: int) -> None:
-        project = self._document.project
-        index = (self._view.trial_index(project) + step) % len(project.trials)
-        self._view.select_trial(project.trials[index].name)
 
     def _pin(self, pinned: bool) -> None:
         self._view.pinned = pinned

@@ -18,6 +18,7 @@ from .binding import Binding, Wrong, first_sentence
 from .number import EDIT_WIDTH
 from .typed import TypedLine
 
+_AROUND_WORDS = 38  # px: padding and arrow of a choice
 _AROUND_CHOICE = 66  # px: margins, scroll bar, and what stands between a title and its choice
 _LEAST_CHOICE, QWIDGETSIZE_MAX = 64, 16_777_215  # px
 _LEAST_LINK, _BESIDE_LINK = 40, 12  # px: least width of a link that may be cut, and what stands beside its text
@@ -117,7 +118,8 @@ class ChoiceField(QWidget):
             self.box.addItem(name, value)
         # As wide as its words want, and the title leaves room for in a narrow column.
         beside = theme.RIGHT_WIDTH - _AROUND_CHOICE - ceil(texts.laid_out(binding.title).width)
-        self.box.setFixedWidth(max(EDIT_WIDTH + 42, min(self.box.sizeHint().width(), beside)))
+        widest = ceil(max((texts.laid_out(name).width for _, name in choices), default=0.0)) + _AROUND_WORDS
+        self.box.setFixedWidth(max(EDIT_WIDTH + 42, min(widest, beside)))
         self.box.activated.connect(self._take)
         layout = titled(binding.title, self.box)
         self.setLayout(layout)

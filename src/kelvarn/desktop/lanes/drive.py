@@ -142,11 +142,10 @@ def flow_lane(scene: Scene) -> Lane:
     return Lane("flow", "Flow, %", _OF_DRIVE, weight=1.45, traces=traces)
 
 
-def switching_lanes(scene: Scene, most: int) -> list[Lane]:
-    """On-times of candidates that are on or off, the selected one among them where there is no room for all."""
+def switching_lanes(scene: Scene) -> list[Lane]:
+    """On-times of candidates that are on or off, the selected one first."""
     switching = [entry for entry in scene.shown if entry.candidate.controller.switches]
-    kept = sorted(switching, key=lambda entry: entry is not scene.selected)[:most]
-    return [_on_times(entry) for entry in sorted(kept, key=lambda entry: entry.index)]
+    return [_on_times(entry) for entry in sorted(switching, key=lambda entry: entry is not scene.selected)]
 
 
 def _on_times(entry: Entry) -> Lane:
@@ -159,7 +158,7 @@ def bars_of(run: Run, index: int) -> Bars:
     return Bars(*on_times(run.time_s, put(run)), index)
 
 
-def pulses_lanes(scene: Scene, most: int) -> list[Lane]:
+def pulses_lanes(scene: Scene) -> list[Lane]:
     """The real wave of each switched drive in the selected candidate's run."""
     if scene.result is None:
         return [Lane("pulses", "Pulses", None, height=30, nothing="nothing computed yet")]
@@ -171,4 +170,4 @@ def pulses_lanes(scene: Scene, most: int) -> list[Lane]:
             title = f"Pulses: {drive.name}"
             found.append(Lane(f"pulses {k}", title, None, _BARCODE_HEIGHT, index=k, bars=Bars(*pulses, k)))
     quick = "no drive here is switched slowly enough to show its pulses"
-    return found[:most] or [Lane("pulses", "Pulses", None, height=30, nothing=quick)]
+    return found or [Lane("pulses", "Pulses", None, height=30, nothing=quick)]

@@ -9,7 +9,7 @@ from pydantic import ValidationError
 from kelvarn.desktop.document import Document
 from kelvarn.desktop.strip.axis import nice_time
 from kelvarn.desktop.view import View
-from kelvarn.engine.static_curve import Corner
+from kelvarn.engine.laws.static import Corner
 from kelvarn.model.edit import Path, value_at, with_fields
 from kelvarn.model.fields import title_of
 from kelvarn.model.guards import DAY_S, clock

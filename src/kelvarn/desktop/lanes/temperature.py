@@ -286,7 +286,7 @@ def counts_lane(scene: Scene) -> Lane:
     if scene.result is not None:
         run = scene.result.run
         for k, probe in enumerate(run.rig.probes):
-            counts = counts_of(probe, run.probes_degC[k])
+            counts = counts_of(run, k)
             if counts is not None:
                 traces.append(Trace(probe.name, run.time_s, counts, k, strong=probe.role == "control"))
     if not traces:

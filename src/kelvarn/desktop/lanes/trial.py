@@ -5,6 +5,7 @@ from itertools import groupby
 
 import numpy as np
 
+from kelvarn.desktop.strip.frame import SPACE, room_left
 from kelvarn.desktop.strip.lane import Handle, Lane, LaneSpan, Shown
 from kelvarn.model.events import EVENT_KINDS
 from kelvarn.model.guards import DAY_S, DAYS, clock
@@ -32,7 +33,7 @@ def trial_lanes(scene: Scene, height: int) -> Shown:
         lanes.append(permits_lane(scene))
     if scene.trial.plan.week:
         lanes.append(hours_lane(scene))
-    lanes += _events(scene, height - sum(lane.height for lane in lanes))
+    lanes += _events(scene, room_left(lanes, height))
     run = scene.result.run if scene.result is not None else None
     return Shown(tuple(lanes), scene.trial.duration_s, run.time_s if run is not None else np.empty(0))
 
@@ -80,9 +81,10 @@ def _short(degC: float, scale: Scale) -> str:
     return f"{to_shown(degC, Quantity.TEMPERATURE, scale):.3g}"
 
 
-def _events(scene: Scene, room: int) -> list[Lane]:
+def _events(scene: Scene, room: float) -> list[Lane]:
     """A lane for each kind of event, or one for all where the other lanes leave no room, px."""
     kinds = [kind for kind, _ in groupby(sorted(event.kind for event in scene.trial.events))]
-    if len(kinds) < 2 or len(kinds) > _MOST_KINDS or room < 380 + 30 * len(kinds):
+    apart = [events_lane(scene, kind) for kind in EVENT_KINDS if kind in kinds]
+    if len(kinds) < 2 or len(kinds) > _MOST_KINDS or room < sum(lane.height + SPACE for lane in apart):
         return [events_lane(scene)]
-    return [events_lane(scene, kind) for kind in EVENT_KINDS if kind in kinds]
+    return apart

@@ -11,6 +11,7 @@ from .zoom import Zoom
 
 GUTTER, RIGHT, BOTTOM, TOP, SPACE = 50, 6, 24, 20, 6
 _LEAST_HEIGHT, _LEAST_ROWS = 28.0, 26.0
+_READABLE = 60.0  # px of a lane of curves that is to be read
 _LEADS, _GIVES = 0.45, 0.75  # share of the strip of the lane that leads; of its own height that a lane of rows keeps
 
 
@@ -31,6 +32,13 @@ def lay_out(lanes: Sequence[Lane], zoom: Zoom, time: Axis, width: float, height:
         found.append((lane, Frame(rect, time, zoom.value_axis(lane, rect.top(), rect.bottom()))))
         top += tall + SPACE
     return found
+
+
+def room_left(lanes: Sequence[Lane], height: float) -> float:
+    """What lanes leave to more of them in a strip of a height, px, where the one that leads has its share."""
+    leads = max(lanes, key=lambda lane: 0.0 if lane.height else lane.weight)
+    others = sum(SPACE + (lane.height or _READABLE) for lane in lanes if lane is not leads)
+    return height - TOP - BOTTOM - max(_LEADS * height, leads.height) - others
 
 
 def _heights(lanes: Sequence[Lane], height: float) -> list[float]:

@@ -17,6 +17,7 @@ from .labels import Obstacles, draw
 from .lane import INK, Band, Label, Lane, Level, Ribbon, Trace, ValueAxis
 
 _MOST_NAME = 170  # px of a trace's name
+_BEYOND = 14.0  # px from a level to what is said of it
 _FAR = 50.0  # px from which on a line leads from a name to its curve
 _LABEL_ROOM = 13.0  # px between two ticks that are given
 
@@ -69,18 +70,21 @@ def paint_lane(painter: QPainter, lane: Lane, frame: Frame) -> list[QRectF]:
         _paint_ribbon(painter, ribbon, frame)
     for level in lane.levels:
         _paint_level(painter, level, frame)
-    drawn = [_paint_trace(painter, trace, lane, frame) for trace in lane.traces if trace.drawn]
+    traces = [trace for trace in lane.traces if trace.drawn]
+    drawn = [curve(trace.time_s, trace.value, frame.time, frame.value) for trace in traces]
     for line in drawn:
         obstacles.add_curve(line)
+    obstacles.take(title_rect(lane, frame))
+    for level in lane.levels:  # under the curves: it is they that matter
+        _say_level(painter, level, frame, obstacles)
+    for trace, line in zip(traces, drawn, strict=True):
+        _paint_trace(painter, trace, line, lane, frame)
     if lane.bars is not None:
         paint_bars(painter, lane.bars, frame)
     title = paint_title(painter, lane, frame)
-    obstacles.take(title)
     paint_hatched(painter, tuple(span for span in lane.spans if span.hatched), frame, obstacles)
     paint_blocks(painter, lane, frame, title)
-    for level in lane.levels:
-        _say_level(painter, level, frame, obstacles)
-    _name_traces(painter, [trace for trace in lane.traces if trace.drawn], drawn, frame, obstacles)
+    _name_traces(painter, traces, drawn, frame, obstacles)
     for label in lane.labels:
         _say(painter, label, frame, obstacles)
     painter.restore()
@@ -109,9 +113,8 @@ def _shown_title(lane: Lane, frame: Frame) -> str:
     return texts.elided(lane.title, int(frame.rect.width()) - 24, "small", bold=True)
 
 
-def _paint_trace(painter: QPainter, trace: Trace, lane: Lane, frame: Frame) -> Curve:
+def _paint_trace(painter: QPainter, trace: Trace, drawn: Curve, lane: Lane, frame: Frame) -> None:
     look = theme.current()
-    drawn = curve(trace.time_s, trace.value, frame.time, frame.value)
     for band in lane.bands:
         if band.shaded is trace:
             _shade(painter, trace, band, frame)
@@ -123,7 +126,6 @@ def _paint_trace(painter: QPainter, trace: Trace, lane: Lane, frame: Frame) -> C
         color = faint(color, 0.6)
     dash = theme.dash(trace.index) if trace.index != INK and not trace.filled else ()
     draw_line(painter, drawn.line, color, dash, 2 if trace.strong else 1)
-    return drawn
 
 
 def faint(color: QColor, alpha: float) -> QColor:
@@ -188,9 +190,10 @@ def _paint_level(painter: QPainter, level: Level, frame: Frame) -> None:
 
 
 def _say_level(painter: QPainter, level: Level, frame: Frame, obstacles: Obstacles) -> None:
-    seen = frame.rect.top() <= frame.value.to_px(level.value) <= frame.rect.bottom()
-    if level.text and (level.ground or seen):
-        anchor = QPointF(frame.rect.center().x(), max(frame.value.to_px(level.value), frame.rect.top() + 4))
+    y = frame.value.to_px(level.value)
+    if level.text and (level.ground or frame.rect.top() <= y <= frame.rect.bottom()):
+        beyond = 0.0 if not level.ground else _BEYOND if level.below else -_BEYOND  # on the side that is meant
+        anchor = QPointF(frame.rect.center().x(), max(y + beyond, frame.rect.top() + 4))
         draw(painter, obstacles.place(anchor, level.text), level.text, theme.current().color(level.text_color))
 
 

@@ -1,43 +1,75 @@
 """What can be done with trials, plans, events, guards and permits; every one is a step of undo."""
 
-from typing import Any
+from collections.abc import Callable
+from typing import Concatenate, ParamSpec
 
-from kelvarn.desktop.control.actions import TrialActions
 from kelvarn.desktop.document import Document
 from kelvarn.desktop.view import View
 from kelvarn.model import trial_edit
-from kelvarn.model.edit import add_event, put, remove, remove_event, rename_event
+from kelvarn.model.edit import add_event, add_trial, put, remove, remove_event, remove_trial, rename_event
 from kelvarn.model.guards import RuleBase
+from kelvarn.model.project import Project
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Trial
 
+P = ParamSpec("P")
 
-class TrialWork:
+
+class TrialActions:
     """Acts on the trial shown, and on the rig's guards and permits."""
 
     def __init__(self, document: Document, view: View) -> None:
         self.document, self.view = document, view
-        self.trials = TrialActions(document, view)
+
+    @property
+    def shown(self) -> Trial:
+        """The trial shown."""
+        return self.view.trial(self.document.project)
+
+    def copy(self) -> None:
+        """Add a copy of the trial, and show it."""
+        project, added = add_trial(self.document.project, self.shown.name)
+        self.document.apply(project, f"copy trial {self.shown.name}")
+        self.view.select_trial(added)
+
+    def delete(self) -> None:
+        """Delete the trial. Raises EditError for the last one."""
+        gone = self.shown.name
+        self.document.apply(remove_trial(self.document.project, gone), f"delete trial {gone}")
+
+    def rename(self, old: str, new: str) -> None:
+        """Rename a trial. Raises ValidationError for a name that is empty or taken."""
+        names = [trial.name for trial in self.document.project.trials]
+        if old not in names:
+            return  # it has gone while its name was typed
+        index = names.index(old)
+        changed = put(self.document.project, ("trials", index, "name"), new)
+        self.view.select_trial(changed.trials[index].name)
+        self.document.apply(changed, f"rename trial {old}")
 
     @property
     def place(self) -> int:
         """Where the trial shown stands."""
         return self.view.trial_index(self.document.project)
 
+    def step(self, by: int) -> None:
+        """Show the next trial, or the one before."""
+        project = self.document.project
+        self.view.select_trial(project.trials[(self.place + by) % len(project.trials)].name)
+
     def from_bank(self, wanted: str) -> None:
-        """Add a trial of the bank, and show it."""
-        project, name = trial_edit.add_from_bank(self.document.project, self.trials.shown.name, wanted)
+        """Add a trial of the bank, and show it; "" adds all of them."""
+        if not wanted:
+            changed = trial_edit.add_whole_bank(self.document.project, self.shown.name)
+            self.document.apply(changed, "add the bank's trials")
+            return
+        project, name = trial_edit.add_from_bank(self.document.project, self.shown.name, wanted)
         self.document.apply(project, f"add trial {name}")
         self.view.select_trial(name)
 
-    def whole_bank(self) -> None:
-        """Add all trials of the bank."""
-        changed = trial_edit.add_whole_bank(self.document.project, self.trials.shown.name)
-        self.document.apply(changed, "add the bank's trials")
-
     def move(self, by: int) -> None:
         """Move the trial shown in the list."""
-        name = self.trials.shown.name
+        name = self.shown.name
         self.document.apply(trial_edit.move_trial(self.document.project, name, by), f"move trial {name}")
 
     def add_marks(self, wanted: str) -> None:
@@ -57,26 +89,26 @@ class TrialWork:
 
     def rename_event(self, old: str, new: str) -> None:
         """Rename an event."""
-        if old in [event.name for event in self.trials.shown.events]:
+        if old in [event.name for event in self.shown.events]:
             self.document.apply(rename_event(self.document.project, self.place, old, new), f"rename {old}")
 
     def remove_event(self, name: str) -> None:
         """Remove an event."""
-        names = [event.name for event in self.trials.shown.events]
+        names = [event.name for event in self.shown.events]
         if name in names:
             changed = remove_event(self.document.project, self.place, names.index(name))
             self.document.apply(changed, f"remove {name}")
 
     def copy_event(self, name: str, to: str) -> None:
         """Copy an event to another trial."""
-        index = [event.name for event in self.trials.shown.events].index(name)
+        index = [event.name for event in self.shown.events].index(name)
         changed = trial_edit.copy_event(self.document.project, self.place, index, to)
         self.document.apply(changed, f"copy {name} to {to}")
 
-    def plan(self, how: str, *arguments: Any, **fields: Any) -> None:
-        """An edit of the plan by a function of `trial_edit`, in words the function's name."""
-        changed = getattr(trial_edit, how)(self.document.project, self.place, *arguments, **fields)
-        self.document.apply(changed, how.replace("_", " "))
+    def plan(self, edit: Callable[Concatenate[Project, int, P], Project], *given: P.args, **fields: P.kwargs) -> None:
+        """An edit of the plan by a function of `trial_edit`, which is given the project and the trial's place."""
+        changed = edit(self.document.project, self.place, *given, **fields)
+        self.document.apply(changed, edit.__name__.replace("_", " "))
 
     def remove_part(self, index: int) -> None:
         """Remove a part of the day."""

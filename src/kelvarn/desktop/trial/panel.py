@@ -19,8 +19,9 @@ from kelvarn.desktop.plain import menu_text, plain_tip
 from kelvarn.desktop.remarks import Flag
 from kelvarn.desktop.station import Context
 from kelvarn.desktop.view import View
+from kelvarn.model import trial_edit
 from kelvarn.model.bank import MARK_SETS
-from kelvarn.model.edit import Path, value_at
+from kelvarn.model.edit import Path, value_at, with_fields
 from kelvarn.model.events import EVENT_KINDS
 from kelvarn.model.fields import ModelBase
 from kelvarn.model.guards import DAYS
@@ -28,7 +29,7 @@ from kelvarn.model.trial import week_said
 from kelvarn.model.trial_edit import rule_path
 from kelvarn.model.trial_words import plan_text
 
-from .actions import TrialWork
+from .actions import TrialActions
 from .days_field import DayPartRow, DaysField
 
 
@@ -48,7 +49,7 @@ class TrialPanel(Panel):
 
     selection = Signal(object)
 
-    def __init__(self, context: Context, work: TrialWork, time_words: Callable[[], str] = str) -> None:
+    def __init__(self, context: Context, work: TrialActions, time_words: Callable[[], str] = str) -> None:
         super().__init__(theme.RIGHT_WIDTH - 40)
         self._document, self._view, self._guarded = context.document, context.view, context.guarded
         self._remarks, self._work, self._time_words = context.remarks, work, time_words
@@ -123,7 +124,7 @@ class TrialPanel(Panel):
     def _fill_trial(self) -> None:
         project, place = self._document.project, self._work.place
         trial, path = project.trials[place], ("trials", place)
-        name = NameEdit("Name of the trial", lambda: trial.name, lambda new: self._work.trials.rename(trial.name, new))
+        name = NameEdit("Name of the trial", lambda: trial.name, lambda new: self._work.rename(trial.name, new))
         name.setProperty("plain", True)
         self.add(name)
         self.add(Note(lambda: plan_text(self._view.trial(self._document.project), self._view.scale)))
@@ -156,7 +157,7 @@ class TrialPanel(Panel):
         for k, change in enumerate(found.changes):
             where = (*plan, "changes", k)
             if len(found.changes) > 1:
-                self._titled(f"Setpoint {k + 1}", partial(self._work.plan, "remove_change", k))
+                self._titled(f"Setpoint {k + 1}", partial(self._work.plan, trial_edit.remove_change, k))
             if names:
                 self.add(self._named_choice(where, names))
             if change.named is None:
@@ -165,7 +166,9 @@ class TrialPanel(Panel):
                 self._number(where, "at_s", "From (waits if told to)")
             self._number(where, "ramp_K_per_s")
             self.add(SwitchField(self._bind(where, "waits", "then wait until it is reached")))
-        self._link("+ setpoint", partial(self._work.plan, "add_change"), "Add a setpoint change after the last one")
+        self._link(
+            "+ setpoint", partial(self._work.plan, trial_edit.add_change), "Add a setpoint change after the last one"
+        )
         self._number(plan, "again_s")
 
     def _named_choice(self, where: Path, names: list[str]) -> ChoiceField:
@@ -197,25 +200,27 @@ class TrialPanel(Panel):
             self.add(DayPartRow(edits, named, DaysField(self._bind(where, "days")), cross))
         if found.week:
             self.add(Note(lambda: _said_of_week(self._plan()), "gold"))
-        self._link("+ part of the day", partial(self._work.plan, "add_day_part"), "A setpoint by times of day")
+        self._link("+ part of the day", partial(self._work.plan, trial_edit.add_day_part), "A setpoint by times of day")
 
     def _plan(self) -> Any:
         return self._view.trial(self._document.project).plan
 
     def _fill_named(self, plan: Path) -> None:
         for k, each in enumerate(value_at(self._document.project, plan).setpoints):
-            self._titled("Named setpoint", partial(self._work.plan, "remove_named", k))
+            self._titled("Named setpoint", partial(self._work.plan, trial_edit.remove_named, k))
             title = "Name of the setpoint"
             self.add(NameEdit(title, partial(str, each.name), partial(self._rename_named, k)))
             where = (*plan, "setpoints", k, "to_degC")
             self.add(NumberField(_OfAName(self._document, self._view, where, partial(self._set_named, k))))
-        self._link("+ named setpoint", partial(self._work.plan, "add_named"), "A setpoint that operations ask for")
+        self._link(
+            "+ named setpoint", partial(self._work.plan, trial_edit.add_named), "A setpoint that operations ask for"
+        )
 
     def _set_named(self, index: int, degC: float) -> None:
-        self._work.plan("set_named", index, to_degC=degC)
+        self._work.plan(trial_edit.set_named, index, with_fields(self._plan().setpoints[index], to_degC=degC))
 
     def _rename_named(self, index: int, name: str) -> None:
-        self._work.plan("set_named", index, name=name)
+        self._work.plan(trial_edit.set_named, index, with_fields(self._plan().setpoints[index], name=name))
 
     def _titled(self, title: str, remove: Callable[[], object]) -> None:
         """A small heading, and a link that removes what follows."""

@@ -18,9 +18,9 @@ from PySide6.QtWidgets import (
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.columns import Columns
-from kelvarn.desktop.control.lanes_button import LanesButton
 from kelvarn.desktop.elided import ElidedLine
 from kelvarn.desktop.fields.plain import link
+from kelvarn.desktop.lanes.button import LanesButton
 from kelvarn.desktop.lanes.edits import Drags
 from kelvarn.desktop.lanes.scene import Entry, Scene, entries, scene_of
 from kelvarn.desktop.lanes.trial import trial_lanes
@@ -40,7 +40,7 @@ from kelvarn.units import counted, shortened
 from kelvarn.words.why import why
 
 from . import tables
-from .actions import TrialWork
+from .actions import TrialActions
 from .cards import TrialCards
 from .failure_view import FailureView
 from .finding import places
@@ -64,7 +64,7 @@ class TrialStation(Station):
         super().__init__(context)
         self._document, self._view, self._runner = context.document, context.view, context.runner
         self._drags = Drags(self._document, self._view)
-        self.work = TrialWork(self._document, self._view)
+        self.work = TrialActions(self._document, self._view)
         self.studies = TrialStudies(self._runner.jobs)
         self.studies.updated.connect(self._studied)
         self.failure = FailureView(self._runner.jobs)
@@ -94,8 +94,8 @@ class TrialStation(Station):
         guarded = self.context.guarded
         self.cards = TrialCards()
         self.cards.selected.connect(self._view.select_trial)
-        self.cards.add_wanted.connect(guarded(self.work.trials.copy))
-        self.cards.bank_wanted.connect(lambda name: guarded(lambda: self.from_bank(name))())
+        self.cards.add_wanted.connect(guarded(self.work.copy))
+        self.cards.bank_wanted.connect(lambda name: guarded(lambda: self.work.from_bank(name))())
         self.cards.menu_wanted.connect(self._show_menu)
         self.safety = SafetyList()
         self.safety.chosen.connect(lambda name: self._select(Selected("rule", name)))
@@ -165,13 +165,17 @@ class TrialStation(Station):
         menu, safe = "&Trial", "&Guards"
         report = partial(ask_report, self, self.context, self.foot.said.say)
         return [
-            *[Command(menu, f"From the bank: {each.name}", "", self.shown(partial(self.from_bank, each.name)))
+            *[Command(menu, f"From the bank: {each.name}", "", self.shown(partial(self.work.from_bank, each.name)))
               for each in BANK],
-            Command(menu, "All trials of the bank", "", self.shown(partial(self.from_bank, ""))),
+            Command(menu, "All trials of the bank", "", self.shown(partial(self.work.from_bank, ""))),
             Command(menu),
             *[Command(menu, f"Add marks: {each.name}", "", self.shown(partial(self.work.add_marks, each.name)))
               for each in MARK_SETS],
             Command(menu),
+            Command(menu, "Next trial", "Ctrl+PgDown", partial(self.work.step, 1)),
+            Command(menu, "Previous trial", "Ctrl+PgUp", partial(self.work.step, -1)),
+            Command(menu, "Copy the trial", "", self.shown(self.work.copy)),
+            Command(menu, "Delete the trial", "", self.in_sight(self.work.delete)),
             Command(menu, "Move the trial up", "Ctrl+Shift+PgUp", self.shown(partial(self.work.move, -1))),
             Command(menu, "Move the trial down", "Ctrl+Shift+PgDown", self.shown(partial(self.work.move, 1))),
             Command(menu, "Side by side", "", self.shown(partial(self.foot.show_tab, _SIDE))),
@@ -188,19 +192,11 @@ class TrialStation(Station):
         do, menu = self.work, QMenu(self)
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         works: dict[str, Callable[[], object]] = {
-            "Copy": do.trials.copy, "Move up": partial(do.move, -1), "Move down": partial(do.move, 1),
-            "Delete": do.trials.delete,
+            "Copy": do.copy, "Move up": partial(do.move, -1), "Move down": partial(do.move, 1), "Delete": do.delete,
         }  # fmt: skip
         for text, work in works.items():
             menu.addAction(text, self.context.guarded(work))
         menu.popup(at)
-
-    def from_bank(self, name: str) -> None:
-        """Add a trial of the bank by name; "" adds all of them."""
-        if name:
-            self.work.from_bank(name)
-        else:
-            self.work.whole_bank()
 
     def add_rule(self, kind: str) -> None:
         """Add a guard or permit of a kind, and show it."""
@@ -218,6 +214,10 @@ class TrialStation(Station):
         if action is not None:
             rig = acting(self._document.project.rig, action, trial)
             self.work.take_rig(rig, f"at a probe fault: {action_words(action)}")
+
+    def show_event(self, name: str) -> None:
+        """Show the plan, or an event of it."""
+        self._select(Selected("event", name) if name else Selected())
 
     def _select(self, selected: Selected) -> None:
         self.panel.select(selected)

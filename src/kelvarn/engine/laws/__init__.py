@@ -23,6 +23,7 @@ from ..decision import Decision
 from ..plant import NONE, TIME_EPS
 from ..records import Table, table
 from . import by_hand, curve, on_off, pid
+from .static import StaticCurve
 
 
 @dataclass(slots=True)
@@ -153,3 +154,20 @@ def rows(_record: type[Any], those: Sequence[Any]) -> list[Any]:
 def law_module(controller: Controller) -> Any:
     """The module of a controller's law."""
     return next(law for law in LAWS if isinstance(controller, law.MODEL))
+
+
+def static_curve(
+    law: Controller, setpoint_degC: float, way: Way, low_degC: float, high_degC: float
+) -> StaticCurve | None:
+    """The curve of a law between two temperatures; None for one that has no such curve.
+
+    Args:
+        law: what is drawn.
+        setpoint_degC: around which it acts.
+        way: which way the drives go.
+        low_degC, high_degC: where the picture ends.
+    """
+    # From where least drive is called for to where most is.
+    ends = (high_degC, low_degC) if way.sign > 0 else (low_degC, high_degC)
+    found: StaticCurve | None = law_module(law).static_curve(law, setpoint_degC, way, ends)
+    return found

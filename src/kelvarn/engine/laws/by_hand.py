@@ -8,6 +8,7 @@ from kelvarn.model.law import Way
 
 from ..compiled import part
 from ..decision import Decision
+from .static import StaticCurve
 
 
 class Code(IntEnum):
@@ -37,3 +38,9 @@ def ask(law: ByHand, out: Decision) -> None:
     out.asked = out.proposed = law.drive
     out.p = out.i = out.d = out.delay_left_s = 0.0
     out.law_code = Code.BY_HAND
+
+
+def static_curve(law: Fixed, _setpoint_degC: float, _way: Way, ends: tuple[float, float]) -> StaticCurve:
+    """Its drive over the temperature, between where least and most of it is called for."""
+    line = ((ends[0], law.drive), (ends[1], law.drive))
+    return StaticCurve(line, (), ())

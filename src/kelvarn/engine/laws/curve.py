@@ -14,6 +14,7 @@ from kelvarn.model.law import Way
 from ..compiled import part
 from ..decision import Decision
 from ..records import Table
+from .static import Corner, StaticCurve
 
 
 class Code(IntEnum):
@@ -150,3 +151,34 @@ def ask(law: Curve, steps: Table[Step], state: State, y: float, h: float, out: D
 def took(state: State, given: float) -> None:
     """Learn what was given: the slew goes on from there. Arguments as for `laws.took`."""
     state.last_drive = given
+
+
+def static_curve(law: model.Curve, _setpoint_degC: float, way: Way, ends: tuple[float, float]) -> StaticCurve:
+    """Its drive over the temperature, between where least and most of it is called for."""
+    least, most = ends
+    if law.shape == "ramp":
+        off = law.start_degC + way.sign * law.back_off_K
+        top = ((law.full_degC, 1.0), (most, 1.0))
+        rising = ((least, 0.0), (law.start_degC, 0.0), (law.start_degC, law.floor), *top)
+        falling = ((least, 0.0), (off, 0.0), (off, law.floor), (law.start_degC, law.floor), *top)
+        corners = (
+            Corner("the start", law.start_degC, law.floor, ("start_degC",), ("floor",), ("back_off_K",)),
+            Corner("full", law.full_degC, 1.0, ("full_degC",)),
+        )
+        return StaticCurve(rising, falling, corners)
+    rising_corners, falling_corners = [(least, 0.0)], [(least, 0.0)]
+    before = 0.0
+    for step in law.steps:
+        off = step.from_degC + way.sign * step.back_off_K
+        rising_corners += [(step.from_degC, before), (step.from_degC, step.drive)]
+        falling_corners += [(off, before), (off, step.drive)]
+        before = step.drive
+    last = (most, before)
+    steps = tuple(
+        Corner(
+            f"step {k + 1}", step.from_degC, step.drive, ("steps", k, "from_degC"), ("steps", k, "drive"),
+            ("steps", k, "back_off_K"),
+        )
+        for k, step in enumerate(law.steps)
+    )  # fmt: skip
+    return StaticCurve((*rising_corners, last), (*falling_corners, last), steps)

@@ -13,6 +13,7 @@ from kelvarn.model.law import Way
 from ..compiled import part
 from ..decision import Decision
 from ..plant import NONE, TIME_EPS
+from .static import Corner, Line, StaticCurve
 
 
 class Code(IntEnum):
@@ -161,3 +162,23 @@ def took(state: State, given: float) -> None:
     if way != state.way:
         state.way = way
         state.since_s = 0.0
+
+
+def static_curve(law: model.OnOff, setpoint_degC: float, way: Way, ends: tuple[float, float]) -> StaticCurve:
+    """Its drive over the temperature, between where least and most of it is called for."""
+    least, most = ends
+    edges = law.edges(setpoint_degC, way)
+    on = edges[0].degC
+    off = setpoint_degC if law.once and law.notation != "cuts" else edges[1].degC
+    start: Line = ((least, 0.0),)
+    end = start
+    if way.both:  # cooling mirrors heating, a dead band above it
+        mirror = 2 * setpoint_degC + way.sign * law.dead_band_K
+        start = ((least, -1.0), (mirror - off, -1.0), (mirror - off, 0.0))
+        end = ((mirror - on, 0.0), (mirror - on, -1.0), (least, -1.0))
+    found = [Corner("the edge at which it switches on", on, 1.0, edges[0].path)]
+    if len(edges) > 1:
+        found.append(Corner("the edge at which it switches off", off, 0.0, edges[1].path))
+    rising = (*start, (on, 0.0), (on, 1.0), (most, 1.0))
+    falling = ((most, 1.0), (off, 1.0), (off, 0.0), *end)
+    return StaticCurve(rising, falling, tuple(found), law.notation != "cuts")

@@ -13,6 +13,7 @@ from kelvarn.model.law import Way
 from ..compiled import part
 from ..decision import Decision
 from ..guard_records import RULERS, Ruler
+from .static import Corner, StaticCurve
 
 
 class Code(IntEnum):
@@ -250,3 +251,26 @@ def took(law: Pid, state: State, given: float, h: float, out: Decision) -> None:
     # Of the memory, what makes up for the setpoint weight is no part that its limits speak of.
     lead = law.kp_per_K * (1.0 - law.weight) * state.r
     state.memory = min(max(state.memory, law.memory_low + lead), law.memory_high + lead)
+
+
+def static_curve(law: model.Pid, setpoint_degC: float, way: Way, ends: tuple[float, float]) -> StaticCurve | None:
+    """Its drive over the temperature, between where least and most of it is called for; of P alone.
+
+    The memory and the speed term take time: PI and PID have no such curve.
+    """
+    if law.terms != "P":
+        return None
+    least, most = ends
+    ahead = (law.feed_per_K or 0.0) * way.sign * (setpoint_degC - law.feed_from_degC)
+    rest = law.bias + ahead  # what it gives at the setpoint
+    half, ratio = (law.dead_band / 2, law.cooling_ratio) if law.low < 0 else (0.0, 1.0)
+
+    def where(total: float) -> float:
+        return setpoint_degC - way.sign * (total - rest) / law.kp_per_K
+
+    lowest = law.low / ratio - half if law.low < 0 else law.low
+    highest = law.high + half
+    between = ((where(-half), 0.0), (where(half), 0.0)) if half else ()
+    full = where(highest)
+    line = ((least, law.low), (where(lowest), law.low), *between, (full, law.high), (most, law.high))
+    return StaticCurve(line, (), (Corner("where it gives all", full, law.high, ("kp_per_K",)),), follows=True)

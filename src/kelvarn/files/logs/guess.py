@@ -357,7 +357,13 @@ def _first_heat(reading: LogReading, wanted: int) -> LogReading:
 
 
 def with_role(reading: LogReading, column: int, role: Role) -> LogReading:
-    """The reading with a column taken for something else, in its likeliest form; of most roles there is one column."""
+    """The reading with a column taken for something else, in its likeliest form; of most roles there is one column.
+
+    Args:
+        reading: how the log is read.
+        column: place of the column.
+        role: what it is taken for.
+    """
     form = reading.columns[column].form
     if form not in FORMS[role]:
         form = FORMS[role][0]
@@ -372,5 +378,11 @@ def with_role(reading: LogReading, column: int, role: Role) -> LogReading:
 
 
 def with_form(reading: LogReading, column: int, form: Form) -> LogReading:
-    """The reading with the values of a column taken for something else."""
+    """The reading with the values of a column taken for something else.
+
+    Args:
+        reading: how the log is read.
+        column: place of the column.
+        form: what its values are.
+    """
     return _changed(reading, column, {"form": form})

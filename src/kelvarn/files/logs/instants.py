@@ -61,7 +61,13 @@ def times_of(
 
 
 def newest_first(reading: LogReading, places: dict[str, list[int]], columns: LogRows) -> bool:
-    """Whether the rows of a file go back in time."""
+    """Whether the rows of a file go back in time.
+
+    Args:
+        reading: how the log is read.
+        places: of the columns that say when.
+        columns: their cells.
+    """
     if not places["time"]:
         return False
     k = places["time"][0]
@@ -121,7 +127,14 @@ def _past(times: Floats, full: float, rows: Floats, faults: Faults, what: str) -
 
 
 def ordered(times: Floats, keep: npt.NDArray[np.bool_], rows: Floats, faults: Faults) -> tuple[Places, Floats]:
-    """Rows that are kept in the order of their instants, and those instants from 0."""
+    """Rows that are kept in the order of their instants, and those instants from 0.
+
+    Args:
+        times: s, NaN where there is none.
+        keep: which rows are kept.
+        rows: their places in the file.
+        faults: what is told; written.
+    """
     order = np.flatnonzero(keep)
     order = _longest_stretch(times, order, rows, faults)
     order = _since_set(times, order, rows, faults)

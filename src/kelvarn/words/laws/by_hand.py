@@ -15,3 +15,13 @@ def terms(model: Fixed, at: Sample) -> list[Term]:
 def why(model: Fixed, _at: Sample, _scale: Scale) -> str:
     """What it did at a sample, in words."""
     return f"set to {show(model.drive, Quantity.DRIVE)} by hand"
+
+
+def at_reading(model: Fixed, _at: Sample, _degC: float, here: str) -> str:
+    """What it would do at a reading, in words."""
+    return f"at {here} it would give {show(model.drive, Quantity.DRIVE)}, as at any other"
+
+
+def settings(model: Fixed, _scale: Scale) -> str:
+    """Its settings in a few words."""
+    return show(model.drive, Quantity.DRIVE)

@@ -1,9 +1,14 @@
 """A curve at a sample, in words."""
 
+import numpy as np
+
+from kelvarn.engine.laws import static_curve
 from kelvarn.engine.laws.curve import Code
 from kelvarn.model import curve as model
+from kelvarn.model.law import Way
 from kelvarn.units import Quantity, Scale, show
 
+from ..rulers import on_rulers
 from ..sample import Sample, Term
 
 
@@ -66,3 +71,26 @@ def _on_steps(law: model.Curve, at: Sample, code: Code, scale: Scale, short: str
         case _:
             first = show(law.steps[0].from_degC, Quantity.TEMPERATURE, scale)
             return f"is {short} {first}: stays off"
+
+
+def at_reading(law: model.Curve, at: Sample, degC: float, here: str) -> str:
+    """What it would give at a reading, in words: on the way to more of it, and on the way back."""
+    way, far = Way(at.direction, at.both), abs(degC) + 1000.0
+    found = static_curve(law, at.setpoint_degC, way, -far, far)
+    assert found is not None
+    lines = [np.array(line) * (-way.sign, 1.0) for line in (found.rising, found.falling or found.rising)]
+    rising, falling = (float(np.interp(-way.sign * degC, *line.T)) for line in lines)
+    said = show(rising, Quantity.DRIVE)
+    if rising != falling:
+        said += f" as it is passed, {show(falling, Quantity.DRIVE)} on the way back"
+    return f"at {here} it would give {said}"
+
+
+def settings(law: model.Curve, scale: Scale) -> str:
+    """Its steps, or what stands on rulers, in a few words."""
+    if law.shape == "ramp":
+        return on_rulers(law, scale)
+    return ", ".join(
+        f"{show(step.drive, Quantity.DRIVE)} from {show(step.from_degC, Quantity.TEMPERATURE, scale)}"
+        for step in law.steps
+    )

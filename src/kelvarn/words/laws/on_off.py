@@ -5,6 +5,7 @@ from kelvarn.model import on_off as model
 from kelvarn.model.law import Way
 from kelvarn.units import Quantity, Scale, show
 
+from ..rulers import on_rulers
 from ..sample import Sample, Term
 
 
@@ -60,3 +61,22 @@ def _acting_edges(law: model.OnOff, at: Sample) -> tuple[float, float, int, str]
 
 def _degrees(value: float, scale: Scale) -> str:
     return show(value, Quantity.TEMPERATURE, scale)
+
+
+def at_reading(law: model.OnOff, at: Sample, degC: float, here: str) -> str:
+    """What it would do at a reading, in words."""
+    sign = at.direction
+    on_degC, off_degC = law.on_off_degC(at.setpoint_degC, Way(sign))
+    if at.both and sign * (degC - at.setpoint_degC) > law.dead_band_K / 2:  # the side of what cools
+        on_degC, off_degC = (2 * at.setpoint_degC - edge + sign * law.dead_band_K for edge in (on_degC, off_degC))
+        sign = -sign
+    if sign * (degC - on_degC) <= 0:
+        return f"at {here} it would switch on"
+    if sign * (degC - off_degC) >= 0:
+        return f"at {here} it would switch off"
+    return f"at {here} it would stay {'on' if at.given else 'off'}, as it is here"
+
+
+def settings(law: model.OnOff, scale: Scale) -> str:
+    """What stands on rulers, in a few words."""
+    return on_rulers(law, scale)

@@ -4,6 +4,7 @@ from kelvarn.engine.laws.pid import Code
 from kelvarn.model import pid as model
 from kelvarn.units import Quantity, Scale, show
 
+from ..rulers import on_rulers
 from ..sample import Sample, Term
 
 
@@ -57,3 +58,28 @@ def why(law: model.Pid, at: Sample, scale: Scale) -> str:
         case _:
             memory = "integral not limited" if law.integrates else "no integral to wind up"
     return f"{where}: wants {asked}, gives {given}: {memory}"
+
+
+def at_reading(law: model.Pid, at: Sample, degC: float, here: str) -> str:
+    """What it would ask for at a reading that stays, in words."""
+    asked = _asked_at(law, at, degC)
+    given = min(max(asked, law.low), law.high)
+    kept = f", with its integral of {show(at.i, Quantity.DRIVE)}" if law.integrates else ""
+    limited = "" if given == asked else f" and give {show(given, Quantity.DRIVE)}, its limit"
+    return f"at {here}, held there{kept}, it would ask for {show(asked, Quantity.DRIVE)}{limited}"
+
+
+def _asked_at(law: model.Pid, at: Sample, degC: float) -> float:
+    """As `engine.laws.pid.ask`: the proportional part goes by Kp with the reading, and there is no speed."""
+    ahead = law.feed_per_K or 0.0
+    terms = at.p - law.kp_per_K * at.direction * (degC - at.measured_degC) + at.i + law.bias
+    terms += ahead * (setpoint_followed(law, at) - at.direction * law.feed_from_degC)
+    half = law.dead_band / 2
+    if abs(terms) <= half:
+        return 0.0
+    return terms - half if terms > 0 else law.cooling_ratio * (terms + half)
+
+
+def settings(law: model.Pid, scale: Scale) -> str:
+    """What stands on rulers, in a few words, and the bias where it has one."""
+    return on_rulers(law, scale) + (f", bias {show(law.bias, Quantity.DRIVE)}" if law.bias else "")

@@ -1,10 +1,7 @@
-"""A law's main settings in a few words."""
+"""What a law's rulers stand at, in a few words."""
 
+from kelvarn.model.candidate import Controller
 from kelvarn.units import Quantity, Scale, show
-
-from .candidate import Controller
-from .curve import Curve
-from .pid import Pid
 
 _SHORT = {
     "Gain ": "", "Integral time ": "", "Derivative time ": "", "Setpoint weight ": "",
@@ -13,13 +10,8 @@ _SHORT = {
 }  # fmt: skip
 
 
-def law_text(law: Controller, scale: Scale = Scale.CELSIUS) -> str:
-    """Steps of a curve, else what stands on rulers, such as "Kp 16 % per K, Ti 11.7 min"."""
-    if isinstance(law, Curve) and law.shape == "steps":
-        return ", ".join(
-            f"{show(step.drive, Quantity.DRIVE)} from {show(step.from_degC, Quantity.TEMPERATURE, scale)}"
-            for step in law.steps
-        )
+def on_rulers(law: Controller, scale: Scale) -> str:
+    """Each setting that stands on a ruler, such as "Kp 16 % per K, Ti 11.7 min"."""
     parts = []
     for name in law.rulers:
         info = type(law).model_fields[name]
@@ -29,6 +21,4 @@ def law_text(law: Controller, scale: Scale = Scale.CELSIUS) -> str:
         for long, short in _SHORT.items():
             title = title.replace(long, short)
         parts.append(f"{title} {show(getattr(law, name), Quantity(str(extra['quantity'])), scale)}")
-    if isinstance(law, Pid) and law.bias:
-        parts.append(f"bias {show(law.bias, Quantity.DRIVE)}")
     return ", ".join(parts)
