@@ -15,7 +15,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 from PySide6.QtWidgets import QApplication
 
 from benchmarks import accuracy, kernel, nonlinear, studies, window
-from kelvarn.desktop.window import MainWindow
+from kelvarn.desktop.frame.window import MainWindow
 from kelvarn.engine.prepare import TOLERANCE_K
 
 ROOT = Path(__file__).parents[1]

@@ -16,12 +16,12 @@ from PySide6.QtWidgets import QApplication
 
 from kelvarn.demos.cure_cabinet import cure_cabinet
 from kelvarn.desktop import theme
-from kelvarn.desktop.collector import collect_here
-from kelvarn.desktop.document import Document
-from kelvarn.desktop.runner import Runner
+from kelvarn.desktop.frame.window import MainWindow
+from kelvarn.desktop.state.collector import collect_here
+from kelvarn.desktop.state.document import Document
+from kelvarn.desktop.state.runner import Runner
 from kelvarn.desktop.strip.lane import Lane, Shown, Trace, ValueAxis
 from kelvarn.desktop.strip.strip import Strip
-from kelvarn.desktop.window import MainWindow
 from kelvarn.files.journal import Journal
 from kelvarn.model.edit import add_candidate, put
 from kelvarn.units import Quantity

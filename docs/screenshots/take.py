@@ -9,11 +9,11 @@ from PySide6.QtWidgets import QApplication
 
 from kelvarn.demos import DEMOS, find_demo
 from kelvarn.desktop import theme
-from kelvarn.desktop.collector import collect_here
-from kelvarn.desktop.document import Document
-from kelvarn.desktop.rig.keys import key_of
-from kelvarn.desktop.runner import Runner
-from kelvarn.desktop.window import CONTROL, FIT, HANDOVER, RIG, TRIAL, MainWindow
+from kelvarn.desktop.frame.window import CONTROL, FIT, HANDOVER, RIG, TRIAL, MainWindow
+from kelvarn.desktop.state.collector import collect_here
+from kelvarn.desktop.state.document import Document
+from kelvarn.desktop.state.runner import Runner
+from kelvarn.desktop.stations.rig.keys import key_of
 
 _MAIN = DEMOS[0].name
 

@@ -21,7 +21,7 @@ from PySide6.QtWidgets import (
 
 from kelvarn.desktop.fields.plain import Choice
 from kelvarn.desktop.fields.ruler import Ruler
-from kelvarn.desktop.window import MainWindow
+from kelvarn.desktop.frame.window import MainWindow
 from tests.window.conftest import drag, type_into
 
 TEXTS = (

@@ -24,10 +24,10 @@ from PySide6.QtWidgets import QApplication
 
 from kelvarn.demos import DEMOS
 from kelvarn.desktop import theme
-from kelvarn.desktop.collector import collect_here
-from kelvarn.desktop.document import Document
-from kelvarn.desktop.runner import MOST_SECONDS_AT_ONCE, Runner
-from kelvarn.desktop.window import MainWindow
+from kelvarn.desktop.frame.window import MainWindow
+from kelvarn.desktop.state.collector import collect_here
+from kelvarn.desktop.state.document import Document
+from kelvarn.desktop.state.runner import MOST_SECONDS_AT_ONCE, Runner
 from kelvarn.files.project_file import load
 from tests.campaigns.deeds import Deeds, answer_boxes
 

@@ -28,7 +28,7 @@ def _work(folder: str, seed: int, said: Connection) -> None:
     os.environ["QT_QPA_PLATFORM"] = "offscreen"
     from PySide6.QtCore import QCoreApplication, QTimer
 
-    from kelvarn.desktop.document import Document
+    from kelvarn.desktop.state.document import Document
     from kelvarn.files.journal import Journal
 
     app = QCoreApplication([])

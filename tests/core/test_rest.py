@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from kelvarn.desktop.rig.words import verdict_text
+from kelvarn.desktop.stations.rig.words import verdict_text
 from kelvarn.engine.prepare import RunError
 from kelvarn.engine.run import compute
 from kelvarn.engine.steady import can_hold, rest_degC

@@ -10,10 +10,10 @@ from PySide6.QtWidgets import QApplication, QDialog, QFileDialog, QInputDialog, 
 from pytestqt.qtbot import QtBot
 
 from kelvarn.desktop import theme
-from kelvarn.desktop.collector import collect_here
-from kelvarn.desktop.document import Document
-from kelvarn.desktop.runner import Runner
-from kelvarn.desktop.window import MainWindow
+from kelvarn.desktop.frame.window import MainWindow
+from kelvarn.desktop.state.collector import collect_here
+from kelvarn.desktop.state.document import Document
+from kelvarn.desktop.state.runner import Runner
 from kelvarn.model.project import Project
 
 from ..conftest import two_candidates

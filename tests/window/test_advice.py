@@ -6,10 +6,10 @@ from PySide6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 
 from kelvarn.demos import find_demo
-from kelvarn.desktop.plain import Label
-from kelvarn.desktop.remarks import Flag
-from kelvarn.desktop.rig.keys import key_of
-from kelvarn.desktop.window import MainWindow
+from kelvarn.desktop.frame.window import MainWindow
+from kelvarn.desktop.parts.plain import Label
+from kelvarn.desktop.stations.remarks import Flag
+from kelvarn.desktop.stations.rig.keys import key_of
 from kelvarn.engine.marks import judge
 from kelvarn.engine.measures import measure
 from kelvarn.engine.run import Run, compute

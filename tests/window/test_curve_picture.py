@@ -10,8 +10,8 @@ from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
 from kelvarn.demos import find_demo
-from kelvarn.desktop.control.curve_picture import CurvePicture
-from kelvarn.desktop.window import MainWindow
+from kelvarn.desktop.frame.window import MainWindow
+from kelvarn.desktop.stations.control.curve_picture import CurvePicture
 from kelvarn.model.curve import Curve
 from kelvarn.model.on_off import OnOff
 

@@ -6,10 +6,9 @@ import pytest
 from PySide6.QtGui import QImage
 from pytestqt.qtbot import QtBot
 
-from kelvarn.desktop import document as module
-from kelvarn.desktop.document import Document
-from kelvarn.desktop.phrases import saved_phrase
-from kelvarn.desktop.pictures import draw_trial
+from kelvarn.desktop.state import document as module
+from kelvarn.desktop.state.document import Document, saved_phrase
+from kelvarn.desktop.stations.pictures import draw_trial
 from kelvarn.files.faults import FileError
 from kelvarn.files.journal import Journal
 from kelvarn.files.project_file import load, save

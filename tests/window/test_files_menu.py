@@ -11,7 +11,7 @@ from pytestqt.qtbot import QtBot
 
 from kelvarn.demos import DEMOS
 from kelvarn.demos.cure_cabinet import cure_cabinet
-from kelvarn.desktop.window import RIG, MainWindow
+from kelvarn.desktop.frame.window import RIG, MainWindow
 from kelvarn.files.journal import Journal, left_behind
 from kelvarn.files.project_file import load, save
 from kelvarn.model.edit import put

@@ -4,8 +4,8 @@ from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
-from kelvarn.desktop.finder import Finder
-from kelvarn.desktop.window import MainWindow
+from kelvarn.desktop.frame.finder import Finder
+from kelvarn.desktop.frame.window import MainWindow
 
 
 def test_the_finder_is_steered_by_arrows_and_closed_by_escape(window: MainWindow) -> None:

@@ -13,8 +13,8 @@ from PySide6.QtWidgets import QApplication, QInputDialog, QMessageBox, QTableWid
 from pytestqt.qtbot import QtBot
 
 from kelvarn.demos import find_demo
-from kelvarn.desktop.fit.knowledge import RigReport
-from kelvarn.desktop.window import FIT, MainWindow
+from kelvarn.desktop.frame.window import FIT, MainWindow
+from kelvarn.desktop.stations.fit.knowledge import RigReport
 from kelvarn.fit.changes import Comparison
 from kelvarn.fit.trust import FitReport
 from kelvarn.model.blank import blank_project

@@ -13,16 +13,16 @@ from PySide6.QtWidgets import QApplication, QLineEdit, QMessageBox, QPushButton
 from pytestqt.qtbot import QtBot
 
 from kelvarn.desktop import theme
-from kelvarn.desktop.control.mark_editor import MarkEditor
-from kelvarn.desktop.document import Document
-from kelvarn.desktop.finder import Finder
-from kelvarn.desktop.jobs import Jobs
+from kelvarn.desktop.frame.finder import Finder
+from kelvarn.desktop.frame.window import CONTROL, HANDOVER, RIG, MainWindow
 from kelvarn.desktop.lanes.sayings import sayings
 from kelvarn.desktop.lanes.scene import Entry, scene_of
-from kelvarn.desktop.runner import Runner
+from kelvarn.desktop.state.document import Document
+from kelvarn.desktop.state.jobs import Jobs
+from kelvarn.desktop.state.runner import Runner
+from kelvarn.desktop.stations.control.mark_editor import MarkEditor
 from kelvarn.desktop.strip.axis import Axis, clock, nice_step, time_ticks, value_ticks
 from kelvarn.desktop.strip.curves import curve
-from kelvarn.desktop.window import CONTROL, HANDOVER, RIG, MainWindow
 from kelvarn.files.journal import Journal
 from kelvarn.model.edit import put, with_fields
 from kelvarn.model.project import Project

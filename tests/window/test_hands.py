@@ -13,9 +13,9 @@ from pytestqt.qtbot import QtBot
 from kelvarn.demos import DEMOS, find_demo
 from kelvarn.desktop.fields.plain import Choice, NameEdit
 from kelvarn.desktop.fields.ruler import Ruler
-from kelvarn.desktop.runner import MOST_SECONDS_AT_ONCE
+from kelvarn.desktop.frame.window import CONTROL, RIG, TRIAL, MainWindow
+from kelvarn.desktop.state.runner import MOST_SECONDS_AT_ONCE
 from kelvarn.desktop.strip.strip import Strip
-from kelvarn.desktop.window import CONTROL, RIG, TRIAL, MainWindow
 from kelvarn.model.mark import Mark
 from kelvarn.model.rig_edit import rename_body
 from tests.campaigns.deeds import Deeds, answer_boxes

@@ -13,15 +13,15 @@ from PySide6.QtWidgets import QCheckBox
 from pytestqt.qtbot import QtBot
 
 from kelvarn.demos import find_demo
-from kelvarn.desktop.control.cards import beyond_text, figures_of
-from kelvarn.desktop.document import Document
 from kelvarn.desktop.fields.notes import NotesEdit
 from kelvarn.desktop.fields.plain import NameEdit
+from kelvarn.desktop.frame.window import CONTROL, HANDOVER, RIG, TRIAL, MainWindow
 from kelvarn.desktop.lanes import drive as drive_lanes
 from kelvarn.desktop.lanes.choice import LANES
+from kelvarn.desktop.state.document import Document
+from kelvarn.desktop.stations.control.cards import beyond_text, figures_of
 from kelvarn.desktop.strip.lane import Handle, Lane, Shown, Trace, ValueAxis
 from kelvarn.desktop.strip.strip import Strip
-from kelvarn.desktop.window import CONTROL, HANDOVER, RIG, TRIAL, MainWindow
 from kelvarn.model.drives import Relay
 from kelvarn.model.edit import EditError, add_trial, put, remove_trial, with_fields
 from kelvarn.model.events import DriveFault

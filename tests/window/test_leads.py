@@ -8,7 +8,7 @@ from pytestqt.qtbot import QtBot
 
 from kelvarn.demos import DEMOS, find_demo
 from kelvarn.desktop.fields.notes import NotesEdit
-from kelvarn.desktop.window import RIG, TRIAL, MainWindow
+from kelvarn.desktop.frame.window import RIG, TRIAL, MainWindow
 
 from .conftest import close_window, open_window
 

@@ -8,8 +8,8 @@ from PySide6.QtWidgets import QApplication, QWidget
 from pytestqt.qtbot import QtBot
 
 from kelvarn.demos import DEMOS, find_demo
-from kelvarn.desktop.rig.keys import known_keys
-from kelvarn.desktop.window import MainWindow
+from kelvarn.desktop.frame.window import MainWindow
+from kelvarn.desktop.stations.rig.keys import known_keys
 from kelvarn.files.project_file import load, save
 from kelvarn.model.edit import EditError, put
 from kelvarn.model.kept_run import MOST_KEPT

@@ -11,9 +11,9 @@ from pytestqt.qtbot import QtBot
 
 from kelvarn.demos import find_demo
 from kelvarn.demos.cure_cabinet import cure_cabinet
-from kelvarn.desktop.document import Document
-from kelvarn.desktop.rig.keys import key_of
-from kelvarn.desktop.window import CONTROL, HANDOVER, RIG, MainWindow
+from kelvarn.desktop.frame.window import CONTROL, HANDOVER, RIG, MainWindow
+from kelvarn.desktop.state.document import Document
+from kelvarn.desktop.stations.rig.keys import key_of
 from kelvarn.files.faults import FileError
 from kelvarn.files.journal import Journal, left_behind
 from kelvarn.files.project_file import load, save

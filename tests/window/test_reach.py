@@ -6,12 +6,12 @@ from PySide6.QtGui import QContextMenuEvent, QWheelEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QComboBox, QLineEdit, QMenu, QPushButton, QWidget
 
-from kelvarn.desktop.control.mark_editor import MarkEditor
-from kelvarn.desktop.control.marks import MarkBar
 from kelvarn.desktop.fields.number import NumberEdit
 from kelvarn.desktop.fields.plain import ChoiceField, NameEdit, SwitchField
 from kelvarn.desktop.fields.ruler import Ruler
-from kelvarn.desktop.window import CONTROL, FIT, HANDOVER, RIG, TRIAL, MainWindow
+from kelvarn.desktop.frame.window import CONTROL, FIT, HANDOVER, RIG, TRIAL, MainWindow
+from kelvarn.desktop.stations.control.mark_editor import MarkEditor
+from kelvarn.desktop.stations.control.marks import MarkBar
 from kelvarn.model.edit import put
 from kelvarn.model.mark import MEASURES
 from kelvarn.model.on_off import OnOff

@@ -6,7 +6,7 @@ from PySide6.QtWidgets import QApplication, QMessageBox, QPushButton
 from pytestqt.qtbot import QtBot
 
 from kelvarn.desktop.fields.number import NumberField
-from kelvarn.desktop.window import MainWindow
+from kelvarn.desktop.frame.window import MainWindow
 from kelvarn.model.blank import blank_project
 from kelvarn.model.fields import SURROUNDINGS
 

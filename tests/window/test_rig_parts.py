@@ -11,11 +11,11 @@ from pytestqt.qtbot import QtBot
 from kelvarn.demos import DEMOS, find_demo
 from kelvarn.desktop.fields.number import NumberField
 from kelvarn.desktop.fields.plain import ChoiceField, NameEdit
-from kelvarn.desktop.rig.heat_path import HeatPath
-from kelvarn.desktop.rig.items import ArrowItem, BodyItem
-from kelvarn.desktop.rig.keys import SURROUNDINGS, key_of, known_keys
-from kelvarn.desktop.rig.play import Play
-from kelvarn.desktop.window import CONTROL, RIG, TRIAL, MainWindow
+from kelvarn.desktop.frame.window import CONTROL, RIG, TRIAL, MainWindow
+from kelvarn.desktop.stations.rig.heat_path import HeatPath
+from kelvarn.desktop.stations.rig.items import ArrowItem, BodyItem
+from kelvarn.desktop.stations.rig.keys import SURROUNDINGS, key_of, known_keys
+from kelvarn.desktop.stations.rig.play import Play
 from kelvarn.model.bodies import Body, Link
 from kelvarn.model.edit import with_fields
 from kelvarn.model.events import EVENT_KINDS

@@ -11,10 +11,11 @@ from pytestqt.qtbot import QtBot
 
 from kelvarn.demos import DEMOS, find_demo
 from kelvarn.demos.cure_cabinet import cure_cabinet
-from kelvarn.desktop import texts, theme
-from kelvarn.desktop.rig.keys import known_keys
-from kelvarn.desktop.trial.panel import Selected
-from kelvarn.desktop.window import RIG, TRIAL, MainWindow
+from kelvarn.desktop import theme
+from kelvarn.desktop.frame.window import RIG, TRIAL, MainWindow
+from kelvarn.desktop.parts import texts
+from kelvarn.desktop.stations.rig.keys import known_keys
+from kelvarn.desktop.stations.trial.panel import Selected
 from kelvarn.model.edit import add_candidate, put
 from kelvarn.model.mark import MEASURES, Mark
 from kelvarn.model.names import MOST_CHARACTERS

@@ -12,11 +12,11 @@ from pytestqt.qtbot import QtBot
 from kelvarn.demos import find_demo
 from kelvarn.demos.cure_cabinet import cure_cabinet
 from kelvarn.desktop import theme
-from kelvarn.desktop.collector import collect_here
-from kelvarn.desktop.document import Document
-from kelvarn.desktop.runner import Runner
-from kelvarn.desktop.session import MOST_RECENT, Session
-from kelvarn.desktop.window import CONTROL, FIT, TRIAL, MainWindow
+from kelvarn.desktop.frame.window import CONTROL, FIT, TRIAL, MainWindow
+from kelvarn.desktop.state.collector import collect_here
+from kelvarn.desktop.state.document import Document
+from kelvarn.desktop.state.runner import Runner
+from kelvarn.desktop.state.session import MOST_RECENT, Session
 from kelvarn.files.project_file import save
 from kelvarn.model.edit import put
 from kelvarn.units import Scale

@@ -9,8 +9,8 @@ from PySide6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 
 from kelvarn.demos import find_demo
-from kelvarn.desktop.control.reserve import reserve_text, swing_text
-from kelvarn.desktop.window import MainWindow
+from kelvarn.desktop.frame.window import MainWindow
+from kelvarn.desktop.stations.control.reserve import reserve_text, swing_text
 from kelvarn.engine.run import compute
 from kelvarn.model.on_off import OnOff
 from kelvarn.tune.reserve import LeastReserve, Reserve

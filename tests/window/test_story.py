@@ -11,8 +11,8 @@ from pytestqt.qtbot import QtBot
 
 from kelvarn.desktop.fields.number import NumberEdit
 from kelvarn.desktop.fields.ruler import Ruler
-from kelvarn.desktop.rig.items import BodyItem
-from kelvarn.desktop.window import CONTROL, HANDOVER, RIG, MainWindow
+from kelvarn.desktop.frame.window import CONTROL, HANDOVER, RIG, MainWindow
+from kelvarn.desktop.stations.rig.items import BodyItem
 from kelvarn.files.project_file import load
 from kelvarn.model.on_off import OnOff
 from kelvarn.model.pid import Pid

@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QApplication, QWidget
 from pytestqt.qtbot import QtBot
 
 from kelvarn.demos import find_demo
-from kelvarn.desktop.window import CONTROL, FIT, HANDOVER, RIG, TRIAL, MainWindow
+from kelvarn.desktop.frame.window import CONTROL, FIT, HANDOVER, RIG, TRIAL, MainWindow
 
 from .conftest import close_window, open_window, wait_for_step
 

@@ -12,12 +12,12 @@ from pytestqt.qtbot import QtBot
 
 from kelvarn.demos import find_demo
 from kelvarn.desktop.fields.number import NumberField
-from kelvarn.desktop.trial.days_field import DaysField
-from kelvarn.desktop.trial.foot import TABS, table_text
-from kelvarn.desktop.trial.panel import Selected
-from kelvarn.desktop.trial.reports import report_into
-from kelvarn.desktop.trial.variants_panel import Bars
-from kelvarn.desktop.window import TRIAL, MainWindow
+from kelvarn.desktop.frame.window import TRIAL, MainWindow
+from kelvarn.desktop.stations.trial.days_field import DaysField
+from kelvarn.desktop.stations.trial.foot import TABS, table_text
+from kelvarn.desktop.stations.trial.panel import Selected
+from kelvarn.desktop.stations.trial.reports import report_into
+from kelvarn.desktop.stations.trial.variants_panel import Bars
 from kelvarn.model.edit import with_fields
 from kelvarn.model.trial_edit import add_rule
 from kelvarn.units import Quantity, Scale

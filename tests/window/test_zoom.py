@@ -9,14 +9,14 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
-from kelvarn.desktop.scaling import STEPS, stepped
+from kelvarn.desktop.frame.scaling import STEPS, stepped
 
 from .conftest import close_window, open_window
 
 PROGRAM = """
 import sys
 from PySide6.QtCore import QTimer
-from kelvarn.desktop import app
+from kelvarn.desktop.frame import app
 from kelvarn.demos import find_demo
 
 made, seen, orders = app._window, [], [{orders}]

@@ -144,6 +144,6 @@ def gain_map(  # noqa: PLR0913 - its options are those that architecture.md give
     else:
         print(words.map_text(law, asked, made, ref, project.scale or Scale.CELSIUS))
     if out is not None:
-        from kelvarn.desktop.pictures import draw_map
+        from kelvarn.desktop.stations.pictures import draw_map
 
         draw_map(project, asked, made, ref, out)

@@ -154,7 +154,7 @@ def open_window(file: Path | None, project: Project | None = None) -> None:
         project = load(file)
     # The kernel loads while Qt does; the window waits for what is left of it.
     threading.Thread(target=warm, daemon=True).start()
-    from kelvarn.desktop.app import start
+    from kelvarn.desktop.frame.app import start
 
     sys.exit(start(project, file, logs))
 

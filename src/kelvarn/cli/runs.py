@@ -217,7 +217,7 @@ def _run_all(project: Project, keys: Sequence[ResultKey], out: Path | None) -> F
 
 def _draw(project: Project, trial: str, results: dict[str, Result], path: Path) -> str:
     """Draw a trial; its file's name."""
-    from kelvarn.desktop.pictures import draw_trial
+    from kelvarn.desktop.stations.pictures import draw_trial
 
     draw_trial(project, trial, results, path)
     return path.name

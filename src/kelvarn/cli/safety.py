@@ -190,7 +190,7 @@ def report(
     name = candidate or project.chosen or project.candidates[0].name
     check_known((name,), [c.name for c in project.candidates], "candidate")
     check_free(out, (".html", ".pdf"))
-    from kelvarn.desktop.report import write_report
+    from kelvarn.desktop.stations.report import write_report
     from kelvarn.handover.report import findings
 
     with progress("gathering what the report says"):

@@ -1,14 +1,15 @@
 """The window, and pictures drawn by the strip itself; the only layer that imports Qt.
 
-    app         start of the program: theme, compiling in the background, exceptions of every thread
-    window      the frame: the line of stations, menus, the stations themselves
-    document    the project being edited: undo, save state, autosave
-    runner      computes what the stations show; the desktop itself never computes
-    view        what is looked at (trial, candidate, cursor, units): not part of the project
     theme       every colour, size and font
-    fields/     widgets bound to one model field each
+    parts/      widgets and texts that know no project
     strip/      lanes on one time axis, and the gestures on them
-    control/    the Control station        rig/       the Rig station        handover/  the Handover station
+    state/      document with undo, what is looked at, what is computed, work under way, what is kept
+    fields/     widgets bound to one model field each
+    lanes/      what the strips show, made into lanes
+    charts/     charts other than the strip
+    stations/   Rig, Fit, Control, Trial, Handover, and what they share
+    frame/      the window round them, and the start of the program
 
-Start reading at `window.py`; data goes document -> runner -> stations, and edits go back through `Document.apply`.
+Each imports only from those above it. Start reading at `frame/window.py`; data goes document -> runner -> stations, and
+edits go back through `Document.apply`.
 """

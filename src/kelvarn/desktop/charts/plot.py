@@ -9,7 +9,7 @@ from PySide6.QtGui import QBrush, QColor, QKeyEvent, QMouseEvent, QPainter, QPai
 from PySide6.QtWidgets import QWidget
 
 from kelvarn.desktop import theme
-from kelvarn.desktop.keys import value_step
+from kelvarn.desktop.parts.keyboard import value_step
 
 _AXES = ("left", "bottom")
 _HANDLE_PX = 15

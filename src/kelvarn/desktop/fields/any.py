@@ -4,7 +4,7 @@ from typing import Any, Literal, get_args, get_origin
 
 from PySide6.QtWidgets import QWidget
 
-from kelvarn.desktop.plain import set_shown
+from kelvarn.desktop.parts.plain import set_shown
 from kelvarn.model.fields import words_of
 from kelvarn.model.rig import Rig
 

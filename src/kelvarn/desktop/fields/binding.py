@@ -5,11 +5,12 @@ from typing import Any
 from pydantic import ValidationError
 from pydantic.fields import FieldInfo
 
-from kelvarn.desktop.document import Document
-from kelvarn.desktop.view import View
+from kelvarn.desktop.parts.boxes import first_sentence
+from kelvarn.desktop.state.document import Document
+from kelvarn.desktop.state.view import View
 from kelvarn.model.edit import EditError, Path, value_at
 from kelvarn.model.fields import title_of, words_of
-from kelvarn.units import Quantity, Scale, UnitError, parse, retold, shortened, show
+from kelvarn.units import Quantity, UnitError, parse, shortened, show
 
 _MOST_IN_A_NAME = 30
 
@@ -112,15 +113,3 @@ class Binding:
             raise Wrong(first_sentence(error, self.view.scale)) from error
         except EditError as error:
             raise Wrong(str(error)) from error
-
-
-def first_sentence(error: ValidationError, scale: Scale = Scale.CELSIUS) -> str:
-    """The first fault found, as a sentence for beside a field, in the scale shown."""
-    found = error.errors(include_url=False)[0]
-    text = str(found.get("ctx", {}).get("error", found["msg"]))
-    if found["type"] == "string_too_short":
-        text = "a name is needed"
-    elif found["type"] == "string_too_long":
-        text = f"at most {found['ctx']['max_length']} characters"
-    text = retold(text, scale)
-    return text[:1].upper() + text[1:] + ("" if text.endswith(".") else ".")

@@ -7,8 +7,8 @@ from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QGridLayout, QWidget
 
 from kelvarn.desktop import theme
-from kelvarn.desktop.keys import value_step
-from kelvarn.desktop.plain import Label, menu_text, plain_tip
+from kelvarn.desktop.parts.keyboard import value_step
+from kelvarn.desktop.parts.plain import Label, menu_text, plain_tip
 from kelvarn.units import Quantity, from_shown, split, to_shown
 
 from .binding import Binding, Wrong

@@ -9,12 +9,14 @@ from PySide6.QtCore import QPointF, QSize, Qt
 from PySide6.QtGui import QKeyEvent, QPainter, QPaintEvent, QResizeEvent, QWheelEvent
 from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QPushButton, QSizePolicy, QWidget
 
-from kelvarn.desktop import texts, theme
-from kelvarn.desktop.plain import Label, menu_text, plain_tip
+from kelvarn.desktop import theme
+from kelvarn.desktop.parts import texts
+from kelvarn.desktop.parts.boxes import first_sentence
+from kelvarn.desktop.parts.plain import Label, menu_text, plain_tip
 from kelvarn.model.edit import EditError
 from kelvarn.model.names import MOST_CHARACTERS
 
-from .binding import Binding, Wrong, first_sentence
+from .binding import Binding, Wrong
 from .number import EDIT_WIDTH
 from .typed import TypedLine
 

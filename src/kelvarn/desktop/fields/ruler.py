@@ -7,9 +7,8 @@ from PySide6.QtGui import QHideEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEv
 from PySide6.QtWidgets import QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
 from kelvarn.desktop import theme
-from kelvarn.desktop.focus import FocusRing
-from kelvarn.desktop.keys import value_step
-from kelvarn.desktop.plain import Label, menu_text, plain_tip
+from kelvarn.desktop.parts.keyboard import FocusRing, value_step
+from kelvarn.desktop.parts.plain import Label, menu_text, plain_tip
 from kelvarn.units import from_shown, to_shown
 
 from .binding import Binding, Wrong

@@ -6,8 +6,8 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QMenu, QPushButton
 
 from kelvarn.desktop import theme
-from kelvarn.desktop.document import Document
 from kelvarn.desktop.lanes.choice import LANES
+from kelvarn.desktop.state.document import Document
 from kelvarn.desktop.strip.strip import Strip
 
 

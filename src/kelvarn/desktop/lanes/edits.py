@@ -6,9 +6,9 @@ from typing import Any, cast
 
 from pydantic import ValidationError
 
-from kelvarn.desktop.document import Document
+from kelvarn.desktop.state.document import Document
+from kelvarn.desktop.state.view import View
 from kelvarn.desktop.strip.axis import nice_time
-from kelvarn.desktop.view import View
 from kelvarn.engine.laws.static import Corner
 from kelvarn.model.edit import Path, value_at, with_fields
 from kelvarn.model.fields import title_of

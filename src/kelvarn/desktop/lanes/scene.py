@@ -2,8 +2,8 @@
 
 from dataclasses import dataclass
 
-from kelvarn.desktop.document import Document
-from kelvarn.desktop.runner import Runner
+from kelvarn.desktop.state.document import Document
+from kelvarn.desktop.state.runner import Runner
 from kelvarn.desktop.strip.lane import Ribbon, ValueAxis
 from kelvarn.engine.run import Run
 from kelvarn.model.candidate import Candidate

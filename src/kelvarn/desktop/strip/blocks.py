@@ -4,7 +4,8 @@ import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter
 
-from kelvarn.desktop import texts, theme
+from kelvarn.desktop import theme
+from kelvarn.desktop.parts import texts
 
 from .curves import Filling, fill_between
 from .frame import Frame

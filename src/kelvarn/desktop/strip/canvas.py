@@ -15,11 +15,12 @@ from PySide6.QtGui import (
 from PySide6.QtSvg import QSvgGenerator
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from kelvarn.desktop import texts, theme
-from kelvarn.desktop.asking import ask_where
-from kelvarn.desktop.focus import FocusRing
-from kelvarn.desktop.images import open_buffer, png_of
-from kelvarn.desktop.texts import At
+from kelvarn.desktop import theme
+from kelvarn.desktop.parts import texts
+from kelvarn.desktop.parts.boxes import ask_where
+from kelvarn.desktop.parts.images import open_buffer, png_of
+from kelvarn.desktop.parts.keyboard import FocusRing
+from kelvarn.desktop.parts.texts import At
 from kelvarn.files.writing import write_bytes
 
 from .axis import Axis, clock, time_ticks

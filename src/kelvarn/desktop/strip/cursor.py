@@ -6,8 +6,9 @@ from collections.abc import Mapping, Sequence
 from PySide6.QtCore import QPointF, QRect, QRectF, Qt
 from PySide6.QtGui import QPainter, QPen
 
-from kelvarn.desktop import texts, theme
-from kelvarn.desktop.texts import At
+from kelvarn.desktop import theme
+from kelvarn.desktop.parts import texts
+from kelvarn.desktop.parts.texts import At
 
 from .axis import clock
 from .frame import Frame

@@ -5,8 +5,8 @@ from typing import Protocol
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QWheelEvent
 
-from kelvarn.desktop.keys import value_step
-from kelvarn.desktop.plain import plain_tip
+from kelvarn.desktop.parts.keyboard import value_step
+from kelvarn.desktop.parts.plain import plain_tip
 
 from .canvas import Canvas
 from .frame import Frame

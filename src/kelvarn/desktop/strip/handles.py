@@ -3,7 +3,8 @@
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPen, QPolygonF
 
-from kelvarn.desktop import texts, theme
+from kelvarn.desktop import theme
+from kelvarn.desktop.parts import texts
 
 from .blocks import block_rect
 from .frame import Frame

@@ -5,7 +5,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter
 
 from kelvarn.desktop import theme
-from kelvarn.desktop.texts import At, laid_out, paint
+from kelvarn.desktop.parts.texts import At, laid_out, paint
 
 from . import raster
 from .curves import Curve

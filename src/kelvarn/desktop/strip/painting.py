@@ -4,8 +4,9 @@ import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen
 
-from kelvarn.desktop import texts, theme
-from kelvarn.desktop.texts import At
+from kelvarn.desktop import theme
+from kelvarn.desktop.parts import texts
+from kelvarn.desktop.parts.texts import At
 from kelvarn.units import to_shown
 
 from .axis import Axis, value_ticks

@@ -1,0 +1,161 @@
+"""What happens to the project's file: open, save, leave, and bring back after a crash."""
+
+from collections.abc import Callable
+from functools import partial
+from pathlib import Path
+
+from PySide6.QtWidgets import QFileDialog, QMenu, QMessageBox, QWidget
+
+from kelvarn.demos import DEMOS, Demo
+from kelvarn.desktop.parts.boxes import Boxes, Button, ask_where, make_box
+from kelvarn.desktop.parts.menus import Command
+from kelvarn.desktop.parts.plain import menu_text
+from kelvarn.desktop.state.document import FILE_KIND, Document
+from kelvarn.desktop.state.session import Session
+from kelvarn.files.journal import Unsaved
+from kelvarn.files.project_file import SUFFIX
+from kelvarn.files.writing import safe_name
+from kelvarn.model.blank import blank_project
+
+_OPEN_KINDS = f"Projects and logs (*{SUFFIX} *.csv *.tsv *.txt *.log *.json *.jsonl);;{FILE_KIND};;All files (*)"
+
+
+class ProjectFiles:
+    """Opens and saves the document, and asks what must be asked.
+
+    Args:
+        window: over which it asks.
+        document, boxes: what it works on, and says it with.
+        session: which files were opened lately.
+        show_rig: called for a new rig.
+        take_logs: called with files that are no projects.
+    """
+
+    def __init__(
+        self, window: QWidget, document: Document, boxes: Boxes, session: Session, show_rig: Callable[[], None],
+        take_logs: Callable[[list[Path]], object],
+    ) -> None:  # fmt: skip
+        self._window, self._document, self._boxes, self._show_rig = window, document, boxes, show_rig
+        self._session, self._take_logs = session, take_logs
+        document.replaced.connect(self._note)
+        document.saved_changed.connect(self._note)
+        self._note()
+
+    def _note(self) -> None:
+        if self._document.path is not None:
+            self._session.add_recent(self._document.path)
+
+    def fill_recent(self, menu: QMenu) -> None:
+        """Let a menu list the files opened lately."""
+        menu.clear()
+        for path in self._session.recent:
+            menu.addAction(menu_text(f"{path.name}   {path.parent}"), partial(self.leave_for, path))
+        if menu.isEmpty():
+            menu.addAction("none yet").setEnabled(False)
+
+    def places(self) -> list[tuple[str, Callable[[], object]]]:
+        """Files opened lately, to be found."""
+        return [(f"Open {path.name} · {path.parent}", partial(self.leave_for, path)) for path in self._session.recent]
+
+    def leave_for(self, path: Path) -> None:
+        """Open another file, unless there is unsaved work that is to stay."""
+        if self.may_leave():
+            self.open(path)
+
+    def commands(self, leave: Callable[[], object]) -> list[Command]:
+        """The project menu; `leave` closes the window."""
+        menu = "&Project"
+        demos = [Command(menu, f"Open demo: {d.title}", "", partial(self.open_demo, d)) for d in DEMOS]
+        return [
+            Command(menu, "New rig", "Ctrl+N", self.new_rig),
+            Command(menu, "Open…", "Ctrl+O", self.ask_open),
+            Command(menu, "Open recent", fill=self.fill_recent),
+            *demos,
+            Command(menu),
+            Command(menu, "Save", "Ctrl+S", self.save),
+            Command(menu, "Save as…", "Ctrl+Shift+S", self.save_as),
+            Command(menu),
+            Command(menu, "Quit", "Ctrl+Q", leave, also="Ctrl+W"),
+        ]
+
+    def ask_open(self) -> None:
+        """Ask for a file and open it; a log is added to the project."""
+        name, _ = QFileDialog.getOpenFileName(self._window, "Open", str(self.folder), _OPEN_KINDS)
+        if name:
+            self.take([Path(name)])
+
+    def take(self, paths: list[Path]) -> None:
+        """Take files: a project is opened, anything else is taken for a log."""
+        projects = [path for path in paths if path.suffix == SUFFIX]
+        if projects:
+            self.leave_for(projects[0])
+        logs = [path for path in paths if path.suffix != SUFFIX]
+        if logs:
+            self._take_logs(logs)
+
+    def open(self, path: Path) -> None:
+        """Open a file, or say why not."""
+        self._boxes.guarded(lambda: self._document.open(path))()
+
+    def open_demo(self, demo: Demo) -> None:
+        """Open a demo in place of the project."""
+        if self.may_leave():
+            self._document.replace(demo.build(), None)
+
+    def new_rig(self) -> None:
+        """Begin anew."""
+        if self.may_leave():
+            self._document.replace(blank_project(), None)
+            self._show_rig()
+
+    def save(self) -> bool:
+        """Save; asks where for a project without a file. Whether it is saved."""
+        path = self._document.path
+        if path is None:
+            return self.save_as()
+        if self._document.changed_outside:
+            text = (
+                f"{path.name} was changed by another program since it was opened. Save over it? (“Save as” keeps both.)"
+            )
+            if self._boxes.ask(text, Button.Save | Button.Cancel) != Button.Save:
+                return False
+        return self._boxes.guarded(self._document.save)()
+
+    def save_as(self) -> bool:
+        """Ask where and save. Whether it is saved."""
+        suggested = self.folder / f"{safe_name(self._document.project.name)}{SUFFIX}"
+        path = ask_where(self._window, "Save as", suggested, FILE_KIND)
+        return path is not None and self._boxes.guarded(lambda: self._document.save(path))()
+
+    @property
+    def folder(self) -> Path:
+        """Where dialogs begin."""
+        return self._document.path.parent if self._document.path is not None else Path.home()
+
+    def may_leave(self) -> bool:
+        """Whether unsaved work is saved or may go."""
+        if not self._document.dirty:
+            return True
+        text = f"“{self._document.project.name}” has unsaved changes."
+        answer = self._boxes.ask(text, Button.Save | Button.Discard | Button.Cancel)
+        if answer == Button.Save:
+            return self.save()
+        return answer == Button.Discard
+
+    def offer_recovery(self, unsaved: Unsaved) -> None:
+        """Offer back work that a crash left; unless it is taken or thrown away it stays for the next start."""
+        text = (
+            f"Unsaved work on “{unsaved.project.name}” was left by a program that did not end properly. Bring it back?"
+        )
+        if unsaved.lost:
+            text += f" It comes without what has gone: {', '.join(f'the log “{name}”' for name in unsaved.lost)}."
+        box = make_box(self._window, text)
+        back = box.addButton("Bring it back", QMessageBox.ButtonRole.AcceptRole)
+        away = box.addButton("Throw it away", QMessageBox.ButtonRole.DestructiveRole)
+        later = box.addButton("Ask again later", QMessageBox.ButtonRole.RejectRole)
+        box.setEscapeButton(later)
+        box.setDefaultButton(back)
+        back.clicked.connect(lambda: self._document.recover(unsaved))
+        away.clicked.connect(unsaved.journal.clear)
+        box.rejected.connect(unsaved.journal.let_go)  # also by its ✕
+        box.open()

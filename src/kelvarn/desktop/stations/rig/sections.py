@@ -1,0 +1,302 @@
+"""What the panel shows of each kind of part."""
+
+from collections.abc import Callable
+from functools import partial
+
+from kelvarn.desktop.parts.texts import MOST_OF_A_NAME
+from kelvarn.model.bodies import Melting
+from kelvarn.model.drives import DRIVE_KINDS
+from kelvarn.model.drives import Switch as SwitchPart
+from kelvarn.model.edit import Path, with_fields
+from kelvarn.model.fields import SURROUNDINGS
+from kelvarn.model.origins import Heatsink, Nameplate, Radiator, Stream, Wall
+from kelvarn.model.probe_types import PROBE_TYPES, fields_of
+from kelvarn.model.probes import Converter, Correction
+from kelvarn.model.rig_edit import change_kind, rename_body, rename_draw_off, rename_drive, rename_probe, set_role
+from kelvarn.tune.law_remarks import lasting
+from kelvarn.units import Quantity, shortened, show
+
+from . import worked_out
+from .keys import key_of
+from .part_panel import PartPanel
+
+_ACTS = [("heats", "heats"), ("cools", "cools")]
+_ROLES = [("control", "controls"), ("guard", "guards"), ("watch", "is recorded")]
+
+
+def _bodies(panel: PartPanel) -> list[tuple[str, str]]:
+    return [(name, name) for name in panel.document.project.rig.body_names]
+
+
+def fill_body(panel: PartPanel, index: int) -> None:
+    """A body, its links, what it is made of; or the response model."""
+    rig = panel.document.project.rig
+    name = rig.body_names[index]
+    panel.name("Name of the body", lambda: name, partial(_rename_body, panel, name))
+    notes = [f"{probe.name} sits in it" for probe in rig.probes if probe.body == name and probe.role != "control"]
+    if rig.probe.body == name:
+        notes.insert(0, "the body the probe sits in")
+    notes += [f"the body that {d.name} {d.acts}" for d in rig.drives if d.heated_body == name]
+    if notes:
+        panel.note(lambda: "; ".join(notes))
+    if rig.response is not None:
+        _fill_response(panel)
+        return
+    path: Path = ("rig", "bodies", index)
+    panel.field(path, "capacity_J_per_K")
+    panel.field(path, "start_degC", empty="surroundings")
+    panel.field(path, "own_heat_W")
+    panel.field(path, "limit_degC")
+    panel.field(path, "low_limit_degC")
+    panel.field(path, "ready_K")
+    if panel.at(path).limit_degC is not None or panel.at(path).low_limit_degC is not None:
+        panel.text(path, "limit_why")
+    for k, link in enumerate(rig.links):
+        if name in (link.a, link.b):
+            other = link.b if link.a == name else link.a
+            to = "the surroundings" if other == SURROUNDINGS else other
+            field = panel.field(("rig", "links", k), "conductance_W_per_K", f"Link to {shortened(to, MOST_OF_A_NAME)}")
+            field.add_beside(panel.cross(f"Take out the link to {to}", partial(panel.edits.unlink, k)))
+    panel.optional(
+        path, "melting", "melting range", lambda: Melting(from_degC=50, to_degC=60, latent_J=50_000),
+        lambda here: panel.fields(here, ("from_degC", "to_degC", "latent_J")),
+    )  # fmt: skip
+    worked_out.pieces_card(panel, path)
+
+
+def _rename_body(panel: PartPanel, old: str, new: str) -> None:
+    project = panel.document.project
+    index = project.rig.body_index(old)
+    changed = rename_body(project, old, new)
+    panel.edits.selected = changed.rig.body_names[index]
+    panel.document.apply(changed, f"rename {old}")
+
+
+def _fill_response(panel: PartPanel) -> None:
+    path: Path = ("rig", "response")
+    kinds = [("one_lag", "one lag"), ("two_lags", "two lags"), ("integrating", "integrating")]
+    panel.choice(path, "kind", kinds)
+    kind = panel.at(path).kind
+    names = {
+        "one_lag": ("gain_K", "lag_s"),
+        "two_lags": ("gain_K", "lag_s", "lag2_s"),
+        "integrating": ("rise_K_per_s",),
+    }
+    panel.fields(path, names[kind])
+    panel.field(path, "dead_time_s")
+    panel.field(path, "start_degC", empty="at rest")
+    panel.field(path, "limit_degC")
+    panel.note(lambda: "Unit, where it is about something else than temperature, such as % RH or ppm:")
+    panel.name("Unit", lambda: panel.at(path).unit or "", lambda new: _set_unit(panel, path, new))
+
+
+def _set_unit(panel: PartPanel, path: Path, unit: str) -> None:
+    panel.document.set((*path, "unit"), unit or None, f"unit: {unit or 'temperature'}")
+
+
+def fill_link(panel: PartPanel, index: int) -> None:
+    """A link: conductance, radiation, door, fan."""
+    rig = panel.document.project.rig
+    if rig.response is not None:
+        return
+    link = rig.links[index]
+    path: Path = ("rig", "links", index)
+    panel.head(f"{link.a} – {link.b}")
+    panel.field(path, "conductance_W_per_K")
+    panel.field(path, "opened_W_per_K")
+    panel.field(path, "radiating_m2")
+    movers = [(None, "nothing"), *((d.name, d.name) for d in rig.drives if d.moves)]
+    if len(movers) > 1:
+        panel.choice(path, "driven_by", list(movers))
+    else:
+        panel.button("+ fan that drives it", panel.edits.add_fan_link)
+    if link.driven_by is not None:
+        panel.fields(path, ("full_W_per_K", "flow_exponent"))
+        panel.optional(path, "stream", "W/K from the flow in m³/h", Stream, partial(worked_out.stream_fields, panel))
+    panel.optional(path, "wall", "W/K from the layers of a wall", Wall, partial(worked_out.wall_fields, panel))
+    panel.optional(path, "heatsink", "W/K from a heatsink's K/W", Heatsink, partial(worked_out.heatsink_fields, panel))
+    panel.optional(
+        path, "radiator", "m² from surface and emissivity", Radiator, partial(worked_out.radiator_fields, panel)
+    )
+    panel.button("Remove this link", panel.edits.remove)
+
+
+def fill_drive(panel: PartPanel, index: int) -> None:
+    """A drive with what its kind has."""
+    rig = panel.document.project.rig
+    drive = rig.drives[index]
+    path: Path = ("rig", "drives", index)
+    if panel.edits.selected == key_of("drive", index):
+        panel.name("Name of the drive", lambda: panel.at(path).name, partial(_rename, panel, rename_drive, index))
+    else:
+        panel.head(f"Drive: {drive.name}")
+    kinds = [(kind, of_kind.what) for kind, of_kind in DRIVE_KINDS.items()]
+    panel.choice(path, "kind", kinds, lambda kind: _set_kind(panel, index, kind), "Kind")
+    panel.field(path, "power_W")
+    has = type(drive).model_fields
+    if "body" in has:
+        panel.choice(path, "body", [(None, "nothing"), *_bodies(panel)] if drive.moves else _bodies(panel))
+    panel.choice(path, "acts", list(_ACTS))
+    panel.field(path, "dead_time_s")
+    for name in drive.shown:
+        show_it = panel.switch if has[name].annotation is bool else panel.field
+        show_it(path, name)
+    if "rated_operations" in has:
+        panel.note(lambda: _relay_life(panel))
+    if panel.edits.selected != key_of("drive", index):
+        return
+    if "resistive" in has:
+        panel.switch(path, "resistive")
+    panel.switch(path, "active_low")
+    if len(rig.drives) > 1:
+        panel.choice(("rig",), "sharing", [("equal", "equally"), ("priority", "one after another")])
+    if "nameplate" in has:
+        panel.optional(
+            path, "nameplate", "W from the nameplate", Nameplate, partial(worked_out.nameplate_fields, panel)
+        )
+    if "switch" in has:
+        panel.optional(
+            path, "switch", "what the switch must shed", lambda: panel.at(path).usual_switch(),
+            partial(_fill_switch, panel),
+        )  # fmt: skip
+    if len(rig.drives) > 1:
+        panel.button("Remove this drive", panel.edits.remove)
+
+
+def _fill_switch(panel: PartPanel, here: Path) -> None:
+    panel.fields(here, ("supply_V", "drop_V", "on_ohm", "limit_W"))
+
+    def sheds() -> tuple[float, float | None]:
+        switch: SwitchPart = panel.at(here)
+        return switch.dissipation_W(panel.at(here[:-1]).power_W), switch.limit_W
+
+    def text() -> str:
+        watts, limit = sheds()
+        found = f"It dissipates {show(watts, Quantity.POWER)} at full drive"
+        return f"{found}." if limit is None or watts <= limit else ""
+
+    def fault() -> str:
+        watts, limit = sheds()
+        if limit is None or watts <= limit:
+            return ""
+        return (
+            f"It would have to shed {show(watts, Quantity.POWER)} at full drive, more than its "
+            f"{show(limit, Quantity.POWER)}: a larger heatsink or another switch is needed."
+        )
+
+    panel.note(text)
+    panel.note(fault, "wrong")
+
+
+def _relay_life(panel: PartPanel) -> str:
+    """How long the relay lasts at the pace of the selected candidate's run."""
+    years = panel.relay_life_years
+    if years is None:
+        return ""
+    return f"At the pace of this trial the relay lasts {lasting(years)}."
+
+
+def _set_kind(panel: PartPanel, index: int, kind: str) -> None:
+    project = panel.document.project
+    if project.rig.drives[index].kind != kind:
+        changed = change_kind(project, index, kind)
+        panel.document.apply(changed, f"drive kind: {DRIVE_KINDS[kind].what}")
+
+
+def _rename(panel: PartPanel, how: Callable[..., object], index: int, new: str) -> None:
+    changed = how(panel.document.project, index, new)
+    panel.document.apply(changed, f"rename to {new}")  # type: ignore[arg-type]
+
+
+def fill_probe(panel: PartPanel, index: int) -> None:
+    """A probe with all that makes its readings differ."""
+    probe = panel.document.project.rig.probes[index]
+    path: Path = ("rig", "probes", index)
+    chosen = panel.edits.selected == key_of("probe", index)
+    if chosen:
+        panel.name("Name of the probe", lambda: panel.at(path).name, partial(_rename, panel, rename_probe, index))
+        panel.choice(path, "role", list(_ROLES), lambda role: _set_role(panel, index, role))
+    else:
+        panel.head(f"Probe: {probe.name}")
+    panel.choice(path, "body", _bodies(panel))
+    if chosen:
+        types = [("", "of its own kind"), *((name, name) for name in PROBE_TYPES)]
+        panel.choice(path, "like", types, lambda name: _set_type(panel, index, name))
+        panel.note(lambda: _tolerance(panel, index))
+    panel.fields(path, ("lag_s", "noise_K", "resolution_K"))
+    if probe.role == "control":
+        panel.field(path, "interval_s")
+        if len(panel.document.project.rig.body_names) > 1:
+            panel.choice(("rig",), "judged", [(None, "the body it sits in"), *_bodies(panel)])
+    if not chosen:
+        return
+    panel.fields(path, ("dead_time_s", "offset_K", "slope", "lowest_degC", "highest_degC"))
+    panel.optional(path, "converter", "converter (bits, NTC in a divider)", Converter, partial(_fill_converter, panel))
+    panel.optional(
+        path, "correction", "two-point correction",
+        lambda: Correction(shown_low_degC=0, true_low_degC=0, shown_high_degC=100, true_high_degC=100),
+        lambda here: panel.fields(here, ("shown_low_degC", "true_low_degC", "shown_high_degC", "true_high_degC")),
+    )  # fmt: skip
+    if probe.role != "control":
+        panel.button("Remove this probe", panel.edits.remove)
+
+
+def _set_type(panel: PartPanel, index: int, name: str) -> None:
+    found = PROBE_TYPES.get(name)
+    changes = {"like": ""} if found is None else fields_of(found)
+    path: Path = ("rig", "probes", index)
+    panel.document.set(path, with_fields(panel.at(path), **changes), f"probe type: {name or 'its own'}")
+
+
+def _tolerance(panel: PartPanel, index: int) -> str:
+    """How far a probe of its type may be off at the setpoint, and where that stands."""
+    found = PROBE_TYPES.get(panel.at(("rig", "probes", index, "like")))
+    if found is None:
+        return ""
+    project, scale = panel.document.project, panel.view.scale
+    setpoint = panel.view.trial(project).plan.last_degC
+    off, at = show(found.error_K(setpoint), Quantity.DIFFERENCE, scale), show(setpoint, Quantity.TEMPERATURE, scale)
+    return f"It may be off by {off} at {at} ({found.source})."
+
+
+def _fill_converter(panel: PartPanel, here: Path) -> None:
+    panel.choice(here, "sensor", [("ntc", "NTC in a divider"), ("even", "even steps")])
+    panel.field(here, "bits")
+    if panel.at(here).sensor == "ntc":
+        panel.fields(here, ("ohm_at_25_degC", "beta_K", "fixed_ohm"))
+
+
+def _set_role(panel: PartPanel, index: int, role: str) -> None:
+    project = panel.document.project
+    if project.rig.probes[index].role != role:
+        panel.document.apply(set_role(project, index, role), f"{project.rig.probes[index].name}: {dict(_ROLES)[role]}")
+
+
+def fill_draw_off(panel: PartPanel, index: int) -> None:
+    """A draw-off."""
+    path: Path = ("rig", "draw_offs", index)
+    panel.name("Name of the draw-off", lambda: panel.at(path).name, partial(_rename, panel, rename_draw_off, index))
+    panel.choice(path, "body", _bodies(panel))
+    panel.field(path, "flow_W_per_K")
+    panel.field(path, "inlet_degC", empty="surroundings")
+    panel.switch(path, "always")
+    panel.note(lambda: "" if panel.at(path).always else "It runs while an event of the trial says so.")
+    panel.button("Remove this draw-off", panel.edits.remove)
+
+
+def fill_goal(panel: PartPanel) -> None:
+    """What must be kept where, and why."""
+    path: Path = ("rig", "goal")
+    if panel.at(path) is None:
+        panel.button("+ goal", panel.edits.set_goal, "What must be kept where, and why")
+        return
+    panel.titled("What must be kept", lambda: panel.document.set(path, None, "remove the goal"))
+    panel.choice(path, "body", _bodies(panel))
+    panel.fields(path, ("low_degC", "high_degC"))
+    panel.text(path, "why")
+    panel.text(path, "source")
+
+
+FILL: dict[str, Callable[[PartPanel, int], None]] = {
+    "link": fill_link, "drive": fill_drive, "probe": fill_probe, "draw_off": fill_draw_off,
+}  # fmt: skip
