@@ -26,7 +26,7 @@ from kelvarn.model.trial import Plan, SetpointChange, Trial
 from kelvarn.studies.batch import Case, run_many
 from kelvarn.studies.gain_map import axis_of, begun, refine, usual_axes
 from kelvarn.studies.reasons import reasons
-from kelvarn.tune.plant import FirstOrder, PlantError
+from kelvarn.tune.process import FirstOrder, PlantError
 from kelvarn.tune.relay_test import relay_test
 from kelvarn.tune.simplest import suggest
 from kelvarn.tune.starts import plant_of_project, ultimate_of_rig

@@ -17,8 +17,8 @@ from kelvarn.engine.kernel import run_loop
 from kelvarn.engine.laws.pid import settings_of
 from kelvarn.engine.layout import lay_out, probe_record
 from kelvarn.engine.measures import measure
+from kelvarn.engine.memory import fresh_trace
 from kelvarn.engine.prepare import prepare
-from kelvarn.engine.room import fresh_trace
 from kelvarn.engine.run import PreparedRun, compute
 from kelvarn.engine.survey import Trace
 from kelvarn.model.edit import put, with_fields

@@ -20,12 +20,12 @@ from kelvarn.desktop.strip.strip import Strip
 from kelvarn.engine.run import warm
 from kelvarn.files.faults import FileError
 from kelvarn.files.logs.reader import open_log, read_log
-from kelvarn.fit.changes import compare
 from kelvarn.fit.planning import Rough, plan_step_test
 from kelvarn.fit.response import fit_response
 from kelvarn.fit.rig_fit import choosable, fit_rig
 from kelvarn.fit.trust import preferred, report
 from kelvarn.fit.ways import WAYS
+from kelvarn.fit.what_changed import compare
 from kelvarn.model.log import Log
 from kelvarn.model.log_data import LogData
 from kelvarn.units import Scale

@@ -20,7 +20,7 @@ from kelvarn.desktop.frame.window import MainWindow
 from kelvarn.desktop.state.collector import collect_here
 from kelvarn.desktop.state.document import Document
 from kelvarn.desktop.state.runner import Runner
-from kelvarn.desktop.strip.lane import Lane, Shown, Trace, ValueAxis
+from kelvarn.desktop.strip.lane import Lane, LaneTrace, Shown, ValueAxis
 from kelvarn.desktop.strip.strip import Strip
 from kelvarn.files.journal import Journal
 from kelvarn.model.edit import add_candidate, put
@@ -102,8 +102,8 @@ def pan(points: int = 1_000_000, frames: int = 60) -> float:
     strip.resize(1280, 800)
     time_s = np.arange(float(points))
     rng = np.random.default_rng(1)
-    warm = Trace("logged", time_s, 50 + np.cumsum(rng.normal(0, 0.02, points)), 0, strong=True)
-    drive = Trace("drive", time_s, rng.uniform(0, 1, points), 1, filled=True)
+    warm = LaneTrace("logged", time_s, 50 + np.cumsum(rng.normal(0, 0.02, points)), 0, strong=True)
+    drive = LaneTrace("drive", time_s, rng.uniform(0, 1, points), 1, filled=True)
     lanes = (
         Lane("t", "Temperature", ValueAxis(Quantity.TEMPERATURE), weight=3.0, traces=(warm,)),
         Lane("d", "Drive", ValueAxis(Quantity.DRIVE, fixed=(0.0, 1.0)), traces=(drive,)),

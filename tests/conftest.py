@@ -9,8 +9,8 @@ import pytest
 from hypothesis import settings
 
 from kelvarn.demos.cure_cabinet import cure_cabinet
+from kelvarn.engine.memory import fresh_found, fresh_state, fresh_trace
 from kelvarn.engine.prepare import prepare
-from kelvarn.engine.room import fresh_found, fresh_state, fresh_trace
 from kelvarn.engine.run import Run
 from kelvarn.engine.safety import survey_safety
 from kelvarn.engine.survey import survey

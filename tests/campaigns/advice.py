@@ -24,7 +24,7 @@ from kelvarn.studies.keep import kept_run
 from kelvarn.studies.reasons import ReasonError, can_be_asked, reasons
 from kelvarn.studies.results import Results
 from kelvarn.tune.first_tries import first_tries
-from kelvarn.tune.plant import PlantError
+from kelvarn.tune.process import PlantError
 from kelvarn.tune.relay_test import relay_test
 from kelvarn.tune.remarks import remarks
 from kelvarn.tune.ringing import turned_up

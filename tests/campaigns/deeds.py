@@ -20,7 +20,7 @@ from PySide6.QtWidgets import (
 )
 
 from kelvarn.desktop.fields.plain import Choice
-from kelvarn.desktop.fields.ruler import Ruler
+from kelvarn.desktop.fields.ruler import RulerScale
 from kelvarn.desktop.frame.window import MainWindow
 from tests.window.conftest import drag, type_into
 
@@ -162,7 +162,7 @@ class Deeds:
         return f"pull {handle.name}"
 
     def _turn(self) -> str:
-        rulers = self._seen(Ruler)
+        rulers = self._seen(RulerScale)
         if not rulers:
             return "no ruler"
         at = QPoint(self._rng.randrange(300), 6)

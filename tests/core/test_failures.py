@@ -23,7 +23,7 @@ from kelvarn.model.tolerances import Tolerance, parameters, varied
 from kelvarn.model.trial import Plan, SetpointChange, Trial
 from kelvarn.studies.cold_again import cold_again_s
 from kelvarn.studies.failure_words import cells, stopped_text
-from kelvarn.studies.failures import FailureTable, Row, acting, failure_table
+from kelvarn.studies.failures import FailureRow, FailureTable, acting, failure_table
 from kelvarn.studies.stopping import safer_action, stopping_guard
 from kelvarn.studies.variants import vary
 from tests.conftest import one_lag, trial
@@ -99,7 +99,7 @@ def heated(capacity: float = 400.0, limit_degC: float | None = 90.0, **probe: ob
     return with_fields(rig, bodies=(body,), probes=(with_fields(rig.probe, **probe),))
 
 
-def row_of(table: FailureTable, text: str) -> Row:
+def row_of(table: FailureTable, text: str) -> FailureRow:
     return next(row for row in table.rows if text in row.failure.text)
 
 

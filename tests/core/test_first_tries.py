@@ -15,7 +15,7 @@ from kelvarn.model.on_off import OnOff
 from kelvarn.model.pid import Pid
 from kelvarn.model.project import Project
 from kelvarn.tune.first_tries import first_tries
-from kelvarn.tune.plant import FirstOrder, Integrating, PlantError
+from kelvarn.tune.process import FirstOrder, Integrating, PlantError
 from kelvarn.tune.relay_test import relay_test
 from kelvarn.tune.ringing import turned_up
 from kelvarn.tune.starts import plant_of_project, ultimate_of_rig

@@ -12,16 +12,16 @@ from kelvarn.engine.run import compute
 from kelvarn.engine.steady import rest_degC
 from kelvarn.files.logs.reader import read_log
 from kelvarn.fit.calibration import Pair, calibrate, pairs_of, thermistor
-from kelvarn.fit.changes import compare, drift_over
 from kelvarn.fit.observed import FitError, observed
 from kelvarn.fit.planning import Rough, plan_step_test, predicted, step_for
 from kelvarn.fit.response import fit_response
 from kelvarn.fit.reuse import trial_of, use_response, use_rig
 from kelvarn.fit.rig_fit import choosable, fit_rig
+from kelvarn.fit.same_settings import SameSettings, same_settings, settings_in
 from kelvarn.fit.setpoints import setpoint_changes
-from kelvarn.fit.settings import SameSettings, same_settings, settings_in
 from kelvarn.fit.trust import report
 from kelvarn.fit.ways import WAYS
+from kelvarn.fit.what_changed import compare, drift_over
 from kelvarn.model.edit import with_fields
 from kelvarn.model.log_data import Floats, LogData
 from kelvarn.model.response import ResponseModel

@@ -8,11 +8,11 @@ import pytest
 from kelvarn.demos import find_demo
 from kelvarn.engine.changes import surroundings_at
 from kelvarn.engine.run import compute
-from kelvarn.fit.changes import compare
 from kelvarn.fit.observed import FitError, observed
 from kelvarn.fit.rig_fit import fit_rig
-from kelvarn.fit.settings import same_settings
+from kelvarn.fit.same_settings import same_settings
 from kelvarn.fit.ways import WAYS
+from kelvarn.fit.what_changed import compare
 from kelvarn.model.edit import with_fields
 from kelvarn.model.log import LogSpan
 from kelvarn.model.log_data import LogData

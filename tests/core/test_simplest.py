@@ -22,7 +22,7 @@ from kelvarn.model.trial import Plan, SetpointChange
 from kelvarn.studies.batch import Case, run_many
 from kelvarn.studies.results import Results
 from kelvarn.studies.variants import vary
-from kelvarn.tune.plant import PlantError
+from kelvarn.tune.process import PlantError
 from kelvarn.tune.search import Search
 from kelvarn.tune.simplest import conclusion, suggest
 from kelvarn.tune.spaces import spaces

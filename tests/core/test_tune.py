@@ -19,7 +19,7 @@ from kelvarn.model.project import Project
 from kelvarn.model.response import ResponseModel
 from kelvarn.model.rig import Rig
 from kelvarn.tune.loop import loop_of
-from kelvarn.tune.plant import FirstOrder, Integrating, PlantError, plant_of
+from kelvarn.tune.process import FirstOrder, Integrating, PlantError, plant_of
 from kelvarn.tune.reserve import least_reserve, reserve
 from kelvarn.tune.rules import Gains, starting_points
 from kelvarn.tune.starts import candidate_of, plant_of_project, try_all

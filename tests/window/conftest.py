@@ -42,10 +42,15 @@ def _nobody_answers(monkeypatch: pytest.MonkeyPatch) -> None:
             monkeypatch.setattr(kind, name, waits(kind, name))
 
 
-def open_window(qtbot: QtBot, project: Project | None = None) -> MainWindow:
-    """A shown window whose kernel is ready; it computes at once on however slow a machine."""
+def open_window(qtbot: QtBot, project: Project | None = None, *, at_once: bool = True) -> MainWindow:
+    """A shown window whose kernel is ready.
+
+    Args:
+        qtbot, project: what waits, and what it opens on.
+        at_once: it computes at once on however slow a machine; else beside the window, where nothing computed is asked.
+    """
     theme.use(theme.PAPER)
-    runner = Runner(most_seconds_at_once=math.inf)
+    runner = Runner(most_seconds_at_once=math.inf if at_once else 0.0)
     runner.prepare()
     made = MainWindow(Document(project or two_candidates()), runner)
     collect_here(made)

@@ -7,7 +7,7 @@ from pytestqt.qtbot import QtBot
 
 from kelvarn.demos import find_demo
 from kelvarn.desktop.frame.window import MainWindow
-from kelvarn.desktop.parts.plain import Label
+from kelvarn.desktop.parts.plain import PlainLabel
 from kelvarn.desktop.stations.remarks import Flag
 from kelvarn.desktop.stations.rig.keys import key_of
 from kelvarn.engine.marks import judge
@@ -255,7 +255,7 @@ def test_remarks_are_flags_at_settings_and_a_list(qtbot: QtBot) -> None:
         window.rig.select(key_of("drive", 0))
         flags = [flag for flag in window.rig.panel.findChildren(Flag) if flag.isVisible()]
         assert len(flags) == 1
-        assert "400 times a second" in flags[0].findChild(Label).text()
+        assert "400 times a second" in flags[0].findChild(PlainLabel).text()
         window.control.wanted.emit()
         window.menus.actions["Remarks"].trigger()
         shown = control.lists.remarks_list
@@ -291,7 +291,7 @@ def test_remarks_of_one_project_are_not_flagged_in_the_next(qtbot: QtBot) -> Non
         assert not [flag for flag in window.rig.panel.findChildren(Flag) if flag.isVisible()]
         qtbot.waitUntil(lambda: not window.remarks.busy, timeout=30_000)
         flags = [flag for flag in window.rig.panel.findChildren(Flag) if flag.isVisible()]
-        assert ["400 times a second" in flag.findChild(Label).text() for flag in flags] == [True]
+        assert ["400 times a second" in flag.findChild(PlainLabel).text() for flag in flags] == [True]
     finally:
         close_window(window)
 

@@ -15,8 +15,8 @@ from pytestqt.qtbot import QtBot
 from kelvarn.demos import find_demo
 from kelvarn.desktop.frame.window import FIT, MainWindow
 from kelvarn.desktop.stations.fit.knowledge import RigReport
-from kelvarn.fit.changes import Comparison
 from kelvarn.fit.trust import FitReport
+from kelvarn.fit.what_changed import Comparison
 from kelvarn.model.blank import blank_project
 from kelvarn.model.edit import with_fields
 from kelvarn.model.log import MOST_SPANS, LogSpan

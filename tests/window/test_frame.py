@@ -16,7 +16,7 @@ from kelvarn.desktop import theme
 from kelvarn.desktop.frame.finder import Finder
 from kelvarn.desktop.frame.window import CONTROL, HANDOVER, RIG, MainWindow
 from kelvarn.desktop.lanes.sayings import sayings
-from kelvarn.desktop.lanes.scene import Entry, scene_of
+from kelvarn.desktop.lanes.scene import CandidateEntry, scene_of
 from kelvarn.desktop.state.document import Document
 from kelvarn.desktop.state.jobs import Jobs
 from kelvarn.desktop.state.runner import Runner
@@ -250,7 +250,7 @@ def test_the_peak_of_a_fall_is_pointed_at_below_the_setpoint(cabinet: Project) -
     fall = with_fields(cabinet.trials[0], start_degC=95, events=(), marks=(), duration_s=6 * 3600)
     project = put(cabinet, ("trials", 0), fall)
     result = Results().of(project.rig, project.candidates[1], project.trials[0])
-    entry = Entry(project.candidates[1], result, 1, chosen=True, stale=False)
+    entry = CandidateEntry(project.candidates[1], result, 1, chosen=True, stale=False)
     scene = scene_of(project, project.trials[0], Scale.CELSIUS, [entry], entry.candidate.name)
     peak = next(said for said in sayings(scene) if said.of == "peak")
     over = result.measures.main.values["overshoot_K"]

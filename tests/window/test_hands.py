@@ -12,7 +12,7 @@ from pytestqt.qtbot import QtBot
 
 from kelvarn.demos import DEMOS, find_demo
 from kelvarn.desktop.fields.plain import Choice, NameEdit
-from kelvarn.desktop.fields.ruler import Ruler
+from kelvarn.desktop.fields.ruler import RulerScale
 from kelvarn.desktop.frame.window import CONTROL, RIG, TRIAL, MainWindow
 from kelvarn.desktop.state.runner import MOST_SECONDS_AT_ONCE
 from kelvarn.desktop.strip.strip import Strip
@@ -102,7 +102,7 @@ def test_what_comes_in_the_middle_of_a_drag_ends_it(window: MainWindow, deed: st
     window.view.select("On/off ±1")
     document, strip = window.document, window.control.strip
     if on_ruler:
-        widget: Ruler | Strip = window.control.settings.findChildren(Ruler)[1]
+        widget: RulerScale | Strip = window.control.settings.findChildren(RulerScale)[1]
         start, away = QPointF(widget.x_of(1.0), 6), QPointF(20, 0)  # type: ignore[union-attr]
     else:
         widget, away = strip, QPointF(0, -20)

@@ -20,7 +20,7 @@ from kelvarn.desktop.lanes import drive as drive_lanes
 from kelvarn.desktop.lanes.choice import LANES
 from kelvarn.desktop.state.document import Document
 from kelvarn.desktop.stations.control.cards import beyond_text, figures_of
-from kelvarn.desktop.strip.lane import Handle, Lane, Shown, Trace, ValueAxis
+from kelvarn.desktop.strip.lane import Handle, Lane, LaneTrace, Shown, ValueAxis
 from kelvarn.desktop.strip.strip import Strip
 from kelvarn.model.drives import Relay
 from kelvarn.model.edit import EditError, add_trial, put, remove_trial, with_fields
@@ -38,14 +38,16 @@ from tests.conftest import one_lag, trial
 from .conftest import close_window, drag, open_window, type_into, wait_for_step
 
 
-def lane_of(*traces: Trace, handles: tuple[Handle, ...] = ()) -> Lane:
+def lane_of(*traces: LaneTrace, handles: tuple[Handle, ...] = ()) -> Lane:
     return Lane("t", "Temperature", ValueAxis(Quantity.TEMPERATURE), traces=traces, handles=handles)
 
 
 def test_each_trace_is_read_by_its_own_times() -> None:
     fine, coarse = np.arange(0, 101, 1.0), np.arange(0, 101, 7.0)
     lane = lane_of(
-        Trace("fine", fine, fine, 0), Trace("coarse", coarse, coarse, 1), Trace("short", fine[:31], fine[:31], 2)
+        LaneTrace("fine", fine, fine, 0),
+        LaneTrace("coarse", coarse, coarse, 1),
+        LaneTrace("short", fine[:31], fine[:31], 2),
     )
     assert [(r.name, r.text) for r in lane.readings(72.0)] == [("fine", "72.0 °C"), ("coarse", "70.0 °C")]
     assert [r.text for r in lane.readings(20.0)] == ["20.0 °C", "21.0 °C", "20.0 °C"]
@@ -190,7 +192,7 @@ def test_a_handle_carries_its_edit(qtbot: QtBot) -> None:
     qtbot.addWidget(strip)
     strip.resize(700, 400)
     handle = Handle("it", "corner", "both", to, at_s=50, value=20)
-    strip.show_lanes(Shown((lane_of(Trace("x", time, time, 0), handles=(handle,)),), 100.0, time))
+    strip.show_lanes(Shown((lane_of(LaneTrace("x", time, time, 0), handles=(handle,)),), 100.0, time))
     strip.show()
     frame, at = strip.frames()[0][1], strip.rect_of("it").center()
     drag(strip, at, at + QPointF(10 * frame.time.px_per_unit, 5 * frame.value.px_per_unit))

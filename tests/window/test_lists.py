@@ -119,7 +119,7 @@ def test_nothing_becomes_a_window_of_its_own(qtbot: QtBot) -> None:
                 shown.append(type(of).__name__)
             return False
 
-    window = open_window(qtbot, find_demo("heatsink-fan").build())
+    window = open_window(qtbot, find_demo("heatsink-fan").build(), at_once=False)
     watch = Watch()
     app = QApplication.instance()
     assert app is not None

@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QApplication, QComboBox, QLineEdit, QMenu, QPushBu
 
 from kelvarn.desktop.fields.number import NumberEdit
 from kelvarn.desktop.fields.plain import ChoiceField, NameEdit, SwitchField
-from kelvarn.desktop.fields.ruler import Ruler
+from kelvarn.desktop.fields.ruler import RulerScale
 from kelvarn.desktop.frame.window import CONTROL, FIT, HANDOVER, RIG, TRIAL, MainWindow
 from kelvarn.desktop.stations.control.mark_editor import MarkEditor
 from kelvarn.desktop.stations.control.marks import MarkBar
@@ -156,7 +156,7 @@ def test_a_wheel_over_a_choice_scrolls_and_does_not_choose(window: MainWindow) -
 
 
 def test_arrow_keys_step_rulers_and_numbers(window: MainWindow) -> None:
-    ruler = next(r for r in window.control.settings.findChildren(Ruler) if r.accessibleName() == "Gain Kp ruler")
+    ruler = next(r for r in window.control.settings.findChildren(RulerScale) if r.accessibleName() == "Gain Kp ruler")
     ruler.setFocus()
     values = [0.16]
     for key, modifiers in ((Qt.Key.Key_Right, NONE), (Qt.Key.Key_Right, SHIFT), (Qt.Key.Key_Left, ALT)):

@@ -59,7 +59,7 @@ def too_wide(panel: QScrollArea) -> int:
 
 @pytest.mark.parametrize("demo", [demo.name for demo in DEMOS])
 def test_no_column_is_wider_than_its_place(qtbot: QtBot, demo: str) -> None:
-    window = open_window(qtbot, with_long_names(find_demo(demo).build()))
+    window = open_window(qtbot, with_long_names(find_demo(demo).build()), at_once=False)
     window.resize(1024, 700)
     try:
         settings = window.control.settings

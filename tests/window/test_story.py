@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QFileDialog, QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
 from kelvarn.desktop.fields.number import NumberEdit
-from kelvarn.desktop.fields.ruler import Ruler
+from kelvarn.desktop.fields.ruler import RulerScale
 from kelvarn.desktop.frame.window import CONTROL, HANDOVER, RIG, MainWindow
 from kelvarn.desktop.stations.rig.items import BodyItem
 from kelvarn.files.project_file import load
@@ -107,7 +107,7 @@ def test_escape_gives_a_drag_up(window: MainWindow) -> None:
 
 
 def test_turning_kp_on_its_ruler(window: MainWindow) -> None:
-    ruler = next(r for r in window.control.settings.findChildren(Ruler) if r.accessibleName() == "Gain Kp ruler")
+    ruler = next(r for r in window.control.settings.findChildren(RulerScale) if r.accessibleName() == "Gain Kp ruler")
     start = QPointF(ruler.x_of(0.16), 6)
     drag(ruler, start, start + QPointF(40, 0))
     turned = pid(window).kp_per_K

@@ -17,7 +17,7 @@ from kelvarn.desktop.stations.trial.days_field import DaysField
 from kelvarn.desktop.stations.trial.foot import TABS, table_text
 from kelvarn.desktop.stations.trial.panel import Selected
 from kelvarn.desktop.stations.trial.reports import report_into
-from kelvarn.desktop.stations.trial.variants_panel import Bars
+from kelvarn.desktop.stations.trial.variants_panel import SpreadBars
 from kelvarn.model.edit import with_fields
 from kelvarn.model.trial_edit import add_rule
 from kelvarn.units import Quantity, Scale
@@ -208,7 +208,7 @@ def test_variants_stream_in_and_the_worst_opens_as_a_rig(trial: MainWindow, qtbo
     in_kelvins = next(mark for mark in found.marks if mark.kind.quantity is Quantity.DIFFERENCE)
     for scale in (Scale.FAHRENHEIT, Scale.CELSIUS):
         trial.view.set_scale(scale)
-        assert in_kelvins.limit_text(scale, short=True) in station.variants.findChildren(Bars)[0].accessibleName()
+        assert in_kelvins.limit_text(scale, short=True) in station.variants.findChildren(SpreadBars)[0].accessibleName()
     click(station.variants.worst)
     assert document.project.rig != rig
     assert station.variants.found is None

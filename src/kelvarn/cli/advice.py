@@ -34,7 +34,7 @@ def tune(
     as_json: Json = False,
 ) -> None:
     """Print every tuning rule's settings for a rig, or why a rule does not apply."""
-    from kelvarn.tune.plant import PlantError
+    from kelvarn.tune.process import PlantError
 
     from . import tune as words
 
@@ -62,7 +62,7 @@ def suggest(
     as_json: Json = False,
 ) -> None:
     """Find the simplest strategy that meets a trial's marks: each at its best, by runs."""
-    from kelvarn.tune.plant import PlantError
+    from kelvarn.tune.process import PlantError
     from kelvarn.tune.simplest import suggest as suggest_of
 
     from . import tune as words

@@ -11,14 +11,14 @@ from kelvarn.files.faults import FileError, printable
 from kelvarn.files.logs.guess import Guess, with_role
 from kelvarn.files.logs.reader import Opened, open_path, read_log
 from kelvarn.files.project_file import SUFFIX, load
-from kelvarn.fit.changes import compare as compare_rig
 from kelvarn.fit.design import KINDS, Kind
 from kelvarn.fit.least_squares import Estimate
 from kelvarn.fit.observed import Observed, observed
 from kelvarn.fit.response import ResponseFit
 from kelvarn.fit.rig_fit import RigFit, fit_rig
-from kelvarn.fit.settings import settings_in
+from kelvarn.fit.same_settings import settings_in
 from kelvarn.fit.trust import FitReport, report, two_points
+from kelvarn.fit.what_changed import compare as compare_rig
 from kelvarn.model.edit import with_fields
 from kelvarn.model.log import FORM_WORDS, LONGEST_ROW_S, ROLE_WORDS, SHAPE_WORDS, SHORTEST_ROW_S, Log, LogSpan, Role
 from kelvarn.model.log_data import LogData

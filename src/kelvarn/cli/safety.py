@@ -29,7 +29,7 @@ from .common import (
 )
 
 if TYPE_CHECKING:
-    from kelvarn.studies.failure_outcome import Outcome
+    from kelvarn.studies.failure_outcome import FailureOutcome
     from kelvarn.studies.failures import FailureTable
     from kelvarn.studies.variants import Variants
 
@@ -71,7 +71,7 @@ def failures_text(project: Project, table: "FailureTable") -> str:
 def _failures_json(candidate: Candidate, trial: Trial, table: "FailureTable") -> dict[str, Any]:
     from kelvarn.studies import failure_words as words
 
-    def told(outcome: "Outcome") -> dict[str, Any]:
+    def told(outcome: "FailureOutcome") -> dict[str, Any]:
         return {
             "moment": outcome.moment,
             "at_s": outcome.at_s,

@@ -12,7 +12,7 @@ from kelvarn.model.mark import MEASURES, Mark
 from kelvarn.model.names import check_known
 from kelvarn.model.project import Project
 from kelvarn.model.trial import Trial
-from kelvarn.studies.gain_map import Axis, GainMap, axis_of, begun, refine
+from kelvarn.studies.gain_map import GainMap, MapAxis, axis_of, begun, refine
 from kelvarn.studies.reasons import Reason, Reasons, Remedy
 from kelvarn.units import Quantity, Scale, show
 
@@ -121,7 +121,7 @@ def map_of(
     """The whole map over two settings, such as "kp_per_K" or "steps.0.from_degC". Raises MapError."""
     law = candidate.controller
 
-    def axis(name: str) -> Axis:
+    def axis(name: str) -> MapAxis:
         return axis_of(law, tuple(int(part) if part.isdecimal() else part for part in name.split(".")))
 
     made = begun(project.rig, trial, *map(axis, settings))

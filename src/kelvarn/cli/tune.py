@@ -10,8 +10,8 @@ from kelvarn.files.project_file import load
 from kelvarn.model.pid import Pid
 from kelvarn.model.project import Project
 from kelvarn.model.trial import Trial
-from kelvarn.studies.room import NEVER
-from kelvarn.tune.plant import FirstOrder, Integrating, Plant, PlantError, check
+from kelvarn.studies.margins import NEVER
+from kelvarn.tune.process import FirstOrder, Integrating, Plant, PlantError, check
 from kelvarn.tune.relay_test import relay_test
 from kelvarn.tune.reserve import least_reserve
 from kelvarn.tune.rules import Starting, starting_points

@@ -12,7 +12,7 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from kelvarn.model.candidate import Controller
-from kelvarn.model.control_events import SettingsChange as SettingsEvent
+from kelvarn.model.control_events import SettingsChange
 from kelvarn.model.events import Event
 from kelvarn.model.law import Way
 from kelvarn.model.rig import Rig
@@ -24,8 +24,8 @@ from .guard_records import Guarding, GuardKind, Resumes, Ruler, Timing
 from .guarding import guarding_of
 from .guards import look_around, look_at_permits, rule, watch, without_power
 from .laws import Laws, ask, laws_of, rearm, restart, retune, rows, took
-from .laws.pid import SettingsChange
-from .plan import Course, PlanState, SetpointChange, changes_of, setpoint_step
+from .laws.pid import SettingsRecord
+from .plan import Course, PlanState, SetpointRecord, changes_of, setpoint_step
 from .plant import NONE
 from .records import Reals, Table, table
 
@@ -37,10 +37,10 @@ class Control(NamedTuple):
 
     timing: Table[Timing]
     readings: Reals  # of each probe, at this sample
-    plan: Table[SetpointChange]
+    plan: Table[SetpointRecord]
     plan_state: Table[PlanState]
     laws: Laws
-    settings_changes: Table[SettingsChange]
+    settings_changes: Table[SettingsRecord]
     guarding: Guarding
     decision: Table[Decision]
 
@@ -149,25 +149,25 @@ def control_of(
     return Control(
         timing=make(Timing, [timing]),
         readings=np.zeros(1 if rig is None else len(rig.probes)),
-        plan=make(SetpointChange, changes_of(course)),
+        plan=make(SetpointRecord, changes_of(course)),
         plan_state=make(PlanState, [PlanState()]),
         laws=laws_of(controller, way, make),
-        settings_changes=make(SettingsChange, settings_changes_of(events)),
+        settings_changes=make(SettingsRecord, settings_changes_of(events)),
         guarding=guarding_of(rig, trial, make, events),
         decision=make(Decision, [Decision()]),
     )
 
 
-def settings_changes_of(events: Sequence[Event]) -> list[SettingsChange]:
+def settings_changes_of(events: Sequence[Event]) -> list[SettingsRecord]:
     """When settings change, and change back, in order of time; one that is never at the end."""
     found = []
     for event in events:
-        if isinstance(event, SettingsEvent):
+        if isinstance(event, SettingsChange):
             factors = event.gain_factor, event.ti_factor, event.td_factor
-            found.append(SettingsChange(event.at_s, *factors))
+            found.append(SettingsRecord(event.at_s, *factors))
             if event.lasts_s is not None:
-                found.append(SettingsChange(event.at_s + event.lasts_s, *(1 / factor for factor in factors)))
-    return [*sorted(found, key=lambda each: each.at_s), SettingsChange(math.inf, 1.0, 1.0, 1.0)]
+                found.append(SettingsRecord(event.at_s + event.lasts_s, *(1 / factor for factor in factors)))
+    return [*sorted(found, key=lambda each: each.at_s), SettingsRecord(math.inf, 1.0, 1.0, 1.0)]
 
 
 _HEATS = Way(1)

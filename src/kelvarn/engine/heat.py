@@ -5,11 +5,11 @@ import math
 from kelvarn.units import KELVIN_AT_0_DEGC
 
 from .compiled import part
-from .plant import Link
+from .plant import LinkRecord
 
 
 @part
-def conductance(link: Link, flow: float) -> float:
+def conductance(link: LinkRecord, flow: float) -> float:
     """W/K of a link, radiation apart: still + full · flow^exponent, flow 0…1."""
     if link.mover >= 0 and flow > 0.0:
         return link.still_W_per_K + link.full_W_per_K * flow**link.flow_exponent
@@ -17,7 +17,7 @@ def conductance(link: Link, flow: float) -> float:
 
 
 @part
-def carried(link: Link, g: float, a_degC: float, b_degC: float) -> tuple[float, float, float]:
+def carried(link: LinkRecord, g: float, a_degC: float, b_degC: float) -> tuple[float, float, float]:
     """Heat that a link of conductance g carries from its end b to its end a: g (b − a) + σεA (b⁴ − a⁴), in K there.
 
     Args:

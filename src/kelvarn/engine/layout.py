@@ -11,10 +11,21 @@ from kelvarn.model import bodies as model
 from kelvarn.model import guards
 from kelvarn.model.drives import AnyDrive
 from kelvarn.model.fields import SURROUNDINGS
-from kelvarn.model.probes import Probe as ProbeModel
+from kelvarn.model.probes import Probe
 from kelvarn.model.rig import Rig
 
-from .plant import NONE, TIME_EPS, Body, Converter, CutOff, Drive, DriveKind, Link, Probe, Sharing
+from .plant import (
+    NONE,
+    TIME_EPS,
+    BodyRecord,
+    ConverterKind,
+    CutOffRecord,
+    Drive,
+    DriveKind,
+    LinkRecord,
+    ProbeRecord,
+    Sharing,
+)
 
 Floats = npt.NDArray[np.float64]
 Codes = npt.NDArray[np.int32]
@@ -54,8 +65,8 @@ class Layout:
         first_put_in: index of the first part that is put in during the trial.
     """
 
-    bodies: list[Body]
-    links: list[Link]
+    bodies: list[BodyRecord]
+    links: list[LinkRecord]
     drives: list[Drive]
     entry: dict[str, int]
     outside_degC: float
@@ -77,14 +88,14 @@ def lay_out(rig: Rig, start_degC: float | None = None, put_in: Sequence[PutIn] =
     outside = rig.surroundings.temperature_degC
     bodies = [_body(body, outside, start_degC) for body in rig.all_bodies]
     entry = {body.name: i for i, body in enumerate(rig.all_bodies)}
-    links: list[Link] = []
+    links: list[LinkRecord] = []
     if rig.response is not None and rig.response.kind == "two_lags":
         # The named body is the second lag; the first one, not shown, is what the heat enters.
         entry[rig.response.name] = 1
-        bodies = [Body(bodies[0].start_degC, 1.0, 0.0, 0.0, 0.0, driven=False), bodies[0]]
+        bodies = [BodyRecord(bodies[0].start_degC, 1.0, 0.0, 0.0, 0.0, driven=False), bodies[0]]
         links.append(still_link(1, 0, 1 / rig.response.lag2_s, one_way=True))
     first_put_in = len(bodies)
-    bodies += [Body(part.start_degC, 1 / part.capacity_J_per_K, 0.0, 0.0, 0.0, driven=False) for part in put_in]
+    bodies += [BodyRecord(part.start_degC, 1 / part.capacity_J_per_K, 0.0, 0.0, 0.0, driven=False) for part in put_in]
     for link in rig.all_links:
         a, b = (len(bodies) if end == SURROUNDINGS else entry[end] for end in (link.a, link.b))
         links.append(link_record(rig, link, a, b))
@@ -95,7 +106,7 @@ def lay_out(rig: Rig, start_degC: float | None = None, put_in: Sequence[PutIn] =
     return Layout(bodies, links, drives, entry, outside, first_put_in)
 
 
-def link_record(rig: Rig, link: model.Link, a: int, b: int) -> Link:
+def link_record(rig: Rig, link: model.Link, a: int, b: int) -> LinkRecord:
     """A link between two ends by index.
 
     Args:
@@ -103,7 +114,7 @@ def link_record(rig: Rig, link: model.Link, a: int, b: int) -> Link:
         a, b: indices of its ends; that of the surroundings follows the bodies.
     """
     mover = -1 if link.driven_by is None else rig.drive_index(link.driven_by)
-    return Link(
+    return LinkRecord(
         a=a,
         b=b,
         still_W_per_K=link.conductance_W_per_K,
@@ -115,9 +126,9 @@ def link_record(rig: Rig, link: model.Link, a: int, b: int) -> Link:
     )
 
 
-def still_link(a: int, b: int, still_W_per_K: float = 0.0, *, one_way: bool = False) -> Link:
+def still_link(a: int, b: int, still_W_per_K: float = 0.0, *, one_way: bool = False) -> LinkRecord:
     """A link that only conducts; such as a door, of 0 W/K until it opens."""
-    return Link(a, b, still_W_per_K, 0.0, 1.0, 0.0, -1, one_way)
+    return LinkRecord(a, b, still_W_per_K, 0.0, 1.0, 0.0, -1, one_way)
 
 
 def is_nonlinear(rig: Rig) -> bool:
@@ -139,11 +150,11 @@ def transport_s(rig: Rig, drive: AnyDrive) -> float:
     return drive.dead_time_s + (rig.response.dead_time_s if rig.response is not None else 0.0)
 
 
-def _body(body: model.Body, outside_degC: float, start_degC: float | None) -> Body:
+def _body(body: model.Body, outside_degC: float, start_degC: float | None) -> BodyRecord:
     start = start_degC
     if start is None:
         start = outside_degC if body.start_degC is None else body.start_degC
-    made = Body(start, 1 / body.capacity_J_per_K, 0.0, 0.0, 0.0, driven=False)
+    made = BodyRecord(start, 1 / body.capacity_J_per_K, 0.0, 0.0, 0.0, driven=False)
     if body.melting is not None:
         made.melts_from_degC, made.melted_at_degC = body.melting.from_degC, body.melting.to_degC
         made.latent_K = body.melting.latent_J * made.per_capacity_K_per_J
@@ -180,14 +191,14 @@ def _drive(rig: Rig, drive: AnyDrive, entry: dict[str, int]) -> Drive:
     return made
 
 
-def cut_offs_of(rig: Rig) -> list[CutOff]:
+def cut_offs_of(rig: Rig) -> list[CutOffRecord]:
     """The independent thermal cut-offs of a rig, and one that is none at the end."""
     found = []
     for place, guard in enumerate(rig.guards):
         if isinstance(guard, guards.CutOff):
             closes = -math.inf if guard.resets_K is None else guard.at_degC - guard.resets_K
-            found.append(CutOff(rig.body_index(guard.body), place, guard.at_degC, closes, guard.does == "load"))
-    return [*found, CutOff(0, 0, math.inf, -math.inf, cuts_loads=False)]
+            found.append(CutOffRecord(rig.body_index(guard.body), place, guard.at_degC, closes, guard.does == "load"))
+    return [*found, CutOffRecord(0, 0, math.inf, -math.inf, cuts_loads=False)]
 
 
 def changes_in_a_sample(drive: AnyDrive, h: float) -> int:
@@ -196,13 +207,13 @@ def changes_in_a_sample(drive: AnyDrive, h: float) -> int:
     return 2 * (math.ceil(h / window_s) + 1) if window_s < math.inf else 2
 
 
-def probe_record(rig: Rig, probe: ProbeModel) -> Probe:
+def probe_record(rig: Rig, probe: Probe) -> ProbeRecord:
     """A probe; where it is read between samples is filled in with the segments."""
     converter, correction = probe.converter, probe.correction
-    kind = Converter.NONE
+    kind = ConverterKind.NONE
     if converter is not None:
-        kind = Converter.NTC if converter.sensor == "ntc" else Converter.EVEN
-    return Probe(
+        kind = ConverterKind.NTC if converter.sensor == "ntc" else ConverterKind.EVEN
+    return ProbeRecord(
         sits_in=rig.body_index(probe.body),
         lag_s=_lag_s(probe.lag_s),
         late_samples=0,

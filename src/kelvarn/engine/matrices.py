@@ -25,7 +25,7 @@ MOST_SWITCHES = 64
 
 
 @dataclass(slots=True)
-class Switch:
+class SwitchOrder:
     """A switching inside a span."""
 
     after_s: float  # from the span's start
@@ -56,7 +56,7 @@ class Linear(NamedTuple):
     kept_slope: Grid
     kept_extremes: Grid
     kept_drives: Table[DriveState]
-    switches: Table[Switch]
+    switches: Table[SwitchOrder]
     switched: Ints  # how many of them
 
 

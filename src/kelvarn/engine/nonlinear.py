@@ -19,7 +19,7 @@ from .compiled import part, subroutine
 from .crossing import NEAR_K, count_of, edge_of, share_at
 from .drives import flow_at, left_of
 from .heat import carried, conductance, turning
-from .plant import TIME_EPS, Body, Plant, State
+from .plant import TIME_EPS, BodyRecord, Plant, State
 from .records import Blocks, Grid, Reals
 
 _GAMMA = 0.25
@@ -63,7 +63,7 @@ _AT, _RATE, _SOLVED, _DEGC, _PER_THETA, _RATE_BEFORE, _RATE_AFTER = range(_STAGE
 
 
 @subroutine
-def content(degC: float, body: Body) -> float:
+def content(degC: float, body: BodyRecord) -> float:
     """θ of a body at a temperature."""
     width = body.melted_at_degC - body.melts_from_degC
     if body.latent_K == 0.0 or degC <= body.melts_from_degC:
@@ -74,7 +74,7 @@ def content(degC: float, body: Body) -> float:
 
 
 @part
-def temperature(theta: float, body: Body) -> tuple[float, float]:
+def temperature(theta: float, body: BodyRecord) -> tuple[float, float]:
     """Temperature of a body in degC, and its slope dT/dθ."""
     extra = body.latent_K
     if extra == 0.0 or theta <= body.melts_from_degC:

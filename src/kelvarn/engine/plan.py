@@ -22,7 +22,7 @@ _SHORTEST_S = 1e-9  # a ramp between almost equal setpoints takes this long, for
 
 
 @dataclass(slots=True)
-class SetpointChange:
+class SetpointRecord:
     """From an instant on the setpoint goes to a value."""
 
     at_s: float
@@ -46,14 +46,14 @@ Course = trial.Plan | Sequence[trial.SetpointChange]
 """A plan's changes, or those of a trial with its repeats and day parts written out."""
 
 
-def changes_of(course: Course) -> list[SetpointChange]:
+def changes_of(course: Course) -> list[SetpointRecord]:
     """The changes of a course."""
     changes = course.changes if isinstance(course, trial.Plan) else course
-    return [SetpointChange(each.at_s, each.to_degC, each.ramp_K_per_s or 0.0, each.waits) for each in changes]
+    return [SetpointRecord(each.at_s, each.to_degC, each.ramp_K_per_s or 0.0, each.waits) for each in changes]
 
 
 @part
-def _on_the_way(change: SetpointChange, from_degC: float, t: float) -> float:
+def _on_the_way(change: SetpointRecord, from_degC: float, t: float) -> float:
     """Setpoint at an instant after a change began."""
     if change.ramp_K_per_s == 0.0:
         return change.to_degC
@@ -63,7 +63,7 @@ def _on_the_way(change: SetpointChange, from_degC: float, t: float) -> float:
 
 
 @part
-def setpoint_step(changes: Table[SetpointChange], state: PlanState, t: float, y: float, band_K: float) -> float:
+def setpoint_step(changes: Table[SetpointRecord], state: PlanState, t: float, y: float, band_K: float) -> float:
     """Setpoint at a sample, in degC. A ramp that a later change interrupts leaves off where it got to.
 
     Args:
@@ -88,7 +88,7 @@ def setpoint_step(changes: Table[SetpointChange], state: PlanState, t: float, y:
 
 
 @part
-def _wait(change: SetpointChange, state: PlanState, t: float, y: float, band_K: float) -> None:
+def _wait(change: SetpointRecord, state: PlanState, t: float, y: float, band_K: float) -> None:
     """Let the plan's clock stand still while a change that waits is there but not reached."""
     if not change.waits or state.reached:
         return

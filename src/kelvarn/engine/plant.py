@@ -33,7 +33,7 @@ class Sharing(IntEnum):
     PRIORITY = 1
 
 
-class Converter(IntEnum):
+class ConverterKind(IntEnum):
     """What a probe is read with."""
 
     NONE = 0
@@ -94,7 +94,7 @@ class RigData:
 
 
 @dataclass(slots=True)
-class Body:
+class BodyRecord:
     """What has a temperature."""
 
     start_degC: float
@@ -109,7 +109,7 @@ class Body:
 
 
 @dataclass(slots=True)
-class Link:
+class LinkRecord:
     """A way for heat between two bodies; the surroundings come after the last body."""
 
     a: int
@@ -161,7 +161,7 @@ class Drive:
 
 
 @dataclass(slots=True)
-class CutOff:
+class CutOffRecord:
     """An independent thermal cut-off."""
 
     body: int
@@ -172,7 +172,7 @@ class CutOff:
 
 
 @dataclass(slots=True)
-class Probe:
+class ProbeRecord:
     """A probe."""
 
     sits_in: int
@@ -184,7 +184,7 @@ class Probe:
     resolution_K: float
     lowest_degC: float
     highest_degC: float
-    converter: int  # Converter
+    converter: int  # ConverterKind
     levels: float  # of the converter
     ohm_at_25_degC: float
     fixed_ohm: float
@@ -229,14 +229,14 @@ class Plant(NamedTuple):
     """A rig and what happens to it."""
 
     rig: Table[RigData]
-    bodies: Table[Body]
-    links: Table[Link]
+    bodies: Table[BodyRecord]
+    links: Table[LinkRecord]
     drives: Table[Drive]
-    probes: Table[Probe]
+    probes: Table[ProbeRecord]
     faults: Table[Fault]
     changes: Table[Change]
     segments: Table[Segment]
-    cut_offs: Table[CutOff]  # the last one is none
+    cut_offs: Table[CutOffRecord]  # the last one is none
     noise: Grid  # of each probe at each sample, K
     weather: Reals  # by how much the surroundings are warmer from each sample to the next; empty: by nothing
     played: Reals  # demand at each sample as it was recorded; empty where a controller decides
@@ -355,7 +355,7 @@ class State(NamedTuple):
 
     loop: Table[LoopState]
     bodies: Table[BodyState]
-    links: Table[Link]  # as they are now
+    links: Table[LinkRecord]  # as they are now
     drives: Table[DriveState]
     cut_offs: Table[CutOffState]
     lines: Tables[Delayed]  # a ring for each drive

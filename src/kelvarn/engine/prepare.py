@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 
 from kelvarn.model.candidate import Controller
-from kelvarn.model.guards import CutOff as CutOffGuard
+from kelvarn.model.guards import CutOff
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Trial
 
@@ -28,15 +28,15 @@ from .layout import (
 )
 from .plant import (
     TIME_EPS,
-    Body,
+    BodyRecord,
     Change,
     ChangeKind,
-    CutOff,
+    CutOffRecord,
     Drive,
     Fault,
-    Link,
+    LinkRecord,
     Plant,
-    Probe,
+    ProbeRecord,
     RigData,
     Segment,
 )
@@ -143,7 +143,7 @@ def prepare_anew(
         band_K=trial.band_K,
         guarded=bool(rig.guards),
         final_guards=sum(1 << place for place, guard in enumerate(rig.guards) if guard.final),
-        switched=any(isinstance(guard, CutOffGuard) for guard in rig.guards)
+        switched=any(isinstance(guard, CutOff) for guard in rig.guards)
         or any(getattr(drive, "dial_degC", None) is not None for drive in rig.drives),
         matters=rig.goal is not None or any(body.ready_K is not None for body in rig.all_bodies),
         since_s=trial.events[-1].at_s if trial.events else 0.0,
@@ -151,14 +151,14 @@ def prepare_anew(
     )
     plant = Plant(
         rig=table(RigData, [data]),
-        bodies=table(Body, layout.bodies),
-        links=table(Link, layout.links),
+        bodies=table(BodyRecord, layout.bodies),
+        links=table(LinkRecord, layout.links),
         drives=table(Drive, layout.drives),
-        probes=table(Probe, probes),
+        probes=table(ProbeRecord, probes),
         faults=table(Fault, faults),
         changes=table(Change, changes),
         segments=table(Segment, segments),
-        cut_offs=table(CutOff, cut_offs_of(rig)),
+        cut_offs=table(CutOffRecord, cut_offs_of(rig)),
         noise=_noise(trial.seed, samples, tuple(probe.noise_K for probe in rig.probes)),
         weather=weather_of(trial, h, samples),
         played=np.zeros(0) if played is None else np.ascontiguousarray(played.drive),
@@ -199,7 +199,7 @@ def _step_limit_s(rig: Rig, layout: Layout, changes: Sequence[Change], share: fl
     return share / (2 * fastest) if fastest > 0 else math.inf
 
 
-def _segments(h: float, limit_s: float, rig: Rig, probes: list[Probe]) -> list[Segment]:
+def _segments(h: float, limit_s: float, rig: Rig, probes: list[ProbeRecord]) -> list[Segment]:
     """Parts of a sample: short enough for the exact integration, and ending where a probe is read between samples.
 
     A reading is what a probe had one dead time ago. Where that is no whole number of samples, its course is followed to

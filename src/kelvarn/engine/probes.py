@@ -6,14 +6,14 @@ from collections.abc import Sequence
 from kelvarn.units import KELVIN_AT_0_DEGC
 
 from .compiled import part, subroutine
-from .plant import NONE, Converter, Fault, FaultKind, FaultState, Probe, ProbeState
+from .plant import NONE, ConverterKind, Fault, FaultKind, FaultState, ProbeRecord, ProbeState
 from .records import Grid, Table
 
 _AT_25 = 1.0 / (KELVIN_AT_0_DEGC + 25.0)
 
 
 @part
-def aged(k: int, p: int, probe: Probe, start_degC: float, history: Grid) -> float:
+def aged(k: int, p: int, probe: ProbeRecord, start_degC: float, history: Grid) -> float:
     """Temperature that a probe had one dead time ago; what it had then, also between samples, stands in its history.
 
     Args:
@@ -27,9 +27,9 @@ def aged(k: int, p: int, probe: Probe, start_degC: float, history: Grid) -> floa
 
 
 @part
-def count_of(probe: Probe, value: float) -> float:
+def count_of(probe: ProbeRecord, value: float) -> float:
     """Count of a converter at a temperature: even steps, or an NTC in a divider, R = R25 e^(β(1/T − 1/298.15))."""
-    if probe.converter == Converter.EVEN:
+    if probe.converter == ConverterKind.EVEN:
         low, high = probe.lowest_degC, probe.highest_degC
         return math.floor((min(max(value, low), high) - low) / (high - low) * probe.levels + 0.5) * 1.0
     ohm = probe.ohm_at_25_degC * math.exp(probe.beta_K * (1.0 / (max(value, -200.0) + KELVIN_AT_0_DEGC) - _AT_25))
@@ -37,10 +37,10 @@ def count_of(probe: Probe, value: float) -> float:
 
 
 @subroutine
-def _converted(probe: Probe, value: float, fault: int) -> float:
+def _converted(probe: ProbeRecord, value: float, fault: int) -> float:
     """What a device makes of a converter's count."""
     low, high, levels = probe.lowest_degC, probe.highest_degC, probe.levels
-    if probe.converter == Converter.EVEN:
+    if probe.converter == ConverterKind.EVEN:
         return low + count_of(probe, value) / levels * (high - low)
     if fault == FaultKind.OPEN:
         count = levels
@@ -57,7 +57,7 @@ def _converted(probe: Probe, value: float, fault: int) -> float:
 
 
 @subroutine
-def _awry(t: float, value: float, noise: float, probe: Probe, kind: int, fault: Fault, kept: FaultState) -> float:
+def _awry(t: float, value: float, noise: float, probe: ProbeRecord, kind: int, fault: Fault, kept: FaultState) -> float:
     """A reading of a probe that has a fault (kind 0: none), a converter or an error of its own."""
     value = value * probe.slope + probe.offset_K + noise
     if kind == FaultKind.DRIFT:
@@ -69,20 +69,20 @@ def _awry(t: float, value: float, noise: float, probe: Probe, kind: int, fault: 
         if due > kept.taken:
             kept.taken = due
             value += fault.size_K
-    if probe.converter != Converter.NONE:
+    if probe.converter != ConverterKind.NONE:
         value = _converted(probe, value, kind)
     elif probe.resolution_K > 0.0:
         value = math.floor(value / probe.resolution_K + 0.5) * probe.resolution_K
-    if kind == FaultKind.OPEN and probe.converter != Converter.NTC:
+    if kind == FaultKind.OPEN and probe.converter != ConverterKind.NTC:
         value = probe.highest_degC
-    elif kind == FaultKind.SHORT and probe.converter != Converter.NTC:
+    elif kind == FaultKind.SHORT and probe.converter != ConverterKind.NTC:
         value = probe.lowest_degC
     value = min(max(value, probe.lowest_degC), probe.highest_degC)
     return probe.correct_true_degC + (value - probe.correct_shown_degC) * probe.correct_slope
 
 
 @subroutine
-def _faulty(k: int, t: float, value: float, noise: float, probe: Probe, state: ProbeState, fault: Fault,
+def _faulty(k: int, t: float, value: float, noise: float, probe: ProbeRecord, state: ProbeState, fault: Fault,
             kept: FaultState) -> float:  # fmt: skip
     """A reading while a fault rules. What is stuck from the start is stuck at what it would have read first."""
     if not kept.begun:
@@ -105,7 +105,7 @@ def reading(
     t: float,
     value: float,
     noise: float,
-    probe: Probe,
+    probe: ProbeRecord,
     state: ProbeState,
     faults: "Table[Fault] | Sequence[Fault]",
     kept: "Table[FaultState] | Sequence[FaultState]",

@@ -8,7 +8,7 @@ from kelvarn.model.drives import SlowWindow
 
 from .drives import pulse_s, share_out
 from .layout import Floats, lay_out, probe_record, sharing_of
-from .plant import TIME_EPS, Converter, DriveState
+from .plant import TIME_EPS, ConverterKind, DriveState
 from .probes import count_of
 from .run import Run
 
@@ -87,7 +87,7 @@ def counts_of(run: Run, index: int) -> Floats | None:
         index: of the probe in its rig.
     """
     probe = probe_record(run.rig, run.rig.probes[index])
-    if probe.converter == Converter.NONE:
+    if probe.converter == ConverterKind.NONE:
         return None
     read, place = np.unique(run.probes_degC[index], return_inverse=True)
     shown = (read - probe.correct_true_degC) / probe.correct_slope + probe.correct_shown_degC

@@ -18,6 +18,7 @@ from kelvarn.units import Quantity, show
 
 from .kernel import Outcome, run_loop
 from .layout import Codes, Floats
+from .memory import fresh_found, fresh_state, fresh_trace
 from .plant import DriveState, LoopState
 from .prepare import (
     STEP_SHARE,
@@ -30,7 +31,6 @@ from .prepare import (
     prepare_anew,
 )
 from .records import rows_of
-from .room import fresh_found, fresh_state, fresh_trace
 from .survey import Found, Trace
 
 _SLICE_S = 0.01

@@ -14,7 +14,7 @@ from kelvarn.units import KELVIN_AT_0_DEGC
 from .heat import carried, conductance
 from .layout import Floats, Layout, lay_out, sharing_of, still_link
 from .output import flow_of, mean_output, outputs_of
-from .plant import Link
+from .plant import LinkRecord
 
 _MOST_STEPS = 500
 _LONGEST_STEP_K = 200.0
@@ -26,7 +26,7 @@ _NEXT = 1e-6  # outputs that differ by less are neighbours: nothing jumps betwee
 
 
 @dataclass(frozen=True)
-class Verdict:
+class HoldVerdict:
     """Whether a rig can hold a setpoint.
 
     Attributes:
@@ -77,7 +77,7 @@ class _Mix:
         """Mean output of a drive."""
         return sum(share * outputs[d] for share, outputs in self._parts)
 
-    def W_per_K(self, link: Link) -> float:
+    def W_per_K(self, link: LinkRecord) -> float:
         """Mean conductance of a link."""
         if link.mover < 0:
             return conductance(link, 0.0)
@@ -129,7 +129,7 @@ def _rest(rig: Rig, layout: Layout, mix: _Mix) -> Floats | None:
     return named
 
 
-def _all_lose(n: int, links: list[tuple[Link, float]], drawn: Floats) -> bool:
+def _all_lose(n: int, links: list[tuple[LinkRecord, float]], drawn: Floats) -> bool:
     """Whether all bodies have a way for heat to the surroundings."""
     reached = {n} | {i for i in range(n) if drawn[i] > _LEAST_W_PER_K}
     carries = [link for link, g in links if g > _LEAST_W_PER_K or link.radiating_W_per_K4 > 0]
@@ -141,7 +141,7 @@ def _all_lose(n: int, links: list[tuple[Link, float]], drawn: Floats) -> bool:
 
 
 def _balance(
-    degC: Floats, outside: float, given: Floats, drawn: Floats, links: list[tuple[Link, float]]
+    degC: Floats, outside: float, given: Floats, drawn: Floats, links: list[tuple[LinkRecord, float]]
 ) -> tuple[Floats, Floats]:
     """Heat into each body, W, and its derivative by each temperature, W/K."""
     n = degC.size
@@ -163,7 +163,7 @@ def _balance(
 
 
 @lru_cache(maxsize=64)
-def can_hold(rig: Rig, setpoint_degC: float) -> Verdict | None:
+def can_hold(rig: Rig, setpoint_degC: float) -> HoldVerdict | None:
     """Judge a setpoint for the probed body; None where the rig never comes to rest."""
     layout, sharing = lay_out(rig), sharing_of(rig)
     at = rig.body_index(rig.probe.body)
@@ -189,9 +189,9 @@ def can_hold(rig: Rig, setpoint_degC: float) -> Verdict | None:
     most = mean_output(layout.drives, outputs(1.0), 1.0)
     bracket = _bracket(miss, low)
     if bracket is None:
-        return Verdict(None, low, most, None, end)
+        return HoldVerdict(None, low, most, None, end)
     if bracket[0] == bracket[1]:  # below what no demand gives: told by a straight line
-        return Verdict(bracket[0], low, most, None, end)
+        return HoldVerdict(bracket[0], low, most, None, end)
     below, above = outputs(bracket[0]), outputs(bracket[1])
     share = 0.0
     if max(abs(b - a) for a, b in zip(below, above, strict=True)) > _NEXT:
@@ -203,7 +203,7 @@ def can_hold(rig: Rig, setpoint_degC: float) -> Verdict | None:
         drive.steps > 0 and abs(flow_of(drive, b) - flow_of(drive, a)) > 1.5 / drive.steps
         for drive, a, b in zip(layout.drives, below, above, strict=True)
     )
-    return Verdict(left + share * (right - left), low, most, (left, right) if any(jumps) else None, end)
+    return HoldVerdict(left + share * (right - left), low, most, (left, right) if any(jumps) else None, end)
 
 
 def _endless(rig: Rig, layout: Layout, i: int) -> float:

@@ -7,7 +7,7 @@ from typing import NamedTuple
 from .compiled import part, subroutine
 from .laws.curve import Code as CurveCode
 from .laws.pid import FIRST_AT_LIMIT, LAST_AT_LIMIT
-from .plan import SetpointChange
+from .plan import SetpointRecord
 from .plant import NONE, TIME_EPS, Plant, State
 from .records import Codes, Grid, Reals, Table
 
@@ -316,7 +316,7 @@ def survey(plant: Plant, state: State, trace: Trace, found: Found) -> None:
 
 
 @subroutine
-def place_windows(changes: Table[SetpointChange], h: float, last: int, windows: Table[SpanPlace]) -> None:
+def place_windows(changes: Table[SetpointRecord], h: float, last: int, windows: Table[SpanPlace]) -> None:
     """Place the windows of a plan that waited where its changes did begin.
 
     Args:

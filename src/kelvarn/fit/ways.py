@@ -89,7 +89,7 @@ def _offset(rig: Rig, x: float) -> Rig:
 
 
 @dataclass(frozen=True)
-class Way:
+class WayOfChange:
     """A way in which equipment changes.
 
     Attributes:
@@ -106,13 +106,13 @@ class Way:
     quantity: Quantity = Quantity.NUMBER
 
 
-WAYS: dict[str, Way] = {
-    "loss": Way("heat loss", _loss, True, 0.01, 0.02),
-    "capacity": Way("heat capacity", _capacity, True, 0.01, 0.02),
-    "power": Way("power", _power, True, 0.01, 0.02),
-    "contact": Way("contact between the bodies", _contact, True, 0.01, 0.02),
-    "dead_time": Way("dead time", _dead_time, False, 1.0, 1.0, Quantity.DURATION),
-    "offset": Way("offset of the probe", _offset, False, 0.1, 0.1, Quantity.DIFFERENCE),
+WAYS: dict[str, WayOfChange] = {
+    "loss": WayOfChange("heat loss", _loss, True, 0.01, 0.02),
+    "capacity": WayOfChange("heat capacity", _capacity, True, 0.01, 0.02),
+    "power": WayOfChange("power", _power, True, 0.01, 0.02),
+    "contact": WayOfChange("contact between the bodies", _contact, True, 0.01, 0.02),
+    "dead_time": WayOfChange("dead time", _dead_time, False, 1.0, 1.0, Quantity.DURATION),
+    "offset": WayOfChange("offset of the probe", _offset, False, 0.1, 0.1, Quantity.DIFFERENCE),
 }
 
 

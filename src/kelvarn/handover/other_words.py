@@ -19,29 +19,29 @@ from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Trial
 from kelvarn.units import Quantity, Scale, show, to_shown, usual_unit
 
-from .settings import Row, parallel, working_setpoint
+from .settings import SheetRow, parallel, working_setpoint
 
 
-def other_words(project: Project, candidate: Candidate, trial: Trial, scale: Scale) -> list[Row]:
+def other_words(project: Project, candidate: Candidate, trial: Trial, scale: Scale) -> list[SheetRow]:
     """The same law in the words of other devices; where no equivalent exists, the reason."""
     of_law = _OTHER_WORDS.get(type(candidate.controller))
     return of_law(project, candidate.controller, trial, scale) if of_law is not None else []
 
 
-def _of_on_off(project: Project, c: OnOff, trial: Trial, scale: Scale) -> list[Row]:
+def _of_on_off(project: Project, c: OnOff, trial: Trial, scale: Scale) -> list[SheetRow]:
     setpoint = working_setpoint(project, trial)
     on, off = c.on_off_degC(setpoint, project.rig.way)
     width = abs(off - on)
     degrees = partial(show, quantity=Quantity.TEMPERATURE, scale=scale, exact=True)
     kelvins = partial(show, quantity=Quantity.DIFFERENCE, scale=scale, exact=True)
     return [
-        Row(f"Cut-in and cut-out at setpoint {degrees(setpoint)}", f"{degrees(on)}, {degrees(off)}"),
-        Row("Symmetric band", f"{degrees((on + off) / 2)} ±{kelvins(width / 2)}"),
-        Row("Cut-out and differential", f"{degrees(off)}, {kelvins(width)}"),
+        SheetRow(f"Cut-in and cut-out at setpoint {degrees(setpoint)}", f"{degrees(on)}, {degrees(off)}"),
+        SheetRow("Symmetric band", f"{degrees((on + off) / 2)} ±{kelvins(width / 2)}"),
+        SheetRow("Cut-out and differential", f"{degrees(off)}, {kelvins(width)}"),
     ]
 
 
-def _of_curve(project: Project, c: Curve, trial: Trial, scale: Scale) -> list[Row]:
+def _of_curve(project: Project, c: Curve, trial: Trial, scale: Scale) -> list[SheetRow]:
     """The steps as a table; one line a step."""
     del trial
     if c.shape == "ramp":
@@ -49,13 +49,13 @@ def _of_curve(project: Project, c: Curve, trial: Trial, scale: Scale) -> list[Ro
     degrees = partial(show, quantity=Quantity.TEMPERATURE, scale=scale, exact=True)
     sign = project.rig.way.sign
     return [
-        Row(f"Step {k}", f"{show(step.drive, Quantity.DRIVE)} from {degrees(step.from_degC)}, "
+        SheetRow(f"Step {k}", f"{show(step.drive, Quantity.DRIVE)} from {degrees(step.from_degC)}, "
                          f"left at {degrees(step.from_degC + sign * step.back_off_K)}")
         for k, step in enumerate(c.steps, start=1)
     ]  # fmt: skip
 
 
-def _of_pid(project: Project, c: Pid, trial: Trial, scale: Scale) -> list[Row]:
+def _of_pid(project: Project, c: Pid, trial: Trial, scale: Scale) -> list[SheetRow]:
     interval_s, way = project.rig.probe.interval_s, project.rig.way
     gains, unit = parallel(c), usual_unit(Quantity.DIFFERENCE, scale)
     per = 1 / to_shown(1.0, Quantity.DIFFERENCE, scale)  # what is per kelvin, per unit shown
@@ -64,18 +64,20 @@ def _of_pid(project: Project, c: Pid, trial: Trial, scale: Scale) -> list[Row]:
     both = way.both and c.low < 0
     every = show(interval_s, Quantity.DURATION)
     rows = [
-        Row("Belongs to each of these", "; ".join(_besides(c, way, scale))),
-        Row("Proportional band", f"{proportional_band_K(c.kp_per_K) / per:.4g} {unit}"),
-        Row(f"Gain in % per {unit}", f"{100 * c.kp_per_K * per:.4g}"),
-        Row(
+        SheetRow("Belongs to each of these", "; ".join(_besides(c, way, scale))),
+        SheetRow("Proportional band", f"{proportional_band_K(c.kp_per_K) / per:.4g} {unit}"),
+        SheetRow(f"Gain in % per {unit}", f"{100 * c.kp_per_K * per:.4g}"),
+        SheetRow(
             "Parallel form Kp, Ki, Kd",
             f"{gains.kp_per_K * per:.4g} 1/{unit}, {gains.ki_per_Ks * per:.4g} 1/({unit}·s), "
             f"{gains.kd_s_per_K * per:.4g} s/{unit}{filtered}",
         ),
-        Row(f"Per sample of {every}, output {'−255' if both else '0'}…255", _per_sample(c, interval_s, per, unit, way)),
+        SheetRow(
+            f"Per sample of {every}, output {'−255' if both else '0'}…255", _per_sample(c, interval_s, per, unit, way)
+        ),
     ]
     if c.integrates:
-        rows.append(Row("Series form Kp, Ti, Td", _series(c, filter_s, per, unit)))
+        rows.append(SheetRow("Series form Kp, Ti, Td", _series(c, filter_s, per, unit)))
     return rows + list(_costs(project, c, trial, scale))
 
 
@@ -146,7 +148,7 @@ def _per_sample(c: Pid, interval_s: float, per: float, unit: str, way: Way) -> s
     return f"{text}; D ← {keep:.4g} · D + {kd:.4g} · ({went})"
 
 
-def _costs(project: Project, c: Pid, trial: Trial, scale: Scale) -> Iterator[Row]:
+def _costs(project: Project, c: Pid, trial: Trial, scale: Scale) -> Iterator[SheetRow]:
     """What it costs where a device lacks the setpoint weight or the anti-windup, by runs of the trial."""
     lacks: dict[str, Any] = {}
     if c.acting_weight != 1:
@@ -157,7 +159,7 @@ def _costs(project: Project, c: Pid, trial: Trial, scale: Scale) -> Iterator[Row
         lacks["either"] = {"setpoint_weight": 1.0, "anti_windup": "none"}
     for what, fields in lacks.items():
         if text := _compared(project.rig, c, with_fields(c, **fields), trial, scale):
-            yield Row(f"On a device without {what}", text)
+            yield SheetRow(f"On a device without {what}", text)
 
 
 @lru_cache(maxsize=32)
@@ -199,7 +201,7 @@ def _series(c: Pid, filter_s: float, per: float, unit: str) -> str:
     return f"{text}; setpoint weight {c.acting_weight * c.kp_per_K / series.kp_per_K:.4g}"
 
 
-_OTHER_WORDS: dict[type, Callable[[Project, Any, Trial, Scale], list[Row]]] = {
+_OTHER_WORDS: dict[type, Callable[[Project, Any, Trial, Scale], list[SheetRow]]] = {
     OnOff: _of_on_off,
     Pid: _of_pid,
     Curve: _of_curve,

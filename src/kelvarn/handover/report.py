@@ -24,7 +24,7 @@ from kelvarn.tune.remarks import remarks
 from kelvarn.units import Quantity, Scale, show
 from kelvarn.words.limitations import limitations
 
-from .settings import Row, fingerprint, settings_rows
+from .settings import SheetRow, fingerprint, settings_rows
 from .sheet import Judged, rig_rows, rule_rows
 
 
@@ -117,7 +117,7 @@ def report_html(project: Project, found: Findings, pictures: dict[str, str], sca
         verdict=table if isinstance(table, str) else table.verdict(scale),
         settings=_said(settings_rows(candidate, scale, cools=project.rig.way.cools)),
         rig_rows=_said(rig_rows(project, scale)),
-        rules=rules or [Row("Guards", "none")],
+        rules=rules or [SheetRow("Guards", "none")],
         limitations=limitations(rig),
         trials=[_trial(rig, trial, found.results[trial.name], pictures, scale) for trial in project.trials],
         headings=HEADINGS,
@@ -144,7 +144,7 @@ def _ready(rig: Rig, result: Result | str) -> str:
     return "; ".join(said)
 
 
-def _said(rows: Sequence[Row]) -> list[Row]:
+def _said(rows: Sequence[SheetRow]) -> list[SheetRow]:
     """Rows without those that say nothing."""
     return [row for row in rows if row.value not in ("none", "")]
 

@@ -18,7 +18,7 @@ from kelvarn.units import Quantity, Scale, show
 
 
 @dataclass(frozen=True)
-class Row:
+class SheetRow:
     """A line of the sheet: what, and its value with unit; `field` where it is one of the model."""
 
     what: str
@@ -77,20 +77,20 @@ def settings_text(project: Project, candidate: Candidate, trial: Trial) -> str:
     return json.dumps(settings_json(project, candidate, trial), indent=2, ensure_ascii=False) + "\n"
 
 
-def settings_rows(candidate: Candidate, scale: Scale, *, cools: bool = False) -> list[Row]:
+def settings_rows(candidate: Candidate, scale: Scale, *, cools: bool = False) -> list[SheetRow]:
     """The settings as people write them down, for a rig that only cools or another; of P and PI those that act."""
     c = candidate.controller
     rows = []
     for row in field_rows(c, scale, leave_out=c.idle, cools=cools):
         acting = getattr(c, f"acting_{row.field}", None)  # what an empty field stands for
         empty = acting is not None and getattr(c, row.field) is None
-        rows.append(Row(row.what, show(acting, Quantity.DURATION)) if empty else row)
+        rows.append(SheetRow(row.what, show(acting, Quantity.DURATION)) if empty else row)
     return rows
 
 
 def field_rows(
     part: BaseModel, scale: Scale, leave_out: Collection[str] = (), *, cools: bool = False
-) -> list[Row]:  # fmt: skip
+) -> list[SheetRow]:  # fmt: skip
     """All fields of a part of the model that are a number, a word or a yes or no, each with its unit."""
     rows = []
     for name, field in type(part).model_fields.items():
@@ -103,12 +103,12 @@ def field_rows(
             continue
         title = title_of(field, name, cools=cools)
         if value is None:
-            rows.append(Row(title, empty_word(field), name))
+            rows.append(SheetRow(title, empty_word(field), name))
         elif isinstance(extra, dict) and "quantity" in extra:
-            rows.append(Row(title, show(float(value), Quantity(str(extra["quantity"])), scale, exact=True), name))
+            rows.append(SheetRow(title, show(float(value), Quantity(str(extra["quantity"])), scale, exact=True), name))
         else:
             shown = {True: "yes", False: "no"}[value] if isinstance(value, bool) else words_of(field, value)
-            rows.append(Row(title, shown, name))
+            rows.append(SheetRow(title, shown, name))
     return rows
 
 

@@ -13,7 +13,7 @@ from kelvarn.units import Quantity, Scale, show
 from kelvarn.words.limitations import limitations
 
 from .other_words import other_words
-from .settings import Row, field_rows, fingerprint, settings_rows
+from .settings import SheetRow, field_rows, fingerprint, settings_rows
 
 
 @cache
@@ -76,14 +76,14 @@ def sheet_html(project: Project, candidate_name: str, results: dict[str, Result]
                     for v in result.verdicts
                 ],
                 "measures": [
-                    Row(
+                    SheetRow(
                         MEASURES[key].title,
                         _measure_text(values[key], reasons.get(key), MEASURES[key].quantity, scale),
                     )
                     for key in _SHOWN
                 ],
                 "hottest": [
-                    Row(body, show(value, Quantity.TEMPERATURE, scale))
+                    SheetRow(body, show(value, Quantity.TEMPERATURE, scale))
                     for body, value in result.measures.hottest_degC.items()
                 ],
             }
@@ -108,32 +108,32 @@ def _measure_text(value: float | None, reason: str | None, quantity: Quantity, s
     return f"– ({reason})" if value is None else show(value, quantity, scale)
 
 
-def rule_rows(project: Project, scale: Scale) -> list[Row]:
+def rule_rows(project: Project, scale: Scale) -> list[SheetRow]:
     """Guards, alarms and permits, each with what it does."""
     rules = (*project.rig.guards, *project.rig.permits)
-    return [Row(f"{rule.what.capitalize()}: {rule.name}", rule.text(scale)) for rule in rules]
+    return [SheetRow(f"{rule.what.capitalize()}: {rule.name}", rule.text(scale)) for rule in rules]
 
 
-def rig_rows(project: Project, scale: Scale) -> list[Row]:
+def rig_rows(project: Project, scale: Scale) -> list[SheetRow]:
     """The rig: drives, probes, how often it is read, surroundings, limits."""
     rig = project.rig
-    rows: list[Row] = []
+    rows: list[SheetRow] = []
     for drive in rig.drives:
         body = drive.heated_body
         what = f"{drive.what}, {drive.acts} {body}" if body else f"{drive.what}, more flow {drive.acts}"
-        rows.append(Row(f"Drive {drive.name}", what))
+        rows.append(SheetRow(f"Drive {drive.name}", what))
         rows += field_rows(drive, scale, leave_out=("body", "acts", "active_low"))
         if drive.active_low:
-            rows.append(Row("Output pin", "the load is on while the pin is low"))
+            rows.append(SheetRow("Output pin", "the load is on while the pin is low"))
     for probe in rig.probes:
-        rows.append(Row(f"Probe {probe.name}", f"in {probe.body}, role {probe.role}"))
+        rows.append(SheetRow(f"Probe {probe.name}", f"in {probe.body}, role {probe.role}"))
         rows += [
-            Row(row.what, row.value or "not stated", row.field)
+            SheetRow(row.what, row.value or "not stated", row.field)
             for row in field_rows(probe, scale, leave_out=("body", "role"))
         ]
         if probe.converter is not None:
             rows += [
-                Row(row.what, _SENSORS.get(row.value, row.value), row.field)
+                SheetRow(row.what, _SENSORS.get(row.value, row.value), row.field)
                 for row in field_rows(probe.converter, scale)
             ]
         if probe.correction is not None:
@@ -142,13 +142,13 @@ def rig_rows(project: Project, scale: Scale) -> list[Row]:
                 " and ".join(show(value, Quantity.TEMPERATURE, scale) for value in pair)
                 for pair in ((c.shown_low_degC, c.shown_high_degC), (c.true_low_degC, c.true_high_degC))
             )
-            rows.append(Row("Two-point correction", f"where it shows {shown} it is {true}"))
+            rows.append(SheetRow("Two-point correction", f"where it shows {shown} it is {true}"))
     rows += [
-        Row("Read and decided every", show(rig.probe.interval_s, Quantity.DURATION)),
-        Row("Surroundings", show(rig.surroundings.temperature_degC, Quantity.TEMPERATURE, scale)),
+        SheetRow("Read and decided every", show(rig.probe.interval_s, Quantity.DURATION)),
+        SheetRow("Surroundings", show(rig.surroundings.temperature_degC, Quantity.TEMPERATURE, scale)),
     ]
     rows += [
-        Row(f"Limit of {body.name}", show(body.limit_degC, Quantity.TEMPERATURE, scale))
+        SheetRow(f"Limit of {body.name}", show(body.limit_degC, Quantity.TEMPERATURE, scale))
         for body in rig.all_bodies
         if body.limit_degC is not None
     ]

@@ -21,8 +21,8 @@ from kelvarn.engine.kernel import run_loop
 from kelvarn.engine.layout import is_nonlinear
 from kelvarn.engine.marks import Verdict, judge
 from kelvarn.engine.measures import Measures, measure
+from kelvarn.engine.memory import fresh_trace
 from kelvarn.engine.prepare import RunError, prepare, samples_of
-from kelvarn.engine.room import fresh_trace
 from kelvarn.engine.run import PreparedRun, Stopped
 from kelvarn.engine.survey import Trace
 from kelvarn.model.candidate import Controller

@@ -18,7 +18,7 @@ _HALVINGS = 30
 
 
 @dataclass(frozen=True)
-class Outcome:
+class FailureOutcome:
     """How one failure at one moment ends.
 
     Attributes:
@@ -95,7 +95,7 @@ def outcome_of(
     trial: Trial,
     found: Followed,
     whole: bool = True,
-) -> Outcome:
+) -> FailureOutcome:
     """What came of one run.
 
     Args:
@@ -117,7 +117,7 @@ def outcome_of(
     open_end = whole and not found.rests and first is None
     tends, heads_past = _tends(rig, controller, found) if open_end else (None, False)
     guard, guard_s, helpless = _acted(rig, found)
-    return Outcome(
+    return FailureOutcome(
         failure, moment, at_s, rig,
         trial.model_copy(update={"duration_s": max(found.until_s, trial.plan.changes[-1].at_s + 1.0)}), "",
         suffers=suffers,

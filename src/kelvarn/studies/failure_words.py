@@ -2,13 +2,13 @@
 
 from kelvarn.units import Quantity, Scale, show
 
-from .failure_outcome import Outcome
+from .failure_outcome import FailureOutcome
 from .failures import ActionTried, FailureTable, action_words
 
 HEADINGS = ("failure", "hottest after it", "when the table stops", "limit passed", "who stops it", "margin")
 
 
-def cells(outcome: Outcome, scale: Scale = Scale.CELSIUS) -> tuple[str, ...]:
+def cells(outcome: FailureOutcome, scale: Scale = Scale.CELSIUS) -> tuple[str, ...]:
     """One outcome under `HEADINGS`."""
     if outcome.fault:
         return f"{outcome.failure.text}, {outcome.moment}", outcome.fault, "", "", "", ""
@@ -25,7 +25,7 @@ def cells(outcome: Outcome, scale: Scale = Scale.CELSIUS) -> tuple[str, ...]:
     )
 
 
-def end_text(outcome: Outcome, scale: Scale = Scale.CELSIUS) -> str:
+def end_text(outcome: FailureOutcome, scale: Scale = Scale.CELSIUS) -> str:
     """Where the suffering body is when it was followed no longer, and whether it rests there."""
     end = f"{show(outcome.end_degC, Quantity.TEMPERATURE, scale)}, {show(outcome.followed_s, Quantity.DURATION)} later"
     if outcome.rests:
@@ -36,7 +36,7 @@ def end_text(outcome: Outcome, scale: Scale = Scale.CELSIUS) -> str:
     return f"{end} (still moving{tends})"
 
 
-def passed_text(outcome: Outcome) -> str:
+def passed_text(outcome: FailureOutcome) -> str:
     """When a limit is passed, or what else is lost."""
     if outcome.passed is not None:
         return f"after {show(outcome.passed[1], Quantity.DURATION)}"
@@ -50,7 +50,7 @@ def passed_text(outcome: Outcome) -> str:
     return "no; goal not kept at the end" if outcome.goal_at_end is False else "no"
 
 
-def stopped_text(outcome: Outcome) -> str:
+def stopped_text(outcome: FailureOutcome) -> str:
     """Who acted and when; what goes on heating stops nothing."""
     said = []
     if outcome.guard and outcome.guard_s is not None:

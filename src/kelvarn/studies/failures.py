@@ -27,7 +27,7 @@ from kelvarn.units import Quantity, Scale, show
 from .batch import pool, room_for
 from .failure_kinds import NAME, Failure, failures_of, without_failures
 from .failure_moments import moments_of
-from .failure_outcome import Outcome, outcome_of
+from .failure_outcome import FailureOutcome, outcome_of
 from .failure_times import latest_of, longest_s, steady_ramps
 from .follow import FollowedRun, Snapshot
 
@@ -39,12 +39,12 @@ _OF_ACTIONS = 2
 
 
 @dataclass(frozen=True)
-class Row:
+class FailureRow:
     """One failure at all its moments."""
 
     failure: Failure
-    outcomes: tuple[Outcome, ...]
-    worst: Outcome
+    outcomes: tuple[FailureOutcome, ...]
+    worst: FailureOutcome
 
     @property
     def hottest(self) -> tuple[str, float] | None:
@@ -58,7 +58,7 @@ class ActionTried:
     """An action at a fault of the control probe that can be seen, and the worst that came of it."""
 
     action: str
-    worst: Outcome
+    worst: FailureOutcome
     off_goal_K: float
 
 
@@ -74,7 +74,7 @@ class FailureTable:
         runs: how many were computed.
     """
 
-    rows: tuple[Row, ...]
+    rows: tuple[FailureRow, ...]
     limited: tuple[str, ...]
     moments: dict[str, float]
     actions: tuple[ActionTried, ...]
@@ -174,7 +174,7 @@ def failure_table(
     rows = []
     for failure in failures:
         own = tuple(each for each in tried if each.failure is failure)
-        rows.append(Row(failure, own, max(own, key=lambda each: each.harm)))
+        rows.append(FailureRow(failure, own, max(own, key=lambda each: each.harm)))
     # What passes a limit was followed no further, nor was what another moment tells: of the worst it is told in full.
     again = [_Asked(row.failure, row.worst.moment, row.worst.at_s, row.worst.rig) for row in rows]
     whole = work.outcomes(again, lambda _: True, to_limit=False)
@@ -186,7 +186,7 @@ def failure_table(
     return FailureTable(tuple(rows), limited, moments, actions, runs)
 
 
-def _between(failure: Failure, tried: Sequence[Outcome], rig: Rig) -> Iterator[_Asked]:
+def _between(failure: Failure, tried: Sequence[FailureOutcome], rig: Rig) -> Iterator[_Asked]:
     """Moments on either side of the worst one of a failure that comes near a limit, half way to the next one tried."""
     own = sorted((each for each in tried if each.failure is failure), key=lambda each: each.at_s)
     place = max(range(len(own)), key=lambda k: own[k].harm)
@@ -234,9 +234,9 @@ class _Work:
 
     def outcomes(
         self, asked: Sequence[_Asked], progress: Callable[[float], bool], *, to_limit: bool
-    ) -> Iterator[Outcome]:
+    ) -> Iterator[FailureOutcome]:
         """Outcomes in order, computed on the threads of all studies; arguments as for `failure_table`."""
-        source, waiting = iter(asked), deque[Future[Outcome]]()
+        source, waiting = iter(asked), deque[Future[FailureOutcome]]()
         threads, done = pool(), 0
         try:
             while True:
@@ -268,7 +268,7 @@ class _Work:
         except RunError:  # of a rig with another action; each of its runs says so
             return {}
 
-    def _follow(self, asked: _Asked, to_limit: bool) -> Outcome:
+    def _follow(self, asked: _Asked, to_limit: bool) -> FailureOutcome:
         """One failure at one moment."""
         rig, trial, failure = asked.rig, self._trial, asked.failure
         whole = asked.lasting or not to_limit
@@ -287,7 +287,7 @@ class _Work:
                 run.go_on_from(kept)
             found = run.follow(begun_s, latest_s, to_limit=to_limit, go_on=self._go_on)
         except RunError as error:
-            return Outcome(failure, asked.moment, asked.at_s, rig, made, str(error))
+            return FailureOutcome(failure, asked.moment, asked.at_s, rig, made, str(error))
         return outcome_of(failure, asked.moment, asked.at_s, rig, self._controller, made, found, whole=whole)
 
 
@@ -310,7 +310,7 @@ def acting(rig: Rig, action: str, trial: Trial) -> Rig:
     return rig.model_copy(update={"guards": (*others, with_fields(made, action=action, duty=duty))})
 
 
-def _actions(names: Sequence[str], outcomes: Sequence[Outcome]) -> tuple[ActionTried, ...]:
+def _actions(names: Sequence[str], outcomes: Sequence[FailureOutcome]) -> tuple[ActionTried, ...]:
     """What each action at a probe fault leads to, the least harm first; where two are alike, the drive off."""
     found = []
     for action in dict.fromkeys(names):
@@ -327,7 +327,7 @@ def _actions(names: Sequence[str], outcomes: Sequence[Outcome]) -> tuple[ActionT
     )  # fmt: skip
 
 
-def _steps_of_margin(worst: Outcome) -> int:
+def _steps_of_margin(worst: FailureOutcome) -> int:
     """Margin in steps of 10 K, the more the better: less than that is no reason to prefer one action."""
     return 0 if worst.margin_K is None else -round(worst.margin_K / 10)
 

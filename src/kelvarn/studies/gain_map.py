@@ -36,7 +36,7 @@ class MapError(ValueError):
 
 
 @dataclass(frozen=True)
-class Axis:
+class MapAxis:
     """A setting and the values it takes.
 
     Attributes:
@@ -83,8 +83,8 @@ class GainMap:
         level: how many levels are done.
     """
 
-    x: Axis
-    y: Axis
+    x: MapAxis
+    y: MapAxis
     refs: tuple[Mark, ...]
     values: npt.NDArray[np.float64]
     computed: npt.NDArray[np.bool_]
@@ -115,7 +115,7 @@ class GainMap:
         return tuple(np.where(self.computed, own, near) for own, near in zip((rows, columns), coarse, strict=True))  # type: ignore[return-value]
 
 
-def axis_of(law: Controller, path: Path) -> Axis:
+def axis_of(law: Controller, path: Path) -> MapAxis:
     """A setting of a law as an axis, round the value that it has.
 
     Raises:
@@ -147,7 +147,7 @@ def axis_of(law: Controller, path: Path) -> Axis:
         raise MapError(f"“{name}” has no range to map.")
     steps = f"Step {int(path[1]) + 1}: " if len(path) > 1 else ""
     title = f"{steps}{info.title or path[-1]}"
-    return Axis(path, title, quantity, tuple(map(float, values)), bool(log))
+    return MapAxis(path, title, quantity, tuple(map(float, values)), bool(log))
 
 
 def _limit(info: Any, name: str) -> float:
@@ -180,7 +180,7 @@ def usual_axes(law: Controller) -> tuple[Path, Path] | None:
     return settings[0], settings[1]
 
 
-def begun(rig: Rig, trial: Trial, x: Axis, y: Axis) -> GainMap:
+def begun(rig: Rig, trial: Trial, x: MapAxis, y: MapAxis) -> GainMap:
     """A map of which nothing is known yet.
 
     Raises:

@@ -19,7 +19,7 @@ from kelvarn.model.trial import Trial, measured_by
 
 from .alternatives import Alternative, remedies, taken_away
 from .batch import Case, CaseResult, run_many
-from .room import missed
+from .margins import missed
 
 EXPLAINED = (
     "overshoot_K",

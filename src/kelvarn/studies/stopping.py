@@ -17,7 +17,7 @@ from kelvarn.model.trial import Trial
 
 from .batch import Case, run_many
 from .failure_kinds import without_failures
-from .failure_outcome import Outcome
+from .failure_outcome import FailureOutcome
 from .failures import FailureTable, acting, failure_table
 
 _SHARES = (0.7, 0.5, 0.3, 0.15)  # of the way from how hot it gets without a failure to the limit, the highest first
@@ -126,7 +126,7 @@ def _better(before: FailureTable, after: FailureTable) -> bool:
     return better
 
 
-def _worse(new: Outcome, old: Outcome) -> bool:
+def _worse(new: FailureOutcome, old: FailureOutcome) -> bool:
     """Whether a row is worse than it was: more is lost, a limit passed sooner, or come nearer to."""
     if new.harm[0] != old.harm[0]:
         return new.harm[0] > old.harm[0] and new.harm[0] >= _LOST

@@ -24,7 +24,7 @@ from kelvarn.model.tolerances import Parameter, parameters, varied
 from kelvarn.model.trial import Trial
 
 from .batch import Case, CaseResult, run_many
-from .room import missed
+from .margins import missed
 
 Floats = npt.NDArray[np.float64]
 COUNT = 500

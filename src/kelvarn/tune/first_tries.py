@@ -12,7 +12,7 @@ from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Trial
 from kelvarn.units import Quantity, show
 
-from .plant import Plant, PlantError
+from .process import Plant, PlantError
 from .swing import above_rest_K, as_switched, band_for
 
 _SIGMAS = 3.0  # of the noise, that an edge stays clear of

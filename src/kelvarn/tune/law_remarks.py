@@ -13,11 +13,11 @@ from kelvarn.model.on_off import OnOff
 from kelvarn.model.pid import Pid
 from kelvarn.model.project import Project
 from kelvarn.studies.batch import Case, CaseResult, run_many
-from kelvarn.studies.room import missed
+from kelvarn.studies.margins import missed
 from kelvarn.units import Quantity, show
 
 from .look import Look
-from .plant import FirstOrder, PlantError
+from .process import FirstOrder, PlantError
 from .remark import Remark, setting
 from .reserve import least_reserve
 from .swing import scatter_K, swing_of

@@ -7,14 +7,14 @@ import numpy as np
 import numpy.typing as npt
 
 from kelvarn.engine.prepare import RunError
-from kelvarn.engine.steady import Verdict, can_hold, rest_degC
+from kelvarn.engine.steady import HoldVerdict, can_hold, rest_degC
 from kelvarn.engine.step import heating_up_s
 from kelvarn.model.project import Project
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Trial
 from kelvarn.units import Quantity, Scale, show
 
-from .plant import FirstOrder, Plant
+from .process import FirstOrder, Plant
 
 
 @dataclass(frozen=True, eq=False)
@@ -47,7 +47,7 @@ class Look:
         return self.plant.lag_s + self.plant.dead_time_s if isinstance(self.plant, FirstOrder) else None
 
     @cached_property
-    def verdict(self) -> Verdict | None:
+    def verdict(self) -> HoldVerdict | None:
         """Whether it can hold the last setpoint."""
         return can_hold(self.rig, self.setpoint)
 

@@ -21,7 +21,7 @@ from kelvarn.model.pid import Pid
 from kelvarn.model.rig import Rig
 
 from .path import Complex, Path, Reals
-from .plant import PlantError
+from .process import PlantError
 
 _NUDGE = 0.02  # of demand, by which the drives' answer is taken
 

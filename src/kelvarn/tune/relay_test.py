@@ -18,7 +18,7 @@ from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Plan, SetpointChange, Trial
 from kelvarn.units import Quantity, show
 
-from .plant import Plant, PlantError
+from .process import Plant, PlantError
 from .ultimate import Ultimate
 
 _ALWAYS_K = 150.0  # beyond the setpoint, from where the lower step is always taken

@@ -15,7 +15,7 @@ from kelvarn.units import Scale
 from .law_remarks import OF_LAW, worn_text
 from .look import Look
 from .plan_remarks import plan_remarks
-from .plant import FirstOrder, Plant, PlantError
+from .process import FirstOrder, Plant, PlantError
 from .remark import Remark, setting
 from .safety_remarks import safety_remarks
 from .starts import plant_of_project

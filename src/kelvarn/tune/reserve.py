@@ -22,7 +22,7 @@ from kelvarn.model.trial import Trial
 
 from .loop import Loop, loop_of, mixed
 from .path import Complex, Path, Reals
-from .plant import PlantError
+from .process import PlantError
 from .ultimate import Ultimate
 
 _SMALL_GAIN = 1e-3

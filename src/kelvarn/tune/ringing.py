@@ -4,7 +4,7 @@ from kelvarn.model.edit import with_fields
 from kelvarn.model.pid import Pid
 from kelvarn.model.rig import Rig
 
-from .plant import PlantError
+from .process import PlantError
 from .reserve import gain_factor, loops_at, reserve
 
 _SHARES = (0.5, 0.8)  # of the way to the edge, by factors

@@ -10,7 +10,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Literal, NamedTuple
 
-from .plant import FirstOrder, Integrating, Plant, check
+from .process import FirstOrder, Integrating, Plant, check
 from .ultimate import Ultimate, ultimate
 
 Terms = Literal["P", "PI", "PID"]

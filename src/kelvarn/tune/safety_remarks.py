@@ -14,7 +14,7 @@ from kelvarn.model.trial_edit import add_rule
 from kelvarn.units import Quantity, show
 
 from .look import Look
-from .plant import FirstOrder
+from .process import FirstOrder
 from .remark import Remark, setting
 
 _BELOW_K = 5.0  # below a limit, where a trip above it is put

@@ -23,10 +23,10 @@ from kelvarn.model.pid import Pid
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Trial
 from kelvarn.studies.batch import Case, CaseResult, run_many
-from kelvarn.studies.room import missed, room
+from kelvarn.studies.margins import missed, room
 
 from .loop import Loop
-from .plant import PlantError
+from .process import PlantError
 from .reserve import gain_factor, loops_at, setpoints_of
 from .spaces import Point, Space
 

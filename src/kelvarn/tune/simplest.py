@@ -12,11 +12,11 @@ from kelvarn.model.pid import Pid
 from kelvarn.model.project import Project
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Trial
-from kelvarn.studies.room import NEVER, margin
+from kelvarn.studies.margins import NEVER, margin
 from kelvarn.studies.variants import draw
 from kelvarn.units import Scale, three_figures
 
-from .plant import PlantError
+from .process import PlantError
 from .reserve import least_reserve
 from .search import LEAST_RESERVE, TRIES, Search, Tried
 from .spaces import spaces

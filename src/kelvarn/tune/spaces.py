@@ -16,7 +16,7 @@ from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Trial
 
 from .first_tries import fan_floor
-from .plant import FirstOrder, Plant
+from .process import FirstOrder, Plant
 from .reserve import setpoints_of
 from .rules import starting_points
 from .starts import ultimate_of_rig
@@ -32,7 +32,7 @@ _SLOWER = 3  # times fewer points of rigs that take ten times as long for a run
 
 
 @dataclass(frozen=True)
-class Axis:
+class SearchAxis:
     """Range of a setting, on a log scale or straight."""
 
     low: float
@@ -67,7 +67,7 @@ class Space:
     """
 
     strategy: str
-    axes: tuple[Axis, ...]
+    axes: tuple[SearchAxis, ...]
     count: int
     settings: Callable[[Point], Point]
     law: Callable[[Point], Controller]
@@ -119,8 +119,8 @@ def _on_off(rig: Rig, trials: Sequence[Trial]) -> Space:
                          cut_out_degC=round(only + way.sign * above, 3))  # fmt: skip
         return OnOff(below_K=max(below, 0.0), above_K=max(above, 0.0, _rounded(least - max(below, 0.0))), **more)
 
-    band, centre = Axis(least, _WIDEST_BAND_K), Axis(-_OFF_CENTRE_K, _OFF_CENTRE_K, log=False)
-    axes = (band, centre, Axis(0.05, 8.0)) if way.both else (band, centre)
+    band, centre = SearchAxis(least, _WIDEST_BAND_K), SearchAxis(-_OFF_CENTRE_K, _OFF_CENTRE_K, log=False)
+    axes = (band, centre, SearchAxis(0.05, 8.0)) if way.both else (band, centre)
     # The centre lies so much above the setpoint, the way the drive pushes.
     return Space("On/off", axes, 256, lambda x: (x[0] / 2 - x[1], x[0] / 2 + x[1], *x[2:]), law)
 
@@ -141,7 +141,7 @@ def _steps(rig: Rig, fan: Fan, trial: Trial) -> Space:
         )  # fmt: skip
         return Curve(steps=tuple(steps))
 
-    axes = (*_curve_axes(floor), Axis(0.15, 0.85, log=False), Axis(0.1, 0.9, log=False))
+    axes = (*_curve_axes(floor), SearchAxis(0.15, 0.85, log=False), SearchAxis(0.1, 0.9, log=False))
     return Space("Fan steps", axes, 384, _as_it_is, law)
 
 
@@ -160,23 +160,28 @@ def _ramp(rig: Rig, fan: Fan, trial: Trial) -> Space:
     return Space("Fan ramp", _curve_axes(least), 256, _as_it_is, law)
 
 
-def _curve_axes(floor: float) -> tuple[Axis, ...]:
+def _curve_axes(floor: float) -> tuple[SearchAxis, ...]:
     """Beginning in K beyond the setpoint, width and hysteresis in K, and the least drive."""
-    return Axis(-20.0, 20.0, log=False), Axis(1.0, 60.0), Axis(0.5, 10.0), Axis(floor, max(0.7, 1.2 * floor))
+    return (
+        SearchAxis(-20.0, 20.0, log=False),
+        SearchAxis(1.0, 60.0),
+        SearchAxis(0.5, 10.0),
+        SearchAxis(floor, max(0.7, 1.2 * floor)),
+    )
 
 
 def _pids(rig: Rig, trial: Trial, plant: Plant | None) -> tuple[Space, ...]:
     """P with its bias, PI and PID: gains from far below to the ultimate one."""
     ku, pu = ultimate_of_rig(rig, trial) or _USUAL
     low = -1.0 if rig.way.both else 0.0
-    gain = Axis(max(3e-4 * ku, 2e-6), min(max(ku, 4e-6), 1e4))
+    gain = SearchAxis(max(3e-4 * ku, 2e-6), min(max(ku, 4e-6), 1e4))
     lag = plant.lag_s if isinstance(plant, FirstOrder) else pu
-    ti = Axis(max(0.1 * pu, 0.2), min(max(50 * pu, 8 * lag), 1e6))
-    td = Axis(max(0.01 * pu, 1e-3), min(0.6 * pu, 1e5))
-    weight = Axis(0.0, 1.0, log=False)
+    ti = SearchAxis(max(0.1 * pu, 0.2), min(max(50 * pu, 8 * lag), 1e6))
+    td = SearchAxis(max(0.01 * pu, 1e-3), min(0.6 * pu, 1e5))
+    weight = SearchAxis(0.0, 1.0, log=False)
     verdict = can_hold(rig, trial.plan.last_degC)
     holds = 0.5 if verdict is None or verdict.holding_drive is None else verdict.holding_drive
-    bias = Axis(min(low, 1.2 * holds), min(max(1.5 * holds, 0.1), 1.0), log=False)
+    bias = SearchAxis(min(low, 1.2 * holds), min(max(1.5 * holds, 0.1), 1.0), log=False)
     rules = [] if plant is None else [each for each in starting_points(plant) if each.gains is not None]
 
     def of_rules(terms: str) -> tuple[Point, ...]:

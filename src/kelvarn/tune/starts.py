@@ -17,7 +17,7 @@ from kelvarn.model.trial import Trial
 from kelvarn.studies.results import Result, Results
 
 from .first_tries import FirstTry, first_tries
-from .plant import Plant, PlantError, plant_of
+from .process import Plant, PlantError, plant_of
 from .reserve import least_reserve, ultimate_of
 from .rules import Starting, starting_points
 from .ultimate import Ultimate
@@ -26,7 +26,7 @@ _HEATS = Way(1)
 
 
 @dataclass(frozen=True, eq=False)
-class Tried:
+class TriedStart:
     """A starting point that was run.
 
     Attributes:
@@ -104,7 +104,9 @@ def candidate_of(start: Starting | FirstTry, way: Way = _HEATS) -> Candidate | N
         return None
 
 
-def try_all(project: Project, trial: Trial, plant: Plant, tell: Callable[[float], object] | None = None) -> list[Tried]:
+def try_all(
+    project: Project, trial: Trial, plant: Plant, tell: Callable[[float], object] | None = None
+) -> list[TriedStart]:
     """Every rule and first try on a trial; those that meet most marks first, then those that overshoot least.
 
     Args:
@@ -115,7 +117,7 @@ def try_all(project: Project, trial: Trial, plant: Plant, tell: Callable[[float]
     Raises:
         Stopped: it was stopped.
     """
-    results, found = Results(most_bytes=0), list[Tried]()
+    results, found = Results(most_bytes=0), list[TriedStart]()
     starts: list[Starting | FirstTry] = [*starting_points(plant, ultimate_of_rig(project.rig, trial))]
     starts += first_tries(project, trial, plant)
     for k, start in enumerate(starts):
@@ -126,18 +128,18 @@ def try_all(project: Project, trial: Trial, plant: Plant, tell: Callable[[float]
     return sorted(found, key=_order)
 
 
-def _try(project: Project, trial: Trial, start: Starting | FirstTry, results: Results) -> Tried:
+def _try(project: Project, trial: Trial, start: Starting | FirstTry, results: Results) -> TriedStart:
     candidate = candidate_of(start, project.rig.way)
     if candidate is None:
-        return Tried(start, None, None, start.reason or "its settings are out of range")
+        return TriedStart(start, None, None, start.reason or "its settings are out of range")
     try:
         result = results.of(project.rig, candidate, trial, current_go_on())
     except RunError as error:
-        return Tried(start, candidate, None, str(error))
-    return Tried(start, candidate, Result(result.run.thinned(500), result.measures, result.verdicts), "")
+        return TriedStart(start, candidate, None, str(error))
+    return TriedStart(start, candidate, Result(result.run.thinned(500), result.measures, result.verdicts), "")
 
 
-def _order(tried: Tried) -> tuple[bool, int, float]:
+def _order(tried: TriedStart) -> tuple[bool, int, float]:
     if tried.result is None:
         return True, 0, 0.0
     return False, -tried.result.met, tried.result.measures.main.values.get("overshoot_K") or 0.0

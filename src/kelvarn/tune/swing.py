@@ -17,7 +17,7 @@ from kelvarn.model.on_off import OnOff
 from kelvarn.model.probes import Probe
 from kelvarn.model.rig import Rig
 
-from .plant import FirstOrder, Plant, PlantError, plant_of
+from .process import FirstOrder, Plant, PlantError, plant_of
 
 _WIDEST_K = 1e4
 _SIGMAS = 4.0

@@ -5,7 +5,7 @@ from typing import NamedTuple
 
 import scipy
 
-from .plant import FirstOrder, Plant
+from .process import FirstOrder, Plant
 
 
 class Ultimate(NamedTuple):

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QVBoxLayout, QWidget
 from kelvarn.desktop import theme
 from kelvarn.desktop.fields.plain import small
 from kelvarn.model.mark import Mark
-from kelvarn.studies.gain_map import SIZE, Axis, GainMap
+from kelvarn.studies.gain_map import SIZE, GainMap, MapAxis
 from kelvarn.units import Scale, show
 
 from .plot import Plot, line
@@ -89,7 +89,7 @@ class MapPlot(QWidget):
         curve.setPos(-1, -1)
         self.plot.addItem(curve)
 
-    def _axis(self, side: str, axis: Axis, scale: Scale) -> None:
+    def _axis(self, side: str, axis: MapAxis, scale: Scale) -> None:
         places = [share * (SIZE - 1) for share in _TICKS[side]]
         self.plot.getAxis(side).setTicks([[(place, show(axis.value(place), axis.quantity, scale)) for place in places]])
 

@@ -74,7 +74,7 @@ def hatched(color: str, alpha: float = 0.45) -> QBrush:
     return QBrush(theme.current().color(color, alpha), Qt.BrushStyle.BDiagPattern)
 
 
-class Handle(QWidget):
+class PlotHandle(QWidget):
     """A point of a plot to drag: by mouse, or with the focus by arrow keys (Shift ×10, Alt ÷10).
 
     Args:

@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QGridLayout, QWidget
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.parts.keyboard import value_step
-from kelvarn.desktop.parts.plain import Label, menu_text, plain_tip
+from kelvarn.desktop.parts.plain import PlainLabel, menu_text, plain_tip
 from kelvarn.units import Quantity, from_shown, split, to_shown
 
 from .binding import Binding, Wrong
@@ -122,12 +122,12 @@ class NumberField(QWidget):
         super().__init__(parent)
         self.edit = NumberEdit(binding)
         self.edit.setFixedWidth(EDIT_WIDTH)
-        title = Label(menu_text(binding.title))
+        title = PlainLabel(menu_text(binding.title))
         title.setToolTip(plain_tip(binding.info.description or ""))
         title.setBuddy(self.edit)
         title.setMinimumWidth(40)
         title.setWordWrap(True)
-        self._fault = Label()
+        self._fault = PlainLabel()
         self._fault.setProperty("role", "wrong")
         self._fault.setFont(theme.font("small"))
         self._fault.setWordWrap(True)

@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QPushButton, QS
 from kelvarn.desktop import theme
 from kelvarn.desktop.parts import texts
 from kelvarn.desktop.parts.boxes import first_sentence
-from kelvarn.desktop.parts.plain import Label, menu_text, plain_tip
+from kelvarn.desktop.parts.plain import PlainLabel, menu_text, plain_tip
 from kelvarn.model.edit import EditError
 from kelvarn.model.names import MOST_CHARACTERS
 
@@ -129,7 +129,7 @@ class ChoiceField(QWidget):
 
     def alone(self) -> "ChoiceField":
         """It without its title, as wide as there is room: for a table."""
-        for label in self.findChildren(Label):
+        for label in self.findChildren(PlainLabel):
             label.hide()
         layout = self.layout()
         assert isinstance(layout, QGridLayout)
@@ -191,7 +191,7 @@ class TextField(QWidget):
 
 def titled(title: str, widget: QWidget) -> QGridLayout:
     """A title left and a widget right."""
-    label = Label(menu_text(title))
+    label = PlainLabel(menu_text(title))
     label.setMinimumWidth(40)
     label.setBuddy(widget)
     layout = QGridLayout()
@@ -202,16 +202,16 @@ def titled(title: str, widget: QWidget) -> QGridLayout:
     return layout
 
 
-def heading(text: str) -> Label:
+def heading(text: str) -> PlainLabel:
     """A small heading."""
-    label = Label(text)
+    label = PlainLabel(text)
     label.setFont(theme.font("title"))
     return label
 
 
-def small(text: str = "", role: str = "muted", *, bold: bool = False) -> Label:
+def small(text: str = "", role: str = "muted", *, bold: bool = False) -> PlainLabel:
     """A line in small print, in a colour role of the theme; "" for ink."""
-    label = Label(text)
+    label = PlainLabel(text)
     label.setFont(theme.font("small", bold=bold))
     label.setProperty("role", role)
     label.setWordWrap(True)

@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.parts.keyboard import FocusRing, value_step
-from kelvarn.desktop.parts.plain import Label, menu_text, plain_tip
+from kelvarn.desktop.parts.plain import PlainLabel, menu_text, plain_tip
 from kelvarn.units import from_shown, to_shown
 
 from .binding import Binding, Wrong
@@ -18,7 +18,7 @@ _MARGIN = 7
 _KEY_STEPS = 200  # steps of the arrow keys over the whole ruler
 
 
-class Ruler(FocusRing):
+class RulerScale(FocusRing):
     """The ruler itself. Its ends stand at the field's declaration, as do its scale (log or even) and hints."""
 
     def __init__(self, binding: Binding, parent: QWidget | None = None) -> None:
@@ -151,15 +151,15 @@ class RulerField(QWidget):
         self.edit = NumberEdit(binding)
         self.edit.setProperty("plain", True)
         self.edit.setFixedWidth(EDIT_WIDTH)
-        self.ruler = Ruler(binding)
-        title = Label(menu_text(binding.title))
+        self.ruler = RulerScale(binding)
+        title = PlainLabel(menu_text(binding.title))
         title.setFont(theme.font(bold=True))
         title.setToolTip(plain_tip(binding.info.description or ""))
         title.setBuddy(self.edit)
         title.setMinimumWidth(40)
         title.setWordWrap(True)
         self._hint_text = _hint(binding)
-        self._hint = Label(self._hint_text)
+        self._hint = PlainLabel(self._hint_text)
         self._hint.setFont(theme.font("small"))
         self._hint.setProperty("role", "muted")
         self._hint.setWordWrap(True)

@@ -14,7 +14,7 @@ from kelvarn.desktop.frame.finder_words import known_as
 
 
 @dataclass(frozen=True)
-class Entry:
+class Findable:
     """Something that can be found.
 
     Attributes:
@@ -49,7 +49,7 @@ def go_to_field(field: QWidget) -> None:
 class Finder(QFrame):
     """Lists what matches the words that are typed, what does so by its name first."""
 
-    def __init__(self, entries: Sequence[Entry], parent: QWidget) -> None:
+    def __init__(self, entries: Sequence[Findable], parent: QWidget) -> None:
         super().__init__(parent, Qt.WindowType.Popup)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.setProperty("card", True)

@@ -14,7 +14,7 @@ from kelvarn.desktop.fields.notes import NotesEdit
 from kelvarn.desktop.fields.number import NumberEdit
 from kelvarn.desktop.fields.plain import Choice, NameEdit, SwitchField
 from kelvarn.desktop.frame import scaling
-from kelvarn.desktop.frame.finder import Entry, Finder, go_to_field
+from kelvarn.desktop.frame.finder import Findable, Finder, go_to_field
 from kelvarn.desktop.frame.project_files import ProjectFiles
 from kelvarn.desktop.frame.run_table import ask_table
 from kelvarn.desktop.frame.station_line import StationLine, Stop
@@ -248,17 +248,17 @@ class MainWindow(QMainWindow):
         """Open the find-a-command box."""
         Finder(self._entries(), self).popup()
 
-    def _entries(self) -> list[Entry]:
+    def _entries(self) -> list[Findable]:
         """All that can be found: commands, then what the stations have, then their settings as they are shown."""
         commands = [
-            Entry(bare_text(action.text()), action.trigger, action.shortcut().toString())
+            Findable(bare_text(action.text()), action.trigger, action.shortcut().toString())
             for action in self.menus.actions.values()
             if action.text()
         ]
         places, settings = [], []
         for index, station in enumerate(self.stations):
             go = partial(self.go_to, index)
-            places += [Entry(f"{text} · {station.title}", partial(_both, go, run))
+            places += [Findable(f"{text} · {station.title}", partial(_both, go, run))
                        for text, run in station.places()]  # fmt: skip
             for field in station.findChildren(QWidget):
                 name = field.accessibleName()
@@ -268,8 +268,8 @@ class MainWindow(QMainWindow):
                     and field.isVisibleTo(station)
                 ):
                     run = partial(_both, go, partial(go_to_field, field))
-                    settings.append(Entry(f"{name} · setting at {station.title}", run))
-        places += [Entry(text, run) for text, run in self.files.places()]
+                    settings.append(Findable(f"{name} · setting at {station.title}", run))
+        places += [Findable(text, run) for text, run in self.files.places()]
         return [*commands, *places, *settings]
 
     def _rename_project(self) -> None:

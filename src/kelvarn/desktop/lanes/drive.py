@@ -6,7 +6,7 @@ from weakref import WeakKeyDictionary
 import numpy as np
 import numpy.typing as npt
 
-from kelvarn.desktop.strip.lane import Bars, Lane, LaneSpan, Trace, ValueAxis
+from kelvarn.desktop.strip.lane import Bars, Lane, LaneSpan, LaneTrace, ValueAxis
 from kelvarn.engine.guard_records import RULERS, Ruler
 from kelvarn.engine.layout import Floats
 from kelvarn.engine.measures import at_limit
@@ -14,7 +14,7 @@ from kelvarn.engine.pulses import on_times, pulses_of
 from kelvarn.engine.run import Run
 from kelvarn.units import Quantity, minutes, show
 
-from .scene import Entry, Scene
+from .scene import CandidateEntry, Scene
 
 _LEAST_SAID_S = 20.0
 _NOTHING = 0.005  # of drive
@@ -65,7 +65,7 @@ def drive_lane(scene: Scene, *, others: bool = True) -> Lane:
     heating = [d.power_W for d in run.rig.drives if d.heated_body is not None]
     title = f"Drive, % of {show(sum(heating), Quantity.POWER)}" if len(heating) == 1 else "Drive, %"
     traces = tuple(
-        Trace(e.candidate.name, e.result.run.time_s, put(e.result.run), e.index, filled=True,
+        LaneTrace(e.candidate.name, e.result.run.time_s, put(e.result.run), e.index, filled=True,
               drawn=e is scene.selected)
         for e in scene.shown
         if e.result is not None and (others or e is scene.selected)
@@ -109,9 +109,9 @@ def output_lane(scene: Scene) -> Lane:
     axis = _axis(run)
     assert axis.fixed is not None
     asked = np.clip(run.asked, *axis.fixed)
-    traces = [Trace("asked for", run.time_s, asked, 1), Trace("given", run.time_s, run.drive, 0, strong=True)]
+    traces = [LaneTrace("asked for", run.time_s, asked, 1), LaneTrace("given", run.time_s, run.drive, 0, strong=True)]
     traces += [
-        Trace(f"put out: {drive.name}", run.time_s, run.put_out[k], k + 2) for k, drive in enumerate(run.rig.drives)
+        LaneTrace(f"put out: {drive.name}", run.time_s, run.put_out[k], k + 2) for k, drive in enumerate(run.rig.drives)
     ]
     return Lane("output", "Asked, given, put out, %", axis, weight=1.45, traces=tuple(traces))
 
@@ -124,7 +124,7 @@ def terms_lane(scene: Scene) -> Lane:
     run = scene.result.run
     named = (("P", run.p), ("I", run.i), ("D", run.d))
     traces = tuple(
-        Trace(name, run.time_s, np.clip(value, -3.0, 3.0), k, named=True)
+        LaneTrace(name, run.time_s, np.clip(value, -3.0, 3.0), k, named=True)
         for k, (name, value) in enumerate(named)
         if value.any()
     )
@@ -137,7 +137,7 @@ def flow_lane(scene: Scene) -> Lane:
     if scene.result is None or not movers:
         return Lane("flow", "Flow", None, height=30, nothing="no fan or valve in this rig")
     run = scene.result.run
-    traces = tuple(Trace(name, run.time_s, run.flow[k], place, named=len(movers) > 1)
+    traces = tuple(LaneTrace(name, run.time_s, run.flow[k], place, named=len(movers) > 1)
                    for place, (k, name) in enumerate(movers))  # fmt: skip
     return Lane("flow", "Flow, %", _OF_DRIVE, weight=1.45, traces=traces)
 
@@ -148,7 +148,7 @@ def switching_lanes(scene: Scene) -> list[Lane]:
     return [_on_times(entry) for entry in sorted(switching, key=lambda entry: entry is not scene.selected)]
 
 
-def _on_times(entry: Entry) -> Lane:
+def _on_times(entry: CandidateEntry) -> Lane:
     bars = None if entry.result is None else bars_of(entry.result.run, entry.index)
     return Lane(f"on-times {entry.index}", entry.candidate.name, None, _BARCODE_HEIGHT, index=entry.index, bars=bars)
 

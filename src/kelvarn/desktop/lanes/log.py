@@ -7,7 +7,7 @@ from typing import Literal
 
 import numpy as np
 
-from kelvarn.desktop.strip.lane import Handle, Label, Lane, LaneSpan, Level, Shown, Trace, ValueAxis
+from kelvarn.desktop.strip.lane import Handle, Label, Lane, LaneSpan, LaneTrace, Level, Shown, ValueAxis
 from kelvarn.fit.planning import Rough, StepTestPlan, course_degC
 from kelvarn.model.log import Log
 from kelvarn.model.log_data import Floats, LogData
@@ -71,18 +71,18 @@ def log_lanes(scene: LogScene) -> Shown:
 
 def _temperature(scene: LogScene) -> Lane:
     data = scene.data
-    traces = [Trace("measured", data.time_s, data.measured_degC, 0)]
+    traces = [LaneTrace("measured", data.time_s, data.measured_degC, 0)]
     for name, values in data.others_degC.items():
-        traces.append(Trace(name, data.time_s, values, 3, faded=True, named=True))
+        traces.append(LaneTrace(name, data.time_s, values, 3, faded=True, named=True))
     for name, more in (("setpoint", data.setpoint_degC), ("reference", data.reference_degC),
                        ("surroundings", data.surroundings_degC)):  # fmt: skip
         if more is not None:
-            traces.append(Trace(name, data.time_s, more, 4 if name == "setpoint" else 2, faded=True, named=True))
+            traces.append(LaneTrace(name, data.time_s, more, 4 if name == "setpoint" else 2, faded=True, named=True))
     if scene.other is not None:
         name, other = scene.other
         kept = other.time_s <= data.duration_s
-        traces.append(Trace(name, other.time_s[kept], other.measured_degC[kept], 3, named=True))
-    traces += [Trace(c.name, c.time_s, c.degC, c.index, strong=c.strong, named=True) for c in scene.courses]
+        traces.append(LaneTrace(name, other.time_s[kept], other.measured_degC[kept], 3, named=True))
+    traces += [LaneTrace(c.name, c.time_s, c.degC, c.index, strong=c.strong, named=True) for c in scene.courses]
     left_out = [LaneSpan(s.from_s, s.to_s, f"left out: {s.why}" if s.why else "left out", hatched=True)
                 for s in scene.log.left_out]  # fmt: skip
     title = f"Measured and {scene.courses[0].name}" if scene.courses else "As it is read"
@@ -103,7 +103,7 @@ def _left_over(scene: LogScene) -> Lane:
     left = np.asarray(measured - course.degC)
     labels = (Label(scene.said, 0.0, 0.0, "glacier", "all"),) if scene.said else ()
     title = f"Measured − {course.name}, {usual_unit(Quantity.DIFFERENCE, scene.scale)}"
-    trace = Trace("residual", course.time_s, left, 0)
+    trace = LaneTrace("residual", course.time_s, left, 0)
     axis = ValueAxis(Quantity.DIFFERENCE, scene.scale, least=0.2)
     zero = Level(0.0, "muted")
     return Lane("residual", title, axis, weight=1.5, traces=(trace,), levels=(zero,), labels=labels)
@@ -118,7 +118,9 @@ def _drive(data: LogData) -> Lane:
     held = np.insert(u, moved, u[moved - 1])
     low = -1.0 if float(u.min()) < 0 else 0.0
     axis = _DRIVE if low == 0 else ValueAxis(Quantity.DRIVE, fixed=(-1.0, 1.0), ticks=(-1.0, 0.0, 1.0))
-    return Lane("drive", "Drive as recorded, %", axis, weight=1.2, traces=(Trace("drive", at, held, 0, filled=True),))
+    return Lane(
+        "drive", "Drive as recorded, %", axis, weight=1.2, traces=(LaneTrace("drive", at, held, 0, filled=True),)
+    )
 
 
 def _spans(scene: LogScene) -> Lane:
@@ -171,10 +173,10 @@ def plan_lanes(rough: Rough, plan: StepTestPlan, scale: Scale) -> Shown:
     temperature = Lane(
         "planned", f"What the recording will look like, {scale.value}", ValueAxis(Quantity.TEMPERATURE, scale),
         weight=5.0,
-        traces=(Trace("expected", t, degC, 0, strong=True),), labels=(label,),
+        traces=(LaneTrace("expected", t, degC, 0, strong=True),), labels=(label,),
     )  # fmt: skip
     u = np.where(t >= test.before_s, test.drive, test.start)
-    drive = Lane("drive", "Drive to give, %", _DRIVE, weight=1.5, traces=(Trace("drive", t, u, 0, filled=True),))
+    drive = Lane("drive", "Drive to give, %", _DRIVE, weight=1.5, traces=(LaneTrace("drive", t, u, 0, filled=True),))
     span = LaneSpan(0, test.before_s, "at rest", "moss", faint=True)
     step = LaneSpan(test.before_s, test.whole_s, f"step to {100 * test.drive:.0f} %", "glacier", faint=True)
     return Shown((temperature, drive, Lane("spans", "", None, _SPANS_HEIGHT, spans=(span, step))), float(t[-1]), t)

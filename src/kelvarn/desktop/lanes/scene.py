@@ -17,7 +17,7 @@ from .edits import Drags
 
 
 @dataclass(frozen=True, eq=False)
-class Entry:
+class CandidateEntry:
     """A candidate with its result.
 
     Attributes:
@@ -34,12 +34,12 @@ class Entry:
     stale: bool
 
 
-def entries(document: Document, runner: Runner) -> list[Entry]:
+def entries(document: Document, runner: Runner) -> list[CandidateEntry]:
     """All candidates with their results."""
     project = document.project
     faults = runner.faults
     return [
-        Entry(c, runner.result_of(c.name), k, c.name == project.chosen, c.name in faults)
+        CandidateEntry(c, runner.result_of(c.name), k, c.name == project.chosen, c.name in faults)
         for k, c in enumerate(project.candidates)
     ]
 
@@ -70,8 +70,8 @@ class Scene:
     project: Project
     trial: Trial
     scale: Scale
-    shown: tuple[Entry, ...]
-    selected: Entry | None
+    shown: tuple[CandidateEntry, ...]
+    selected: CandidateEntry | None
     drags: Drags | None = None
     laid_over: tuple[LaidOver, ...] = ()
     safety: bool = False
@@ -89,8 +89,8 @@ class Scene:
 
 
 def scene_of(
-    project: Project, trial: Trial, scale: Scale, found: list[Entry], selected: str, drags: Drags | None = None,
-    laid_over: tuple[LaidOver, ...] = (),
+    project: Project, trial: Trial, scale: Scale, found: list[CandidateEntry], selected: str,
+    drags: Drags | None = None, laid_over: tuple[LaidOver, ...] = (),
 ) -> Scene:  # fmt: skip
     """The scene of a project's candidates; hidden ones are left out, and all others where runs are laid over one."""
     shown = tuple(e for e in found if e.candidate.name == selected or not (e.candidate.hidden or laid_over))

@@ -1,6 +1,6 @@
 """The open-loop step as lanes: bodies from cold, the probed one from warm beside it, and the drive."""
 
-from kelvarn.desktop.strip.lane import Lane, Level, Shown, Trace, ValueAxis
+from kelvarn.desktop.strip.lane import Lane, LaneTrace, Level, Shown, ValueAxis
 from kelvarn.engine.step import StepResponse
 from kelvarn.units import Quantity, Scale
 
@@ -25,7 +25,7 @@ def step_lanes(cold: StepResponse, warm: StepResponse | None, scale: Scale, sele
         kept = warm.run.time_s <= run.time_s[-1]
         values = warm.run.bodies_degC[place][kept]
         name = f"{rig.probe.body} from warm"
-        traces.insert(0, Trace(name, warm.run.time_s[kept], values, place, faded=True, named=True))
+        traces.insert(0, LaneTrace(name, warm.run.time_s[kept], values, place, faded=True, named=True))
     levels: tuple[Level, ...] = ()
     if selected in rig.body_names:
         place = rig.body_index(selected)
@@ -38,7 +38,7 @@ def step_lanes(cold: StepResponse, warm: StepResponse | None, scale: Scale, sele
         traces=tuple(traces),
         levels=(*levels, *goal_levels(rig, scale)),
     )
-    given = Trace("drive", run.time_s, run.drive, 0, filled=True)
+    given = LaneTrace("drive", run.time_s, run.drive, 0, filled=True)
     return Shown((temperature, Lane("drive", "Drive, %", _drive_axis(run.drive.min()), weight=1.45, traces=(given,))),
                  run.trial.duration_s, run.time_s)  # fmt: skip
 

@@ -5,7 +5,7 @@ from functools import partial
 
 import numpy as np
 
-from kelvarn.desktop.strip.lane import Band, Handle, Lane, Level, Trace, ValueAxis
+from kelvarn.desktop.strip.lane import Band, Handle, Lane, LaneTrace, Level, ValueAxis
 from kelvarn.engine.plan import corners, ramp_end_s
 from kelvarn.engine.pulses import counts_of
 from kelvarn.engine.run import Run
@@ -16,7 +16,7 @@ from kelvarn.units import Quantity, Scale, show
 from .edits import value_only
 from .safety import safety_levels
 from .sayings import sayings
-from .scene import Entry, Scene, quantity_name
+from .scene import CandidateEntry, Scene, quantity_name
 
 _T = Quantity.TEMPERATURE
 _WEIGHT, _SECOND_WEIGHT = 5.0, 2.5
@@ -49,14 +49,14 @@ def controlled_lane(scene: Scene) -> Lane:
     )
 
 
-def _controlled(entry: Entry, *, strong: bool) -> Trace:
+def _controlled(entry: CandidateEntry, *, strong: bool) -> LaneTrace:
     assert entry.result is not None
     run = entry.result.run
     name = f"{entry.candidate.name} ★" if entry.chosen else entry.candidate.name
-    return Trace(name, run.time_s, run.judged_degC, entry.index, strong=strong, faded=entry.stale)
+    return LaneTrace(name, run.time_s, run.judged_degC, entry.index, strong=strong, faded=entry.stale)
 
 
-def _goal_trace(scene: Scene) -> tuple[Trace, ...]:
+def _goal_trace(scene: Scene) -> tuple[LaneTrace, ...]:
     """What the goal is about, where that is another body than the one that is judged."""
     goal = scene.project.rig.goal
     if goal is None or scene.result is None or goal.body == scene.project.rig.judged_body:
@@ -64,10 +64,10 @@ def _goal_trace(scene: Scene) -> tuple[Trace, ...]:
     run = scene.result.run
     if goal.body not in run.rig.body_names:  # the run is of an earlier state
         return ()
-    return (Trace(goal.body, run.time_s, run.bodies_degC[run.rig.body_index(goal.body)], faded=True, named=True),)
+    return (LaneTrace(goal.body, run.time_s, run.bodies_degC[run.rig.body_index(goal.body)], faded=True, named=True),)
 
 
-def _kept(scene: Scene) -> tuple[Trace, ...]:
+def _kept(scene: Scene) -> tuple[LaneTrace, ...]:
     """Kept runs, under all others; with the setpoint that they followed, where it is another one."""
     found = []
     for place, kept in enumerate(scene.project.kept):
@@ -78,30 +78,30 @@ def _kept(scene: Scene) -> tuple[Trace, ...]:
             len(scene.project.candidates) + place,
         )
         if kept.trial.plan != scene.trial.plan:
-            found.append(Trace(f"{kept.name}: setpoint", time_s, np.array(kept.setpoint_degC), faded=True))
-        found.append(Trace(f"{kept.name} (kept)", time_s, np.array(kept.degC), index, faded=True, named=True))
+            found.append(LaneTrace(f"{kept.name}: setpoint", time_s, np.array(kept.setpoint_degC), faded=True))
+        found.append(LaneTrace(f"{kept.name} (kept)", time_s, np.array(kept.degC), index, faded=True, named=True))
     return tuple(found)
 
 
-def _laid_over(scene: Scene) -> tuple[Trace, ...]:
+def _laid_over(scene: Scene) -> tuple[LaneTrace, ...]:
     """Runs beside the candidates', each with its name at its curve."""
     return tuple(
-        Trace(each.name, each.run.time_s, each.run.judged_degC, each.index, named=True) for each in scene.laid_over
+        LaneTrace(each.name, each.run.time_s, each.run.judged_degC, each.index, named=True) for each in scene.laid_over
     )
 
 
-def _read_only(scene: Scene) -> tuple[Trace, ...]:
+def _read_only(scene: Scene) -> tuple[LaneTrace, ...]:
     """Setpoint and reading of the selected candidate's run: read at the cursor, not drawn."""
     if scene.result is None:
         return ()
     run = scene.result.run
     return (
-        Trace("setpoint", run.time_s, run.setpoint_degC, drawn=False),
-        Trace("probe reads", run.time_s, run.measured_degC, drawn=False),
+        LaneTrace("setpoint", run.time_s, run.setpoint_degC, drawn=False),
+        LaneTrace("probe reads", run.time_s, run.measured_degC, drawn=False),
     )
 
 
-def setpoint_band(scene: Scene, shaded: Trace | None) -> Band:
+def setpoint_band(scene: Scene, shaded: LaneTrace | None) -> Band:
     """The plan with its band: corners in s and degC, doubled at steps, so that it rises straight up."""
     run = next((entry.result.run for entry in scene.shown if entry.result is not None), None)
     run = scene.result.run if scene.result is not None else run
@@ -116,7 +116,7 @@ def setpoint_band(scene: Scene, shaded: Trace | None) -> Band:
     return Band(at_s, degC, scene.trial.band_K, shaded)
 
 
-def _as_it_went(scene: Scene, run: Run, shaded: Trace | None) -> Band:
+def _as_it_went(scene: Scene, run: Run, shaded: LaneTrace | None) -> Band:
     """The setpoint of a plan that waits, as it was in a run: the samples at which it bends."""
     setpoint = run.setpoint_degC
     bends = np.abs(np.diff(setpoint, 2, prepend=setpoint[:1], append=setpoint[-1:])) > 1e-9
@@ -224,10 +224,10 @@ def _begun(scene: Scene) -> dict[int, float]:
     return {k: window.from_s for k, window in enumerate(windows)}
 
 
-def body_traces(run: Run, selected: str, *, faded: bool = False) -> list[Trace]:
+def body_traces(run: Run, selected: str, *, faded: bool = False) -> list[LaneTrace]:
     """A curve for each body of a run, the selected one strong and on top."""
     found = [
-        Trace(body.name, run.time_s, run.bodies_degC[i], i, strong=body.name == selected, faded=faded, named=True)
+        LaneTrace(body.name, run.time_s, run.bodies_degC[i], i, strong=body.name == selected, faded=faded, named=True)
         for i, body in enumerate(run.rig.all_bodies)
     ]
     return sorted(found, key=lambda trace: trace.strong)
@@ -268,8 +268,8 @@ def probes_lane(scene: Scene) -> Lane:
         return Lane("probes", title, scene.axis, weight=_SECOND_WEIGHT)
     run = scene.result.run
     traces = tuple(
-        Trace(f"{probe.name} ({_ROLES[probe.role]})", run.time_s, run.probes_degC[k], k, strong=probe.role == "control",
-              named=len(run.rig.probes) > 1)
+        LaneTrace(f"{probe.name} ({_ROLES[probe.role]})", run.time_s, run.probes_degC[k], k,
+                  strong=probe.role == "control", named=len(run.rig.probes) > 1)
         for k, probe in enumerate(run.rig.probes)
     )  # fmt: skip
     axis = ValueAxis(_T, scene.scale)
@@ -288,7 +288,7 @@ def counts_lane(scene: Scene) -> Lane:
         for k, probe in enumerate(run.rig.probes):
             counts = counts_of(run, k)
             if counts is not None:
-                traces.append(Trace(probe.name, run.time_s, counts, k, strong=probe.role == "control"))
+                traces.append(LaneTrace(probe.name, run.time_s, counts, k, strong=probe.role == "control"))
     if not traces:
         return Lane("counts", title, None, height=30, nothing="no probe here has a converter")
     return Lane("counts", title, axis, weight=1.45, traces=tuple(traces))

@@ -7,7 +7,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFrame, QScrollArea, QSplitter, QVBoxLayout, QWidget
 
 from kelvarn.desktop import theme
-from kelvarn.desktop.parts.plain import Label, set_shown
+from kelvarn.desktop.parts.plain import PlainLabel, set_shown
 
 
 class Refreshable(Protocol):
@@ -17,7 +17,7 @@ class Refreshable(Protocol):
         """Show it."""
 
 
-class Note(Label):
+class Note(PlainLabel):
     """A line in small print that says something worked out from the project.
 
     Args:

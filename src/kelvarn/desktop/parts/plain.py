@@ -10,7 +10,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QLabel, QWidget
 
 
-class Label(QLabel):
+class PlainLabel(QLabel):
     """A label that shows its text as it is."""
 
     def __init__(self, text: str = "", parent: QWidget | None = None) -> None:

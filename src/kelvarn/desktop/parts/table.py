@@ -3,7 +3,7 @@
 from PySide6.QtWidgets import QAbstractItemView, QTableWidget
 
 
-class Table(QTableWidget):
+class ReadTable(QTableWidget):
     """A table that is only read, whose rows arrow keys go through and Tab leaves.
 
     Args:

@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QApplication
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.lanes.choice import chosen_lanes
-from kelvarn.desktop.lanes.scene import Entry, scene_of
+from kelvarn.desktop.lanes.scene import CandidateEntry, scene_of
 from kelvarn.desktop.parts.images import png_of
 from kelvarn.desktop.strip.strip import Strip
 from kelvarn.files.writing import write_bytes
@@ -34,7 +34,7 @@ def draw_trial(project: Project, trial: str, results: dict[str, Result], path: P
     """
     begin()
     found = [
-        Entry(candidate, results[candidate.name], index, candidate.name == project.chosen, stale=False)
+        CandidateEntry(candidate, results[candidate.name], index, candidate.name == project.chosen, stale=False)
         for index, candidate in enumerate(project.candidates)
         if candidate.name in results
     ]

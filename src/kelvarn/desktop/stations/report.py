@@ -7,7 +7,7 @@ from pathlib import Path
 from PySide6.QtCore import QMarginsF, QSize, QSizeF
 from PySide6.QtGui import QPageLayout, QPageSize, QPdfWriter, QTextDocument
 
-from kelvarn.desktop.lanes.scene import Entry, Scene
+from kelvarn.desktop.lanes.scene import CandidateEntry, Scene
 from kelvarn.desktop.lanes.trial import trial_lanes
 from kelvarn.desktop.parts.images import open_buffer, png_of
 from kelvarn.desktop.stations.pictures import begin
@@ -40,7 +40,7 @@ def write_report(project: Project, found: Findings, scale: Scale, path: Path) ->
 def _picture(project: Project, candidate: str, trial: str, result: Result, scale: Scale) -> str:
     """The strip of a trial as a data address."""
     index = [each.name for each in project.candidates].index(candidate)
-    entry = Entry(project.candidates[index], result, index, candidate == project.chosen, stale=False)
+    entry = CandidateEntry(project.candidates[index], result, index, candidate == project.chosen, stale=False)
     scene = Scene(project, project.trial(trial), scale, (entry,), entry, safety=True)
     strip = Strip()
     strip.resize(_SIZE)

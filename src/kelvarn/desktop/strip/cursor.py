@@ -12,7 +12,7 @@ from kelvarn.desktop.parts.texts import At
 
 from .axis import clock
 from .frame import Frame
-from .lane import INK, Lane, Reading
+from .lane import INK, Lane, Readout
 from .painting import paint_title, title_rect
 
 _MOST_NAME = 190.0
@@ -64,7 +64,7 @@ def _paint_flag(painter: QPainter, frame: Frame, x: float, time_s: float, pinned
 
 
 def _paint_readings(
-    painter: QPainter, frame: Frame, x: float, readings: list[Reading], avoid: Sequence[QRectF]
+    painter: QPainter, frame: Frame, x: float, readings: list[Readout], avoid: Sequence[QRectF]
 ) -> None:
     look = theme.current()
     row = math.ceil(texts.laid_out("", "small").height) + 1

@@ -22,7 +22,7 @@ _TOLERANCE_PX = 0.1
 
 
 @dataclass(frozen=True, eq=False)
-class Curve:
+class DrawnCurve:
     """A line in pixels; `points` of shape (k, 2) lie in the memory of `line`."""
 
     line: QPolygonF
@@ -54,7 +54,7 @@ def polygon(x: Floats, y: Floats) -> QPolygonF:
     return line
 
 
-def curve(t: Floats, y: Floats, time: Axis, value: Axis) -> Curve:
+def curve(t: Floats, y: Floats, time: Axis, value: Axis) -> DrawnCurve:
     """The visible part of a curve; where samples are denser than pixels, the extremes of each pixel column.
 
     Args:
@@ -64,14 +64,14 @@ def curve(t: Floats, y: Floats, time: Axis, value: Axis) -> Curve:
     columns = max(2, int(abs(time.at_high - time.at_low)))
     line, points = _of_size(min(t.size, 3 * columns))
     if not t.size:
-        return Curve(line, points)
+        return DrawnCurve(line, points)
     count = raster.points(
         np.ascontiguousarray(t, np.float64), np.ascontiguousarray(y, np.float64),
         raster.Shown(time.low, time.high, time.at_low, time.px_per_unit, value.low, value.at_low, value.px_per_unit),
         columns, _TOLERANCE_PX, points,
     )  # fmt: skip
     line.resize(count)  # its memory stays where it is
-    return Curve(line, points[:count])
+    return DrawnCurve(line, points[:count])
 
 
 def columns(t: Floats, y: Floats, axis: Axis) -> tuple[Floats, Floats]:

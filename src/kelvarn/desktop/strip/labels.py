@@ -8,7 +8,7 @@ from kelvarn.desktop import theme
 from kelvarn.desktop.parts.texts import At, laid_out, paint
 
 from . import raster
-from .curves import Curve
+from .curves import DrawnCurve
 
 _ROOM = 8  # curves or rectangles at first
 
@@ -32,7 +32,7 @@ class Obstacles:
         self._taken: list[tuple[float, float, float, float]] = []
         self.placed: list[QRectF] = []
 
-    def add_curve(self, curve: Curve) -> None:
+    def add_curve(self, curve: DrawnCurve) -> None:
         """Keep clear of a curve."""
         if self._curves == len(self._low):
             self._low, self._high = (np.concatenate([rows, np.empty_like(rows)]) for rows in (self._low, self._high))

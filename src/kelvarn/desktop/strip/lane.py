@@ -43,7 +43,7 @@ class ValueAxis:
 
 
 @dataclass(frozen=True, eq=False)
-class Trace:
+class LaneTrace:
     """A curve with instants of its own.
 
     Attributes:
@@ -92,7 +92,7 @@ class Band:
     time_s: Floats
     value: Floats
     half: float
-    shaded: Trace | None = None
+    shaded: LaneTrace | None = None
 
 
 @dataclass(frozen=True, eq=False)
@@ -215,7 +215,7 @@ class Lane:
     height: int = 0
     weight: float = 1.0
     index: int = INK
-    traces: tuple[Trace, ...] = ()
+    traces: tuple[LaneTrace, ...] = ()
     bands: tuple[Band, ...] = ()
     ribbons: tuple[Ribbon, ...] = ()
     levels: tuple[Level, ...] = ()
@@ -258,7 +258,7 @@ class Lane:
                 low, high = min(low, float(ends[0])), max(high, float(ends[1]))
         return padded_range(low, high, 0.08, self.axis.least if self.axis is not None else 1.0)
 
-    def readings(self, time_s: float) -> list["Reading"]:
+    def readings(self, time_s: float) -> list["Readout"]:
         """What its traces read at an instant, in the order of their colours; those without one last."""
         if self.axis is None:
             return []
@@ -266,12 +266,12 @@ class Lane:
         for trace in sorted(self.traces, key=lambda trace: trace.index if trace.index != INK else 1000):
             value = trace.at(time_s)
             if value is not None:
-                found.append(Reading(trace.index, trace.name, self.axis.text(value), trace.drawn))
+                found.append(Readout(trace.index, trace.name, self.axis.text(value), trace.drawn))
         return found
 
 
 @dataclass(frozen=True)
-class Reading:
+class Readout:
     """What a trace reads: its colour, name and value, and whether it is drawn."""
 
     index: int

@@ -11,11 +11,11 @@ from kelvarn.units import to_shown
 
 from .axis import Axis, value_ticks
 from .blocks import paint_bars, paint_blocks, paint_hatched
-from .curves import Curve, Filling, columns, curve, draw_line, fill_between, polygon
+from .curves import DrawnCurve, Filling, columns, curve, draw_line, fill_between, polygon
 from .frame import Frame
 from .handles import handle_rect
 from .labels import Obstacles, draw
-from .lane import INK, Band, Label, Lane, Level, Ribbon, Trace, ValueAxis
+from .lane import INK, Band, Label, Lane, LaneTrace, Level, Ribbon, ValueAxis
 
 _MOST_NAME = 170  # px of a trace's name
 _BEYOND = 14.0  # px from a level to what is said of it
@@ -114,7 +114,7 @@ def _shown_title(lane: Lane, frame: Frame) -> str:
     return texts.elided(lane.title, int(frame.rect.width()) - 24, "small", bold=True)
 
 
-def _paint_trace(painter: QPainter, trace: Trace, drawn: Curve, lane: Lane, frame: Frame) -> None:
+def _paint_trace(painter: QPainter, trace: LaneTrace, drawn: DrawnCurve, lane: Lane, frame: Frame) -> None:
     look = theme.current()
     for band in lane.bands:
         if band.shaded is trace:
@@ -161,7 +161,7 @@ def _paint_ribbon(painter: QPainter, ribbon: Ribbon, frame: Frame) -> None:
     painter.setBrush(Qt.BrushStyle.NoBrush)
 
 
-def _shade(painter: QPainter, trace: Trace, band: Band, frame: Frame) -> None:
+def _shade(painter: QPainter, trace: LaneTrace, band: Band, frame: Frame) -> None:
     """Between a curve and the setpoint: a plain tint where it is too cold, hatched where it is too hot."""
     look = theme.current()
     x, value = columns(trace.time_s, trace.value, frame.time)
@@ -199,7 +199,7 @@ def _say_level(painter: QPainter, level: Level, frame: Frame, obstacles: Obstacl
 
 
 def _name_traces(
-    painter: QPainter, traces: list[Trace], drawn: list[Curve], frame: Frame, obstacles: Obstacles
+    painter: QPainter, traces: list[LaneTrace], drawn: list[DrawnCurve], frame: Frame, obstacles: Obstacles
 ) -> None:
     """Names of the traces that have them at their curves, after all lines that lead there."""
     look = theme.current()

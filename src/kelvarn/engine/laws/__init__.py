@@ -37,12 +37,12 @@ class Laws(NamedTuple):
     """Settings and state of every law, of which only one is used."""
 
     law: Table[Law]
-    on_off: Table[on_off.OnOff]
+    on_off: Table[on_off.OnOffRecord]
     on_off_state: Table[on_off.State]
-    curve: Table[curve.Curve]
+    curve: Table[curve.CurveRecord]
     curve_steps: Table[curve.Step]
     curve_state: Table[curve.State]
-    pid: Table[pid.Pid]
+    pid: Table[pid.PidRecord]
     pid_state: Table[pid.State]
     by_hand: Table[by_hand.ByHand]
 
@@ -73,7 +73,7 @@ def ask(laws: Laws, r: float, y: float, h: float, out: Decision) -> None:
 
 
 @part
-def retune(laws: Laws, changes: Table[pid.SettingsChange], t: float, y: float) -> None:
+def retune(laws: Laws, changes: Table[pid.SettingsRecord], t: float, y: float) -> None:
     """Change settings of the law in use that change by an instant, without a jump of the drive.
 
     Args:
@@ -135,12 +135,12 @@ def laws_of(controller: Controller, way: Way, make: Callable[[type[Any], Sequenc
     kind = LAWS.index(law_module(controller))
     return Laws(
         law=make(Law, [Law(kind)]),
-        on_off=make(on_off.OnOff, [on_off.settings_of(of_on_off, way)]),
+        on_off=make(on_off.OnOffRecord, [on_off.settings_of(of_on_off, way)]),
         on_off_state=make(on_off.State, [on_off.State()]),
-        curve=make(curve.Curve, [curve.settings_of(of_curve, way)]),
+        curve=make(curve.CurveRecord, [curve.settings_of(of_curve, way)]),
         curve_steps=make(curve.Step, curve.steps_of(of_curve, way)),
         curve_state=make(curve.State, [curve.State()]),
-        pid=make(pid.Pid, [pid.settings_of(of_pid, way)]),
+        pid=make(pid.PidRecord, [pid.settings_of(of_pid, way)]),
         pid_state=make(pid.State, [pid.State()]),
         by_hand=make(by_hand.ByHand, [by_hand.settings_of(fixed, way)]),
     )

@@ -44,7 +44,7 @@ class Step:
 
 
 @dataclass(slots=True)
-class Curve:
+class CurveRecord:
     """Settings; temperatures as for a step."""
 
     by_steps: bool
@@ -68,9 +68,9 @@ class State:
 MODEL = model.Curve
 
 
-def settings_of(law: model.Curve, way: Way) -> Curve:
+def settings_of(law: model.Curve, way: Way) -> CurveRecord:
     """Settings of its model."""
-    return Curve(
+    return CurveRecord(
         by_steps=law.shape == "steps",
         start_degC=way.sign * law.start_degC,
         full_degC=way.sign * law.full_degC,
@@ -107,7 +107,7 @@ def _by_steps(steps: Table[Step], state: State, y: float, out: Decision) -> floa
 
 
 @part
-def _by_ramp(law: Curve, state: State, y: float, out: Decision) -> float:
+def _by_ramp(law: CurveRecord, state: State, y: float, out: Decision) -> float:
     """Drive of the ramp where the temperature is."""
     if state.place == 0 and y <= law.start_degC:
         state.place = 1
@@ -128,7 +128,7 @@ def _by_ramp(law: Curve, state: State, y: float, out: Decision) -> float:
 
 
 @part
-def ask(law: Curve, steps: Table[Step], state: State, y: float, h: float, out: Decision) -> None:
+def ask(law: CurveRecord, steps: Table[Step], state: State, y: float, h: float, out: Decision) -> None:
     """Read a sample; arguments as for `laws.ask`."""
     drive = _by_steps(steps, state, y, out) if law.by_steps else _by_ramp(law, state, y, out)
     if law.levels > 0.0:

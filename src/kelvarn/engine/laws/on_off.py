@@ -33,7 +33,7 @@ class Code(IntEnum):
 
 
 @dataclass(slots=True)
-class OnOff:
+class OnOffRecord:
     """Settings."""
 
     follows: bool  # the setpoint; else its edges stand where they are
@@ -65,12 +65,12 @@ class State:
 MODEL = model.OnOff
 
 
-def settings_of(law: model.OnOff, way: Way) -> OnOff:
+def settings_of(law: model.OnOff, way: Way) -> OnOffRecord:
     """Settings of its model."""
     below, above = {
         "edges": (law.below_K, law.above_K), "band": (law.band_K, law.band_K), "cuts": (0.0, 0.0), "share": (0.0, 0.0),
     }[law.notation]  # fmt: skip
-    return OnOff(
+    return OnOffRecord(
         follows=law.notation != "cuts",
         below_K=below,
         above_K=above,
@@ -88,7 +88,7 @@ def settings_of(law: model.OnOff, way: Way) -> OnOff:
 
 
 @part
-def _wanted(law: OnOff, way: int, r: float, y: float, nudge_K: float) -> tuple[int, bool]:
+def _wanted(law: OnOffRecord, way: int, r: float, y: float, nudge_K: float) -> tuple[int, bool]:
     """What it would do at a sample were there no delays: 1 on, 0 off, −1 cool; and whether it is beyond an edge.
 
     Who turns the dial of one with a cut-in and cut-out of its own moves both.
@@ -111,7 +111,7 @@ def _wanted(law: OnOff, way: int, r: float, y: float, nudge_K: float) -> tuple[i
 
 
 @part
-def ask(law: OnOff, state: State, r: float, y: float, out: Decision) -> None:
+def ask(law: OnOffRecord, state: State, r: float, y: float, out: Decision) -> None:
     """Read a sample; arguments as for `laws.ask`."""
     way = state.way
     state.since_s += out.elapsed_s

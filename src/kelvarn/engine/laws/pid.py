@@ -43,7 +43,7 @@ class Windup(IntEnum):
 
 
 @dataclass(slots=True)
-class Pid:
+class PidRecord:
     """Settings."""
 
     kp_per_K: float
@@ -84,7 +84,7 @@ class State:
 
 
 @dataclass(slots=True)
-class SettingsChange:
+class SettingsRecord:
     """From an instant on gain, integral and derivative time are so many times what they were."""
 
     at_s: float
@@ -98,10 +98,10 @@ _LAW, _PERMIT = int(Ruler.LAW), int(Ruler.PERMIT)
 _WINDUP = {"none": Windup.NONE, "hold": Windup.HOLD, "back_calculation": Windup.BACK}
 
 
-def settings_of(law: model.Pid, way: Way) -> Pid:
+def settings_of(law: model.Pid, way: Way) -> PidRecord:
     """Settings of its model."""
     no_limit = 1e9
-    return Pid(
+    return PidRecord(
         kp_per_K=law.kp_per_K,
         ki_per_Ks=law.kp_per_K / law.ti_s if law.integrates else 0.0,
         kd_s_per_K=law.kp_per_K * law.acting_td_s,
@@ -127,7 +127,7 @@ def settings_of(law: model.Pid, way: Way) -> Pid:
 
 
 @part
-def _start(law: Pid, state: State, r: float, y: float) -> None:
+def _start(law: PidRecord, state: State, r: float, y: float) -> None:
     """State at the start, with the drive at its bias.
 
     The memory starts at Kp (1 − b) y, which makes the first output what a loop at rest at y would give. Without
@@ -141,7 +141,7 @@ def _start(law: Pid, state: State, r: float, y: float) -> None:
 
 
 @part
-def _split(law: Pid, v: float) -> float:
+def _split(law: PidRecord, v: float) -> float:
     """The drive of what the terms add up to: nothing in the dead band, and by the cooling gain below it."""
     half = 0.5 * law.dead_band
     if v > half:
@@ -150,13 +150,13 @@ def _split(law: Pid, v: float) -> float:
 
 
 @part
-def _slope(law: Pid, asked: float) -> float:
+def _slope(law: PidRecord, asked: float) -> float:
     """By how much the drive moves for what the terms add up to."""
     return law.cooling_ratio if asked < 0.0 else 1.0
 
 
 @part
-def ask(law: Pid, state: State, r: float, y: float, h: float, out: Decision) -> None:
+def ask(law: PidRecord, state: State, r: float, y: float, h: float, out: Decision) -> None:
     """Read a sample; arguments as for `laws.ask`."""
     if not state.started:
         _start(law, state, r, y)
@@ -189,7 +189,7 @@ def ask(law: Pid, state: State, r: float, y: float, h: float, out: Decision) -> 
 
 
 @part
-def _frozen(law: Pid, state: State, asked: float, given: float) -> bool:
+def _frozen(law: PidRecord, state: State, asked: float, given: float) -> bool:
     """Whether the memory holds still: it would only grow further beyond what is given."""
     error = state.error_K
     return (
@@ -200,7 +200,7 @@ def _frozen(law: Pid, state: State, asked: float, given: float) -> bool:
 
 
 @part
-def _code_at_limit(law: Pid, state: State, asked: float, given: float) -> Code:
+def _code_at_limit(law: PidRecord, state: State, asked: float, given: float) -> Code:
     """Code of a drive at its limit."""
     if _frozen(law, state, asked, given):
         return Code.HELD_HIGH if asked > given else Code.HELD_LOW
@@ -210,7 +210,7 @@ def _code_at_limit(law: Pid, state: State, asked: float, given: float) -> Code:
 
 
 @part
-def retune(law: Pid, state: State, change: SettingsChange, y: float) -> None:
+def retune(law: PidRecord, state: State, change: SettingsRecord, y: float) -> None:
     """Take other settings; the memory takes up what proportional and speed term jump by. y as for `laws.ask`."""
     before = law.kp_per_K * (law.weight * state.r - y) + state.speed
     law.kp_per_K *= change.gain
@@ -223,7 +223,7 @@ def retune(law: Pid, state: State, change: SettingsChange, y: float) -> None:
 
 
 @part
-def _joined(law: Pid, drive: float) -> float:
+def _joined(law: PidRecord, drive: float) -> float:
     """What the terms add up to where the drive is this: the inverse of `_split`."""
     half = 0.5 * law.dead_band
     if drive > 0.0:
@@ -232,7 +232,7 @@ def _joined(law: Pid, drive: float) -> float:
 
 
 @part
-def took(law: Pid, state: State, given: float, h: float, out: Decision) -> None:
+def took(law: PidRecord, state: State, given: float, h: float, out: Decision) -> None:
     """Learn what was given: the memory runs on, freezes or is pulled back. Arguments as for `laws.took`."""
     state.last_drive = given
     if not law.integrates:

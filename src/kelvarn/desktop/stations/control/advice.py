@@ -7,15 +7,15 @@ from kelvarn.engine.run import current_go_on
 from kelvarn.model.candidate import Candidate
 from kelvarn.model.project import Project
 from kelvarn.model.trial import Trial
-from kelvarn.tune.plant import FirstOrder, Plant, PlantError
+from kelvarn.tune.process import FirstOrder, Plant, PlantError
 from kelvarn.tune.relay_test import relay_test
 from kelvarn.tune.simplest import Best, conclusion, missed_text, suggest
-from kelvarn.tune.starts import Tried, plant_of_project, try_all, ultimate_of_rig
+from kelvarn.tune.starts import TriedStart, plant_of_project, try_all, ultimate_of_rig
 from kelvarn.tune.ultimate import Ultimate
 from kelvarn.units import Quantity, Scale, minutes, show, three_figures
 from kelvarn.words.laws import law_text
 
-from .result_list import Column, Found, Row
+from .result_list import Column, ListContent, ListRow
 
 START_COLUMNS = (
     Column("rule", 325), Column("terms", 66), Column("settings", 290), Column("over", 70), Column("settles", 76),
@@ -27,32 +27,34 @@ SIMPLEST_COLUMNS = (
 )  # fmt: skip
 
 
-def starting_points(project: Project, trial: Trial, scale: Scale) -> Found:
+def starting_points(project: Project, trial: Trial, scale: Scale) -> ListContent:
     """Every rule's settings with how each does on a trial. For another thread."""
     try:
         plant = plant_of_project(project, trial)
         tried = try_all(project, trial, plant)
     except (RunError, PlantError) as error:
-        return Found(str(error))
+        return ListContent(str(error))
     said = f"{_plant_text(plant, scale)} {_rings_text(project, trial, plant, scale)}"
     said += "Each was run on this trial; a click makes a candidate."
-    return Found(said, tuple(Row(_rule_cells(each, scale), each.candidate, each.start.source) for each in tried))
+    return ListContent(
+        said, tuple(ListRow(_rule_cells(each, scale), each.candidate, each.start.source) for each in tried)
+    )
 
 
-def simplest(project: Project, trials: Sequence[Trial], scale: Scale, variants: int = 0) -> Found:
+def simplest(project: Project, trials: Sequence[Trial], scale: Scale, variants: int = 0) -> ListContent:
     """Every strategy at its best for the marks of trials, and on variants where asked for. For another thread."""
     try:
         found = suggest(project, trials, current_go_on() or (lambda _: True), variants)
     except PlantError as error:
-        return Found(str(error))
+        return ListContent(str(error))
     also = f", and 95 % of {variants} variants," if variants else ""
     rows = tuple(_best_row(each, proposed=each is found.proposed, scale=scale) for each in found.best)
     end = f"{conclusion(found, scale)} A click makes a candidate."
     of = f"“{trials[0].name}”" if len(trials) == 1 else "all trials"
-    return Found(f"Each strategy at its best for the marks of {of}{also} by {found.runs} runs. {end}", rows)
+    return ListContent(f"Each strategy at its best for the marks of {of}{also} by {found.runs} runs. {end}", rows)
 
 
-def _best_row(each: Best, *, proposed: bool, scale: Scale) -> Row:
+def _best_row(each: Best, *, proposed: bool, scale: Scale) -> ListRow:
     name = f"{each.strategy}, best for the marks"
     cells = (
         f"{each.strategy} ★" if proposed else each.strategy,
@@ -61,7 +63,7 @@ def _best_row(each: Best, *, proposed: bool, scale: Scale) -> Row:
         _binds(each),
         _spare(each),
     )
-    return Row(cells, Candidate(name=name, controller=each.controller))
+    return ListRow(cells, Candidate(name=name, controller=each.controller))
 
 
 def _binds(each: Best) -> str:
@@ -110,7 +112,7 @@ def _point_text(at: Ultimate, scale: Scale) -> str:
     return f"a gain of {gain}, period {period}"
 
 
-def _rule_cells(tried: Tried, scale: Scale) -> tuple[str, ...]:
+def _rule_cells(tried: TriedStart, scale: Scale) -> tuple[str, ...]:
     start, made = tried.start, tried.candidate
     if tried.result is None or made is None:
         return start.rule, start.strategy, f"not applicable: {tried.reason}"

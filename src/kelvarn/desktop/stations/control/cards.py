@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWid
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.fields.plain import NameEdit, heading
-from kelvarn.desktop.lanes.scene import Entry
+from kelvarn.desktop.lanes.scene import CandidateEntry
 from kelvarn.desktop.parts import texts
 from kelvarn.desktop.parts.card import Card
 from kelvarn.desktop.parts.plain import plain_tip
@@ -29,7 +29,7 @@ class CandidateCard(Card):
     def __init__(self, actions: CandidateActions) -> None:
         super().__init__(_HEIGHT)
         self._actions = actions
-        self._entry: Entry | None = None
+        self._entry: CandidateEntry | None = None
         self._scale = Scale.CELSIUS
         self._fault = ""
         self._rename: NameEdit | None = None
@@ -40,7 +40,7 @@ class CandidateCard(Card):
     def sizeHint(self) -> QSize:
         return QSize(210, _HEIGHT)
 
-    def show_entry(self, entry: Entry, selected: bool, scale: Scale, fault: str) -> None:
+    def show_entry(self, entry: CandidateEntry, selected: bool, scale: Scale, fault: str) -> None:
         """Show a candidate's present state."""
         if self._entry is not None and self._entry.candidate.name != entry.candidate.name:
             self._drop_rename()  # what was being typed was another one's name
@@ -254,7 +254,7 @@ class Cards(QWidget):
         layout.addLayout(head)
         layout.addLayout(self._column)
 
-    def show_entries(self, entries: list[Entry], selected: str, scale: Scale, faults: dict[str, str]) -> None:
+    def show_entries(self, entries: list[CandidateEntry], selected: str, scale: Scale, faults: dict[str, str]) -> None:
         """Show all candidates' present state."""
         while len(self._cards) < len(entries):
             card = CandidateCard(self._actions)

@@ -11,9 +11,9 @@ from PySide6.QtWidgets import (
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.fields.plain import Choice, heading
-from kelvarn.desktop.parts.plain import Label, plain_tip
+from kelvarn.desktop.parts.plain import PlainLabel, plain_tip
 from kelvarn.desktop.parts.popup import Popup
-from kelvarn.desktop.parts.table import Table
+from kelvarn.desktop.parts.table import ReadTable
 from kelvarn.desktop.state.runner import Runner
 from kelvarn.handover.settings import settings_rows
 from kelvarn.model.candidate import Candidate
@@ -109,13 +109,13 @@ class Compare(Popup):
             box.setFixedWidth(_COLUMNS[1][1])
             box.activated.connect(lambda _: self._fill())
             head.addWidget(box)
-        self.table = Table("What differs", len(_COLUMNS))
+        self.table = ReadTable("What differs", len(_COLUMNS))
         self.table.verticalHeader().hide()
         self.table.horizontalHeader().hide()
         self.table.horizontalHeader().setStretchLastSection(True)
         for column, (_, width) in enumerate(_COLUMNS):
             self.table.setColumnWidth(column, width)
-        self.says = Label()
+        self.says = PlainLabel()
         self.says.setProperty("role", "muted")
         layout = QVBoxLayout(self)
         layout.addLayout(head)

@@ -9,7 +9,7 @@ import pyqtgraph as pg  # type: ignore[import-untyped]
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from kelvarn.desktop import theme
-from kelvarn.desktop.charts.plot import Handle, Plot, hatched, line
+from kelvarn.desktop.charts.plot import Plot, PlotHandle, hatched, line
 from kelvarn.desktop.fields.plain import small
 from kelvarn.desktop.lanes.edits import Drags
 from kelvarn.desktop.lanes.scene import Scene, quantity_name
@@ -53,7 +53,7 @@ class CurvePicture(QWidget):
         self._span: _Span | None = None
         self._held = False
         self._followed: float | None = None
-        self.handles: list[Handle] = []
+        self.handles: list[PlotHandle] = []
         self.plot = Plot("Curve picture: drive over temperature")
         self.title = small(bold=True)
         self.says = small(role="gold")
@@ -169,7 +169,7 @@ class CurvePicture(QWidget):
                 handle.deleteLater()
             self.handles = []
             for place, corner in enumerate(corners):
-                handle = Handle(self.plot, corner.name, (_STEP_K, _STEP_DRIVE))
+                handle = PlotHandle(self.plot, corner.name, (_STEP_K, _STEP_DRIVE))
                 handle.begun.connect(self._begin)
                 handle.dragged.connect(partial(self._drag, place))
                 handle.ended.connect(self._end)

@@ -6,7 +6,7 @@ from PySide6.QtWidgets import QGridLayout, QVBoxLayout, QWidget
 
 from kelvarn.desktop.fields.plain import Choice, small
 from kelvarn.desktop.fields.typed import TypedLine
-from kelvarn.desktop.parts.plain import Label
+from kelvarn.desktop.parts.plain import PlainLabel
 from kelvarn.model.edit import EditError
 from kelvarn.model.forms import FORMS, Form, FormError
 from kelvarn.model.pid import Pid
@@ -38,11 +38,11 @@ class FormsField(QWidget):
         self.box.setCurrentIndex(list(FORMS).index(form))
         self.box.activated.connect(lambda _: self._show_form())
         self.lines: list[TypedLine] = []
-        self._names: list[Label] = []
+        self._names: list[PlainLabel] = []
         grid = QGridLayout()
         grid.setVerticalSpacing(3)
         for row in range(3):
-            name, line = Label(), TypedLine()
+            name, line = PlainLabel(), TypedLine()
             line.setFixedWidth(_WIDTH)
             line.editingFinished.connect(lambda row=row: self._typed(row))
             line.textEdited.connect(lambda _: self._say(""))

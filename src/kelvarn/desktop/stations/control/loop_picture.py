@@ -13,7 +13,7 @@ from kelvarn.model.candidate import Controller
 from kelvarn.model.pid import Pid
 from kelvarn.model.rig import Rig
 from kelvarn.tune.loop import loop_of
-from kelvarn.tune.plant import PlantError
+from kelvarn.tune.process import PlantError
 from kelvarn.tune.reserve import Reserve, reserve
 from kelvarn.units import Quantity, show, three_figures
 

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QGridLayout, QVBoxLayout, QWidget
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.charts.map_plot import MapPlot
-from kelvarn.desktop.charts.plot import Handle, of_curve
+from kelvarn.desktop.charts.plot import PlotHandle, of_curve
 from kelvarn.desktop.fields.plain import Choice, small
 from kelvarn.desktop.lanes.edits import Drags
 from kelvarn.desktop.state.document import Document
@@ -75,7 +75,7 @@ class MapPicture(QWidget):
         self._measure: Mark | None = None
         self._held = False
         self.map: GainMap | None = None
-        self.handles: list[Handle] = []
+        self.handles: list[PlotHandle] = []
         self._fault = ""
         self._drawn: object = None
         self.drawing = MapPlot()
@@ -230,7 +230,7 @@ class MapPicture(QWidget):
                 handle.deleteLater()
             self.handles = []
             for name, (k, _, _) in zip(names, points, strict=True):
-                handle = Handle(self.drawing.plot, name, (_KEY_STEP, _KEY_STEP))
+                handle = PlotHandle(self.drawing.plot, name, (_KEY_STEP, _KEY_STEP))
                 handle.round = True
                 handle.begun.connect(partial(self._begin, k))
                 handle.dragged.connect(partial(self._drag, k))

@@ -7,7 +7,7 @@ from PySide6.QtWidgets import QFormLayout, QHBoxLayout, QLineEdit, QPushButton, 
 from kelvarn.desktop import theme
 from kelvarn.desktop.fields.plain import Choice, heading
 from kelvarn.desktop.parts.boxes import first_sentence
-from kelvarn.desktop.parts.plain import Label
+from kelvarn.desktop.parts.plain import PlainLabel
 from kelvarn.desktop.parts.popup import Popup
 from kelvarn.model.mark import MEASURES, Mark
 from kelvarn.model.project import Project
@@ -45,7 +45,7 @@ class MarkEditor(Popup):
         self._why.setAccessibleName("Because")
         self._why.setMaxLength(200)
         self._measure.setAccessibleName("Measure")
-        self._fault = Label()
+        self._fault = PlainLabel()
         self._fault.setProperty("role", "wrong")
         self._fault.setFont(theme.font("small"))
         self._fault.setWordWrap(True)

@@ -20,7 +20,7 @@ from kelvarn.desktop import theme
 from kelvarn.desktop.parts import texts
 from kelvarn.desktop.parts.elided import ElidedLine
 from kelvarn.desktop.parts.keyboard import FocusRing
-from kelvarn.desktop.parts.plain import Label, plain_tip
+from kelvarn.desktop.parts.plain import PlainLabel, plain_tip
 from kelvarn.engine.marks import Verdict
 from kelvarn.model.mark import Mark
 from kelvarn.studies.results import Result
@@ -191,7 +191,7 @@ class MarksFoot(QFrame):
         self.setProperty("foot", True)
         self._bars: list[MarkBar] = []
         self._caption = ElidedLine("small", "muted", ground="panel")
-        title = Label("Pass marks")
+        title = PlainLabel("Pass marks")
         title.setFont(theme.font("small", bold=True))
         add = QPushButton("+ mark")
         add.setProperty("link", True)

@@ -12,7 +12,7 @@ from kelvarn.model.pid import Pid
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Trial
 from kelvarn.studies.alternatives import Alternative
-from kelvarn.tune.plant import PlantError
+from kelvarn.tune.process import PlantError
 from kelvarn.tune.ringing import turned_up
 
 _CHANNEL = "runs laid over"

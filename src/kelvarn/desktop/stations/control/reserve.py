@@ -9,7 +9,7 @@ from kelvarn.model.on_off import OnOff
 from kelvarn.model.pid import Pid
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Trial
-from kelvarn.tune.plant import PlantError
+from kelvarn.tune.process import PlantError
 from kelvarn.tune.reserve import LeastReserve, least_reserve, setpoints_of
 from kelvarn.tune.swing import swing_of
 from kelvarn.units import Quantity, Scale, show, three_figures

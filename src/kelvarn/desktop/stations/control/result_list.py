@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QAbstractItemView, QFrame, QHBoxLayout, QTableWidg
 from kelvarn.desktop import theme
 from kelvarn.desktop.fields.plain import heading, link, small
 from kelvarn.desktop.parts.plain import plain_tip
-from kelvarn.desktop.parts.table import Table
+from kelvarn.desktop.parts.table import ReadTable
 from kelvarn.desktop.state.jobs import Jobs
 from kelvarn.model.candidate import Candidate
 
@@ -19,7 +19,7 @@ _LEAST = 110  # px that a column keeps
 _INSIDE = Qt.ShortcutContext.WidgetWithChildrenShortcut
 
 
-class Row(NamedTuple):
+class ListRow(NamedTuple):
     """A row: its texts, the candidate that it makes if any, a tool tip, and whether it says why there is none."""
 
     cells: tuple[str, ...]
@@ -27,11 +27,11 @@ class Row(NamedTuple):
     tip: str = ""
 
 
-class Found(NamedTuple):
+class ListContent(NamedTuple):
     """What was computed: a sentence, and the rows."""
 
     said: str
-    rows: tuple[Row, ...] = ()
+    rows: tuple[ListRow, ...] = ()
 
 
 class Column(NamedTuple):
@@ -52,7 +52,7 @@ class ResultList(QFrame):
     """
 
     def __init__(
-        self, title: str, columns: Sequence[Column], channel: str, work: Callable[[], Found], jobs: Jobs,
+        self, title: str, columns: Sequence[Column], channel: str, work: Callable[[], ListContent], jobs: Jobs,
         take: Callable[[Candidate], object],
     ) -> None:  # fmt: skip
         super().__init__()
@@ -60,7 +60,7 @@ class ResultList(QFrame):
         self.setProperty("card", True)
         self.setAccessibleName(title)
         self._columns, self._channel, self._jobs, self._take = tuple(columns), channel, jobs, take
-        self._rows: tuple[Row, ...] = ()
+        self._rows: tuple[ListRow, ...] = ()
         self._said = small("computing …")
         self.table = self._empty_table(title)
         self.table.hide()  # until there is something in it
@@ -76,8 +76,8 @@ class ResultList(QFrame):
         jobs.progressed.connect(self._progress)
         jobs.start(channel, work, self._show)
 
-    def _empty_table(self, title: str) -> Table:
-        table = Table(title, len(self._columns))
+    def _empty_table(self, title: str) -> ReadTable:
+        table = ReadTable(title, len(self._columns))
         table.setHorizontalHeaderLabels([column.name for column in self._columns])
         table.verticalHeader().hide()
         table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
@@ -104,7 +104,7 @@ class ResultList(QFrame):
             self._said.setText(f"computing, {100 * share:.0f} %; Esc stops it")
 
     def _show(self, outcome: object) -> None:
-        assert isinstance(outcome, Found)
+        assert isinstance(outcome, ListContent)
         self._rows = outcome.rows
         self._said.setText(outcome.said)
         self.table.setRowCount(len(outcome.rows))

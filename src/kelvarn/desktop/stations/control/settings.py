@@ -29,7 +29,7 @@ from .actions import CandidateActions
 from .advice import SIMPLEST_COLUMNS, START_COLUMNS, simplest, starting_points
 from .forms_field import FormsField
 from .reserve import ReserveWords
-from .result_list import Column, Found, ResultList
+from .result_list import Column, ListContent, ResultList
 from .steps_field import StepsField
 
 _USUAL = ("On/off", "P", "PI", "PID")  # strategies of the first row of buttons
@@ -206,7 +206,7 @@ class Settings(Panel):
         self._open_list(title, SIMPLEST_COLUMNS, lambda project, _, scale: simplest(project, trials, scale, variants))
 
     def _open_list(
-        self, title: str, columns: tuple[Column, ...], work: Callable[[Project, Trial, Scale], Found]
+        self, title: str, columns: tuple[Column, ...], work: Callable[[Project, Trial, Scale], ListContent]
     ) -> None:
         project, scale = self._document.project, self._view.scale
         trial = self._view.trial(project)

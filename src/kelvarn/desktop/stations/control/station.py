@@ -10,7 +10,7 @@ from kelvarn.desktop import theme
 from kelvarn.desktop.lanes.button import LanesButton
 from kelvarn.desktop.lanes.choice import chosen_lanes
 from kelvarn.desktop.lanes.edits import Drags
-from kelvarn.desktop.lanes.scene import Entry, entries, scene_of
+from kelvarn.desktop.lanes.scene import CandidateEntry, entries, scene_of
 from kelvarn.desktop.parts.elided import ElidedLine
 from kelvarn.desktop.parts.menus import Command
 from kelvarn.desktop.parts.panel import Columns
@@ -225,7 +225,7 @@ class ControlStation(Station):
         self.marks.show_marks(trial.marks, result, self._view.scale, caption)
         self.show_cursor()
 
-    def _show_lanes(self, shown: list[Entry] | None = None) -> None:
+    def _show_lanes(self, shown: list[CandidateEntry] | None = None) -> None:
         project = self._document.project
         trial, selected = self._view.trial(project), self._view.candidate(project)
         found = shown if shown is not None else entries(self._document, self._runner)

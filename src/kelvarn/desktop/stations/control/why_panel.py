@@ -10,7 +10,7 @@ from kelvarn.desktop import theme
 from kelvarn.desktop.fields.plain import Choice, heading, link, small
 from kelvarn.desktop.parts.elided import ElidedLine
 from kelvarn.desktop.parts.panel import put_content
-from kelvarn.desktop.parts.plain import Label, plain_tip
+from kelvarn.desktop.parts.plain import PlainLabel, plain_tip
 from kelvarn.desktop.state.jobs import Jobs
 from kelvarn.engine.prepare import RunError
 from kelvarn.engine.run import current_go_on
@@ -256,7 +256,7 @@ def _same(ref: Mark | None, asked: Mark) -> int:
     return int(ref is not None and (ref.measure, ref.event) == (asked.measure, asked.event))
 
 
-def _ink(text: str, *, bold: bool = False) -> Label:
+def _ink(text: str, *, bold: bool = False) -> PlainLabel:
     """A word of the table: it is not wrapped, and the whole is its tool tip."""
     made = small(text, "", bold=bold)
     made.setWordWrap(False)

@@ -5,8 +5,8 @@ from collections.abc import Callable, Hashable
 from kelvarn.desktop import theme
 from kelvarn.desktop.fields.plain import heading, small
 from kelvarn.desktop.parts.panel import Panel
-from kelvarn.fit.changes import Comparison, Drift
 from kelvarn.fit.ways import WAYS
+from kelvarn.fit.what_changed import Comparison, Drift
 from kelvarn.units import Quantity, Scale, show
 
 from .fit_panel import rule, value_row

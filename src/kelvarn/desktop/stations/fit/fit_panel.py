@@ -7,7 +7,7 @@ from PySide6.QtWidgets import QCheckBox, QFrame, QGridLayout, QHBoxLayout, QPush
 from kelvarn.desktop import theme
 from kelvarn.desktop.fields.plain import heading, link, small
 from kelvarn.desktop.parts.panel import Panel
-from kelvarn.desktop.parts.plain import Label, menu_text
+from kelvarn.desktop.parts.plain import PlainLabel, menu_text
 from kelvarn.fit.design import KINDS
 from kelvarn.fit.least_squares import Estimate
 from kelvarn.fit.response import ResponseFit
@@ -38,9 +38,9 @@ def value_row(title: str, text: str, below: str = "", role: str = "") -> QWidget
     grid = QGridLayout(row)
     grid.setContentsMargins(0, 1, 0, 1)
     grid.setVerticalSpacing(0)
-    name = Label(title)
+    name = PlainLabel(title)
     name.setWordWrap(True)
-    value = Label(text)
+    value = PlainLabel(text)
     value.setFont(theme.font(bold=True))
     value.setProperty("role", role)
     grid.addWidget(name, 0, 0)

@@ -8,13 +8,13 @@ from PySide6.QtCore import QObject, Signal
 from kelvarn.desktop.state.jobs import Jobs
 from kelvarn.files.faults import FileError
 from kelvarn.files.logs.reader import Opened, look_again, read_log
-from kelvarn.fit.changes import Comparison, Drift, compare, drift_over
 from kelvarn.fit.design import Kind
 from kelvarn.fit.observed import FitError, Observed, observed
 from kelvarn.fit.response import LogFit
 from kelvarn.fit.rig_fit import RigFit, choosable, fit_rig, replayed
-from kelvarn.fit.settings import SameSettings, settings_in
+from kelvarn.fit.same_settings import SameSettings, settings_in
 from kelvarn.fit.trust import FitReport, report
+from kelvarn.fit.what_changed import Comparison, Drift, compare, drift_over
 from kelvarn.model.log import Log
 from kelvarn.model.log_data import LogData
 from kelvarn.model.project import Project

@@ -10,7 +10,7 @@ from kelvarn.desktop import theme
 from kelvarn.desktop.fields.plain import Choice, link, small
 from kelvarn.desktop.parts.elided import ElidedLine
 from kelvarn.desktop.parts.plain import plain_tip
-from kelvarn.desktop.parts.table import Table
+from kelvarn.desktop.parts.table import ReadTable
 from kelvarn.files.faults import FileError
 from kelvarn.files.logs.guess import with_form, with_role
 from kelvarn.files.logs.reader import Opened, rows_at
@@ -73,7 +73,7 @@ class ReadingView(QWidget):
         self.title = ElidedLine("title")
         self.shape = small()
         self.shape.setWordWrap(False)
-        self.table = Table("The first rows of the file, under what each column is taken for")
+        self.table = ReadTable("The first rows of the file, under what each column is taken for")
         self.table.horizontalHeader().setVisible(False)
         self.table.verticalHeader().setVisible(True)
         self.faults = ElidedLine("small", "gold", bold=True)

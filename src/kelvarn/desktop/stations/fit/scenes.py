@@ -2,9 +2,9 @@
 
 from kelvarn.desktop.lanes.log import LaidCourse, LogScene, log_lanes
 from kelvarn.desktop.strip.lane import Label, Level, Shown
-from kelvarn.fit.changes import Comparison
 from kelvarn.fit.response import LogFit, ResponseFit, RestedLogFit
 from kelvarn.fit.trust import FitReport, steady_from_s
+from kelvarn.fit.what_changed import Comparison
 from kelvarn.model.log import Log
 from kelvarn.model.log_data import LogData
 from kelvarn.units import Quantity, Scale, show

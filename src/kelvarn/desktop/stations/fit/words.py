@@ -5,9 +5,9 @@ import numpy as np
 from kelvarn.desktop.stations.station import Phrase
 from kelvarn.desktop.strip.axis import clock
 from kelvarn.desktop.strip.lane import Lane
-from kelvarn.fit.changes import Comparison
 from kelvarn.fit.rig_fit import RigFit
 from kelvarn.fit.trust import ENOUGH, FitReport, holds
+from kelvarn.fit.what_changed import Comparison
 from kelvarn.model.log import Log
 from kelvarn.model.log_data import LogData
 from kelvarn.units import Quantity, Scale, counted, show

@@ -24,7 +24,7 @@ from kelvarn.desktop.parts.boxes import ask_where
 from kelvarn.desktop.parts.elided import ElidedLine
 from kelvarn.desktop.parts.menus import Command
 from kelvarn.desktop.parts.panel import Columns
-from kelvarn.desktop.parts.plain import Label
+from kelvarn.desktop.parts.plain import PlainLabel
 from kelvarn.desktop.stations.station import Context, Phrase, Station
 from kelvarn.engine.measures import ended_text
 from kelvarn.files.writing import file_stem, write_text
@@ -64,7 +64,7 @@ class HandoverStation(Station):
         self.page.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.page.setAccessibleName("The sheet or settings as they will be written")
         self._file_name = ElidedLine("title")
-        self._state = Label()
+        self._state = PlainLabel()
         self._state.setProperty("role", "muted")
         head = QHBoxLayout()
         head.addWidget(self._file_name, 1)
@@ -216,7 +216,7 @@ class HandoverStation(Station):
         self._words_heading.setVisible(bool(rows))
         for row in rows:
             self._words.addWidget(_note(row.what, "muted"))
-            value = Label(row.value)
+            value = PlainLabel(row.value)
             value.setFont(theme.font(bold=len(row.value) <= _SHORT))
             value.setWordWrap(True)
             value.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
@@ -297,14 +297,14 @@ class HandoverStation(Station):
         row = QWidget()
         layout = QHBoxLayout(row)
         layout.setContentsMargins(0, 5, 0, 0)
-        mark = Label(sign)
+        mark = PlainLabel(sign)
         mark.setProperty("role", role)
         mark.setFont(theme.font(bold=True))
         mark.setFixedWidth(18)
         mark.setAlignment(Qt.AlignmentFlag.AlignTop)
         words = QVBoxLayout()
         words.setSpacing(0)
-        head = Label(title)
+        head = PlainLabel(title)
         head.setFont(theme.font(bold=True))
         head.setWordWrap(True)
         words.addWidget(head)
@@ -343,15 +343,15 @@ class _Target(QPushButton):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(11, 6, 8, 6)
         layout.setSpacing(1)
-        head = Label(title)
+        head = PlainLabel(title)
         head.setFont(theme.font(bold=True))
         for label in (head, _note(line, "muted")):
             label.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
             layout.addWidget(label)
 
 
-def _note(text: str, role: str) -> Label:
-    label = Label(text)
+def _note(text: str, role: str) -> PlainLabel:
+    label = PlainLabel(text)
     label.setFont(theme.font("small"))
     label.setProperty("role", role)
     label.setWordWrap(True)

@@ -5,7 +5,7 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout
 
 from kelvarn.desktop.fields.plain import heading
 from kelvarn.desktop.parts.elided import ElidedLine
-from kelvarn.desktop.parts.plain import Label
+from kelvarn.desktop.parts.plain import PlainLabel
 from kelvarn.model.rig import Rig
 from kelvarn.units import Scale
 from kelvarn.words.limitations import limitations
@@ -19,7 +19,7 @@ class RigFoot(QFrame):
     def __init__(self) -> None:
         super().__init__()
         self.setProperty("foot", True)
-        self.verdict = Label()
+        self.verdict = PlainLabel()
         self.verdict.setWordWrap(True)
         self.more = ElidedLine("small", "muted", ground="panel")
         self.more.setAccessibleName("Holding duty, and what the model leaves out")

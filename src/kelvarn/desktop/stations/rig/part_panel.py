@@ -11,7 +11,7 @@ from kelvarn.desktop.fields.number import NumberField
 from kelvarn.desktop.fields.plain import ChoiceField, NameEdit, SwitchField, TextField, heading
 from kelvarn.desktop.parts.boxes import Guarded
 from kelvarn.desktop.parts.panel import Note, Panel
-from kelvarn.desktop.parts.plain import Label, plain_tip
+from kelvarn.desktop.parts.plain import PlainLabel, plain_tip
 from kelvarn.desktop.state.document import Document
 from kelvarn.desktop.state.view import View
 from kelvarn.desktop.stations.remarks import Flag, Remarks
@@ -76,7 +76,7 @@ class PartPanel(Panel):
 
     def gap(self) -> None:
         """Some room before the next section."""
-        label = Label()
+        label = PlainLabel()
         label.setFixedHeight(1)
         self.add(label, 6)
 
@@ -172,7 +172,7 @@ class PartPanel(Panel):
         row = QWidget()
         layout = QHBoxLayout(row)
         layout.setContentsMargins(0, 4, 0, 0)
-        label = Label(title)
+        label = PlainLabel(title)
         label.setFont(theme.font("small", bold=True))
         layout.addWidget(label, 1)
         layout.addWidget(self.cross(f"Remove: {title}", remove))

@@ -2,7 +2,7 @@
 
 import math
 
-from kelvarn.engine.steady import Verdict, can_hold, oddities
+from kelvarn.engine.steady import HoldVerdict, can_hold, oddities
 from kelvarn.model.guards import CutOff, Trip
 from kelvarn.model.rig import Rig
 from kelvarn.units import Quantity, Scale, minutes, show
@@ -60,7 +60,7 @@ def _stopped_by(rig: Rig, scale: Scale) -> str:
     return f"{named} must stop it"
 
 
-def _ends(found: Verdict, body: str, scale: Scale) -> str:
+def _ends(found: HoldVerdict, body: str, scale: Scale) -> str:
     end = found.end_degC[body]
     return f"end at {show(end, Quantity.TEMPERATURE, scale)}" if math.isfinite(end) else "only get warmer"
 

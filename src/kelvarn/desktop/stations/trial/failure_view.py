@@ -7,7 +7,7 @@ from PySide6.QtCore import QObject, Signal
 from kelvarn.desktop.state.jobs import Jobs
 from kelvarn.engine.prepare import RunError
 from kelvarn.model.candidate import Candidate
-from kelvarn.studies.failure_outcome import Outcome
+from kelvarn.studies.failure_outcome import FailureOutcome
 from kelvarn.studies.results import Result, result_of
 
 _CHANNEL = "failure run"
@@ -30,10 +30,10 @@ class FailureView(QObject):
     def __init__(self, jobs: Jobs) -> None:
         super().__init__()
         self._jobs = jobs
-        self.outcome: Outcome | None = None
+        self.outcome: FailureOutcome | None = None
         self.result: Result | None = None
 
-    def show_outcome(self, candidate: Candidate, outcome: Outcome) -> None:
+    def show_outcome(self, candidate: Candidate, outcome: FailureOutcome) -> None:
         """Run a failure, and show it then."""
 
         def work() -> object:
@@ -44,7 +44,7 @@ class FailureView(QObject):
 
         self._jobs.start(_CHANNEL, work, partial(self._take, outcome))
 
-    def _take(self, outcome: Outcome, result: object) -> None:
+    def _take(self, outcome: FailureOutcome, result: object) -> None:
         if isinstance(result, str):
             self.failed.emit(result)
             return

@@ -24,7 +24,7 @@ from kelvarn.desktop import theme
 from kelvarn.desktop.fields.plain import link
 from kelvarn.desktop.parts.elided import ElidedLine
 from kelvarn.desktop.parts.plain import menu_text, plain_tip
-from kelvarn.desktop.parts.table import Table
+from kelvarn.desktop.parts.table import ReadTable
 from kelvarn.files.tables import plain_cell
 
 _SIZES = (510, 205)  # px of columns and foot at first; the foot grows no further by itself
@@ -99,7 +99,7 @@ class Foot(QFrame):
         top.addWidget(self.offer)
         top.addSpacing(12)
         top.addWidget(self.copy)
-        self.table = Table(f"Table: {self.tab}")
+        self.table = ReadTable(f"Table: {self.tab}")
         self._dress_table()
         column = QVBoxLayout(self)
         column.setContentsMargins(theme.GAP, 6, theme.GAP, 6)

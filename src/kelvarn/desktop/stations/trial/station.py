@@ -20,7 +20,7 @@ from kelvarn.desktop import theme
 from kelvarn.desktop.fields.plain import link
 from kelvarn.desktop.lanes.button import LanesButton
 from kelvarn.desktop.lanes.edits import Drags
-from kelvarn.desktop.lanes.scene import Entry, Scene, entries, scene_of
+from kelvarn.desktop.lanes.scene import CandidateEntry, Scene, entries, scene_of
 from kelvarn.desktop.lanes.trial import trial_lanes
 from kelvarn.desktop.parts.elided import ElidedLine
 from kelvarn.desktop.parts.menus import Command
@@ -297,7 +297,7 @@ class TrialStation(Station):
         candidate, trial = self._subject
         if self.failure.outcome is not None and self.failure.result is not None:
             place = project.candidates.index(candidate)
-            entry = Entry(candidate, self.failure.result, place, candidate.name == project.chosen, stale=False)
+            entry = CandidateEntry(candidate, self.failure.result, place, candidate.name == project.chosen, stale=False)
             return Scene(project, self.failure.outcome.trial, self._view.scale, (entry,), entry, safety=True)
         found = entries(self._document, self._runner)
         scene = scene_of(project, trial, self._view.scale, found, candidate.name, self._drags)

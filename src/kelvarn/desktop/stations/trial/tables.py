@@ -1,6 +1,6 @@
 """What the tables of the foot show."""
 
-from kelvarn.desktop.lanes.scene import Entry
+from kelvarn.desktop.lanes.scene import CandidateEntry
 from kelvarn.desktop.stations.station import Phrase
 from kelvarn.engine.marks import Verdict
 from kelvarn.model.mark import MEASURES, Mark
@@ -19,7 +19,9 @@ _ALWAYS = ("ready_s", "energy_J", "mean_drive", "switch_ons_per_h", "trips", "al
 """Measures of the whole run that stand beside the marks."""
 
 
-def side_by_side(trial: Trial, shown: list[Entry], selected: str, share: dict[str, float], scale: Scale) -> Content:
+def side_by_side(
+    trial: Trial, shown: list[CandidateEntry], selected: str, share: dict[str, float], scale: Scale
+) -> Content:
     """Candidates against the marks of a trial and a few measures besides; the best of each is bold."""
     marks = trial.marks
     asked = {mark.measure for mark in marks}
@@ -60,7 +62,7 @@ def _plain(result: Result, mark: Mark, scale: Scale) -> Cell:
     return Cell(show(value, mark.kind.quantity, scale))
 
 
-def _best_marked(rows: list[tuple[Cell, ...]], shown: list[Entry], marks: int) -> tuple[tuple[Cell, ...], ...]:
+def _best_marked(rows: list[tuple[Cell, ...]], shown: list[CandidateEntry], marks: int) -> tuple[tuple[Cell, ...], ...]:
     """The best figure of each mark in bold with a dot, where several candidates differ in it."""
     best: dict[int, int] = {}
     for column in range(marks):

@@ -36,7 +36,7 @@ class Line:
     text: str
 
 
-class Bars(QWidget):
+class SpreadBars(QWidget):
     """Bars under their titles."""
 
     def __init__(self) -> None:
@@ -97,7 +97,7 @@ class VariantsPanel(QWidget):
         self.start.clicked.connect(self.toggle)
         self._heading = heading("Rigs that differ")
         self._said = small()
-        self._bars, self._hurts = Bars(), Bars()
+        self._bars, self._hurts = SpreadBars(), SpreadBars()
         self._hurts_head = small("What hurts most", "ink", bold=True)
         self.worst = link(
             "open the worst as a rig", self._open_worst, "Take the rig of the worst variant; undo goes back"

@@ -9,7 +9,7 @@ from kelvarn.model.rig import Rig
 from . import matrices, nonlinear
 from .applying import Heat
 from .output import outputs_at
-from .plant import BodyState, CutOffState, Delayed, DriveState, FaultState, Link, LoopState, ProbeState, State
+from .plant import BodyState, CutOffState, Delayed, DriveState, FaultState, LinkRecord, LoopState, ProbeState, State
 from .prepare import Prepared
 from .records import blank, blanks, table
 from .survey import BodyFound, Found, RunFound, SpanFound, Trace
@@ -30,7 +30,7 @@ def fresh_state(prepared: Prepared, rig: Rig, before: float) -> tuple[State, Hea
     state = State(
         loop=blank(LoopState, 1),
         bodies=blank(BodyState, n),
-        links=blank(Link, len(plant.links)),
+        links=blank(LinkRecord, len(plant.links)),
         drives=table(DriveState, [DriveState(acting=level) for level in levels]),
         cut_offs=blank(CutOffState, len(plant.cut_offs)),
         lines=blanks(Delayed, drives, prepared.line_size),
@@ -67,7 +67,7 @@ def _linear(prepared: Prepared) -> matrices.Linear:
         kept_slope=np.zeros((blocks, 8)),
         kept_extremes=np.zeros((2, n)),
         kept_drives=blank(DriveState, drives),
-        switches=blank(matrices.Switch, matrices.MOST_SWITCHES),
+        switches=blank(matrices.SwitchOrder, matrices.MOST_SWITCHES),
         switched=np.zeros(1, np.int64),
     )
 

@@ -22,7 +22,7 @@ from .least_squares import Z95, Estimate, covariance, following
 from .observed import FitError, Observed
 from .replay import RecordedDrive, away_K, could_be, drawn, is_share, nonlinear, replay, unsettled
 from .response import LogFit
-from .settings import SameSettings
+from .same_settings import SameSettings
 from .ways import WAYS, ways_of
 
 _CLEAR = 10.0  # by how much AIC must fall before a change is named
