@@ -13,6 +13,7 @@ from kelvarn.fit.observed import FitError
 from .made_logs import step_log
 
 
+@pytest.mark.long
 def test_every_function_has_an_example_and_all_are_true(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.chdir(tmp_path)
     kv.save(kv.demo("cure-cabinet"), "cabinet.kelvarn")

@@ -43,6 +43,7 @@ def useful(found: FitReport) -> bool:
     return found.verdict().startswith("usable for") and "first look" not in found.verdict()
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("seed", range(4))
 def test_an_honest_log_is_usable(seed: int) -> None:
     drive = steps(seed)
@@ -123,6 +124,7 @@ def test_a_fit_never_turns_heating_into_cooling() -> None:
     assert use_response(project, judged(heated(drive, 1), drive)).rig.heats
 
 
+@pytest.mark.long
 @pytest.mark.parametrize(("step", "noise"), [(0.25, 0.0), (0.25, 0.02), (0.1, 0.02), (0.5, 0.5)])
 def test_intervals_hold_where_noise_is_finer_than_the_step(step: float, noise: float) -> None:
     held = 0
@@ -140,6 +142,7 @@ def test_intervals_hold_where_noise_is_finer_than_the_step(step: float, noise: f
     assert held >= 17
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("step", [0.0, 0.1, 0.25])
 def test_a_course_that_breaks_off_is_called_clipped_and_a_whole_one_is_not(step: float) -> None:
     drive = np.where(np.arange(500) >= 40, 0.7, 0.0)

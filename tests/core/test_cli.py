@@ -233,6 +233,7 @@ def test_a_gain_map_is_printed_and_drawn(saved: Path, tmp_path: Path) -> None:
         assert said in done.stderr
 
 
+@pytest.mark.long
 def test_a_display_that_does_not_answer_is_said_in_one_line(tmp_path: Path) -> None:
     project = cure_cabinet()
     path = tmp_path / "x.kelvarn"

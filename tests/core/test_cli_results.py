@@ -140,6 +140,7 @@ def test_a_shell_can_complete_commands() -> None:
     assert done.stdout.split() == ["failures"]
 
 
+@pytest.mark.long
 def test_where_a_map_says_that_all_marks_are_met_a_run_meets_them(folder: Path) -> None:
     asked = ("map", folder / "x.kelvarn", "--chosen", "--x", "kp_per_K", "--y", "ti_s", "--measure", "overshoot_K")
     found = json.loads(kelvarn(*asked, "--json").stdout)

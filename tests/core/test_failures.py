@@ -168,6 +168,7 @@ def test_a_body_without_a_limit_is_named_and_who_goes_on_heating_stops_nothing()
     assert "PF (holds), which stops nothing" in stopped_text(broken)
 
 
+@pytest.mark.long
 def test_a_remedy_that_harms_is_not_offered() -> None:
     """On a rig cooled by a fan, "then off" leaves the load to itself: only full on is better in every row."""
     project = find_demo("heatsink-fan").build()
@@ -208,6 +209,7 @@ def test_a_cut_off_is_said_to_stop_it_whichever_guard_stands_first() -> None:
     assert table.passed == 0
 
 
+@pytest.mark.long
 def test_the_action_at_a_probe_fault_is_the_one_of_least_harm_for_the_rig() -> None:
     proposed = {}
     for name in ("cure-cabinet", "heatsink-fan", "tempering-bowl", "wax-pot"):
@@ -321,6 +323,7 @@ def shed(tmp_path: Path) -> Path:
     return path
 
 
+@pytest.mark.long
 def test_the_commands_print_the_table_the_variants_and_the_report(shed: Path, tmp_path: Path) -> None:
     name = "On/off −1 +0"
     done = kelvarn("failures", str(shed), "--candidate", name, "--json")

@@ -217,6 +217,7 @@ def _save_for_ever(folder: str) -> None:
         save(put(project, ("notes",), "x" * (count % 5000)), Path(folder) / "x.kelvarn")
 
 
+@pytest.mark.long
 def test_killed_while_saving_leaves_a_whole_file(cabinet: Project, tmp_path: Path) -> None:
     path = tmp_path / "x.kelvarn"
     save(cabinet, path)

@@ -67,6 +67,7 @@ def test_a_step_that_saw_nine_tenths_gives_its_values(seed: int) -> None:
     assert fit.explained > 0.999
 
 
+@pytest.mark.long
 def test_intervals_cover_the_truth_about_as_often_as_they_say() -> None:
     truth = {"gain_K": 100.0, "lag_s": 900.0, "dead_time_s": 30.0}
     inside = dict.fromkeys(truth, 0)
@@ -77,6 +78,7 @@ def test_intervals_cover_the_truth_about_as_often_as_they_say() -> None:
     assert all(34 <= count <= 40 for count in inside.values()), inside
 
 
+@pytest.mark.long
 def test_aic_prefers_the_order_that_it_is() -> None:
     one = [preferred(_both(step_log(seed))) for seed in range(6)]
     two = [preferred(_both(step_log(seed, lag2=60.0))) for seed in range(6)]

@@ -34,6 +34,7 @@ from .made_logs import NOISE, STEP, of, played, step_log, up_and_down
 # The rig itself
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("demo", ["cure-cabinet", "heatsink-fan", "wax-pot", "enamelling-kiln"])
 def test_the_rig_itself_comes_back_from_what_it_shows(demo: str) -> None:
     rig = find_demo(demo).build().rig
@@ -274,6 +275,7 @@ def test_a_log_tells_whose_settings_it_was_made_with() -> None:
     assert settings_in(project, step_log(1)) is None  # nothing says its setpoint
 
 
+@pytest.mark.long
 def test_a_log_of_ramps_has_the_setpoints_it_had_and_the_settings_it_had() -> None:
     project = cure_cabinet()
     trial = with_fields(project.trial("Two-stage cure"), events=(), marks=())

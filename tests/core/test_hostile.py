@@ -162,6 +162,7 @@ def test_hostile_zip_entries_reach_no_terminal(tmp_path: Path) -> None:
     assert "\x1b" not in done.stderr
 
 
+@pytest.mark.long
 def test_output_that_nobody_takes(tmp_path: Path) -> None:
     path = tmp_path / "x.kelvarn"
     save(cure_cabinet(), path)
@@ -226,6 +227,7 @@ def test_results_too_large_to_hold_at_once_are_kept_as_they_can_be_drawn(cabinet
         assert result.run.time_s.size <= other.run.time_s.size
 
 
+@pytest.mark.long
 def test_a_hostile_document_does_not_take_long() -> None:
     document = raw()
     document["candidates"] = [document["candidates"][0] | {"name": f"c{k}"} for k in range(50_000)]

@@ -315,6 +315,7 @@ def test_a_path_that_is_no_file_is_refused(tmp_path: Path, name: str) -> None:
 _SPOILS = [b"", b"nan", b",", b'"', b"\n", b"\x00", b"1e999", b"\xff", b"-"]
 
 
+@pytest.mark.long
 @settings(max_examples=150, deadline=None)
 @given(
     st.integers(0, len(FILES) - 1),

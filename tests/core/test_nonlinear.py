@@ -86,6 +86,7 @@ def independent(run: Run, table: tuple[np.ndarray, ...]) -> np.ndarray:
     return np.array(found).T
 
 
+@pytest.mark.long
 def test_a_furnace_that_radiates_and_melts_agrees_with_an_independent_integration() -> None:
     events = (DoorOpens(name="Door", at_s=1501.3, lasts_s=40.4, body="Brick"),
               Load(name="Coil", at_s=700.9, lasts_s=300.0, body="Brick", power_W=150))  # fmt: skip

@@ -32,6 +32,7 @@ def trace(project: Project, candidate: str, every: int = 1, change: Callable[[Ri
     return LogData(run.time_s[rows], np.round(degC[rows], 2), run.drive[rows], outside[rows], run.setpoint_degC[rows])
 
 
+@pytest.mark.long
 def test_a_log_that_begins_in_the_middle_is_replayed_from_where_all_bodies_were() -> None:
     project = find_demo("cure-cabinet").build()
     data = trace(project, "Eager PI")
@@ -64,6 +65,7 @@ def test_a_log_of_the_rig_itself_shows_no_change(demo: str, candidate: str, ever
     assert compare(project.rig, observed("x", data)).verdict(same) == AS_IT_WAS
 
 
+@pytest.mark.long
 def test_a_change_shows_in_a_thinned_log_too() -> None:
     project = find_demo("cure-cabinet").build()
     data = trace(project, "Careful PID", 5, lambda rig: WAYS["loss"].apply(rig, 0.25))
@@ -71,6 +73,7 @@ def test_a_change_shows_in_a_thinned_log_too() -> None:
     assert "loss" in (found.changes[0].what, *found.instead)
 
 
+@pytest.mark.long
 def test_shares_of_a_relay_are_no_ground_for_a_change() -> None:
     project = find_demo("wax-pot").build()
     data = trace(project, "P", 5)  # what was asked: the relay itself was on at half and more of it

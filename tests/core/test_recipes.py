@@ -24,6 +24,8 @@ from kelvarn.model.log import SHAPE_WORDS, LogReading
 from kelvarn.model.mark import MEASURES
 from kelvarn.model.project import LaneName, Project
 from kelvarn.model.trial_edit import add_rule
+from kelvarn.studies import alternatives
+from kelvarn.tune.law_remarks import OF_LAW
 from kelvarn.units import Scale
 from kelvarn.words.laws import words_of
 
@@ -99,8 +101,12 @@ def test_every_law_has_its_engine_its_words_and_a_strategy() -> None:
     for law in laws:
         assert law_module(law()) in LAWS
         spoken = words_of(law())
-        assert callable(spoken.why)
-        assert callable(spoken.terms)
+        for part in (spoken.why, spoken.terms, spoken.at_reading, spoken.settings, law_module(law()).static_curve):
+            assert callable(part)
+        if law is not Fixed:  # of a drive set by hand nothing is remarked, and nothing would help
+            assert law in OF_LAW
+            assert law in alternatives._TAKEN_AWAY
+            assert law in alternatives._CHANGES
         assert law is Fixed or law in STRATEGIES.values()
 
 

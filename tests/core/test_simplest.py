@@ -40,6 +40,7 @@ def small(*marks: Mark) -> Project:
     )
 
 
+@pytest.mark.long
 def test_the_cabinet_needs_a_memory_and_no_more(cabinet: Project) -> None:
     found = suggest(cabinet, cabinet.trials)
     assert [each.strategy for each in found.best] == ["On/off", "P", "PI", "PID"]
@@ -54,6 +55,7 @@ def test_the_cabinet_needs_a_memory_and_no_more(cabinet: Project) -> None:
         assert each.binds is not None
 
 
+@pytest.mark.long
 def test_it_finds_what_ten_thousand_settings_find() -> None:
     project = small(Mark(measure="overshoot_K", limit=2.0), Mark(measure="settling_s", limit=450))
     asked = project.first_trial
@@ -69,6 +71,7 @@ def test_it_finds_what_ten_thousand_settings_find() -> None:
     assert found["PID"].met == 2
 
 
+@pytest.mark.long
 def test_marks_that_nothing_meets_are_said_with_how_far() -> None:
     project = small(Mark(measure="settling_s", limit=5.0), Mark(measure="overshoot_K", limit=50.0))
     found = suggest(project, project.trials)
@@ -102,6 +105,7 @@ def test_it_is_stopped_told_and_refused(cabinet: Project, tmp_path: Path) -> Non
     assert kelvarn("suggest", str(tmp_path / "y.kelvarn")).returncode == 2
 
 
+@pytest.mark.long
 def test_marks_of_all_trials_are_met_at_once() -> None:
     near = small(Mark(measure="overshoot_K", limit=2.0), Mark(measure="settling_s", limit=450))
     far = with_fields(
@@ -120,6 +124,7 @@ def test_marks_of_all_trials_are_met_at_once() -> None:
     assert found.proposed is not None
 
 
+@pytest.mark.long
 def test_fan_curves_are_tried_where_a_fan_cools_and_both_ways_where_a_rig_does_both() -> None:
     fan = find_demo("heatsink-fan").build()
     told: list[float] = []
@@ -150,6 +155,7 @@ def arrives(project: Project, law: object) -> bool:
     return bool((run.judged_degC >= run.setpoint_degC - 0.5).any())
 
 
+@pytest.mark.long
 def test_what_never_heats_is_not_proposed() -> None:
     """A relay that is never switched on overshoots and swings by nothing."""
     cold = small(Mark(measure="overshoot_K", limit=3.0), Mark(measure="swing_K", limit=1.0))
@@ -163,6 +169,7 @@ def test_what_never_heats_is_not_proposed() -> None:
     assert suggest(never, never.trials).proposed is None
 
 
+@pytest.mark.long
 def test_both_edges_below_the_setpoint_and_a_bias_are_found() -> None:
     """Stored heat goes on heating: only a band below the setpoint stays under it; only a bias lets P come to it."""
     stored = one_lag(200.0, 300.0, 0.0, 2.0)
@@ -183,6 +190,7 @@ def test_both_edges_below_the_setpoint_and_a_bias_are_found() -> None:
     assert best["P"].controller.bias > 0  # type: ignore[union-attr]
 
 
+@pytest.mark.long
 def test_the_choice_stands_a_tenth_off_and_counts_variants_in_the_search() -> None:
     project = small(Mark(measure="overshoot_K", limit=2.0), Mark(measure="settling_s", limit=700))
     found = suggest(project, project.trials, variants=64)

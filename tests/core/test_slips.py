@@ -302,6 +302,7 @@ def test_fan_steps_of_the_sheet_are_left_below_where_they_are_entered() -> None:
         assert (entered, entered - left) == pytest.approx((step.from_degC, step.back_off_K))
 
 
+@pytest.mark.long
 def test_strict_asks_for_all_marks_of_all_and_the_report_holds_every_remark(tmp_path: Path) -> None:
     demo = find_demo("cure-cabinet").build()
     easy = Mark(measure="overshoot_K", limit=100)

@@ -290,6 +290,7 @@ def test_where_there_is_no_reserve_it_is_said_why() -> None:
         loop_of(pot.rig, Pid(), 75.0)
 
 
+@pytest.mark.long
 def test_the_reserve_of_p_on_one_lag_tends_to_the_ultimate_point() -> None:
     plant = FirstOrder(100.0, 200.0, 20.0)
     at = ultimate(plant)
@@ -299,6 +300,7 @@ def test_the_reserve_of_p_on_one_lag_tends_to_the_ultimate_point() -> None:
     assert found.gain_factor == pytest.approx(at.gain_per_K / 0.01, rel=2e-3)
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("demo", DEMOS, ids=lambda demo: demo.name)
 def test_rules_are_tried_on_every_demo(demo: object) -> None:
     project = demo.build()  # type: ignore[attr-defined]

@@ -82,6 +82,7 @@ def test_what_is_shown_reads_back(quantity: Quantity, scale: Scale, value: float
     assert from_shown(to_shown(value, quantity, scale), quantity, scale) == pytest.approx(value, rel=1e-9, abs=1e-9)
 
 
+@pytest.mark.long
 @given(st.text(max_size=20), st.sampled_from(list(Quantity)))
 def test_any_text_is_a_number_or_a_unit_error(text: str, quantity: Quantity) -> None:
     try:

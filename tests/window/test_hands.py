@@ -39,6 +39,7 @@ def test_fields_survive_the_panel_they_rebuild(window: MainWindow) -> None:
     assert window.document.project.rig.drive.power_W == 250
 
 
+@pytest.mark.long
 @pytest.mark.parametrize(("seed", "at_once_s"), [(4, math.inf), (5, MOST_SECONDS_AT_ONCE), (6, 0.0)])
 def test_whatever_hands_do_undo_restores_and_nothing_breaks(
     window: MainWindow, seed: int, at_once_s: float, monkeypatch: pytest.MonkeyPatch, tmp_path: Path

@@ -94,6 +94,7 @@ def test_the_cycle_of_on_off_is_foretold_of_one_lag_only() -> None:
     assert swing_text(find_demo("wax-pot").build().rig, law, asked, Scale.CELSIUS) == ""
 
 
+@pytest.mark.long
 def test_the_simplest_that_does_is_found_and_taken(window: MainWindow, qtbot: QtBot) -> None:
     click(window.control.settings.ask)
     made = window.control.settings.opened

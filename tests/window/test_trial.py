@@ -112,6 +112,7 @@ def test_events_and_setpoints_are_typed_at_the_side(trial: MainWindow) -> None:
     assert station.panel.selected == Selected()
 
 
+@pytest.mark.long
 def test_may_it_be_left_alone_a_guard_turns_the_rows(trial: MainWindow, qtbot: QtBot) -> None:
     station, document = trial.trial, trial.document
     fails(trial, qtbot)
@@ -236,6 +237,7 @@ def test_tables_are_sorted_and_copied(trial: MainWindow) -> None:
     assert table_text(("a",), [("b|c",)], "Markdown").endswith("| b\\|c |")
 
 
+@pytest.mark.long
 def test_the_report_is_written_from_the_window(trial: MainWindow, qtbot: QtBot, tmp_path: Path) -> None:
     path = tmp_path / "report.html"
     report_into(trial.control.context, trial.trial.foot.said.say, path)

@@ -143,6 +143,10 @@ class Curve(LawBase):
             for k, step in enumerate(self.steps)
         )
 
+    @property
+    def step_count(self) -> int:
+        return len(self.steps) if self.shape == "steps" else 0
+
     def edge_value(self, path: tuple[str | int, ...], degC: float, setpoint_degC: float, way: Way) -> float:
         return degC
 

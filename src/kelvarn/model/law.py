@@ -98,6 +98,16 @@ class LawBase(ModelBase):
         del setpoint_degC, way
         return ()
 
+    def edges_worked_out(self, setpoint_degC: float, way: Way) -> tuple[float, float] | None:
+        """Where it switches on and off, degC, where its settings say something else; None where they say it."""
+        del setpoint_degC, way
+        return None
+
+    @property
+    def step_count(self) -> int:
+        """How many steps are set in a table of their own."""
+        return 0
+
     def edge_value(self, path: tuple[str | int, ...], degC: float, setpoint_degC: float, way: Way) -> float:
         """What the setting behind an edge is when the edge is put at a temperature."""
         raise NotImplementedError  # asked only of laws with edges, and each of those says it

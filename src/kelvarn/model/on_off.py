@@ -164,6 +164,12 @@ class OnOff(LawBase):
             found.append(Edge(("dead_band_K",), 2 * setpoint_degC - on + apart, "switches cooling on", up=False))
         return tuple(found)
 
+    def edges_worked_out(self, setpoint_degC: float, way: Way) -> tuple[float, float] | None:
+        if self.notation == "cuts":
+            return None
+        on_degC, off_degC = self.on_off_degC(setpoint_degC, way)
+        return on_degC, setpoint_degC if self.once else off_degC
+
     def edge_value(self, path: tuple[str | int, ...], degC: float, setpoint_degC: float, way: Way) -> float:
         name = path[0]
         if name in ("cut_in_degC", "cut_out_degC"):

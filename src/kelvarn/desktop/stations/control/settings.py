@@ -17,9 +17,8 @@ from kelvarn.desktop.parts.panel import Note, Panel
 from kelvarn.desktop.stations.remarks import Flag
 from kelvarn.desktop.stations.station import Context
 from kelvarn.model.candidate import STRATEGIES
-from kelvarn.model.curve import Curve
 from kelvarn.model.edit import Path
-from kelvarn.model.on_off import NOTATIONS, Notation, OnOff
+from kelvarn.model.on_off import NOTATIONS, Notation
 from kelvarn.model.pid import Pid
 from kelvarn.model.project import Project
 from kelvarn.model.trial import Trial
@@ -70,7 +69,7 @@ class Settings(Panel):
             candidate.name,
             candidate.strategy,
             candidate.controller.rulers + candidate.controller.more,
-            len(candidate.controller.steps) if isinstance(candidate.controller, Curve) else 0,
+            candidate.controller.step_count,
             self._more,
             bool(candidate.notes),
             tuple(each.name for each in project.trials),
@@ -92,12 +91,12 @@ class Settings(Panel):
         self.add(name)
         self.add(_Strategies(self._actions, candidate.strategy))
         controller = candidate.controller
-        if isinstance(controller, OnOff):
+        if "notation" in controller.choices:
             self.add(self._notation(path), 6)
-        if isinstance(controller, Curve) and controller.shape == "steps":
+        if controller.step_count:
             self.steps = StepsField(self._actions, (*path, "steps"))
             self.add(self.steps, 6)
-            for k in range(len(controller.steps)):
+            for k in range(controller.step_count):
                 for field in ("drive", "back_off_K"):
                     self._flag((*path, "steps", k, field))
         for k, field in enumerate(controller.rulers):
@@ -171,12 +170,10 @@ class Settings(Panel):
         """The edges in degrees, where the settings say something else."""
         project = self._document.project
         law = self._view.candidate(project).controller
-        if not isinstance(law, OnOff) or law.notation == "cuts":
+        edges = law.edges_worked_out(self._view.trial(project).plan.last_degC, project.rig.way)
+        if edges is None:
             return ""
-        setpoint, scale = self._view.trial(project).plan.last_degC, self._view.scale
-        on, off = (show(degC, Quantity.TEMPERATURE, scale) for degC in law.on_off_degC(setpoint, project.rig.way))
-        if law.once:
-            off = show(setpoint, Quantity.TEMPERATURE, scale)
+        on, off = (show(degC, Quantity.TEMPERATURE, self._view.scale) for degC in edges)
         return f"on at {on}, off at {off}"
 
     def _fold(self, more: str) -> QPushButton:

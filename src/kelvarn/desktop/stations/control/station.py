@@ -18,7 +18,6 @@ from kelvarn.desktop.parts.texts import MOST_OF_A_NAME
 from kelvarn.desktop.stations.station import Context, Phrase, Place, Station
 from kelvarn.desktop.strip.strip import Strip
 from kelvarn.model.candidate import STRATEGIES
-from kelvarn.model.curve import Curve
 from kelvarn.model.edit import EditError, append, remove
 from kelvarn.model.mark import Mark
 from kelvarn.studies.alternatives import Alternative
@@ -232,7 +231,7 @@ class ControlStation(Station):
         scene = scene_of(project, trial, self._view.scale, found, selected.name, self._drags, self.overlays.shown)
         self.strip.show_lanes(chosen_lanes(scene, self.strip.height()))
         law = selected.controller
-        if self.beside.unfold(isinstance(law, Curve) if self._curve_wanted is None else self._curve_wanted):
+        if self.beside.unfold(law.has_steps if self._curve_wanted is None else self._curve_wanted):
             self.curve.show_scene(scene)
             self.curve.show_cursor(self._view.cursor_s)
 
