@@ -3,8 +3,8 @@
 from collections.abc import Callable, Hashable
 from typing import Protocol
 
-from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QFrame, QScrollArea, QSplitter, QVBoxLayout, QWidget
+from PySide6.QtCore import QEvent, QObject, QSize, Qt
+from PySide6.QtWidgets import QFrame, QScrollArea, QSizePolicy, QSplitter, QVBoxLayout, QWidget
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.parts.plain import PlainLabel, set_shown
@@ -97,6 +97,30 @@ class Panel(QScrollArea):
         self._column.addWidget(widget)
         if hasattr(widget, "refresh"):
             self._parts.append(widget)
+
+
+class AsTall(QScrollArea):
+    """Scrolls what is below others in a column, and is no taller than it wants."""
+
+    def __init__(self, content: QWidget) -> None:
+        super().__init__()
+        self._content = content
+        self.setWidgetResizable(True)
+        self.setFrameShape(QFrame.Shape.NoFrame)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Maximum)
+        self.setWidget(content)
+        content.installEventFilter(self)
+
+    def eventFilter(self, of: QObject, event: QEvent) -> bool:
+        if event.type() == QEvent.Type.LayoutRequest:
+            self.updateGeometry()
+        return super().eventFilter(of, event)
+
+    def sizeHint(self) -> QSize:
+        width, wanted = self.viewport().width(), self._content.sizeHint()
+        return QSize(width, max(wanted.height(), self._content.heightForWidth(width)))
 
 
 class Columns(QSplitter):

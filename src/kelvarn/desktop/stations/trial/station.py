@@ -7,11 +7,8 @@ from functools import partial
 from PySide6.QtCore import QPoint, Qt, QTimer
 from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import (
-    QFrame,
     QHBoxLayout,
     QMenu,
-    QScrollArea,
-    QSplitter,
     QVBoxLayout,
     QWidget,
 )
@@ -24,7 +21,7 @@ from kelvarn.desktop.lanes.scene import CandidateEntry, Scene, entries, scene_of
 from kelvarn.desktop.lanes.trial import trial_lanes
 from kelvarn.desktop.parts.elided import ElidedLine
 from kelvarn.desktop.parts.menus import Command
-from kelvarn.desktop.parts.panel import Columns
+from kelvarn.desktop.parts.panel import AsTall, Columns
 from kelvarn.desktop.parts.texts import MOST_OF_A_NAME
 from kelvarn.desktop.stations.station import Context, Phrase, Place, Station
 from kelvarn.desktop.strip.strip import Strip
@@ -52,6 +49,7 @@ from .studies import TrialStudies
 from .variants_panel import VariantsPanel
 
 _SIDE, _TRIALS, _FAILS = TABS
+_LEAST_PANEL = 200  # px of the trial's own fields
 _PAUSE_MS = 350
 
 
@@ -139,19 +137,13 @@ class TrialStation(Station):
         self.variants.open_wanted.connect(
             lambda rig, words: self.context.guarded(lambda: self.work.take_rig(rig, words))()
         )
-        below = QScrollArea()
-        below.setWidgetResizable(True)
-        below.setFrameShape(QFrame.Shape.NoFrame)
-        below.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        below.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        below.setWidget(self.variants)
-        self._right = QSplitter(Qt.Orientation.Vertical)
-        self._right.setHandleWidth(4)
-        for widget in (self.panel, below):
-            self._right.addWidget(widget)
-            widget.setMinimumHeight(100)
-        self._right.setSizes([360, 140])
-        self.variants.begun.connect(lambda: self._right.setSizes([230, 270]))
+        self._right = QWidget()
+        column = QVBoxLayout(self._right)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(6)
+        self.panel.setMinimumHeight(_LEAST_PANEL)
+        column.addWidget(self.panel, 1)
+        column.addWidget(AsTall(self.variants))
 
     @property
     def chart(self) -> Strip:

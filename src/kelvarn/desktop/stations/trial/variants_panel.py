@@ -76,12 +76,10 @@ class VariantsPanel(QWidget):
 
     Signals:
         updated: there are other results, or none any more.
-        begun: variants are tried, and need room.
         open_wanted: the rig of a variant, and what it is called.
     """
 
     updated = Signal()
-    begun = Signal()
     open_wanted = Signal(object, str)
     _partial = Signal(object)
 
@@ -150,7 +148,6 @@ class VariantsPanel(QWidget):
             return
         self._of = rig, candidate, trial = self._subject
         self.found = None
-        self.begun.emit()
         self._jobs.start(_CHANNEL, lambda: self._work(rig, candidate, trial), self._done)
         self._show()
 
