@@ -256,3 +256,21 @@ def test_names_that_turn_text_round_are_shown_by_their_code(saved: Path) -> None
         assert "P\\u202e\\u200b\\u2066I" in done.stdout
         assert not set("\u202e\u200b\u2066") & set(done.stdout)
     assert json.loads(done.stdout)["runs"][0]["candidate"] == odd
+
+
+def test_what_goes_with_the_machine_is_written(tmp_path: Path) -> None:
+    assert kelvarn("demo", "wax-pot", "--out", str(tmp_path / "out")).returncode == 0
+    file = str(tmp_path / "out" / "wax-pot.kelvarn")
+    law = load(Path(file)).candidates[0].name
+    for what, name, holds in (("sheet", "s.html", "Open before power"), ("user", "u.html", "Stop and unplug"),
+                              ("settings", "s.json", '"setpoint_degC"')):  # fmt: skip
+        found = kelvarn("handover", file, "--candidate", law, "--for", what, "--out", str(tmp_path / name))
+        assert found.returncode == 0, found.stderr
+        text = (tmp_path / name).read_text(encoding="utf-8")
+        assert holds in text
+        assert "not tried" not in text or what != "user"
+    again = kelvarn("handover", file, "--candidate", law, "--out", str(tmp_path / "s.html"))
+    assert (again.returncode, "--force" in again.stderr) == (2, True)
+    for wrong, said in ((("--for", "nonsense"), "nonsense"), (("--candidate", "Nobody"), "Nobody")):
+        refused = kelvarn("handover", file, *wrong, "--out", str(tmp_path / "x.html"))
+        assert (refused.returncode, said in refused.stderr) == (2, True)

@@ -224,11 +224,13 @@ def test_save_close_open_again_and_take_the_sheet_away(
     assert again.document.project == window.document.project
     assert again.document.project.trials[0].plan.changes[0].to_degC == pytest.approx(55)
     again.go_to(HANDOVER)
-    for key, name in (("sheet", "sheet.html"), ("json", "settings.json")):
+    for key, name in (("sheet", "sheet.html"), ("json", "settings.json"), ("user", "page.html"), ("user", "page.pdf")):
         click(again.handover.target_buttons[key])
         monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_, n=name: (str(tmp_path / n), ""))
         click(again.handover.write_button)
     assert "16 % per K" in (tmp_path / "sheet.html").read_text()
+    assert "; set to 55.0 °C." in (tmp_path / "page.html").read_text()
+    assert (tmp_path / "page.pdf").read_bytes().startswith(b"%PDF")
     assert json.loads((tmp_path / "settings.json").read_text())["settings"]["kp_per_K"] == 0.16
     again.hide()
     window.go_to(CONTROL)

@@ -1,1 +1,1 @@
-"""What goes to the device: settings as JSON and the sheet to print. Imports `files` and the layers above it only."""
+"""What goes to the device: settings, the sheet, the page for its user. Imports `files` and the layers above it only."""

@@ -8,15 +8,16 @@ from typing import Any
 
 from kelvarn import __version__
 from kelvarn.engine.prepare import RunError
-from kelvarn.engine.run import Stopped, current_go_on
+from kelvarn.engine.run import current_go_on
 from kelvarn.model.project import Project
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Trial
 from kelvarn.model.trial_words import plan_text
+from kelvarn.studies.all_trials import results_of_all
 from kelvarn.studies.cold_again import cold_again_s, ready_text
 from kelvarn.studies.failure_words import HEADINGS, action_line, cells, moments_line
 from kelvarn.studies.failures import FailureTable, failure_table
-from kelvarn.studies.results import Result, result_of
+from kelvarn.studies.results import Result
 from kelvarn.studies.variant_words import variant_lines
 from kelvarn.studies.variants import Variants, vary
 from kelvarn.tune.remark import Remark
@@ -65,15 +66,8 @@ class Findings:
 def findings(project: Project, candidate: str, count: int = 500, scale: Scale = Scale.CELSIUS) -> Findings:
     """Compute what a report tells of a candidate, in a scale. Raises Stopped where the work is stopped."""
     controller = project.candidate(candidate).controller
-    results: dict[str, Result | str] = {}
     go_on = current_go_on() or (lambda _share: True)
-    for trial in project.trials:
-        if not go_on(0.0):
-            raise Stopped
-        try:
-            results[trial.name] = result_of(project.rig, controller, trial)
-        except RunError as error:
-            results[trial.name] = str(error)
+    results = results_of_all(project.rig, controller, project.trials, lambda _: go_on(0.0))
     table: FailureTable | str
     try:
         table = failure_table(project.rig, controller, project.first_trial, go_on)

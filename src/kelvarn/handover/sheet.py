@@ -1,17 +1,24 @@
 """The sheet that goes with the machine: one HTML page, complete in itself, made to be printed."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import date
 from functools import cache
+from types import MappingProxyType
 from typing import Any
 
 from kelvarn import __version__
 from kelvarn.model.mark import MEASURES
 from kelvarn.model.project import CHECKS, Project
+from kelvarn.model.trial import Trial
+from kelvarn.model.trial_words import plan_text
+from kelvarn.studies.failure_words import cells, passed_text, stopped_text
+from kelvarn.studies.failures import FailureTable
 from kelvarn.studies.results import Result
 from kelvarn.units import Quantity, Scale, show
 from kelvarn.words.limitations import limitations
 
+from .open_points import open_points
 from .other_words import other_words
 from .settings import SheetRow, field_rows, fingerprint, settings_rows
 
@@ -44,26 +51,37 @@ class Judged:
     met: bool
 
 
-def sheet_html(project: Project, candidate_name: str, results: dict[str, Result], scale: Scale, day: date) -> str:
+def sheet_html(
+    project: Project,
+    candidate_name: str,
+    results: Mapping[str, Result | str],
+    scale: Scale,
+    day: date,
+    failures: Mapping[str, FailureTable | str] = MappingProxyType({}),
+) -> str:
     """The sheet of a candidate.
 
     Args:
         project, candidate_name: what is handed over.
-        results: its result on each trial, by the trial's name.
+        results: its result on each trial, by the trial's name, or why there is none.
         scale: how temperatures are shown.
         day: date on the sheet.
+        failures: its failure table on each trial, likewise; what was not tried is said to be open.
     """
     candidate = project.candidate(candidate_name)
     rig = project.rig
     usual = project.trial(next(iter(results))) if results else project.first_trial
     trials = []
     for name, result in results.items():
+        if isinstance(result, str):
+            continue
         main = result.measures.main
         values = {**main.values, **result.measures.values}
         reasons = {**main.reasons, **result.measures.reasons}
         trials.append(
             {
                 "name": name,
+                "plan": plan_rows(project.trial(name), scale),
                 "notes": project.trial(name).notes,
                 "setpoint": show(main.setpoint_degC, Quantity.TEMPERATURE, scale),
                 "marks": [
@@ -95,6 +113,8 @@ def sheet_html(project: Project, candidate_name: str, results: dict[str, Result]
         other_words=other_words(project, candidate, usual, scale),
         rig_rows=[*rig_rows(project, scale), *rule_rows(project, scale)],
         limitations=limitations(rig),
+        open=open_points(project, results, failures, scale),
+        failures=_failure_rows(failures, scale),
         checks=CHECKS,
         trials=trials,
         fingerprint=fingerprint(project, candidate),
@@ -104,14 +124,53 @@ def sheet_html(project: Project, candidate_name: str, results: dict[str, Result]
     return page
 
 
+def plan_rows(trial: Trial, scale: Scale) -> list[SheetRow]:
+    """The plan: setpoints, what the setpoint may be, and what happens meanwhile."""
+    plan = trial.plan
+    low, high = (
+        "no limit is set" if x is None else show(x, Quantity.TEMPERATURE, scale)
+        for x in (plan.lowest_degC, plan.highest_degC)
+    )
+    rows = [
+        SheetRow("Plan", plan_text(trial, scale)),
+        SheetRow("Setpoint, lowest", low),
+        SheetRow("Setpoint, highest", high),
+        SheetRow("Duration", show(trial.duration_s, Quantity.DURATION)),
+        SheetRow("Settled within", f"±{show(trial.band_K, Quantity.DIFFERENCE, scale)}"),
+    ]
+    return rows + [
+        SheetRow(f"At {show(event.at_s, Quantity.DURATION)}: {event.what}", event.text(scale)) for event in trial.events
+    ]
+
+
+def _failure_rows(failures: Mapping[str, FailureTable | str], scale: Scale) -> list[tuple[str, str, list[SheetRow]]]:
+    """Of each trial the verdict, and what passes a limit with who stops it."""
+    found: list[tuple[str, str, list[SheetRow]]] = []
+    for name, table in failures.items():
+        if isinstance(table, str):
+            found.append((name, table, []))
+            continue
+        rows = [
+            SheetRow(cells(row.worst, scale)[0], f"{row.worst.ends(scale)}, limit passed {passed_text(row.worst)}; "
+                     f"{stopped_text(row.worst)}")
+            for row in table.rows if row.worst.harmful
+        ]  # fmt: skip
+        found.append((name, table.verdict(scale), rows))
+    return found
+
+
 def _measure_text(value: float | None, reason: str | None, quantity: Quantity, scale: Scale) -> str:
     return f"– ({reason})" if value is None else show(value, quantity, scale)
 
 
 def rule_rows(project: Project, scale: Scale) -> list[SheetRow]:
-    """Guards, alarms and permits, each with what it does."""
-    rules = (*project.rig.guards, *project.rig.permits)
-    return [SheetRow(f"{rule.what.capitalize()}: {rule.name}", rule.text(scale)) for rule in rules]
+    """Guards, alarms and permits, each with what it does and every setting of it."""
+    rows = []
+    for rule in (*project.rig.guards, *project.rig.permits):
+        rows.append(SheetRow(f"{rule.what.capitalize()}: {rule.name}", rule.text(scale)))
+        shown = rule.shown()
+        rows += [row for row in field_rows(rule, scale) if row.field in shown]
+    return rows
 
 
 def rig_rows(project: Project, scale: Scale) -> list[SheetRow]:

@@ -63,7 +63,9 @@ def drive_lane(scene: Scene, *, others: bool = True) -> Lane:
         return Lane("drive", "Drive", _OF_DRIVE, weight=1.45)
     run = scene.result.run
     heating = [d.power_W for d in run.rig.drives if d.heated_body is not None]
-    title = f"Drive, % of {show(sum(heating), Quantity.POWER)}" if len(heating) == 1 else "Drive, %"
+    acts = " and ".join(word for word, does in (("heats", run.rig.heats), ("cools", run.rig.cools)) if does)
+    of = f" of {show(sum(heating), Quantity.POWER)}" if len(heating) == 1 else ""
+    title = f"Drive ({acts}), %{of}"
     traces = tuple(
         LaneTrace(e.candidate.name, e.result.run.time_s, put(e.result.run), e.index, filled=True,
               drawn=e is scene.selected)

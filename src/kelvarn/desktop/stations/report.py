@@ -32,7 +32,7 @@ def write_report(project: Project, found: Findings, scale: Scale, path: Path) ->
     }
     html = report_html(project, found, pictures, scale, date.today())
     if path.suffix.lower() == ".pdf":
-        write_bytes(path, _pdf(html))
+        write_pdf(html, path)
     else:
         write_text(path, html)
 
@@ -48,14 +48,20 @@ def _picture(project: Project, candidate: str, trial: str, result: Result, scale
     return "data:image/png;base64," + base64.b64encode(png_of(strip.image())).decode()
 
 
-def _pdf(html: str) -> bytes:
+def write_pdf(html: str, path: Path) -> None:
+    """Write a page of HTML as PDF. Raises FileError where it cannot be written."""
+    begin()
+    write_bytes(path, _pdf(html, path.stem))
+
+
+def _pdf(html: str, title: str) -> bytes:
     """A page of HTML as a PDF of A4 pages."""
     buffer = open_buffer()
     writer = QPdfWriter(buffer)
     writer.setResolution(_DOTS_PER_INCH)
     writer.setPageSize(QPageSize(QPageSize.PageSizeId.A4))
     writer.setPageMargins(QMarginsF(14, 14, 14, 14), QPageLayout.Unit.Millimeter)
-    writer.setTitle("Report")
+    writer.setTitle(title)
     document = QTextDocument()
     document.documentLayout().setPaintDevice(writer)
     document.setHtml(html)

@@ -25,12 +25,14 @@ from kelvarn.desktop.parts.elided import ElidedLine
 from kelvarn.desktop.parts.menus import Command
 from kelvarn.desktop.parts.panel import Columns
 from kelvarn.desktop.parts.plain import PlainLabel
+from kelvarn.desktop.stations.report import write_pdf
 from kelvarn.desktop.stations.station import Context, Phrase, Station
 from kelvarn.engine.measures import ended_text
 from kelvarn.files.writing import file_stem, write_text
 from kelvarn.handover.other_words import other_words
 from kelvarn.handover.settings import fingerprint, settings_text
 from kelvarn.handover.sheet import sheet_html
+from kelvarn.handover.user_page import user_page_html
 from kelvarn.model.candidate import Candidate
 from kelvarn.model.project import CHECKS, CheckName
 from kelvarn.studies.results import Result
@@ -38,10 +40,11 @@ from kelvarn.units import counted
 
 from .verdicts import Verdicts
 
-_SHEET, _JSON = "sheet", "json"
+_USER, _SHEET, _JSON = "user", "sheet", "json"
 _SHORT = 40  # letters of a value that stands out; a longer one is a sentence
 _TARGETS = (
-    (_SHEET, "Sheet to print", "goes with the machine", "html"),
+    (_SHEET, "Sheet to print", "for who builds it", "html"),
+    (_USER, "Page by the machine", "for who uses it", "html"),
     (_JSON, "Settings as JSON", "for your own code", "json"),
 )
 
@@ -146,19 +149,25 @@ class HandoverStation(Station):
         project = self._document.project
         if self._target == _JSON:
             return settings_text(project, self.candidate, self._view.trial(project))
+        if self._target == _USER:
+            return user_page_html(
+                project, self.candidate.name, self.verdicts.results, self.verdicts.failures, self._view.scale,
+                date.today(),
+            )  # fmt: skip
         trial = self._view.trial(project).name
         result = self._runner.result_of(self.candidate.name)
         results = {trial: result} if result is not None and self.candidate.name not in self._runner.faults else {}
         others = {name: each for name, each in self.verdicts.results.items() if isinstance(each, Result)}
         results |= {name: each for name, each in others.items() if name != trial}
-        return sheet_html(project, self.candidate.name, results, self._view.scale, date.today())
+        return sheet_html(project, self.candidate.name, results, self._view.scale, date.today(), self.verdicts.failures)
 
     def commands(self) -> list[Command]:
         return [Command("&Project", "Print the sheet…", "Ctrl+P", self.shown(self.ask_print))]
 
     def ask_print(self) -> None:
-        """Ask for a printer and print the sheet."""
-        self.set_target(_SHEET)
+        """Ask for a printer and print the sheet, or the page where that is shown."""
+        if self._target == _JSON:
+            self.set_target(_SHEET)
         printer = QPrinter(QPrinter.PrinterMode.HighResolution)
         printer.setDocName(self._suggested().stem)
         dialog = QPrintDialog(printer, self)
@@ -204,11 +213,12 @@ class HandoverStation(Station):
                 self.page.setStyleSheet(f"background: {theme.PAPER.panel}; color: {theme.PAPER.ink};")
                 self.page.setFont(theme.font())
                 self.page.setHtml(text)
-        self.write_button.setText("Write the sheet…" if self._target == _SHEET else "Write the settings…")
+        what = {_SHEET: "sheet", _USER: "page", _JSON: "settings"}[self._target]
+        self.write_button.setText(f"Write the {what}…")
         self._foot_text.say(
-            "One HTML page, complete in itself; Ctrl+P prints it."
-            if self._target == _SHEET
-            else "All numbers in base units; each key names its unit."
+            "All numbers in base units; each key names its unit."
+            if self._target == _JSON
+            else "One page, HTML or PDF, complete in itself; Ctrl+P prints it."
         )
         self._show_checks(candidate)
         rows = other_words(project, candidate, self._view.trial(project), self._view.scale)
@@ -315,19 +325,24 @@ class HandoverStation(Station):
 
     def _suggested(self) -> Path:
         suffix = {key: suffix for key, _, _, suffix in _TARGETS}[self._target]
-        return Path(f"{file_stem(f'{self._document.project.name}-{self.candidate.name}')}.{suffix}")
+        by = "-by-the-machine" if self._target == _USER else ""
+        return Path(f"{file_stem(f'{self._document.project.name}-{self.candidate.name}')}{by}.{suffix}")
 
     def ask_where(self) -> None:
         """Ask for a file and write it."""
         folder = self._document.path.parent if self._document.path is not None else Path.home()
         suggested = self._suggested()
-        path = ask_where(self, "Write", folder / suggested, f"{suggested.suffix[1:].upper()} (*{suggested.suffix})")
+        kinds = "JSON (*.json)" if self._target == _JSON else "HTML (*.html);;PDF (*.pdf)"
+        path = ask_where(self, "Write", folder / suggested, kinds)
         if path is not None:
             self.context.guarded(lambda: self.write(path))()
 
     def write(self, path: Path) -> None:
         """Write what is shown. Raises FileError, which the window shows."""
-        write_text(path, self.text())
+        if path.suffix.lower() == ".pdf" and self._target != _JSON:
+            write_pdf(self.text(), path)
+        else:
+            write_text(path, self.text())
         self._foot_text.say(f"Written: {path}")
 
 

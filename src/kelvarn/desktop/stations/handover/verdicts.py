@@ -5,17 +5,17 @@ from dataclasses import dataclass
 from PySide6.QtCore import QObject, Signal
 
 from kelvarn.desktop.state.jobs import Jobs
-from kelvarn.engine.prepare import RunError
 from kelvarn.engine.run import current_go_on
 from kelvarn.model.candidate import Candidate, Controller
 from kelvarn.model.project import Project
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Trial
-from kelvarn.studies.failures import FailureTable, failure_table
-from kelvarn.studies.results import Result, result_of
+from kelvarn.studies.all_trials import failures_of_all, results_of_all
+from kelvarn.studies.failures import FailureTable
+from kelvarn.studies.results import Result
 
 _TRIALS, _FAILURES = "handover: trials", "handover: failures"
-_POINTS = 500  # of a course that is kept
+_POINTS = 20_000  # of a course that is kept: the page by the machine tells times off it
 Outcome = Result | str
 
 
@@ -84,23 +84,12 @@ class Verdicts(QObject):
 
 
 def _on_trials(asked: _Asked) -> dict[str, Outcome]:
-    found: dict[str, Outcome] = {}
-    for trial in asked.trials:
-        try:
-            result = result_of(asked.rig, asked.controller, trial)
-        except RunError as error:
-            found[trial.name] = str(error)
-        else:
-            found[trial.name] = Result(result.run.thinned(_POINTS), result.measures, result.verdicts)
-    return found
+    found = results_of_all(asked.rig, asked.controller, asked.trials)
+    return {
+        name: Result(each.run.thinned(_POINTS), each.measures, each.verdicts) if isinstance(each, Result) else each
+        for name, each in found.items()
+    }
 
 
 def _failures(asked: _Asked) -> dict[str, FailureTable | str]:
-    go_on = current_go_on() or (lambda _: True)
-    found: dict[str, FailureTable | str] = {}
-    for trial in asked.trials:
-        try:
-            found[trial.name] = failure_table(asked.rig, asked.controller, trial, go_on)
-        except RunError as error:
-            found[trial.name] = str(error)
-    return found
+    return failures_of_all(asked.rig, asked.controller, asked.trials, current_go_on() or (lambda _: True))

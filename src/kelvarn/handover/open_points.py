@@ -1,0 +1,101 @@
+"""What is still open before power is applied: told on every sheet, and never left out because it was not looked at."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from kelvarn.model.guards import Alarm, CutOff, LinkLost, ProbeFaultAction, Restart
+from kelvarn.model.project import Project
+from kelvarn.studies.failures import FailureTable
+from kelvarn.studies.results import Result
+from kelvarn.units import Scale
+
+
+@dataclass(frozen=True)
+class Open:
+    """An open point.
+
+    Attributes:
+        text: what is open.
+        forbids: the machine is not to be used while it is.
+        who: who closes it.
+    """
+
+    text: str
+    forbids: bool
+    who: str
+
+
+def open_points(
+    project: Project,
+    results: Mapping[str, Result | str],
+    failures: Mapping[str, FailureTable | str],
+    scale: Scale,
+) -> list[Open]:
+    """What is open of a project, what forbids its use first.
+
+    Args:
+        project: the project.
+        results: of the candidate on each trial, or why there is none; a trial that is not among them was not run.
+        failures: its failure table on each trial, or why there is none; likewise.
+        scale: that the sentences speak in.
+    """
+    found = [*_of_guards(project), *_of_failures(project, failures, scale), *_of_marks(project, results)]
+    return sorted(found, key=lambda point: not point.forbids)
+
+
+def _of_guards(project: Project) -> list[Open]:
+    guards, found = project.rig.guards, []
+    cut_offs = [guard.name for guard in guards if isinstance(guard, CutOff)]
+    if "cut_off" not in project.checked:
+        said = f"thermal cut-off {', '.join(cut_offs)} not seen to act" if cut_offs else "no thermal cut-off fitted"
+        found.append(Open(said, True, "builder"))
+    if not any(isinstance(guard, ProbeFaultAction) for guard in guards):
+        found.append(Open("no action set for a failed probe", True, "builder"))
+    if "outputs_alone" not in project.checked:
+        found.append(Open("outputs not tried alone", False, "builder"))
+    for kind, said in (
+        (LinkLost, "nothing watches the controller (watchdog)"), (Restart, "nothing set for after a power cut"),
+        (Alarm, "no alarm"),
+    ):  # fmt: skip
+        if not any(isinstance(guard, kind) for guard in guards):
+            found.append(Open(said, False, "builder"))
+    unlimited = [body.name for body in project.rig.all_bodies if body.limit_degC is None]
+    if unlimited:
+        found.append(Open(f"no limit known: {', '.join(unlimited)}", False, "designer"))
+    return found
+
+
+def _of_failures(project: Project, failures: Mapping[str, FailureTable | str], scale: Scale) -> list[Open]:
+    found = []
+    for trial in project.trials:
+        table = failures.get(trial.name)
+        if table is None:
+            found.append(Open(f"failures on “{trial.name}” not tried", True, "designer"))
+        elif isinstance(table, str):
+            found.append(Open(f"failures on “{trial.name}” could not be tried: {table}", True, "designer"))
+        elif table.passed:
+            said = f"{table.passed} of {len(table.rows)} single failures on “{trial.name}” pass a limit"
+            found.append(Open(said, True, "designer"))
+        elif not table.safe:
+            found.append(Open(f"failures on “{trial.name}”: {table.verdict(scale)}", False, "designer"))
+    return found
+
+
+def _of_marks(project: Project, results: Mapping[str, Result | str]) -> list[Open]:
+    found = []
+    for trial in project.trials:
+        result = results.get(trial.name)
+        if result is None:
+            found.append(Open(f"“{trial.name}” not run", False, "designer"))
+        elif isinstance(result, str):
+            found.append(Open(f"“{trial.name}” could not be run: {result}", False, "designer"))
+        else:
+            if not result.verdicts:
+                found.append(Open(f"no marks are set on “{trial.name}”", False, "designer"))
+            missed = [verdict.mark.title for verdict in result.verdicts if not verdict.met]
+            if missed:
+                found.append(Open(f"missed on “{trial.name}”: {', '.join(missed)}", False, "designer"))
+            if result.measures.ended is not None:
+                guard, _ = result.measures.ended
+                found.append(Open(f"“{trial.name}” was ended by {guard}", True, "designer"))
+    return found
