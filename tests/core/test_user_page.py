@@ -119,3 +119,30 @@ def test_the_cut_off_of_a_rig_and_its_alarms_are_told_with_what_to_do_first() ->
     for name in ("Thermal cut-off", "Air stat", "Probe fault", "Frost", "Flat out", "Restart"):
         assert re.search(rf"^{name} \(.*First: ", said["What messages mean"], re.MULTILINE)
     assert said["What the setpoint does"].startswith("It may be set from 2.0 °C to 12.0 °C.")
+
+
+def test_without_any_limit_nothing_is_called_safe() -> None:
+    project = closed(find_demo("cure-cabinet").build())
+    bodies = tuple(with_fields(body, limit_degC=None) for body in project.rig.bodies)
+    project = with_fields(project, rig=with_fields(project.rig, bodies=bodies), trials=project.trials[:1])
+    law = project.candidate(project.chosen or "").controller
+    found = results(project)
+    tables = {project.first_trial.name: failure_table(project.rig, law, project.first_trial)}
+    points = open_points(project, found, tables, Scale.CELSIUS)
+    assert any(point.forbids and "no body has a limit" in point.text for point in points)
+    said = parts(project, results=found, failures=tables)["If something fails"]
+    assert "Cannot be judged" in said
+    assert "None of the" not in said
+
+
+def test_what_is_all_closed_and_safe_may_be_used_and_says_which_limits_were_looked_at() -> None:
+    project = find_demo("wax-pot").build()
+    bodies = tuple(with_fields(body, limit_degC=body.limit_degC or 400.0) for body in project.rig.bodies)
+    project = with_fields(project, rig=with_fields(project.rig, bodies=bodies), checked=("cut_off", "outputs_alone"))
+    name = project.chosen or project.candidates[-1].name
+    law, found = project.candidate(name).controller, results(project)
+    tables = {trial.name: failure_table(project.rig, law, trial) for trial in project.trials}
+    assert all(not table.passed for table in tables.values())
+    html = user_page_html(project, name, found, tables, Scale.CELSIUS, DAY)
+    assert "Not to be used" not in html
+    assert "passes a known limit (" in parts(project, results=found, failures=tables)["If something fails"]

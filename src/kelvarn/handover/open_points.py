@@ -77,7 +77,8 @@ def _of_failures(project: Project, failures: Mapping[str, FailureTable | str], s
             said = f"{table.passed} of {len(table.rows)} single failures on “{trial.name}” pass a limit"
             found.append(Open(said, True, "designer"))
         elif not table.safe:
-            found.append(Open(f"failures on “{trial.name}”: {table.verdict(scale)}", False, "designer"))
+            said = f"failures on “{trial.name}”: {table.verdict(scale)}"
+            found.append(Open(said, not table.limited, "designer"))  # without any limit nothing is known to be safe
     return found
 
 

@@ -320,7 +320,7 @@ def _fails(tables: list[FailureTable], points: list[Open], scale: Scale) -> Iter
     open_ones = [point.text for point in points if point.forbids and point.text.startswith("failures")]
     yield from (f"{text[:1].upper()}{text[1:]}." for text in open_ones)
     if tables and not worst and not open_ones:
-        yield "None of the single failures that were tried passes a known limit."
+        yield from sorted({f"{table.verdict(scale)}." for table in tables})
 
 
 _FIRST: dict[type, str] = {

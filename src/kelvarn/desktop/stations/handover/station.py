@@ -134,8 +134,9 @@ class HandoverStation(Station):
         return left
 
     def set_target(self, key: str) -> None:
-        """Show the sheet or the settings."""
+        """Show the sheet, the page or the settings."""
         self._target = key
+        self.target_buttons[key].setChecked(True)
         self.refresh()
 
     @property
@@ -376,4 +377,5 @@ def _note(text: str, role: str) -> PlainLabel:
 def _clear(layout: QVBoxLayout) -> None:
     while (item := layout.takeAt(0)) is not None:
         if (widget := item.widget()) is not None:
+            widget.hide()  # it goes later, and must not lie under what comes
             widget.deleteLater()
