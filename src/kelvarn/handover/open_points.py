@@ -9,6 +9,8 @@ from kelvarn.studies.failures import FailureTable
 from kelvarn.studies.results import Result
 from kelvarn.units import Scale
 
+_COLD_DEGC, _HOT_DEGC = -200.0, 2000.0  # a range that reaches beyond both is nobody's
+
 
 @dataclass(frozen=True)
 class Open:
@@ -58,6 +60,10 @@ def _of_guards(project: Project) -> list[Open]:
         (Alarm, "no alarm"),
     ):  # fmt: skip
         if not any(isinstance(guard, kind) for guard in guards):
+            found.append(Open(said, False, "builder"))
+    for probe in project.rig.probes:
+        if probe.lowest_degC <= _COLD_DEGC and probe.highest_degC >= _HOT_DEGC:
+            said = f"the range of {probe.name} is so wide that no fault is seen: set it to what can be"
             found.append(Open(said, False, "builder"))
     unlimited = [body.name for body in project.rig.all_bodies if body.limit_degC is None]
     if unlimited:

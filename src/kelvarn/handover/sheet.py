@@ -21,6 +21,7 @@ from kelvarn.words.limitations import limitations
 from .open_points import open_points
 from .other_words import other_words
 from .settings import SheetRow, field_rows, fingerprint, settings_rows
+from .worked_cases import worked_cases
 
 
 @cache
@@ -115,6 +116,7 @@ def sheet_html(
         limitations=limitations(rig),
         open=open_points(project, results, failures, scale),
         failures=_failure_rows(failures, scale),
+        cases=[SheetRow(case.what, case.must) for case in worked_cases(project, candidate, scale)],
         checks=CHECKS,
         trials=trials,
         fingerprint=fingerprint(project, candidate),
