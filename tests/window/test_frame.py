@@ -6,7 +6,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtCore import QCoreApplication, QEvent, QObject, QPoint, QPointF, Qt
 from PySide6.QtGui import QColor
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QLineEdit, QMessageBox, QPushButton
@@ -17,6 +17,7 @@ from kelvarn.desktop.frame.finder import Finder
 from kelvarn.desktop.frame.window import CONTROL, HANDOVER, RIG, MainWindow
 from kelvarn.desktop.lanes.sayings import sayings
 from kelvarn.desktop.lanes.scene import CandidateEntry, scene_of
+from kelvarn.desktop.state.collector import collect_here
 from kelvarn.desktop.state.document import Document
 from kelvarn.desktop.state.jobs import Jobs
 from kelvarn.desktop.state.runner import Runner
@@ -298,3 +299,19 @@ def test_what_goes_wrong_in_a_job_is_raised_where_it_is_seen(qtbot: QtBot) -> No
     jobs.start("a", lambda: "new", seen.append)
     qtbot.waitUntil(lambda: seen == ["new"])
     jobs.finish()
+
+
+def test_the_collector_is_the_windows_own_as_long_as_it_lives(qtbot: QtBot) -> None:
+    owner = QObject()
+    assert gc.isenabled()
+    collect_here(owner)
+    try:
+        assert not gc.isenabled()
+        for _ in range(5 * gc.get_threshold()[0]):
+            gone: list[object] = []
+            gone.append(gone)  # refers to itself alone
+        qtbot.waitUntil(lambda: gc.get_count()[0] < gc.get_threshold()[0], timeout=5000)
+    finally:
+        owner.deleteLater()
+        QCoreApplication.sendPostedEvents(owner, QEvent.Type.DeferredDelete)
+    assert gc.isenabled()
