@@ -272,7 +272,7 @@ def test_closing_during_a_run_of_minutes_is_a_matter_of_a_moment(qtbot: QtBot, c
     qtbot.waitUntil(lambda: runner.share > 0, timeout=60_000)
     begin = time.perf_counter()
     runner.finish()
-    assert time.perf_counter() - begin < 1
+    assert time.perf_counter() - begin < 20  # and not the minutes that it would take
     assert not runner.busy
 
 
