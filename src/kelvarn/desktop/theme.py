@@ -268,7 +268,7 @@ def dress(window: QWidget) -> None:
     """Dress a window, and all that is or comes into it, in the theme in use.
 
     The sheet is the window's and not the application's: with that, Qt would dress a widget anew with each one that it
-    is put into on its way up (measured: three times as long until a window is built).
+    is put into on its way up (measured: twice to three times as long until a window is built).
     """
     text = _STYLE
     for field in fields(current()):
