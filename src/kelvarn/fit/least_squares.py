@@ -42,7 +42,7 @@ def estimate_of(value: float, variance: float, least: float) -> Estimate:
 
 
 def solved(design: Floats, target: Floats, weights: Floats | None) -> Floats:
-    """Weights of least squares, by the normal equations of scaled columns.
+    """Weights of least squares, of scaled columns; of columns that say the same, the smallest.
 
     Args:
         design: shape (n, p).
@@ -52,11 +52,9 @@ def solved(design: Floats, target: Floats, weights: Floats | None) -> Floats:
     if weights is not None:
         design, target = design * weights[:, None], target * weights
     scale = np.sqrt(np.einsum("ij,ij->j", design, design))
-    scale[scale == 0] = 1.0
-    scaled = design / scale
-    square = scaled.T @ scaled
-    square[np.diag_indices_from(square)] += 1e-12
-    return np.asarray(np.linalg.solve(square, scaled.T @ target) / scale)
+    scale[scale == 0] = 1.0  # columns alike in size: what counts as none is told by the largest
+    found, *_ = np.linalg.lstsq(design / scale, target, rcond=None)
+    return np.asarray(found / scale)
 
 
 def covariance(slopes: Floats, left: Floats, sizes: Sequence[int]) -> tuple[Floats, float, float]:
