@@ -26,7 +26,7 @@ from kelvarn.units import Quantity, Scale, show
 def page(project: Project, candidate: str, scale: Scale = Scale.CELSIUS) -> str:
     trial = project.first_trial
     result = Results().of(project.rig, project.candidate(candidate), trial)
-    return sheet_html(project, candidate, {trial.name: result}, scale, date(2026, 3, 1))
+    return sheet_html(project, candidate, {trial.name: result}, {}, scale, date(2026, 3, 1))
 
 
 def test_the_sheet_carries_settings_limits_and_results(cabinet: Project) -> None:

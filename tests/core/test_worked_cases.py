@@ -83,6 +83,6 @@ def test_they_are_on_the_sheet() -> None:
     from kelvarn.units import Scale
 
     project = find_demo("heatsink-fan").build()
-    html = sheet_html(project, "Three steps", {}, Scale.CELSIUS, date(2026, 11, 30))
+    html = sheet_html(project, "Three steps", {}, {}, Scale.CELSIUS, date(2026, 11, 30))
     assert "Worked cases" in html
     assert "“Mute” trips" in html

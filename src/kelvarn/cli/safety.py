@@ -243,6 +243,5 @@ def _page_of(project: Project, candidate: Candidate, *, user: bool) -> str:
     scale = project.scale or Scale.CELSIUS
     asked = (project.rig, candidate.controller, project.trials, current_go_on() or (lambda _: True))
     results, failures = results_of_all(*asked), failures_of_all(*asked)
-    if user:
-        return user_page_html(project, candidate.name, results, failures, scale, date.today())
-    return sheet_html(project, candidate.name, results, scale, date.today(), failures)
+    page = user_page_html if user else sheet_html
+    return page(project, candidate.name, results, failures, scale, date.today())

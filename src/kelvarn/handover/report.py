@@ -3,7 +3,6 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date
-from functools import cache
 from typing import Any
 
 from kelvarn import __version__
@@ -25,6 +24,7 @@ from kelvarn.tune.remarks import remarks
 from kelvarn.units import Quantity, Scale, show
 from kelvarn.words.limitations import limitations
 
+from .pages import template
 from .settings import SheetRow, fingerprint, settings_rows
 from .sheet import Judged, rig_rows, rule_rows
 
@@ -33,15 +33,6 @@ def _variant_lines(found: Variants | str | None, scale: Scale) -> list[str]:
     if found is None:
         return []
     return [found] if isinstance(found, str) else list(variant_lines(found, scale))
-
-
-@cache
-def _page() -> Any:
-    """The page's template; loaded when first needed."""
-    from jinja2 import Environment, PackageLoader
-
-    made = Environment(loader=PackageLoader("kelvarn", "handover"), autoescape=True, trim_blocks=True)
-    return made.get_template("report.html.jinja")
 
 
 @dataclass(frozen=True, eq=False)
@@ -100,7 +91,7 @@ def report_html(project: Project, found: Findings, pictures: dict[str, str], sca
     candidate, rig = project.candidate(found.candidate), project.rig
     table = found.table
     rules = rule_rows(project, scale)
-    page: str = _page().render(
+    page: str = template("report.html.jinja").render(
         project=project,
         candidate=candidate,
         day=day.isoformat(),

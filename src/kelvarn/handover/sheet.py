@@ -3,9 +3,6 @@
 from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import date
-from functools import cache
-from types import MappingProxyType
-from typing import Any
 
 from kelvarn import __version__
 from kelvarn.model.mark import MEASURES
@@ -20,18 +17,9 @@ from kelvarn.words.limitations import limitations
 
 from .open_points import open_points
 from .other_words import other_words
+from .pages import template
 from .settings import SheetRow, field_rows, fingerprint, settings_rows
 from .worked_cases import worked_cases
-
-
-@cache
-def _page() -> Any:
-    """The page's template; loaded when first needed, since that takes a part of the window's start."""
-    from jinja2 import Environment, PackageLoader
-
-    made = Environment(loader=PackageLoader("kelvarn", "handover"), autoescape=True, trim_blocks=True)
-    return made.get_template("sheet.html.jinja")
-
 
 _SHOWN = (
     "overshoot_K", "rise_s", "settling_s", "steady_error_K", "swing_K", "swing_period_s",
@@ -56,18 +44,17 @@ def sheet_html(
     project: Project,
     candidate_name: str,
     results: Mapping[str, Result | str],
+    failures: Mapping[str, FailureTable | str],
     scale: Scale,
     day: date,
-    failures: Mapping[str, FailureTable | str] = MappingProxyType({}),
 ) -> str:
     """The sheet of a candidate.
 
     Args:
         project, candidate_name: what is handed over.
-        results: its result on each trial, by the trial's name, or why there is none.
+        results, failures: its result and its failure table on each trial, as for `open_points`.
         scale: how temperatures are shown.
         day: date on the sheet.
-        failures: its failure table on each trial, likewise; what was not tried is said to be open.
     """
     candidate = project.candidate(candidate_name)
     rig = project.rig
@@ -107,7 +94,7 @@ def sheet_html(
                 ],
             }
         )
-    page: str = _page().render(
+    page: str = template("sheet.html.jinja").render(
         project=project,
         candidate=candidate,
         settings=settings_rows(candidate, scale, cools=project.rig.way.cools),

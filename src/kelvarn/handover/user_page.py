@@ -8,14 +8,11 @@ import math
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from datetime import date
-from functools import cache
 from itertools import pairwise
-from typing import Any
 
 import numpy as np
 
 from kelvarn import __version__
-from kelvarn.engine.steady import can_hold, rest_degC
 from kelvarn.model.events import DoorOpens
 from kelvarn.model.guards import Alarm, CutOff, LinkLost, LongestOn, NoRise, ProbeFaultAction, Restart, Trip
 from kelvarn.model.project import Project
@@ -23,13 +20,16 @@ from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Trial
 from kelvarn.model.trial_words import plan_text
 from kelvarn.studies.cold_again import cold_again_s
+from kelvarn.studies.failure_outcome import FailureOutcome
 from kelvarn.studies.failure_words import passed_text, stopped_text
 from kelvarn.studies.failures import FailureTable
+from kelvarn.studies.reasons import held_degC, holding_drive
 from kelvarn.studies.results import Result
 from kelvarn.units import Quantity, Scale, from_shown, show, to_shown
 from kelvarn.words.limitations import limitations
 
 from .open_points import Open, open_points
+from .pages import template
 from .settings import fingerprint, working_setpoint
 
 _MOST_FAILURES, _MOST_GAPS = 4, 3
@@ -44,15 +44,6 @@ class Part:
 
     heading: str
     lines: tuple[str, ...]
-
-
-@cache
-def _page() -> Any:
-    """The page's template; loaded when first needed."""
-    from jinja2 import Environment, PackageLoader
-
-    made = Environment(loader=PackageLoader("kelvarn", "handover"), autoescape=True, trim_blocks=True)
-    return made.get_template("user_page.html.jinja")
 
 
 def user_page_html(
@@ -73,7 +64,7 @@ def user_page_html(
     """
     candidate = project.candidate(candidate_name)
     points = open_points(project, results, failures, scale)
-    page: str = _page().render(
+    page: str = template("user_page.html.jinja").render(
         project=project,
         candidate=candidate,
         forbids=[point.text for point in points if point.forbids],
@@ -103,15 +94,14 @@ def user_parts(
     known = {name: result for name, result in results.items() if isinstance(result, Result)}
     trial = project.first_trial
     main = known.get(trial.name)
-    tables = [table for table in failures.values() if isinstance(table, FailureTable)]
     parts = {
         "What it is for": _purpose(project, trial, scale),
         "How to use it": _use(project, known, scale),
         "What the setpoint does": _setpoint(project, trial, scale),
         "Do not": _do_not(project, main, points, scale),
         "What is normal": () if main is None else _normal(project, trial, main, scale),
-        "Stop and unplug": _stop(project.rig, trial, main, scale),
-        "If something fails": _fails(tables, points, scale),
+        "Stop and unplug": _stop(project.rig, main, scale),
+        "If something fails": _fails(project, failures, scale),
         "What messages mean": _messages(project.rig, scale),
         "When the controller is dead": _by_hand(project, trial, scale),
         "Cooling down": () if main is None else _cooling(project.rig, main),
@@ -141,8 +131,7 @@ def _purpose(project: Project, trial: Trial, scale: Scale) -> Iterator[str]:
     if goal is not None:
         yield f"{goal.text(scale)}."
     probed = rig.probe.body
-    judged = goal.body if goal is not None else rig.judged_body
-    apart = f", not {judged}" if judged != probed else ""
+    apart = f", not {rig.what_matters}" if rig.what_matters != probed else ""
     yield f"It measures {probed}{apart}; set to {_degrees(working_setpoint(project, trial), scale)}."
 
 
@@ -222,22 +211,13 @@ def _setpoint(project: Project, trial: Trial, scale: Scale) -> Iterator[str]:
         yield f"It may be set from {low} to {high}."
     else:
         yield "No limits of the setpoint are set: it takes any."
-    judged = rig.goal.body if rig.goal is not None else rig.judged_body
-    setpoint = working_setpoint(project, trial)
-    apart = _apart_K(rig, setpoint, judged)
-    if judged != rig.probe.body and apart is not None and abs(apart) >= _FAR_K:
-        side = "warmer" if apart > 0 else "colder"
-        far = show(abs(apart), Quantity.DIFFERENCE, scale)
-        yield f"It is of {rig.probe.body}; at rest {judged} is {far} {side} than that."
-
-
-def _apart_K(rig: Rig, setpoint_degC: float, body: str) -> float | None:
-    """How much warmer a body rests than the one that is probed while the setpoint is held."""
-    held = can_hold(rig, setpoint_degC)
-    if held is None or held.holding_drive is None or not held.can:
-        return None
-    rest = rest_degC(rig, held.holding_drive)
-    return None if rest is None else float(rest[rig.body_index(body)] - rest[rig.body_index(rig.probe.body)])
+    rest = held_degC(rig, working_setpoint(project, trial))
+    if rest is None:
+        return
+    apart = float(rest[rig.body_index(rig.what_matters)] - rest[rig.body_index(rig.probe.body)])
+    if abs(apart) >= _FAR_K:
+        side, far = "warmer" if apart > 0 else "colder", show(abs(apart), Quantity.DIFFERENCE, scale)
+        yield f"It is of {rig.probe.body}; at rest {rig.what_matters} is {far} {side} than that."
 
 
 def _do_not(project: Project, main: Result | None, points: list[Open], scale: Scale) -> Iterator[str]:
@@ -250,24 +230,23 @@ def _do_not(project: Project, main: Result | None, points: list[Open], scale: Sc
     if heated:
         yield f"Cover {' or '.join(heated)}."
     if main is not None and rig.heats:
-        name = rig.goal.body if rig.goal is not None else rig.probe.body
-        hottest = max(main.measures.hottest_degC[name], main.measures.hottest_degC[rig.probe.body])
+        hottest = max(main.measures.hottest_degC[name] for name in (rig.what_matters, rig.probe.body))
         yield f"Put in anything that does not bear {_degrees(hottest, scale)}, or what is named below if it fails."
 
 
 def _normal(project: Project, trial: Trial, main: Result, scale: Scale) -> Iterator[str]:
-    rig, values = project.rig, main.measures.values
+    rig = project.rig
     hottest = ", ".join(f"{name} {_degrees(degC, scale)}" for name, degC in main.measures.hottest_degC.items())
     yield f"Hottest: {hottest}."
-    held = can_hold(rig, working_setpoint(project, trial))
-    if held is not None and held.holding_drive is not None and held.can:
-        yield f"About {show(abs(held.holding_drive), Quantity.DRIVE)} drive holds it."
-    energy = values.get("energy_J")
+    drive = holding_drive(rig, working_setpoint(project, trial))
+    if drive is not None:
+        yield f"About {show(abs(drive), Quantity.DRIVE)} drive holds it."
+    energy = main.measures.values.get("energy_J")
     if energy is not None:
         yield f"{show(energy, Quantity.ENERGY)} in {_span(main.run.duration_s)}."
 
 
-def _stop(rig: Rig, trial: Trial, main: Result | None, scale: Scale) -> Iterator[str]:
+def _stop(rig: Rig, main: Result | None, scale: Scale) -> Iterator[str]:
     for body in rig.all_bodies:
         if body.limit_degC is None:
             continue
@@ -301,26 +280,33 @@ def _not_there(main: Result) -> tuple[float, float, float] | None:
     return at_s, start + _THREE_QUARTERS * rise, float(run.measured_degC[run.sample_at(at_s)])
 
 
-def _fails(tables: list[FailureTable], points: list[Open], scale: Scale) -> Iterator[str]:
-    rows = sorted((row for table in tables for row in table.rows), key=lambda row: row.worst.harm, reverse=True)
-    worst = {row.failure.text: row.worst for row in reversed(rows) if row.worst.harmful}
-    for text, outcome in list(reversed(worst.items()))[:_MOST_FAILURES]:
+def _fails(project: Project, failures: Mapping[str, FailureTable | str], scale: Scale) -> Iterator[str]:
+    """What passes a limit, the worst first; and of each trial what was not tried, or what came of it."""
+    tables = {name: table for name, table in failures.items() if isinstance(table, FailureTable)}
+    rows = sorted(
+        (row for table in tables.values() for row in table.rows), key=lambda row: row.worst.harm, reverse=True
+    )
+    worst: dict[str, FailureOutcome] = {}
+    for row in rows:
+        if row.worst.harmful:
+            worst.setdefault(row.failure.text, row.worst)
+    for text, outcome in list(worst.items())[:_MOST_FAILURES]:
         when = "" if outcome.passed is None else f" {passed_text(outcome)}"
         ends = f"{outcome.suffers} passes its limit{when} and gets to {_degrees(outcome.extreme_degC, scale)}"
-        stops = stopped_text(outcome).replace("no guard acts", "nothing stops it")
-        yield f"{text[:1].upper()}{text[1:]}: {outcome.fault or ends}; {stops}."
+        yield f"{text[:1].upper()}{text[1:]}: {outcome.fault or ends}; {stopped_text(outcome)}."
     if len(worst) > _MOST_FAILURES:
         yield f"{len(worst) - _MOST_FAILURES} more single failures pass a limit."
-    for table in tables[:1]:
-        for row in table.rows:
-            event = row.failure.event
-            if event is not None and event.kind == "power_cut" and row.worst.goal_lost_s is not None:
-                yield f"Power lost: the goal is lost after {_span(row.worst.goal_lost_s)}; begin again from the start."
-                break
-    open_ones = [point.text for point in points if point.forbids and point.text.startswith("failures")]
-    yield from (f"{text[:1].upper()}{text[1:]}." for text in open_ones)
-    if tables and not worst and not open_ones:
-        yield from sorted({f"{table.verdict(scale)}." for table in tables})
+    for row in rows:
+        event = row.failure.event
+        if event is not None and event.kind == "power_cut" and row.worst.goal_lost_s is not None:
+            yield f"Power lost: the goal is lost after {_span(row.worst.goal_lost_s)}; begin again from the start."
+            break
+    for trial in project.trials:
+        table = tables.get(trial.name)
+        if table is None:
+            yield f"On “{trial.name}” it was not tried what happens."
+        elif not table.passed:
+            yield f"“{trial.name}”: {table.verdict(scale)}."
 
 
 _FIRST: dict[type, str] = {
@@ -348,19 +334,18 @@ def _messages(rig: Rig, scale: Scale) -> Iterator[str]:
 
 def _by_hand(project: Project, trial: Trial, scale: Scale) -> Iterator[str]:
     setpoint = working_setpoint(project, trial)
-    held = can_hold(project.rig, setpoint)
+    drive = holding_drive(project.rig, setpoint)
     yield "Switch the machine off."
     if not project.rig.heats:
         yield "By hand: full drive keeps it coldest, whatever is in it."
-    elif held is not None and held.holding_drive is not None and held.can:
-        outside = _degrees(project.rig.surroundings.temperature_degC, scale)
-        share = abs(held.holding_drive)
-        yield (
-            f"By hand, with somebody beside it: {show(share, Quantity.DRIVE)} on the average holds "
-            f"{_degrees(setpoint, scale)} at {outside} outside ({10 * share:.2g} of every 10 min on)."
-        )
-    else:
+    elif drive is None:
         yield "It is not known which drive would hold it by hand."
+    else:
+        outside = _degrees(project.rig.surroundings.temperature_degC, scale)
+        yield (
+            f"By hand, with somebody beside it: {show(abs(drive), Quantity.DRIVE)} on the average holds "
+            f"{_degrees(setpoint, scale)} at {outside} outside ({10 * abs(drive):.2g} of every 10 min on)."
+        )
 
 
 def _cooling(rig: Rig, main: Result) -> Iterator[str]:

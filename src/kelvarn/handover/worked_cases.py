@@ -115,7 +115,7 @@ def _of_law(desk: _Desk) -> Iterator[Case]:
             yield desk.case(f"still {desk.shown(reading)} a minute later", reading, _MINUTE_S)
         return
     # All delays are over, also those of going from cooling to heating, by way of off.
-    settles_s = max((2 if way.both else 1) * _delays_s(desk), desk.rig.probe.interval_s)
+    settles_s = max((2 if way.both else 1) * desk.law.delays_s, desk.rig.probe.interval_s)
     # From beyond all edges, on the side on which this one has not acted yet.
     warmest, coldest = max(edge.degC for edge in edges), min(edge.degC for edge in edges)
     for edge in edges:
@@ -124,13 +124,6 @@ def _of_law(desk: _Desk) -> Iterator[Case]:
             reading = edge.degC + off
             what = f"from {desk.shown(before)} to {desk.shown(reading)}"
             yield desk.case(what, reading, settles_s, before)
-
-
-def _delays_s(desk: _Desk) -> float:
-    """How long a reading must stay until all delays of the law are over."""
-    names = ("shortest_on_s", "shortest_off_s", "confirm_s", "decide_every_s")
-    rate = getattr(desk.law, "rate_per_s", None)
-    return sum(getattr(desk.law, name, 0.0) for name in names) + (1.0 / rate if rate else 0.0)
 
 
 def _of_guards(desk: _Desk) -> Iterator[Case]:

@@ -144,6 +144,10 @@ class Curve(LawBase):
         )
 
     @property
+    def delays_s(self) -> float:
+        return 1.0 / self.rate_per_s if self.rate_per_s else 0.0
+
+    @property
     def step_count(self) -> int:
         return len(self.steps) if self.shape == "steps" else 0
 

@@ -104,6 +104,11 @@ class LawBase(ModelBase):
         return None
 
     @property
+    def delays_s(self) -> float:
+        """How long after a reading it may take until the drive is what is asked for."""
+        return 0.0
+
+    @property
     def step_count(self) -> int:
         """How many steps are set in a table of their own."""
         return 0

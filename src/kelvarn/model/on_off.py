@@ -164,6 +164,10 @@ class OnOff(LawBase):
             found.append(Edge(("dead_band_K",), 2 * setpoint_degC - on + apart, "switches cooling on", up=False))
         return tuple(found)
 
+    @property
+    def delays_s(self) -> float:
+        return self.shortest_on_s + self.shortest_off_s + self.confirm_s + self.decide_every_s
+
     def edges_worked_out(self, setpoint_degC: float, way: Way) -> tuple[float, float] | None:
         if self.notation == "cuts":
             return None

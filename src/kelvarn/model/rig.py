@@ -80,6 +80,11 @@ class Rig(ModelBase):
         """The body that measures speak of."""
         return self.judged or self.probe.body
 
+    @property
+    def what_matters(self) -> str:
+        """The body that must be kept: the goal's, else the one that measures speak of."""
+        return self.judged_body if self.goal is None else self.goal.body
+
     @cached_property
     def all_bodies(self) -> tuple[Body, ...]:
         """The bodies; for a response model, the one that answers alike."""

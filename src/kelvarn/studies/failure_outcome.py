@@ -109,7 +109,7 @@ def outcome_of(
         margin = body.margin_K(found.lowest_degC[body.name], found.highest_degC[body.name])
         if margin is not None:
             margins[body.name] = margin
-    suffers = min(margins, key=lambda name: margins[name]) if margins else _matters(rig)
+    suffers = min(margins, key=lambda name: margins[name]) if margins else rig.what_matters
     first = min(found.passed_s, key=lambda name: found.passed_s[name]) if found.passed_s else None
     suffers = first or suffers
     without = [body.name for body in rig.all_bodies if body.limit_degC is None]
@@ -183,10 +183,6 @@ def _extreme_degC(rig: Rig, found: Followed, name: str) -> float:
     body, low, high = rig.all_bodies[rig.body_index(name)], found.lowest_degC[name], found.highest_degC[name]
     below = body.low_limit_degC is not None and body.margin_K(low, high) == low - body.low_limit_degC
     return low if below else high
-
-
-def _matters(rig: Rig) -> str:
-    return rig.goal.body if rig.goal is not None else rig.judged_body
 
 
 def _off_goal_K(rig: Rig, found: Followed) -> float:

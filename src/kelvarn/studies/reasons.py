@@ -12,6 +12,7 @@ from kelvarn.engine.measures import Measures, ended_text, measure
 from kelvarn.engine.run import Stopped, compute
 from kelvarn.engine.steady import can_hold, rest_degC
 from kelvarn.model.candidate import Candidate
+from kelvarn.model.log_data import Floats
 from kelvarn.model.mark import Mark
 from kelvarn.model.project import Project
 from kelvarn.model.rig import Rig
@@ -207,6 +208,18 @@ def _brings(remedy: Remedy, missed_now: float, whole: float | None) -> bool:
 
 def _size(value: float | None) -> float:
     return float("inf") if value is None else abs(value)
+
+
+def holding_drive(rig: Rig, setpoint_degC: float) -> float | None:
+    """Mean output that holds a setpoint; None where the drives cannot, or nobody can say."""
+    verdict = can_hold(rig, setpoint_degC)
+    return verdict.holding_drive if verdict is not None and verdict.can else None
+
+
+def held_degC(rig: Rig, setpoint_degC: float) -> Floats | None:
+    """Where all bodies rest while a setpoint is held, degC; None where it is not."""
+    drive = holding_drive(rig, setpoint_degC)
+    return None if drive is None else rest_degC(rig, drive)
 
 
 def holding(rig: Rig, trial: Trial) -> tuple[float, float] | None:

@@ -12,6 +12,7 @@ from kelvarn.engine.step import heating_up_s
 from kelvarn.model.project import Project
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Trial
+from kelvarn.studies.reasons import held_degC
 from kelvarn.units import Quantity, Scale, show
 
 from .process import FirstOrder, Plant
@@ -79,10 +80,7 @@ class Look:
 
     def held_at(self, setpoint_degC: float) -> npt.NDArray[np.float64] | None:
         """Where all bodies rest while a setpoint is held, degC; None where it is not."""
-        verdict = can_hold(self.rig, setpoint_degC)
-        if verdict is None or not verdict.can or verdict.holding_drive is None:
-            return None
-        return rest_degC(self.rig, verdict.holding_drive)
+        return held_degC(self.rig, setpoint_degC)
 
     def degC(self, value: float) -> str:
         """A temperature in words."""

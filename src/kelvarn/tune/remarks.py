@@ -156,7 +156,7 @@ def _of_fans(look: Look) -> Iterator[Remark]:
 def _far_away(look: Look) -> Iterator[Remark]:
     """What matters rests somewhere else than what is probed."""
     rig = look.rig
-    matters = rig.goal.body if rig.goal is not None else rig.judged_body
+    matters = rig.what_matters
     rest = look.held_at(look.setpoint)
     if matters == rig.probe.body or rest is None:
         return

@@ -49,15 +49,24 @@ def put_content(area: QScrollArea, content: QWidget) -> None:
     area.setWidget(content)
 
 
-class Panel(QScrollArea):
-    """Scrolls a column of widgets. Subclasses say what it is about and fill it."""
+class Scrolled(QScrollArea):
+    """Scrolls a column up and down, without a frame and without taking the keys."""
 
-    def __init__(self, width: int) -> None:
+    def __init__(self, content: QWidget | None = None) -> None:
         super().__init__()
         self.setWidgetResizable(True)
         self.setFrameShape(QFrame.Shape.NoFrame)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        if content is not None:
+            self.setWidget(content)
+
+
+class Panel(Scrolled):
+    """Scrolls a column of widgets. Subclasses say what it is about and fill it."""
+
+    def __init__(self, width: int) -> None:
+        super().__init__()
         self.setMinimumWidth(width)
         self._subject: Hashable = object()
         self._parts: list[Refreshable] = []
@@ -99,18 +108,13 @@ class Panel(QScrollArea):
             self._parts.append(widget)
 
 
-class AsTall(QScrollArea):
+class AsTall(Scrolled):
     """Scrolls what is below others in a column, and is no taller than it wants."""
 
     def __init__(self, content: QWidget) -> None:
-        super().__init__()
+        super().__init__(content)
         self._content = content
-        self.setWidgetResizable(True)
-        self.setFrameShape(QFrame.Shape.NoFrame)
-        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Maximum)
-        self.setWidget(content)
         content.installEventFilter(self)
 
     def eventFilter(self, of: QObject, event: QEvent) -> bool:
@@ -129,12 +133,7 @@ class Columns(QSplitter):
     def __init__(self, left: QWidget, middle: QWidget, right: QWidget) -> None:
         super().__init__(Qt.Orientation.Horizontal)
         self.setHandleWidth(theme.GAP)
-        scroll = QScrollArea()
-        scroll.setWidgetResizable(True)
-        scroll.setFrameShape(QFrame.Shape.NoFrame)
-        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        scroll.setWidget(left)
+        scroll = Scrolled(left)
         scroll.setMinimumWidth(190)
         scroll.setViewportMargins(theme.GAP, 0, 0, 0)
         for widget in (scroll, middle, right):

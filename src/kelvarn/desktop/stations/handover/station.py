@@ -12,7 +12,6 @@ from PySide6.QtWidgets import (
     QFrame,
     QHBoxLayout,
     QPushButton,
-    QScrollArea,
     QTextBrowser,
     QVBoxLayout,
     QWidget,
@@ -23,7 +22,7 @@ from kelvarn.desktop.fields.plain import heading
 from kelvarn.desktop.parts.boxes import ask_where
 from kelvarn.desktop.parts.elided import ElidedLine
 from kelvarn.desktop.parts.menus import Command
-from kelvarn.desktop.parts.panel import Columns
+from kelvarn.desktop.parts.panel import Columns, Scrolled
 from kelvarn.desktop.parts.plain import PlainLabel
 from kelvarn.desktop.stations.report import write_pdf
 from kelvarn.desktop.stations.station import Context, Phrase, Station
@@ -91,12 +90,7 @@ class HandoverStation(Station):
         column.addWidget(self._words_heading)
         column.addLayout(self._words)
         column.addStretch(1)
-        scroll = QScrollArea()
-        scroll.setWidgetResizable(True)
-        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        scroll.setFrameShape(QFrame.Shape.NoFrame)
-        scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        scroll.setWidget(right)
+        scroll = Scrolled(right)
         scroll.setMinimumWidth(theme.RIGHT_WIDTH - 60)
         self.write_button = QPushButton()
         self.write_button.setProperty("main", True)
@@ -160,7 +154,7 @@ class HandoverStation(Station):
         results = {trial: result} if result is not None and self.candidate.name not in self._runner.faults else {}
         others = {name: each for name, each in self.verdicts.results.items() if isinstance(each, Result)}
         results |= {name: each for name, each in others.items() if name != trial}
-        return sheet_html(project, self.candidate.name, results, self._view.scale, date.today(), self.verdicts.failures)
+        return sheet_html(project, self.candidate.name, results, self.verdicts.failures, self._view.scale, date.today())
 
     def commands(self) -> list[Command]:
         return [Command("&Project", "Print the sheet…", "Ctrl+P", self.shown(self.ask_print))]
