@@ -13,7 +13,7 @@ from typing import Any
 import numpy as np
 from benchmarks.rigs import random_case
 
-from kelvarn.engine.control import Stepper
+from kelvarn.engine.device import Stepper
 from kelvarn.engine.measures import measure
 from kelvarn.engine.prepare import RunError
 from kelvarn.engine.run import compute

@@ -79,7 +79,7 @@ def test_setpoints_of_whole_trials_agree_with_the_second_engine(demo: str) -> No
     for test in project.trials:
         if not any(change.waits for change in test.plan.changes):
             run = compute(project.rig, project.candidates[0].controller, test)
-            for k in range(0, run.time_s.size, 7):
+            for k in range(0, run.time_s.size - 1, 7):  # what begins at the very end is no part of its course
                 assert run.setpoint_degC[k] == pytest.approx(setpoint(run, float(run.time_s[k])), abs=1e-9)
 
 

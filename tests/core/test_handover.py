@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from kelvarn.demos import find_demo
-from kelvarn.engine.control import Stepper
+from kelvarn.engine.device import Stepper
 from kelvarn.engine.measures import measure
 from kelvarn.engine.run import compute
 from kelvarn.handover.other_words import other_words

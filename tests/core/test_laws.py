@@ -3,8 +3,8 @@
 import numpy as np
 import pytest
 
-from kelvarn.engine.control import Stepper
 from kelvarn.engine.decision import Decision
+from kelvarn.engine.device import Stepper
 from kelvarn.engine.laws import ask, curve, laws_of, on_off, pid, rows, took
 from kelvarn.engine.run import compute
 from kelvarn.model.candidate import Controller
@@ -174,8 +174,7 @@ def overridden(controller: Controller, measured: list[float], held: list[float |
     """What a law asks for while something stronger gives what it wants where that is a number."""
     law, out, found = laws_of(controller, HEATS, rows), Decision(), []
     for y, forced in zip(measured, held, strict=True):
-        out.elapsed_s = h if found else 0.0
-        ask(law, 60.0, y, h, out)
+        ask(law, 60.0, y, round(1000 * h) if found else 0, h, out)
         took(law, out.proposed if forced is None else forced, h, out)
         found.append(out.proposed)
     return found

@@ -2,7 +2,7 @@
 
 import re
 from pathlib import Path
-from typing import Any, get_args
+from typing import get_args
 
 import pytest
 
@@ -14,6 +14,8 @@ from kelvarn.engine.changes import changes_of
 from kelvarn.engine.laws import LAWS, law_module
 from kelvarn.engine.layout import lay_out
 from kelvarn.engine.measures import measure
+from kelvarn.engine.missing import missing_spans
+from kelvarn.engine.prepare import device_for
 from kelvarn.engine.run import compute
 from kelvarn.model.candidate import STRATEGIES, Controller
 from kelvarn.model.edit import add_event, with_fields
@@ -62,19 +64,10 @@ def test_every_event_changes_something_of_the_plant_or_the_controller(kind: str)
         assert EVENT_KINDS[kind].what
         assert EVENT_KINDS[kind].color
         changed = [changes_of(project.rig, each, lay_out(project.rig))[0] for each in (before, trial)]
-        ruled = [guarding.guarding_of(project.rig, each, guarding_rows).intervals for each in (before, trial)]
-        if kind == "price":  # dearer than the permit allows
-            event = with_fields(trial.events[-1], price=project.rig.permits[0].limit + 1)
-            dear = with_fields(trial, events=(*trial.events[:-1], event))
-            ruled[1] = guarding.guarding_of(project.rig, dear, guarding_rows).intervals
-        settings = kind == "settings"  # of the law itself: in the control step
-        assert len(changed[0]) != len(changed[1]) or len(ruled[0]) != len(ruled[1]) or settings
+        ruled = [device_for(project.rig, project.candidates[0].controller, each).intervals for each in (before, trial)]
+        assert len(changed[0]) != len(changed[1]) or len(ruled[0]) != len(ruled[1])
         return
     pytest.fail(f"no demo has what an event “{kind}” needs")
-
-
-def guarding_rows(_record: type, rows: Any) -> list[Any]:
-    return list(rows)
 
 
 @pytest.mark.parametrize("kind", GUARD_KINDS)
@@ -92,7 +85,7 @@ def test_every_permit_says_what_it_asks_for_and_when_it_is_missing(kind: str) ->
     project, name = add_rule(rich(), kind)
     permit = next(each for each in project.rig.permits if each.name == name)
     assert permit.text(Scale.CELSIUS)
-    assert isinstance(guarding.missing_spans(permit, project.first_trial), list)
+    assert isinstance(missing_spans(permit, project.first_trial), list)
 
 
 def test_every_law_has_its_engine_its_words_and_a_strategy() -> None:

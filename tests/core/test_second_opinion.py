@@ -8,7 +8,7 @@ import pytest
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
-from kelvarn.engine.control import Stepper
+from kelvarn.engine.device import Stepper
 from kelvarn.engine.measures import Span, measure
 from kelvarn.engine.run import Run, compute
 from kelvarn.model.events import DoorOpens
@@ -136,7 +136,11 @@ pids = st.builds(
 
 
 @settings(max_examples=200, deadline=None)
-@given(pids, st.lists(st.tuples(st.floats(20, 90), st.floats(20, 90)), min_size=3, max_size=60), st.floats(0.1, 20))
+@given(
+    pids,
+    st.lists(st.tuples(st.floats(20, 90), st.floats(20, 90)), min_size=3, max_size=60),
+    st.integers(100, 20000).map(lambda ms: ms / 1000),
+)
 def test_pid_is_what_the_model_says(c: Pid, samples: list[tuple[float, float]], h: float) -> None:
     plan = Plan(changes=tuple(SetpointChange(at_s=k * h, to_degC=r) for k, (r, _) in enumerate(samples)))
     law = Stepper(c, plan, h)

@@ -5,7 +5,7 @@ import itertools
 import numpy as np
 import pytest
 
-from kelvarn.engine.control import Stepper
+from kelvarn.engine.device import Stepper
 from kelvarn.engine.laws import static_curve
 from kelvarn.engine.laws.static import Line
 from kelvarn.model.candidate import Controller

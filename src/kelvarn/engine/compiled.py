@@ -72,16 +72,16 @@ class _Part:
     """A function that compiled code calls; Python calls it as it is, without a compiler."""
 
     def __init__(self, function: Callable[..., Any], *, inlined: bool) -> None:
-        self._function, self.inlined = function, inlined
+        self.function, self.inlined = function, inlined
         self.__doc__ = function.__doc__
         _parts.append(self)
 
     def __call__(self, *arguments: Any) -> Any:
-        return self._function(*arguments)
+        return self.function(*arguments)
 
     @cached_property
     def _dispatcher(self) -> Any:
-        return _numba().njit(**_HOW)(self._function)
+        return _numba().njit(**_HOW)(self.function)
 
     @property
     def _numba_type_(self) -> Any:
@@ -108,6 +108,11 @@ def part(function: F) -> F:
 def subroutine(function: F) -> F:
     """What compiled code calls now and then: compiled once for all its callers."""
     return cast(F, _Part(function, inlined=False))
+
+
+def function_of(part: Callable[..., Any]) -> Callable[..., Any]:
+    """The plain function behind a part, for who reads its source."""
+    return part.function if isinstance(part, _Part) else part
 
 
 def entry(function: Callable[..., int | None]) -> "Entry":

@@ -1,126 +1,152 @@
 """The control step: plan → ask → rule → took. The same for simulation, live loop and proof of what is handed over.
 
 The setpoint is an output of the plan's state; the law asks for a drive; what is stronger than the law rules; only then
-does the law learn what was really given.
+does the law learn what was really given. A step is told how much time has passed, and knows of the world only its
+inputs. What outlives a power cut: trips and alarms that stay until reset is pressed, where the plan had got to, what
+was done once, settings, and the law's memory where the restart guard keeps it; `resume` forgets all else.
 """
 
 import math
-from collections.abc import Sequence
-from dataclasses import replace
+from dataclasses import fields
 from typing import Any, NamedTuple
 
-import numpy as np
-
 from kelvarn.model.candidate import Controller
-from kelvarn.model.control_events import SettingsChange
-from kelvarn.model.events import Event
+from kelvarn.model.guards import Restart
 from kelvarn.model.law import Way
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Trial
 
+from .ages import aged, ms_of
 from .compiled import part, subroutine
 from .decision import Decision
-from .guard_records import Guarding, GuardKind, Resumes, Ruler, Timing
+from .guard_records import Guarding, GuardKind, GuardState, Resumes, Timing
 from .guarding import guarding_of
-from .guards import look_around, look_at_permits, rule, watch, without_power
-from .laws import Laws, ask, laws_of, rearm, restart, retune, rows, took
-from .laws.pid import SettingsRecord
-from .plan import Course, PlanState, SetpointRecord, changes_of, setpoint_step
-from .plant import NONE
-from .records import Reals, Table, table
+from .guards import begin_anew, rule, watch
+from .inputs import Inputs, Reading, Said
+from .laws import Laws, ask, curve, laws_of, on_off, pid, rearm, restart, retune, took
+from .permits import look_at_override, look_at_permits
+from .plan import Course, DayState, PlanState, PlanTables, pass_time, plan_tables, setpoint_step
+from .records import Table, table
 
-_STANDS_STILL = int(Ruler.STANDS_STILL)
+_CLOCK = int(Resumes.CLOCK)
 
 
 class Control(NamedTuple):
     """All that the control step knows and keeps."""
 
     timing: Table[Timing]
-    readings: Reals  # of each probe, at this sample
-    plan: Table[SetpointRecord]
-    plan_state: Table[PlanState]
+    held: Table[Reading]  # what each probe read last
+    plan: PlanTables
     laws: Laws
-    settings_changes: Table[SettingsRecord]
     guarding: Guarding
     decision: Table[Decision]
 
 
 @part
-def control_step(control: Control, t: float) -> None:
-    """Take one sample of the readings; `control.decision` then says what was decided.
+def control_step(control: Control, inputs: Inputs, passed_ms: int) -> None:
+    """Take one sample; `control.decision` then says what was decided.
 
     Args:
         control: it.
-        t: instant of the sample, s.
+        inputs: of this sample.
+        passed_ms: since the sample before; of no account at the first one since the start.
     """
-    out, timing, guarding = control.decision[0], control.timing[0], control.guarding
-    now, y = guarding.now[0], control.readings[timing.control_probe]
-    look_around(guarding, t)
-    if now.power_cut:
-        _without_power(control, t, y)
+    out, timing, guarding, said = control.decision[0], control.timing[0], control.guarding, inputs.said[0]
+    now = guarding.now[0]
+    now.returned_ms = aged(now.returned_ms, passed_ms)
+    for p in range(len(control.held)):
+        if inputs.readings[p].valid:
+            control.held[p].degC, control.held[p].valid = inputs.readings[p].degC, True
+    if not control.held[timing.control_probe].valid:
+        _wait_for_reading(guarding, said, out)
         return
-    if now.was_cut:
-        _power_returns(control, t, y)
-    if now.stalled:
-        if now.hung_at != NONE:
-            out.given = now.given = now.hung_at
-        out.guard_code = _STANDS_STILL
+    if now.started and passed_ms <= 0:  # the same sample once more
         return
-    h = timing.h if now.elapsed_s == NONE else now.elapsed_s
-    if now.reset:
+    y, took_ms = control.held[timing.control_probe].degC, passed_ms if now.started else 0
+    h = (passed_ms if now.started else timing.interval_ms) / 1000.0
+    now.started = True
+    if said.reset:
         rearm(control.laws)
-    setpoint = now.lost_degC
-    if not now.lost:
-        setpoint = setpoint_step(control.plan, control.plan_state[0], t, y, timing.band_K)
-    out.setpoint_degC = min(max(setpoint + now.nudge_K, timing.lowest_degC), timing.highest_degC)
-    out.nudge_K = timing.mirror * now.nudge_K
-    out.elapsed_s = max(now.elapsed_s, 0.0)
-    look_at_permits(guarding, t, control.plan_state[0].begun, abs(y - out.setpoint_degC) <= timing.band_K)
-    retune(control.laws, control.settings_changes, t, timing.mirror * y)
-    ask(control.laws, timing.mirror * out.setpoint_degC, timing.mirror * y, h, out)
-    watch(guarding, control.readings, timing, t, out)
-    rule(guarding, out)
+    if now.lost:
+        setpoint = now.lost_degC
+    else:
+        seen = inputs.readings[timing.control_probe].valid
+        setpoint = setpoint_step(control.plan, timing, took_ms, y, seen, said.week_ms)
+    setpoint += said.nudge_K
+    if timing.limited:
+        setpoint = min(max(setpoint, timing.lowest_degC), timing.highest_degC)
+    out.setpoint_degC = setpoint
+    out.nudge_K = timing.mirror * said.nudge_K
+    near = abs(y - out.setpoint_degC) <= timing.band_K
+    look_at_permits(guarding, inputs)
+    look_at_override(now, said, control.plan.state[0].began and not now.lost, near)
+    if said.retunes:
+        retune(control.laws, said, timing.mirror * y)
+    ask(control.laws, timing.mirror * out.setpoint_degC, timing.mirror * y, took_ms, h, out)
+    watch(guarding, inputs, control.held, timing, took_ms, out)
+    rule(guarding, said, out)
     took(control.laws, out.given, h, out)
     now.given = out.given
 
 
 @subroutine
-def _without_power(control: Control, t: float, y: float) -> None:
-    """A sample without power; the plan of a controller with a clock goes on."""
-    out, guarding = control.decision[0], control.guarding
-    stands = guarding.now[0].lost
-    for g in range(len(guarding.guards)):
-        if guarding.guards[g].kind == GuardKind.RESTART and guarding.guards[g].resumes != Resumes.CLOCK:
-            stands = True
-    if not stands or control.plan_state[0].begun == 0:
-        out.setpoint_degC = setpoint_step(control.plan, control.plan_state[0], t, y, control.timing[0].band_K)
-    without_power(guarding, t, out)
+def _wait_for_reading(guarding: Guarding, said: Said, out: Decision) -> None:
+    """Before the first reading the law is not asked: off, but for what has tripped."""
+    now = guarding.now[0]
+    out.asked = out.proposed = out.p = out.i = out.d = out.delay_left_s = 0.0
+    out.law_code = 0
+    now.override = now.no_heating = now.no_cooling = -1
+    now.blind = True
+    rule(guarding, said, out)
+    now.given = out.given
 
 
 @subroutine
-def _power_returns(control: Control, t: float, y: float) -> None:
-    """The controller comes back, as the restart guard says; without one its plan goes on by the clock, its law anew."""
-    now, plan = control.guarding.now[0], control.plan_state[0]
-    now.was_cut, now.returned_s, now.elapsed_s = False, t, NONE
-    keeps = False
-    for g in range(len(control.guarding.guards)):
-        guard = control.guarding.guards[g]
-        if guard.kind != GuardKind.RESTART:
-            continue
-        keeps = guard.keeps_memory
-        if guard.resumes == Resumes.STORED:
-            plan.waited_s += t - now.cut_from_s
-        elif guard.resumes == Resumes.START:
-            plan.begun, plan.from_degC, plan.waited_s, plan.reached = 1, y, t, False
-        elif guard.resumes == Resumes.LOST:
-            now.lost, now.lost_degC = True, guard.own_degC
+def resume(control: Control, away_ms: int) -> None:
+    """Begin anew with what was stored, as the restart guard says; without one the plan goes on by the clock.
+
+    Args:
+        control: before its first sample, with what was stored filled in; or as the power left it.
+        away_ms: for how long there was no power; 0 where no clock says so.
+    """
+    guarding, plan = control.guarding, control.plan.state[0]
+    begin_anew(guarding)
+    now, keeps, resumes = guarding.now[0], False, _CLOCK
+    for g in range(len(guarding.guards)):
+        guard = guarding.guards[g]
+        if guard.kind == GuardKind.RESTART:
+            keeps, resumes = guard.keeps_memory, guard.resumes
+            now.lost, now.lost_degC = resumes == Resumes.LOST, guard.own_degC
+    if resumes == Resumes.START:
+        plan.begun = 0
+        plan.age_ms = plan.clock_ms = 0
+        plan.reached = False
+    elif resumes == Resumes.CLOCK and plan.begun > 0:
+        pass_time(plan, away_ms)
+        control.plan.day[0].age_ms += away_ms
     if not keeps:
         restart(control.laws)
+    for p in range(len(control.held)):
+        control.held[p].valid = False
+
+
+def stored_fields(rig: Rig | None) -> dict[Any, tuple[str, ...]]:
+    """What a device stores, of each record: all that `resume` goes on from."""
+    found: dict[Any, tuple[str, ...]] = {
+        GuardState: ("active",),
+        PlanState: ("begun", "age_ms", "from_degC", "reached", "count", "clock_ms"),
+        DayState: ("begun", "from_degC", "to_degC", "ramp_K_per_s", "early_s", "age_ms"),
+        on_off.State: ("done",),
+    }
+    if rig is not None and any(isinstance(guard, Restart) and guard.keeps_memory for guard in rig.guards):
+        for law_state in (on_off.State, pid.State, curve.State):
+            found[law_state] = tuple(each.name for each in fields(law_state))
+    return found
 
 
 def control_of(
-    controller: Controller, course: Course, interval_s: float, way: Way, make: Any = table,
-    events: Sequence[Event] = (), rig: Rig | None = None, trial: Trial | None = None,
+    controller: Controller, course: Course, interval_s: float, way: Way, make: Any = table, rig: Rig | None = None,
+    trial: Trial | None = None,
 ) -> Control:  # fmt: skip
     """A controller before its first sample.
 
@@ -129,7 +155,6 @@ def control_of(
         interval_s: time between samples.
         way: which way the drives go.
         make: makes a table, as for `laws_of`.
-        events: of a trial; those that are about control count.
         rig, trial: whose guards, permits and band count; None for none.
     """
     plan = None if trial is None else trial.plan
@@ -137,10 +162,11 @@ def control_of(
     high = math.inf if plan is None or plan.highest_degC is None else plan.highest_degC
     least, most = controller.range_of_drive(way)
     timing = Timing(
-        h=interval_s,
+        interval_ms=ms_of(interval_s),
         mirror=float(way.sign),
         control_probe=0 if rig is None else rig.control_index,
         band_K=0.5 if trial is None else trial.band_K,
+        limited=math.isfinite(low) or math.isfinite(high),
         lowest_degC=low,
         highest_degC=high,
         least=least,
@@ -148,51 +174,9 @@ def control_of(
     )
     return Control(
         timing=make(Timing, [timing]),
-        readings=np.zeros(1 if rig is None else len(rig.probes)),
-        plan=make(SetpointRecord, changes_of(course)),
-        plan_state=make(PlanState, [PlanState()]),
+        held=make(Reading, [Reading() for _ in range(1 if rig is None else len(rig.probes))]),
+        plan=plan_tables(course, make),
         laws=laws_of(controller, way, make),
-        settings_changes=make(SettingsRecord, settings_changes_of(events)),
-        guarding=guarding_of(rig, trial, make, events),
+        guarding=guarding_of(rig, make),
         decision=make(Decision, [Decision()]),
     )
-
-
-def settings_changes_of(events: Sequence[Event]) -> list[SettingsRecord]:
-    """When settings change, and change back, in order of time; one that is never at the end."""
-    found = []
-    for event in events:
-        if isinstance(event, SettingsChange):
-            factors = event.gain_factor, event.ti_factor, event.td_factor
-            found.append(SettingsRecord(event.at_s, *factors))
-            if event.lasts_s is not None:
-                found.append(SettingsRecord(event.at_s + event.lasts_s, *(1 / factor for factor in factors)))
-    return [*sorted(found, key=lambda each: each.at_s), SettingsRecord(math.inf, 1.0, 1.0, 1.0)]
-
-
-_HEATS = Way(1)
-
-
-class Stepper:
-    """Steps the very control step that the kernel runs, one sample at a time and without a compiler.
-
-    Args:
-        controller, course: what it does.
-        interval_s: time between samples.
-        way: which way the drives go.
-        events, rig, trial: as for `control_of`.
-    """
-
-    def __init__(
-        self, controller: Controller, course: Course, interval_s: float, way: Way = _HEATS,
-        events: Sequence[Event] = (), rig: Rig | None = None, trial: Trial | None = None,
-    ) -> None:  # fmt: skip
-        self._control = control_of(controller, course, interval_s, way, rows, events, rig, trial)
-        self._interval_s, self._sample = interval_s, 0
-
-    def step(self, *measured_degC: float) -> Decision:
-        """Take the next sample, of each probe where there are several, and decide."""
-        self._control.readings[:] = measured_degC
-        control_step(self._control, self._sample * self._interval_s)
-        self._sample += 1
-        return replace(self._control.decision[0])

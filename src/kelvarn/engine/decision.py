@@ -8,7 +8,6 @@ class Decision:
     """What was decided at one sample, step by step; drives 0…1, below 0 where they cool."""
 
     setpoint_degC: float = 0.0
-    elapsed_s: float = 0.0  # since the sample before; 0 at the first one
     nudge_K: float = 0.0  # by which somebody has moved it by hand; negated where the law is mirrored
     asked: float = 0.0  # by the law, whatever its limits
     proposed: float = 0.0  # by the law, inside its limits

@@ -7,6 +7,7 @@ times need not be whole samples and switching inside a sample is honoured to rou
 
 import math
 from collections.abc import Sequence
+from typing import Any
 
 from .compiled import part, subroutine
 from .plant import NONE, TIME_EPS, Delayed, Drive, DriveKind, DriveState, Sharing
@@ -18,14 +19,15 @@ def share_out(
     demand: float,
     sharing: int,
     drives: "Table[Drive] | Sequence[Drive]",
-    states: "Table[DriveState] | Sequence[DriveState]",
+    states: Any,
 ) -> None:
     """Write the demand of each drive, 0…1, from that of the law, −1…1; below 0 it asks for cooling, where some cool.
 
     Args:
         demand: of the law.
         sharing: equal gives each drive of the effect the same; by priority they are filled one after another.
-        drives, states: the drives.
+        drives: the drives.
+        states: of each, whatever has a demand: the kernel's states, or a device's outputs.
     """
     count = len(drives)
     heats = cools = False

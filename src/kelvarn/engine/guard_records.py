@@ -4,7 +4,7 @@ from dataclasses import dataclass
 from enum import IntEnum
 from typing import NamedTuple
 
-from .plant import NONE
+from .ages import NOT_BEGUN
 from .records import Table
 
 
@@ -19,33 +19,12 @@ class Ruler(IntEnum):
     PERMIT = 6
     OVERRIDE = 7
     STANDS_STILL = 8  # the controller takes no sample
+    NO_READING = 9  # a reading is missing that no guard looks at; it is as strong as PROBE_FAULT
     LAW = 0
 
 
 RULERS = 16
 """A guard code is a ruler and so many times the place of the guard, permit or event that it is of."""
-
-
-class IntervalKind(IntEnum):
-    """What holds from an instant to before another."""
-
-    NEVER = 0
-    POWER_CUT = 1
-    ORDERS_LOST = 2
-    STALLED = 3  # value: seconds between samples that are taken; NONE for none
-    NO_HEATING = 4  # index: of the permit
-    NO_COOLING = 5
-    OVERRIDE = 6  # index: of the event; value: the drive
-    NUDGE = 7  # value: K
-    RESET = 8
-
-
-class Until(IntEnum):
-    """What ends an override before its time."""
-
-    TIME = 0
-    PLAN = 1
-    REACHED = 2
 
 
 class GuardKind(IntEnum):
@@ -91,21 +70,6 @@ class Resumes(IntEnum):
 
 
 @dataclass(slots=True)
-class Interval:
-    """Something that holds for a while, in order of their beginnings; `over` is state: it ended before its time."""
-
-    kind: int  # IntervalKind
-    from_s: float
-    to_s: float
-    index: int
-    value: float
-    given: float  # of a controller that hangs, its output; NONE: as it was
-    until: int  # Until, of an override
-    begun: int  # of an override: changes of the plan begun when it began; below 0: it has not begun
-    over: bool
-
-
-@dataclass(slots=True)
 class Guard:
     """A guard; fields that its kind lacks are 0. Temperatures and signs as the probe shows them."""
 
@@ -120,53 +84,67 @@ class Guard:
     away_K: float  # distance from the setpoint beyond which it counts
     rise_K: float  # change that is expected of much drive
     hysteresis_K: float
-    after_s: float
+    after_ms: int
     duty: float  # given while it is on
-    cycle_s: float  # over which that duty is on and off in turn; 0: evenly
-    latches: bool
+    cycle_ms: int  # over which that duty is on and off in turn; 0: evenly
+    on_ms: int  # of a cycle
+    latches: bool  # it stays until reset is pressed, through a power cut too
     at_least: float  # drive that counts
-    rest_s: float  # after a longest on-time
-    still_s: float  # 0: not watched
+    rest_ms: int  # after a longest on-time
+    still_ms: int  # 0: not watched
     resumes: int  # Resumes
     own_degC: float  # setpoint that is kept through a power cut
     keeps_memory: bool
-    low_degC: float  # readings at which the probe is faulty
-    high_degC: float
 
 
 @dataclass(slots=True)
 class GuardState:
     """What is kept of a guard."""
 
-    since_s: float = NONE  # since when what it watches has been so; of a longest on-time, when it was off last
+    age_ms: int = NOT_BEGUN  # of what it watches; of a longest on-time, since it was off last
     active: bool = False
     from_degC: float = 0.0  # reading that it compares with
-    seen_s: float = 0.0  # when that was
+    seen_ms: int = 0  # since that was, or since it began to rest
     armed: bool = False
+    phase_ms: int = 0  # of its cycle
+
+
+class PermitKind(IntEnum):
+    """What a permit goes by."""
+
+    INPUT = 0  # something that is there or gone: a door, a signal
+    HOURS = 1
+    PRICE = 2
+
+
+@dataclass(slots=True)
+class PermitRecord:
+    """A permit; fields that its kind lacks are 0."""
+
+    kind: int  # PermitKind
+    heats: bool  # needed for a drive above 0
+    cools: bool  # needed for one below
+    after_ms: int  # how long what it asks for may be gone
+    days: int  # a bit for each, the lowest for Monday
+    from_ms: int
+    lasts_ms: int
+    limit: float
 
 
 @dataclass(slots=True)
 class Now:
     """What holds at this sample, and what is kept from one to the next."""
 
-    place: int = 0  # intervals before it have ended
-    power_cut: bool = False
-    was_cut: bool = False
-    orders_lost_s: float = NONE  # for how long
-    stalled: bool = False
-    hung_at: float = NONE  # the drive that a controller gives that hangs; NONE: its last one
-    taken_s: float = NONE  # when the last sample was taken
-    elapsed_s: float = NONE  # between that and the one before; NONE: there is none
-    no_heating: int = -1
+    started: bool = False
+    no_heating: int = -1  # permit that is missing
     no_cooling: int = -1
-    override: int = -1  # event
-    override_drive: float = 0.0
-    nudge_K: float = 0.0
-    reset: bool = False
+    seen_override: int = -1  # that somebody holds
+    let_go: bool = False  # it ended before its time
+    override: int = -1  # that holds
+    blind: bool = False  # a reading is missing that no guard looks at
     given: float = 0.0  # last
-    returned_s: float = NONE  # when the power came back
-    cut_from_s: float = 0.0
-    lost_degC: float = NONE  # the setpoint of a controller that forgot it
+    returned_ms: int = NOT_BEGUN  # since the power came back
+    lost_degC: float = 0.0  # the setpoint of a controller that forgot it
     lost: bool = False
 
 
@@ -174,10 +152,11 @@ class Now:
 class Timing:
     """How often a controller steps, which way, and inside what."""
 
-    h: float  # s
+    interval_ms: int
     mirror: float  # −1 where all drives cool, else 1
     control_probe: int
     band_K: float  # in which the setpoint counts as reached
+    limited: bool  # whether setpoints are
     lowest_degC: float  # that a setpoint may be
     highest_degC: float
     least: float  # drive that the law ever asks for
@@ -187,7 +166,7 @@ class Timing:
 class Guarding(NamedTuple):
     """All that rules over the law."""
 
-    intervals: Table[Interval]
     guards: Table[Guard]
     states: Table[GuardState]
+    permits: Table[PermitRecord]
     now: Table[Now]

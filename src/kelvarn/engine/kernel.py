@@ -7,10 +7,11 @@ from kelvarn.units import KELVIN_AT_0_DEGC
 
 from .applying import Heat, apply_change
 from .compiled import entry, part, subroutine
-from .control import Control, control_step
+from .control import Control
 from .drives import drive_step, flow_at, left_of, output_at, push_change, share_out
 from .guard_records import RULERS, Ruler
 from .guards import code_of
+from .happenings import Device, take_sample
 from .linear import advance, advance_once, advance_to_switch, begin_linear
 from .matrices import PROBE, SURROUNDINGS, prepare_all, product, put_slot, slot_of
 from .nonlinear import advance_adaptive, begin_adaptive
@@ -40,7 +41,7 @@ def run_loop(
     first: int,
     last: int,
     plant: Plant,
-    control: Control,
+    device: Device,
     state: State,
     heat: Heat,
     trace: Trace,
@@ -50,14 +51,14 @@ def run_loop(
 
     Args:
         first, last: samples.
-        plant, control: what runs.
+        plant, device: what runs.
         state, heat: what is kept of it from one call to the next; all zero at first.
         trace, found: written.
 
     Returns:
         An `Outcome`; of one that failed, `state.loop` says where.
     """
-    samples = plant.rig[0].samples
+    samples, control = plant.rig[0].samples, device.control
     if first == 0:
         _begin(plant, state, heat)
     for k in range(first, last):
@@ -67,8 +68,9 @@ def run_loop(
         _read_probes(k, plant, state, heat, trace)
         t = k * plant.rig[0].h
         for p in range(plant.probes.size):
-            control.readings[p] = trace.readings_degC[p, k]
-        control_step(control, t)
+            reading, probe = device.inputs.readings[p], state.probes[p]
+            reading.degC, reading.valid, reading.at_end = probe.shown_degC, True, probe.at_end
+        take_sample(device, k)
         if plant.played.size > 0:
             control.decision[0].given = plant.played[k]
         if plant.rig[0].switched:
@@ -90,8 +92,8 @@ def run_loop(
         _record_heat(k, plant, state, trace)
     if last == samples:
         _finish(plant, state, heat)
-        if control.plan_state[0].waited_s > 0.0:
-            place_windows(control.plan, plant.rig[0].h, samples - 1, found.windows)
+        if device.happening[0].waited_ms > 0:
+            place_windows(device.course, plant.rig[0].h, samples - 1, found.windows)
         survey(plant, state, trace, found)
         survey_safety(plant, state, trace, found)
     return Outcome.DONE

@@ -181,6 +181,7 @@ def _drive(rig: Rig, drive: AnyDrive, entry: dict[str, int]) -> Drive:
         volts=getattr(drive, "volts", 1.0),
         dial_degC=math.inf if (dial := getattr(drive, "dial_degC", None)) is None else dial,
         dial_band_K=getattr(drive, "dial_band_K", 0.0),
+        window_ms=max(round(1000 * getattr(drive, "window_s", 0.0)), 1),
         **{name: float(getattr(drive, name, 0.0) or 0.0) for name in _OWN},
     )
     made.dead_time_s += made.operate_s
@@ -228,6 +229,7 @@ def probe_record(rig: Rig, probe: Probe) -> ProbeRecord:
         ohm_at_25_degC=converter.ohm_at_25_degC if converter is not None else 0.0,
         fixed_ohm=converter.fixed_ohm if converter is not None else 0.0,
         beta_K=converter.beta_K if converter is not None else 0.0,
+        corrects=correction is not None,
         correct_slope=correction.slope if correction is not None else 1.0,
         correct_shown_degC=correction.shown_low_degC if correction is not None else 0.0,
         correct_true_degC=correction.true_low_degC if correction is not None else 0.0,

@@ -145,6 +145,7 @@ class Drive:
     shortest_on_s: float
     shortest_off_s: float
     window_s: float
+    window_ms: int  # the same for a device, which counts whole ones
     shortest_pulse_s: float
     resolution_s: float  # of a pulse
     steps: float  # levels between off and full
@@ -189,6 +190,7 @@ class ProbeRecord:
     ohm_at_25_degC: float
     fixed_ohm: float
     beta_K: float
+    corrects: bool  # by two points
     correct_slope: float
     correct_shown_degC: float
     correct_true_degC: float
@@ -291,6 +293,7 @@ class ProbeState:
 
     sits_in: int  # now: it may come loose
     shown_degC: float
+    at_end: bool  # of its range, before any correction
     fault: int  # that rules now
     start_degC: float  # what it has before the run
 

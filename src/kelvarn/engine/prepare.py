@@ -14,7 +14,9 @@ from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Trial
 
 from .changes import changes_of, openings, put_in, weather_of
-from .control import Control, control_of
+from .control import control_of
+from .device import device_of
+from .happenings import Device
 from .layout import (
     Floats,
     Layout,
@@ -284,8 +286,7 @@ def _goal(rig: Rig) -> dict[str, Any]:
     }
 
 
-def control_for(rig: Rig, controller: Controller, trial: Trial) -> Control:
-    """A controller for the kernel, before its first sample."""
-    return control_of(
-        controller, trial.course, rig.probe.interval_s, rig.way, events=trial.occurrences, rig=rig, trial=trial
-    )
+def device_for(rig: Rig, controller: Controller, trial: Trial) -> Device:
+    """A controller in a trial, for the kernel, before its first sample."""
+    control = control_of(controller, trial.plan, rig.probe.interval_s, rig.way, rig=rig, trial=trial)
+    return device_of(control, rig=rig, trial=trial)

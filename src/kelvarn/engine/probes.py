@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from kelvarn.units import KELVIN_AT_0_DEGC
 
 from .compiled import part, subroutine
+from .inputs import Reading
 from .plant import NONE, ConverterKind, Fault, FaultKind, FaultState, ProbeRecord, ProbeState
 from .records import Grid, Table
 
@@ -37,17 +38,11 @@ def count_of(probe: ProbeRecord, value: float) -> float:
 
 
 @subroutine
-def _converted(probe: ProbeRecord, value: float, fault: int) -> float:
-    """What a device makes of a converter's count."""
+def degC_of_count(probe: ProbeRecord, count: float) -> float:
+    """What a device makes of a converter's count, degC: by the same steps, or through divider and NTC."""
     low, high, levels = probe.lowest_degC, probe.highest_degC, probe.levels
     if probe.converter == ConverterKind.EVEN:
-        return low + count_of(probe, value) / levels * (high - low)
-    if fault == FaultKind.OPEN:
-        count = levels
-    elif fault == FaultKind.SHORT:
-        count = 0.0
-    else:
-        count = count_of(probe, value)
+        return low + count / levels * (high - low)
     if count <= 0.0:
         return high
     if count >= levels:
@@ -56,8 +51,52 @@ def _converted(probe: ProbeRecord, value: float, fault: int) -> float:
     return 1.0 / (_AT_25 + math.log(ohm / probe.ohm_at_25_degC) / probe.beta_K) - KELVIN_AT_0_DEGC
 
 
+@part
+def is_at_end(probe: ProbeRecord, degC: float) -> bool:
+    """Whether a device's figure before its correction lies at an end of the range: open, shorted or beyond it."""
+    return degC <= probe.lowest_degC or degC >= probe.highest_degC
+
+
+@part
+def corrected(probe: ProbeRecord, degC: float) -> float:
+    """What a device makes of a figure: kept inside the range, and corrected by two points, degC."""
+    inside = min(max(degC, probe.lowest_degC), probe.highest_degC)
+    if not probe.corrects:
+        return inside
+    return probe.correct_true_degC + (inside - probe.correct_shown_degC) * probe.correct_slope
+
+
+@part
+def read_probe(probes: Table[ProbeRecord], place: int, raw: float, valid: bool, readings: Table[Reading]) -> None:
+    """Make a reading of what a device has of a probe.
+
+    Args:
+        probes: all probes.
+        place: of this one.
+        raw: count of its converter; or degC, of one without.
+        valid: whether there is one at all.
+        readings: written.
+    """
+    probe, reading = probes[place], readings[place]
+    degC = raw if probe.converter == ConverterKind.NONE else degC_of_count(probe, raw)
+    reading.valid = valid
+    reading.at_end = is_at_end(probe, degC)
+    reading.degC = corrected(probe, degC)
+
+
+@part
+def _count_with(probe: ProbeRecord, value: float, fault: int) -> float:
+    """What a converter gives; of an NTC that is open or shorted, its last or first count."""
+    if probe.converter == ConverterKind.NTC and fault == FaultKind.OPEN:
+        return probe.levels
+    if probe.converter == ConverterKind.NTC and fault == FaultKind.SHORT:
+        return 0.0
+    return count_of(probe, value)
+
+
 @subroutine
-def _awry(t: float, value: float, noise: float, probe: ProbeRecord, kind: int, fault: Fault, kept: FaultState) -> float:
+def _awry(t: float, value: float, noise: float, probe: ProbeRecord, state: ProbeState, kind: int, fault: Fault,
+          kept: FaultState) -> float:  # fmt: skip
     """A reading of a probe that has a fault (kind 0: none), a converter or an error of its own."""
     value = value * probe.slope + probe.offset_K + noise
     if kind == FaultKind.DRIFT:
@@ -70,15 +109,15 @@ def _awry(t: float, value: float, noise: float, probe: ProbeRecord, kind: int, f
             kept.taken = due
             value += fault.size_K
     if probe.converter != ConverterKind.NONE:
-        value = _converted(probe, value, kind)
+        value = degC_of_count(probe, _count_with(probe, value, kind))
     elif probe.resolution_K > 0.0:
         value = math.floor(value / probe.resolution_K + 0.5) * probe.resolution_K
     if kind == FaultKind.OPEN and probe.converter != ConverterKind.NTC:
         value = probe.highest_degC
     elif kind == FaultKind.SHORT and probe.converter != ConverterKind.NTC:
         value = probe.lowest_degC
-    value = min(max(value, probe.lowest_degC), probe.highest_degC)
-    return probe.correct_true_degC + (value - probe.correct_shown_degC) * probe.correct_slope
+    state.at_end = is_at_end(probe, value)
+    return corrected(probe, value)
 
 
 @subroutine
@@ -88,15 +127,15 @@ def _faulty(k: int, t: float, value: float, noise: float, probe: ProbeRecord, st
     if not kept.begun:
         kept.begun = True
         kept.taken = NONE if fault.kind == FaultKind.SPIKES else fault.since_s
-        kept.held_degC = _awry(t, value, noise, probe, 0, fault, kept) if k == 0 else state.shown_degC
+        kept.held_degC = _awry(t, value, noise, probe, state, 0, fault, kept) if k == 0 else state.shown_degC
     if fault.kind == FaultKind.STUCK:
         return kept.held_degC
     if fault.kind == FaultKind.STALE:
         if t > kept.taken + fault.every_s - 1e-9:
-            kept.held_degC = _awry(t, value, noise, probe, 0, fault, kept)
+            kept.held_degC = _awry(t, value, noise, probe, state, 0, fault, kept)
             kept.taken = t
         return kept.held_degC
-    return _awry(t, value, noise, probe, fault.kind, fault, kept)
+    return _awry(t, value, noise, probe, state, fault.kind, fault, kept)
 
 
 @part
@@ -125,9 +164,10 @@ def reading(
         shown = value + noise
         if probe.resolution_K > 0.0:
             shown = math.floor(shown / probe.resolution_K + 0.5) * probe.resolution_K
+        state.at_end = is_at_end(probe, shown)
         shown = min(max(shown, probe.lowest_degC), probe.highest_degC)
     else:
         last = len(faults) - 1
-        shown = _awry(t, value, noise, probe, 0, faults[last], kept[last])
+        shown = _awry(t, value, noise, probe, state, 0, faults[last], kept[last])
     state.shown_degC = shown
     return shown

@@ -37,6 +37,8 @@ Block5 = Annotated[npt.NDArray[np.float64], Axes(np.float64, 5)]
 Ints = Annotated[npt.NDArray[np.int64], Axes(np.int64, 1)]
 Codes = Annotated[npt.NDArray[np.int32], Axes(np.int32, 1)]
 """A code for each sample."""
+Long = Annotated[int, 64]
+"""A field of a record that needs more than 32 bits on a device."""
 Pixels = Annotated[npt.NDArray[np.uint32], Axes(np.uint32, 2)]
 
 

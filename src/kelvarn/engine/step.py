@@ -181,16 +181,8 @@ def _at(rig: Rig, degC: Floats, start: Start) -> Rig:
 def _shown(rig: Rig, degC: float) -> float:
     """What the control probe shows of a temperature that stays."""
     nothing = Fault(0, 0.0, 0.0, 1.0)
-    return reading(
-        1,
-        0.0,
-        degC,
-        0.0,
-        probe_record(rig, rig.probe),
-        ProbeState(0, 0.0, -1, 0.0),
-        [nothing],
-        [FaultState(False, 0.0, 0.0)],
-    )
+    probe, state, kept = probe_record(rig, rig.probe), ProbeState(0, 0.0, False, -1, 0.0), FaultState(False, 0.0, 0.0)
+    return reading(1, 0.0, degC, 0.0, probe, state, [nothing], [kept])
 
 
 def _by_hand(rig: Rig, drive: float, span_s: float, before: float = 0.0) -> Run:

@@ -5,9 +5,9 @@ from dataclasses import dataclass
 from typing import NamedTuple
 
 from .compiled import part, subroutine
+from .happenings import CourseRecord
 from .laws.curve import Code as CurveCode
 from .laws.pid import FIRST_AT_LIMIT, LAST_AT_LIMIT
-from .plan import SetpointRecord
 from .plant import NONE, TIME_EPS, Plant, State
 from .records import Codes, Grid, Reals, Table
 
@@ -316,11 +316,11 @@ def survey(plant: Plant, state: State, trace: Trace, found: Found) -> None:
 
 
 @subroutine
-def place_windows(changes: Table[SetpointRecord], h: float, last: int, windows: Table[SpanPlace]) -> None:
+def place_windows(changes: Table[CourseRecord], h: float, last: int, windows: Table[SpanPlace]) -> None:
     """Place the windows of a plan that waited where its changes did begin.
 
     Args:
-        changes: of the plan, at the end of the run.
+        changes: of the trial's course, at the end of the run.
         h, last: sample interval in s, and the last sample.
         windows: as they would lie had nothing waited; written.
     """

@@ -3,7 +3,7 @@
 from typing import Literal
 
 import numpy as np
-from pydantic import model_validator
+from pydantic import field_validator, model_validator
 
 from kelvarn.units import KELVIN_AT_0_DEGC, Quantity
 
@@ -100,6 +100,12 @@ class Probe(ModelBase):
     highest_degC: float = temperature(2500.0, "Highest reading", "It never reads above this.")
     converter: Converter | None = field(None, "Converter", "The converter it is read with; none leaves it out.")
     correction: Correction | None = field(None, "Correction", "The two-point correction made in the device.")
+
+    @field_validator("interval_s")
+    @classmethod
+    def _whole_ms(cls, interval_s: float) -> float:
+        """Devices count whole milliseconds."""
+        return round(interval_s, 3)
 
     @model_validator(mode="after")
     def _range_in_order(self) -> "Probe":

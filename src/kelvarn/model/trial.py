@@ -6,7 +6,7 @@ from functools import cached_property
 from itertools import pairwise
 from typing import Self
 
-from pydantic import model_validator
+from pydantic import field_validator, model_validator
 
 from kelvarn.units import Quantity, show
 
@@ -87,6 +87,12 @@ class Plan(ModelBase):
     highest_degC: float | None = temperature(
         None, "Highest setpoint", "No setpoint goes above, by hand neither.", empty="no limit"
     )
+
+    @field_validator("again_s")
+    @classmethod
+    def _whole_ms(cls, again_s: float | None) -> float | None:
+        """Devices count whole milliseconds."""
+        return None if again_s is None else math.ceil(again_s * 1000 - 1e-6) / 1000
 
     @property
     def last_degC(self) -> float:

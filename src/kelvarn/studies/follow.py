@@ -9,8 +9,8 @@ from typing import Any, cast
 import numpy as np
 
 from kelvarn.engine.applying import Heat
-from kelvarn.engine.control import Control
-from kelvarn.engine.guard_records import RULERS, Interval, Ruler
+from kelvarn.engine.guard_records import RULERS, Ruler
+from kelvarn.engine.happenings import Device, Interval
 from kelvarn.engine.heat import carried, conductance
 from kelvarn.engine.kernel import Outcome
 from kelvarn.engine.layout import Floats, lay_out
@@ -115,7 +115,7 @@ def _take_intervals(source: Any, target: Any) -> None:
     for kept in source:
         while any(target[place][name] != kept[name] for name in ("kind", "from_s", "to_s", "index")):
             place += 1
-        target[place]["begun"], target[place]["over"] = kept["begun"], kept["over"]
+        target[place]["over"] = kept["over"]
         place += 1
 
 
@@ -136,7 +136,7 @@ class Snapshot:
     sample: int
     state: State
     heat: Heat
-    control: Control
+    device: Device
     tripped: int  # at the sample before
 
 
@@ -158,7 +158,7 @@ class FollowedRun(PreparedRun):
         """Compute up to a sample, and keep all that is kept before it. Raises as `follow` does."""
         self._compute_to(sample, go_on)
         tripped = int(self._trace.tripped[sample - 1]) if sample else 0
-        return Snapshot(sample, _copied(self._state), _copied(self._heat), _copied(self._control), tripped)
+        return Snapshot(sample, _copied(self._state), _copied(self._heat), _copied(self._device), tripped)
 
     def go_on_from(self, kept: Snapshot) -> None:
         """Begin where another run was, of the same rig and trial but for an event that begins then or later."""
@@ -166,8 +166,8 @@ class FollowedRun(PreparedRun):
             return
         _take(kept.state, self._state)
         _take(kept.heat, self._heat)
-        _take(kept.control._replace(guarding=kept.control.guarding._replace(intervals=_NO_INTERVALS)), self._control)
-        _take_intervals(kept.control.guarding.intervals, self._control.guarding.intervals)
+        _take(kept.device._replace(intervals=_NO_INTERVALS), self._device)
+        _take_intervals(kept.device.intervals, self._device.intervals)
         for body in cast(Any, self._state.bodies):
             body["after_low_degC"], body["after_degC"] = math.inf, -math.inf
         self._trace.tripped[kept.sample - 1] = kept.tripped

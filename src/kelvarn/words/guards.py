@@ -9,7 +9,7 @@ from kelvarn.units import Quantity, Scale, show
 RULER_WORDS = {
     Ruler.POWER_CUT: "power cut", Ruler.THERMAL_CUT_OFF: "thermal cut-off", Ruler.LATCHED_TRIP: "trip",
     Ruler.GUARD: "guard", Ruler.PROBE_FAULT: "probe fault", Ruler.PERMIT: "permit", Ruler.OVERRIDE: "by hand",
-    Ruler.STANDS_STILL: "no new order",
+    Ruler.STANDS_STILL: "no new order", Ruler.NO_READING: "no reading",
 }  # fmt: skip
 """What the rulers are called, from the strongest."""
 
@@ -45,6 +45,8 @@ def rule_text(run: Run, index: int, scale: Scale = Scale.CELSIUS) -> str:
             return "no power: nothing is measured, nothing given"
         case Ruler.STANDS_STILL:
             return f"no new order: {given} stays as it was"
+        case Ruler.NO_READING:
+            return "no reading: nothing is given"
         case Ruler.OVERRIDE:
             event = run.trial.occurrences[place]
             return f"“{event.name}”: paused" if event.kind == "pause" else f"held at {given} by hand"

@@ -1,6 +1,6 @@
 """A controller's decision at one sample, in words and numbers: the sentences stand with the laws."""
 
-from kelvarn.engine.control import settings_changes_of
+from kelvarn.engine.device import retunings_of
 from kelvarn.engine.guard_codes import ruler_at
 from kelvarn.engine.guard_records import Ruler
 from kelvarn.engine.plant import TIME_EPS
@@ -56,7 +56,7 @@ def law_at(run: Run, index: int) -> Controller:
     if not isinstance(law, Pid):
         return law
     gain = ti = td = 1.0
-    for change in settings_changes_of(run.trial.occurrences):
+    for change in retunings_of(run.trial.occurrences):
         if change.at_s <= run.time_s[index] + TIME_EPS:
             gain, ti, td = gain * change.gain, ti * change.ti, td * change.td
     changed = {"kp_per_K": law.kp_per_K * gain, "ti_s": law.ti_s * ti, "td_s": law.td_s * td}

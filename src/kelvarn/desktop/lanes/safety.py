@@ -6,7 +6,7 @@ import numpy as np
 
 from kelvarn.desktop.strip.lane import Handle, Lane, LaneSpan, Level
 from kelvarn.engine.guard_records import RULERS, Ruler
-from kelvarn.engine.guarding import missing_spans
+from kelvarn.engine.missing import missing_spans
 from kelvarn.engine.run import Run
 from kelvarn.model.guards import Alarm, CutOff, Trip
 from kelvarn.units import Quantity, show

@@ -18,9 +18,10 @@ from kelvarn.model.law import Way
 from kelvarn.model.on_off import OnOff
 from kelvarn.model.pid import Pid
 
+from ..ages import NOT_BEGUN
 from ..compiled import part
 from ..decision import Decision
-from ..plant import NONE, TIME_EPS
+from ..inputs import Said
 from ..records import Table, table
 from . import by_hand, curve, on_off, pid
 from .static import StaticCurve
@@ -53,19 +54,20 @@ _USUAL_ON_OFF, _USUAL_CURVE, _USUAL_PID, _USUAL_FIXED = OnOff(), Curve(), Pid(),
 
 
 @part
-def ask(laws: Laws, r: float, y: float, h: float, out: Decision) -> None:
+def ask(laws: Laws, r: float, y: float, passed_ms: int, h: float, out: Decision) -> None:
     """Let the law in use read a sample.
 
     Args:
         laws: settings and state.
         r, y: setpoint and measured temperature, degC (negated for a cooling drive).
-        h: time since the sample before, s; at the first one, to the next.
+        passed_ms: time since the sample before; 0 at the first one.
+        h: the same in s; at the first one, to the next.
         out: written: drive asked and proposed, terms, delay left, code.
     """
     if laws.law[0].kind == _PID:
         pid.ask(laws.pid[0], laws.pid_state[0], r, y, h, out)
     elif laws.law[0].kind == _ON_OFF:
-        on_off.ask(laws.on_off[0], laws.on_off_state[0], r, y, out)
+        on_off.ask(laws.on_off[0], laws.on_off_state[0], r, y, passed_ms, out)
     elif laws.law[0].kind == _CURVE:
         curve.ask(laws.curve[0], laws.curve_steps, laws.curve_state[0], y, h, out)
     else:
@@ -73,20 +75,16 @@ def ask(laws: Laws, r: float, y: float, h: float, out: Decision) -> None:
 
 
 @part
-def retune(laws: Laws, changes: Table[pid.SettingsRecord], t: float, y: float) -> None:
-    """Change settings of the law in use that change by an instant, without a jump of the drive.
+def retune(laws: Laws, said: Said, y: float) -> None:
+    """Change settings of the law in use, without a jump of the drive.
 
     Args:
         laws: settings and state; both are written.
-        changes: when they change, in order of time; the last one is never.
-        t: instant of the sample, s.
+        said: by which factors they change.
         y: measured temperature, degC (negated for a cooling drive).
     """
     if laws.law[0].kind == _PID:
-        state = laws.pid_state[0]
-        while changes[state.retuned].at_s <= t + TIME_EPS:
-            pid.retune(laws.pid[0], state, changes[state.retuned], y)
-            state.retuned += 1
+        pid.retune(laws.pid[0], laws.pid_state[0], said, y)
 
 
 @part
@@ -111,10 +109,10 @@ def restart(laws: Laws) -> None:
     """Let the law in use begin anew, as after a power cut; settings that changed stay, and so does "once"."""
     if laws.law[0].kind == _PID:
         state = laws.pid_state[0]
-        state.started, state.memory, state.speed, state.last_drive = False, 0.0, 0.0, 0.0
+        state.started, state.memory, state.lost, state.speed, state.last_drive = False, 0.0, 0.0, 0.0, 0.0
     elif laws.law[0].kind == _ON_OFF:
-        switch = laws.on_off_state[0]
-        switch.way, switch.since_s, switch.passed_s, switch.decided_s = 0, 0.0, NONE, NONE
+        relay = laws.on_off_state[0]
+        relay.way, relay.since_ms, relay.passed_ms, relay.decided_ms = 0, 0, NOT_BEGUN, NOT_BEGUN
     elif laws.law[0].kind == _CURVE:
         place = laws.curve_state[0]
         place.started, place.place, place.last_drive = False, 0, 0.0

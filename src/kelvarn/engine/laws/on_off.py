@@ -10,9 +10,9 @@ from enum import IntEnum
 from kelvarn.model import on_off as model
 from kelvarn.model.law import Way
 
+from ..ages import NOT_BEGUN, aged, ms_of
 from ..compiled import part
 from ..decision import Decision
-from ..plant import NONE, TIME_EPS
 from .static import Corner, Line, StaticCurve
 
 
@@ -44,10 +44,10 @@ class OnOffRecord:
     off_degC: float
     cools_too: bool
     dead_band_K: float  # from heating to cooling
-    shortest_on_s: float
-    shortest_off_s: float
-    confirm_s: float
-    decide_every_s: float
+    shortest_on_ms: int
+    shortest_off_ms: int
+    confirm_ms: int
+    decide_every_ms: int
     once: bool  # off at the setpoint, and stays off
 
 
@@ -56,10 +56,11 @@ class State:
     """At power-up: off, and the restart delay starts now."""
 
     way: int = 0  # 1: on; −1: on and cooling
-    since_s: float = 0.0  # since the last switching
-    passed_s: float = NONE  # for how long an edge has been passed; NONE: it is not
-    decided_s: float = NONE  # since the last decision; NONE: there was none
+    since_ms: int = 0  # since the last switching
+    passed_ms: int = NOT_BEGUN  # for how long an edge has been passed
+    decided_ms: int = NOT_BEGUN  # since the last decision
     done: bool = False
+    beyond: bool = False  # this reading, an edge
 
 
 MODEL = model.OnOff
@@ -79,80 +80,79 @@ def settings_of(law: model.OnOff, way: Way) -> OnOffRecord:
         off_degC=way.sign * law.cut_out_degC,
         cools_too=way.both,
         dead_band_K=law.dead_band_K,
-        shortest_on_s=law.shortest_on_s,
-        shortest_off_s=law.shortest_off_s,
-        confirm_s=law.confirm_s,
-        decide_every_s=law.decide_every_s,
+        shortest_on_ms=ms_of(law.shortest_on_s),
+        shortest_off_ms=ms_of(law.shortest_off_s),
+        confirm_ms=ms_of(law.confirm_s),
+        decide_every_ms=ms_of(law.decide_every_s),
         once=law.once,
     )
 
 
 @part
-def _wanted(law: OnOffRecord, way: int, r: float, y: float, nudge_K: float) -> tuple[int, bool]:
-    """What it would do at a sample were there no delays: 1 on, 0 off, −1 cool; and whether it is beyond an edge.
+def _wanted(law: OnOffRecord, state: State, r: float, y: float, nudge_K: float) -> int:
+    """What it would do at a sample were there no delays: 1 on, 0 off, −1 cool; and note whether it is beyond an edge.
 
     Who turns the dial of one with a cut-in and cut-out of its own moves both.
     """
-    on_at, off_at = law.on_degC + nudge_K, law.off_degC + nudge_K
+    way, on_at, off_at = state.way, law.on_degC + nudge_K, law.off_degC + nudge_K
     if law.follows:
         away = law.share * abs(r)
         on_at, off_at = r - law.below_K - away, r + law.above_K + away
         if law.once:
             off_at = r
+    state.beyond = True
     if y <= on_at:
-        return 1 if way >= 0 else 0, True
+        return 1 if way >= 0 else 0
     if law.cools_too and y >= r + r - on_at + law.dead_band_K:
-        return -1 if way <= 0 else 0, True
-    if way < 0:
-        return (0, True) if y <= r + r - off_at + law.dead_band_K else (way, False)
-    if y >= off_at:
-        return 0, True
-    return way, False
+        return -1 if way <= 0 else 0
+    if way >= 0 and y >= off_at:
+        return 0
+    if way < 0 and y <= r + r - off_at + law.dead_band_K:
+        return 0
+    state.beyond = False
+    return way
 
 
 @part
-def ask(law: OnOffRecord, state: State, r: float, y: float, out: Decision) -> None:
+def ask(law: OnOffRecord, state: State, r: float, y: float, passed_ms: int, out: Decision) -> None:
     """Read a sample; arguments as for `laws.ask`."""
     way = state.way
-    state.since_s += out.elapsed_s
-    if state.passed_s >= 0.0:
-        state.passed_s += out.elapsed_s
-    if state.decided_s >= 0.0:
-        state.decided_s += out.elapsed_s
-    want, beyond = _wanted(law, way, r, y, out.nudge_K)
-    wants, left = way, 0.0
+    state.since_ms = aged(state.since_ms, passed_ms)
+    state.passed_ms = aged(state.passed_ms, passed_ms)
+    state.decided_ms = aged(state.decided_ms, passed_ms)
+    want = _wanted(law, state, r, y, out.nudge_K)
+    wants, left_ms = way, 0
     if state.done:
         code = Code.DONE_ONCE
         wants = 0
-    elif state.decided_s >= 0.0 and state.decided_s + TIME_EPS < law.decide_every_s:
+    elif 0 <= state.decided_ms < law.decide_every_ms:
         code = Code.NOT_DECIDING
-        left = law.decide_every_s - state.decided_s
+        left_ms = law.decide_every_ms - state.decided_ms
     else:
-        state.decided_s = 0.0
+        state.decided_ms = 0
         if want == way:
-            state.passed_s = NONE
+            state.passed_ms = NOT_BEGUN
             if way != 0:
-                code = Code.STAYS_ON if beyond else Code.KEEPS_ON
+                code = Code.STAYS_ON if state.beyond else Code.KEEPS_ON
             else:
-                code = Code.STAYS_OFF if beyond else Code.KEEPS_OFF
+                code = Code.STAYS_OFF if state.beyond else Code.KEEPS_OFF
         else:
-            if state.passed_s < 0.0:
-                state.passed_s = 0.0
-            shortest = law.shortest_on_s if way != 0 else law.shortest_off_s
-            if state.passed_s + TIME_EPS < law.confirm_s:
+            state.passed_ms = max(state.passed_ms, 0)
+            shortest_ms = law.shortest_on_ms if way != 0 else law.shortest_off_ms
+            if state.passed_ms < law.confirm_ms:
                 code = Code.CONFIRMING
-                left = law.confirm_s - state.passed_s
-            elif state.since_s + TIME_EPS < shortest:
+                left_ms = law.confirm_ms - state.passed_ms
+            elif state.since_ms < shortest_ms:
                 code = Code.SHORTEST_ON if way != 0 else Code.RESTART_DELAY
-                left = shortest - state.since_s
+                left_ms = shortest_ms - state.since_ms
             else:
                 code = Code.SWITCHES_OFF if way != 0 else Code.SWITCHES_ON
                 wants = want
-                state.passed_s = NONE
+                state.passed_ms = NOT_BEGUN
                 state.done = way > 0 and law.once
     out.asked = out.proposed = float(wants)
     out.p = out.i = out.d = 0.0
-    out.delay_left_s, out.law_code = left, code
+    out.delay_left_s, out.law_code = left_ms / 1000.0, code
 
 
 @part
@@ -161,7 +161,7 @@ def took(state: State, given: float) -> None:
     way = 1 if given >= 0.5 else (-1 if given <= -0.5 else 0)
     if way != state.way:
         state.way = way
-        state.since_s = 0.0
+        state.since_ms = 0
 
 
 def static_curve(law: model.OnOff, setpoint_degC: float, way: Way, ends: tuple[float, float]) -> StaticCurve:

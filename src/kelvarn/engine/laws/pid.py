@@ -13,6 +13,7 @@ from kelvarn.model.law import Way
 from ..compiled import part
 from ..decision import Decision
 from ..guard_records import RULERS, Ruler
+from ..inputs import Said
 from .static import Corner, StaticCurve
 
 
@@ -60,11 +61,13 @@ class PidRecord:
     tracking_s: float
     integrates: bool
     zone_K: float  # further away the memory holds still; 0: it acts everywhere
+    memory_limited: bool
     memory_low: float
     memory_high: float
     setpoint_rate_K_per_s: float  # 0: at once
     feed_per_K: float
     feed_from_degC: float  # negated where the law is mirrored
+    splits: bool  # what the terms add up to is not the drive itself
     dead_band: float
     cooling_ratio: float
 
@@ -80,21 +83,12 @@ class State:
     last_drive: float = 0.0
     error_K: float = 0.0  # at this sample
     r: float = 0.0  # setpoint that it follows, on its way to the one that is set
-    retuned: int = 0  # changes of settings so far
-
-
-@dataclass(slots=True)
-class SettingsRecord:
-    """From an instant on gain, integral and derivative time are so many times what they were."""
-
-    at_s: float
-    gain: float
-    ti: float
-    td: float
+    lost: float = 0.0  # of what was added to the memory, what was too small for its digits
 
 
 MODEL = model.Pid
-_LAW, _PERMIT = int(Ruler.LAW), int(Ruler.PERMIT)
+_LAW = int(Ruler.LAW)
+_PERMIT = int(Ruler.PERMIT)
 _WINDUP = {"none": Windup.NONE, "hold": Windup.HOLD, "back_calculation": Windup.BACK}
 
 
@@ -116,11 +110,13 @@ def settings_of(law: model.Pid, way: Way) -> PidRecord:
         tracking_s=law.acting_tracking_s,
         integrates=law.integrates,
         zone_K=law.zone_K or 0.0,
+        memory_limited=law.memory_low is not None or law.memory_high is not None,
         memory_low=-no_limit if law.memory_low is None else law.memory_low,
         memory_high=no_limit if law.memory_high is None else law.memory_high,
         setpoint_rate_K_per_s=law.setpoint_rate_K_per_s or 0.0,
         feed_per_K=law.feed_per_K or 0.0,
         feed_from_degC=way.sign * law.feed_from_degC,
+        splits=law.low < 0 and (law.dead_band > 0.0 or law.cooling_ratio != 1.0),
         dead_band=law.dead_band if law.low < 0 else 0.0,
         cooling_ratio=law.cooling_ratio if law.low < 0 else 1.0,
     )
@@ -134,10 +130,28 @@ def _start(law: PidRecord, state: State, r: float, y: float) -> None:
     it the start would depend on where the temperature scale has its zero.
     """
     state.started = True
-    state.memory = law.kp_per_K * (1.0 - law.weight) * y if law.integrates else 0.0
+    _set_memory(state, law.kp_per_K * (1.0 - law.weight) * y if law.integrates else 0.0)
     state.r = y if law.setpoint_rate_K_per_s > 0.0 else r
     state.last_input = law.speed_weight * state.r - y
     state.last_drive = min(max(law.bias, law.low), law.high)
+
+
+@part
+def _set_memory(state: State, memory: float) -> None:
+    """Let the memory be something."""
+    state.memory, state.lost = memory, 0.0
+
+
+@part
+def _add_to_memory(state: State, more: float) -> None:
+    """Add to the memory, also what is smaller than its last digit: a memory that stands still never arrives.
+
+    Source: W. Kahan, Further remarks on reducing truncation errors, 1965 (compensated sum).
+    """
+    wanted = more - state.lost
+    total = state.memory + wanted
+    state.lost = (total - state.memory) - wanted
+    state.memory = total
 
 
 @part
@@ -156,6 +170,14 @@ def _slope(law: PidRecord, asked: float) -> float:
 
 
 @part
+def _ahead(law: PidRecord, state: State) -> float:
+    """What is given besides the terms: the bias, and what the setpoint alone asks for."""
+    if law.feed_per_K == 0.0:
+        return law.bias
+    return law.bias + law.feed_per_K * (state.r - law.feed_from_degC)
+
+
+@part
 def ask(law: PidRecord, state: State, r: float, y: float, h: float, out: Decision) -> None:
     """Read a sample; arguments as for `laws.ask`."""
     if not state.started:
@@ -166,14 +188,17 @@ def ask(law: PidRecord, state: State, r: float, y: float, h: float, out: Decisio
     else:
         state.r = r
     speed_input = law.speed_weight * state.r - y
-    # Backward difference of Kp Td s / (1 + s Td/N).
-    change = speed_input - state.last_input
-    state.speed = (law.filter_s * state.speed + law.kd_s_per_K * change) / (law.filter_s + h)
-    state.last_input = speed_input
+    if law.kd_s_per_K > 0.0:
+        # Backward difference of Kp Td s / (1 + s Td/N).
+        change = speed_input - state.last_input
+        state.speed = (law.filter_s * state.speed + law.kd_s_per_K * change) / (law.filter_s + h)
+        state.last_input = speed_input
     state.error_K = state.r - y
     p = law.kp_per_K * (law.weight * state.r - y)
-    asked = law.bias + law.feed_per_K * (state.r - law.feed_from_degC) + p + state.memory + state.speed
-    if law.dead_band > 0.0 or law.cooling_ratio != 1.0:
+    asked = _ahead(law, state) + p + state.memory
+    if law.kd_s_per_K > 0.0:
+        asked += state.speed
+    if law.splits:
         asked = _split(law, asked)
     proposed, code = min(max(asked, law.low), law.high), Code.FREE
     if law.rate_per_s > 0.0:
@@ -210,16 +235,16 @@ def _code_at_limit(law: PidRecord, state: State, asked: float, given: float) -> 
 
 
 @part
-def retune(law: PidRecord, state: State, change: SettingsRecord, y: float) -> None:
+def retune(law: PidRecord, state: State, said: Said, y: float) -> None:
     """Take other settings; the memory takes up what proportional and speed term jump by. y as for `laws.ask`."""
     before = law.kp_per_K * (law.weight * state.r - y) + state.speed
-    law.kp_per_K *= change.gain
-    law.ki_per_Ks *= change.gain / change.ti
-    law.kd_s_per_K *= change.gain * change.td
-    law.filter_s *= change.td
-    state.speed *= change.gain
+    law.kp_per_K *= said.gain_factor
+    law.ki_per_Ks *= said.gain_factor / said.ti_factor
+    law.kd_s_per_K *= said.gain_factor * said.td_factor
+    law.filter_s *= said.td_factor
+    state.speed *= said.gain_factor
     if law.integrates and state.started:
-        state.memory += before - law.kp_per_K * (law.weight * state.r - y) - state.speed
+        _add_to_memory(state, before - law.kp_per_K * (law.weight * state.r - y) - state.speed)
 
 
 @part
@@ -240,17 +265,23 @@ def took(law: PidRecord, state: State, given: float, h: float, out: Decision) ->
     if out.guard_code % RULERS not in (_LAW, _PERMIT):
         # Something stronger holds the drive: the memory goes along, so that it goes on from there without a jump. A
         # permit that is missing only takes one side away, like a limit; going along, the law might ask for the other.
-        ahead = law.bias + law.feed_per_K * (state.r - law.feed_from_degC)
-        state.memory = _joined(law, given) - ahead - out.p - out.d
+        terms = _joined(law, given) if law.splits else given
+        _set_memory(state, terms - _ahead(law, state) - out.p - out.d)
     else:
         inside = law.zone_K == 0.0 or abs(state.error_K) <= law.zone_K
         if inside and not _frozen(law, state, out.asked, given):
-            state.memory += law.ki_per_Ks * h * state.error_K
+            _add_to_memory(state, law.ki_per_Ks * h * state.error_K)
         if law.windup == Windup.BACK:
-            state.memory += min(h / law.tracking_s, 1.0) * (given - out.asked) / _slope(law, out.asked)
+            back = min(h / law.tracking_s, 1.0) * (given - out.asked)
+            if law.splits:
+                back /= _slope(law, out.asked)
+            _add_to_memory(state, back)
     # Of the memory, what makes up for the setpoint weight is no part that its limits speak of.
-    lead = law.kp_per_K * (1.0 - law.weight) * state.r
-    state.memory = min(max(state.memory, law.memory_low + lead), law.memory_high + lead)
+    if law.memory_limited:
+        lead = law.kp_per_K * (1.0 - law.weight) * state.r
+        kept = min(max(state.memory, law.memory_low + lead), law.memory_high + lead)
+        if kept != state.memory:
+            _set_memory(state, kept)
 
 
 def static_curve(law: model.Pid, setpoint_degC: float, way: Way, ends: tuple[float, float]) -> StaticCurve | None:

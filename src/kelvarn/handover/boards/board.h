@@ -1,0 +1,41 @@
+/* What a board does for the program: a handful of functions, and no arithmetic of control. */
+#ifndef BOARD_H
+#define BOARD_H
+
+#include "control.h"
+
+/* Watchdog held, outputs at their safe level: this comes before anything else. */
+void board_start(void);
+
+/* False where there is no more to do: on a board, never. */
+bool board_runs(void);
+
+/* Milliseconds since the start, by a clock that wraps. */
+uint32_t board_now_ms(void);
+
+/* For how long there was no power, ms; 0 where no clock says so. */
+int32_t board_away_ms(void);
+
+/* What a probe has: the count of its converter, or degC of one without. False where there is none. */
+bool board_read_raw(int32_t probe, real *raw);
+
+/* What pins, a person and a network say. */
+void board_read_inputs(Inputs *inputs);
+
+/* Bring an output to a level, 0...1. */
+void board_set_output(int32_t drive, real level);
+
+/* Let the contactor of the drives, and that of what heats by itself, drop out or close. */
+void board_set_contactors(bool drives_closed, bool loads_closed);
+
+/* Memory that outlives a power cut. */
+void board_memory_read(uint16_t at, void *bytes, uint16_t count);
+void board_memory_write(uint16_t at, const void *bytes, uint16_t count);
+
+/* Each sample, decision and output has run: the watchdog may be fed. */
+void board_alive(const Decision *decision);
+
+/* Something for who looks: a line on a display, a terminal. */
+void board_say(const char *text);
+
+#endif

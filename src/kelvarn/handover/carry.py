@@ -1,0 +1,200 @@
+"""A candidate as a program in C: the control step, pruned to it, with its settings and what stands around it."""
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from functools import cached_property
+from typing import Any, Literal, NamedTuple
+
+import numpy as np
+
+from kelvarn.engine.control import Control, control_of, control_step, resume, stored_fields
+from kelvarn.engine.decision import Decision
+from kelvarn.engine.guard_records import Guard, PermitRecord, Timing
+from kelvarn.engine.guarding import guards_of
+from kelvarn.engine.inputs import Asked, Inputs, Reading, Said
+from kelvarn.engine.laws import rows
+from kelvarn.engine.laws.by_hand import ByHand
+from kelvarn.engine.laws.curve import CurveRecord, Step
+from kelvarn.engine.laws.on_off import OnOffRecord
+from kelvarn.engine.laws.pid import PidRecord
+from kelvarn.engine.layout import lay_out, probe_record, sharing_of
+from kelvarn.engine.outputs import Outputs, OutputState, order, outputs_of, tick
+from kelvarn.engine.plan import DayPartRecord, SetpointRecord
+from kelvarn.engine.plant import Drive, ProbeRecord
+from kelvarn.engine.probes import read_probe
+from kelvarn.engine.records import Table
+from kelvarn.model.candidate import Candidate
+from kelvarn.model.control_events import Override, Pause, SetpointNudge
+from kelvarn.model.guards import LinkLost, PriceBelow
+from kelvarn.model.project import Project
+from kelvarn.model.trial import Trial
+
+from .settings import fingerprint
+from .translate.c99 import C99, Sources
+from .translate.c_names import identifier
+from .translate.known import Known
+from .translate.program import field_types
+from .translate.prune import prune
+from .translate.pruned import Pruned, Setting
+from .translate.values import known_of
+from .translate.wording import Line, lines_of
+
+DECIDED = (
+    "setpoint_degC", "asked", "given", "law_code", "guard_code", "alarm_code", "tripped", "drives_cut", "loads_cut",
+)  # fmt: skip
+"""What is read of a decision."""
+Real = Literal["double", "float"]
+
+
+class CarryError(ValueError):
+    """A candidate cannot be carried over; the message says what, and what to do."""
+
+
+class Device(NamedTuple):
+    """All that a device keeps."""
+
+    control: Control
+    outputs: Outputs
+    probes: Table[ProbeRecord]
+
+
+@dataclass(frozen=True, eq=False)
+class Carried:
+    """A candidate as a program.
+
+    Attributes:
+        project, candidate, trial: what is carried over; the trial is the one whose plan it follows.
+        real: what its numbers are.
+    """
+
+    project: Project
+    candidate: Candidate
+    trial: Trial
+    real: Real = "double"
+    cache: dict[str, Any] = field(default_factory=dict)
+
+    def device(self) -> Device:
+        """What it keeps, before the first sample, as rows."""
+        rig = self.project.rig
+        control = control_of(
+            self.candidate.controller, self.trial.plan, rig.probe.interval_s, rig.way, rows, rig, self.trial
+        )
+        outputs = outputs_of(lay_out(rig).drives, sharing_of(rig), control.timing[0].interval_ms, rows)
+        probes: Any = [probe_record(rig, each) for each in rig.probes]
+        return Device(control, outputs, probes)
+
+    def inputs(self) -> Inputs:
+        """What reaches it, as rows."""
+        rig = self.project.rig
+        tables: list[Any] = [[Reading() for _ in rig.probes], [Said()], [Asked() for _ in rig.permits]]
+        return Inputs(*tables)
+
+    @cached_property
+    def known(self) -> Known:
+        """What is known of the program."""
+        entries = (control_step, resume, read_probe, order, tick)
+        return known_of(entries, self.device(), self.inputs(), self._never())
+
+    @cached_property
+    def pruned(self) -> Pruned:
+        """What is left of it."""
+        return prune(self.known, [*((Decision, name) for name in DECIDED), (OutputState, "level")])
+
+    @cached_property
+    def row_names(self) -> dict[Any, list[str]]:
+        """What the rows of tables are called in C."""
+        taken: set[str] = set()
+        rig = self.project.rig
+        return {
+            Guard: [identifier(guard.name, taken) for guard in guards_of(rig)],
+            PermitRecord: [identifier(permit.name, taken) for permit in rig.permits],
+            Drive: [identifier(drive.name, taken) for drive in rig.drives],
+            ProbeRecord: [identifier(probe.name, taken) for probe in rig.probes],
+        }
+
+    @cached_property
+    def sources(self) -> Sources:
+        """The control step in C.
+
+        Raises:
+            CarryError, TranslateError: it cannot be carried over.
+        """
+        self._check()
+        return C99(self.known, self.pruned, Device, Inputs, self.row_names, stored_fields(self.project.rig)).sources()
+
+    @property
+    def fingerprint(self) -> str:
+        """Of the state that it is of."""
+        return fingerprint(self.project, self.candidate)
+
+    def has_input(self, record: Any, name: str) -> bool:
+        """Whether anything reads a field of the inputs."""
+        return (record, name) in self.pruned.read
+
+    def lines(self) -> list[Line]:
+        """The settings, in the order in which the program meets them."""
+        found: dict[str, Line] = {}
+        always = {"INTERVAL_MS": Setting(Timing, 0, "interval_ms")}  # the loop around the control step needs it
+        for name, setting in {**self.sources.settings, **always}.items():
+            value = getattr(self.known.rows[setting.record][setting.row], setting.name)
+            for line in lines_of(setting, name, value, self._part_of(setting)):
+                found.setdefault(line.name, line)
+        return list(found.values())
+
+    def _part_of(self, setting: Setting) -> Any:
+        """The part of the model that a setting is of."""
+        rig = self.project.rig
+        law = (self.candidate.controller,)
+        if setting.record is Timing:
+            return {"interval_ms": rig.probe, "band_K": self.trial}.get(setting.name, self.trial.plan)
+        parts: Mapping[Any, Sequence[Any]] = {
+            Guard: guards_of(rig), PermitRecord: rig.permits,
+            PidRecord: law, OnOffRecord: law, CurveRecord: law, ByHand: law,
+            Step: getattr(self.candidate.controller, "steps", ()), Drive: rig.drives, ProbeRecord: rig.probes,
+            SetpointRecord: self.trial.plan.changes, DayPartRecord: self.trial.plan.week,
+        }  # fmt: skip
+        return parts[setting.record][setting.row] if setting.record in parts else None
+
+    def _never(self) -> dict[Any, list[str]]:
+        """Inputs that this device has no use for."""
+        rig, events = self.project.rig, [event for trial in self.project.trials for event in trial.events]
+        never = ["retunes", "gain_factor", "ti_factor", "td_factor"]
+        if not any(isinstance(guard, LinkLost) for guard in rig.guards):
+            never.append("order_age_ms")
+        if not any(isinstance(permit, PriceBelow) for permit in rig.permits):
+            never += ["price", "price_known"]
+        if not any(isinstance(event, Override | Pause) for event in events):
+            never += ["override", "override_drive", "override_until"]
+        if not any(isinstance(event, SetpointNudge) for event in events):
+            never.append("nudge_K")
+        return {Said: never}
+
+    def _check(self) -> None:
+        rig = self.project.rig
+        for drive in rig.drives:
+            if drive.kind == "valve":
+                raise CarryError(
+                    f"The valve “{drive.name}” cannot be carried over yet: its motor needs pulses up and down."
+                )
+        if self.real == "float":
+            for name, setting in self.sources_settings().items():
+                value = float(getattr(self.known.rows[setting.record][setting.row], setting.name))
+                small = np.float32(value)
+                if not math.isfinite(small) or (value != 0.0 and small == 0.0):
+                    raise CarryError(f"{name} is {value:g}, beyond what a 32-bit number holds; choose doubles.")
+
+    def sources_settings(self) -> dict[str, Setting]:
+        """Settings by name, without writing the program."""
+        made = C99(self.known, self.pruned, Device, Inputs, self.row_names, {})
+        return made.sources().settings
+
+
+def input_columns(carried: Carried) -> list[tuple[str, Any, str, int]]:
+    """What a sample's inputs are, one number each: group, record, field and row."""
+    found: list[tuple[str, Any, str, int]] = []
+    for group, those in carried.inputs()._asdict().items():
+        record = {"readings": Reading, "said": Said, "asked": Asked}[group]
+        for row in range(len(those)):
+            found += [(group, record, name, row) for name in field_types(record)]
+    return found

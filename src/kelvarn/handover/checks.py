@@ -1,0 +1,312 @@
+"""What a program is put through, beside the engine in its place (`twin.py`)."""
+
+import random
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+
+from kelvarn.engine.guard_records import RULERS, Ruler
+from kelvarn.engine.layout import Floats
+from kelvarn.engine.prepare import RunError
+from kelvarn.engine.run import Run, compute
+from kelvarn.model.edit import with_fields
+from kelvarn.model.rig import Rig
+from kelvarn.model.trial import Trial
+from kelvarn.studies.failure_kinds import failures_of
+from kelvarn.studies.failure_moments import moments_of
+from kelvarn.studies.variants import draw
+
+from .board_rows import Ints, RowsOfRuns, plain_row, random_row
+from .carry import DECIDED, Carried
+from .files import program_files
+from .proof_records import Check, Difference, Proof
+from .toolchain import Program, build
+from .twin import Row, Stored, Twin, same
+
+_RIGS, _CUTS, _CUTS_WHILE_STORING, _ODD_SAMPLES, _JUMPS = 500, 200, 40, 4000, 60
+_MOST_SAMPLES = 4000
+"""Of a trial, where it is put through many rigs or failures."""
+_TEN_YEARS_MS = 10 * 365 * 24 * 3_600_000
+
+
+class Desk:
+    """A program beside the engine."""
+
+    def __init__(self, carried: Carried, folder: Path) -> None:
+        self.carried, self._folder = carried, folder
+        self.rig, self.trial = carried.project.rig, carried.trial
+        self.law = carried.candidate.controller
+        files = program_files(carried)
+        self._body = files["control.c"]
+        self.program: Program = build(files, folder / "watched", len(self.rig.drives))
+        self.covered: Program = build(files, folder / "covered", len(self.rig.drives), covered=True)
+        self.interval_ms = Twin(carried).device.control.timing[0].interval_ms
+        self._runs = RowsOfRuns(carried)
+        self.draw, self._near = random.Random(1), sorted(self._levels())
+
+    def prove(self, go_on: Callable[[float], bool]) -> Proof:
+        """All checks."""
+        made: list[Check] = []
+        checks = (self._trial_itself, self._failures, self._edges, self._rigs, self._odd, self._cuts, self._storing,
+                  self._years)  # fmt: skip
+        for place, check in enumerate(checks):
+            if not go_on(place / len(checks)):
+                made.append(Check(_words(check.__name__), "", left="It was stopped."))
+                continue
+            made.append(check())
+        made += _not_here()
+        source = self._body.splitlines()
+        missed = tuple(f"control.c, line {k}: {source[k - 1].strip()}" for k in self.covered.not_reached())
+        return Proof(
+            self.carried.fingerprint, self.carried.candidate.name, self.trial.name, self.carried.real, tuple(made),
+            missed, len(source),
+        )  # fmt: skip
+
+    def compare(self, rows: Sequence[Row]) -> tuple[int, int, Difference | None]:
+        """Samples compared, those that differ, and the first of them."""
+        twin = Twin(self.carried)
+        expected, places = [], []
+        for place, row in enumerate(rows):
+            told = twin.row(row)
+            if told is not None:
+                expected.append(told)
+                places.append(place)
+        found = self._both(np.array(rows))
+        return self._differences(expected, found, [rows[place] for place in places])
+
+    def _both(self, rows: Floats) -> Floats:
+        self.covered.run(rows)
+        return self.program.run(rows)
+
+    def _differences(
+        self, expected: Sequence[Sequence[float]], found: Floats, rows: Sequence[Row]
+    ) -> tuple[int, int, Difference | None]:
+        names = [
+            *DECIDED,
+            *(f"level of “{drive.name}”" for drive in self.rig.drives),
+            "contactor",
+            "contactor of loads",
+        ]
+        if len(expected) != len(found):
+            first = Difference("samples taken", min(len(expected), len(found)), (), len(expected), len(found))
+            return len(expected), abs(len(expected) - len(found)), first
+        differing, earliest = 0, None
+        for sample, (one, other) in enumerate(zip(expected, found.tolist(), strict=True)):
+            for name, engine, program in zip(names, one, other, strict=True):
+                if not same(engine, program):
+                    differing += 1
+                    if earliest is None:
+                        earliest = Difference(name, sample, tuple(rows[sample]), engine, program)
+                    break
+        return len(expected), differing, earliest
+
+    def _check(self, name: str, what: str, those: Iterator[Sequence[Row]]) -> Check:
+        made = Check(name, what)
+        for rows in those:
+            if rows:
+                samples, differing, first = self.compare(rows)
+                made = replace(
+                    made,
+                    samples=made.samples + samples,
+                    differing=made.differing + differing,
+                    first=made.first or first,
+                )
+        return made
+
+    # What is put through.
+
+    def _trial_itself(self) -> Check:
+        parts = self._runs.of(compute(self.rig, self.law, self.trial))
+        what = f"“{self.trial.name}”, each of its samples, {len(parts)} times from switching on"
+        return self._check(_words("_trial_itself"), what, (rows.tolist() for _, rows in parts))
+
+    def _of_runs(self, name: str, what: str, runs: Iterator[tuple[Rig, Trial]]) -> Check:
+        """Runs of the compiled engine beside the program; where they differ by more than rounding, the plain engine."""
+        made = Check(name, what)
+        for rig, trial in runs:
+            try:
+                run = compute(rig, self.law, trial)
+            except RunError:
+                continue
+            for samples, rows in self._runs.of(run):
+                found = self.program.run(rows)
+                wrong, where = 0, None
+                if not _as_kernel(
+                    run, found, samples
+                ):  # only the engine without a compiler is the same to the last bit
+                    _, wrong, where = self.compare(rows.tolist())
+                made = replace(made, samples=made.samples + len(found), differing=made.differing + wrong,
+                               first=made.first or where)  # fmt: skip
+        return made
+
+    def _failures(self) -> Check:
+        moments = list(moments_of(self.rig, self.law, self.trial).values())
+        tried = [failure for failure in failures_of(self.rig) if failure.event is not None]
+        short = self._short(self.trial)
+
+        def those() -> Iterator[tuple[Rig, Trial]]:
+            for place, failure in enumerate(tried):
+                event = failure.at(min(moments[place % len(moments)], 0.8 * short.duration_s))
+                yield self.rig, short.model_copy(update={"events": (*short.events, event)})
+
+        return self._of_runs(
+            _words("_failures"), f"{len(tried)} single failures, each at a moment of the trial", those()
+        )
+
+    def _edges(self) -> Check:
+        """Readings exactly on, just above and just below every level that anything acts at."""
+        levels = self._near
+        step_K = self.rig.probe.resolution_K or 0.1
+
+        def those() -> Iterator[Sequence[Row]]:
+            for level in levels:
+                rows = []
+                for k in range(120):
+                    off = (-step_K, 0.0, step_K, 1e-9, -1e-9, 5.0, -5.0)[(k // 12) % 7]
+                    rows.append(plain_row(self.carried, k * self.interval_ms, [level + off] * len(self.rig.probes)))
+                yield rows
+
+        return self._check(_words("_edges"), f"{len(levels)} levels: exactly on, just above, just below", those())
+
+    def _levels(self) -> set[float]:
+        rig = self.rig
+        found = {getattr(guard, "at_degC", self.trial.plan.last_degC) for guard in rig.guards}
+        found |= {change.to_degC for change in self.trial.plan.changes}
+        for setpoint in tuple(found):
+            found |= {edge.degC for edge in self.law.edges(setpoint, rig.way)}
+        return found | {rig.probe.lowest_degC, rig.probe.highest_degC}
+
+    def _rigs(self) -> Check:
+        try:
+            rigs = draw(self.rig, _RIGS)
+        except ValueError as error:
+            return Check(_words("_rigs"), "", left=str(error))
+        short = self._short(self.trial)
+        what = f"{len(rigs)} rigs that differ by their tolerances"
+        return self._of_runs(_words("_rigs"), what, ((rig, short) for rig in rigs))
+
+    def _odd(self) -> Check:
+        """Clocks that wrap, samples late, twice and missing, readings that are none, people at the buttons."""
+
+        def those() -> Iterator[Sequence[Row]]:
+            for begins_ms in (0, (1 << 32) - 50 * self.interval_ms, (1 << 31) - 7):
+                yield self._odd_rows(begins_ms, _ODD_SAMPLES // 3)
+
+        return self._check(_words("_odd"), f"{_ODD_SAMPLES:,} samples: clocks that wrap, late, twice, missing", those())
+
+    def _years(self) -> Check:
+        """Ten years of clock, jumped through."""
+
+        def those() -> Iterator[Sequence[Row]]:
+            rows, now = [], 0
+            for _ in range(_JUMPS):
+                for _ in range(20):
+                    rows.append(self._random_row(now))
+                    now += self.interval_ms
+                now += _TEN_YEARS_MS // _JUMPS
+            yield rows
+
+        return self._check(_words("_years"), f"ten years of clock in {_JUMPS} jumps", those())
+
+    def _cuts(self) -> Check:
+        """Power cuts at many moments, each a new program with only what was stored."""
+        return self._restarts(_words("_cuts"), _CUTS, storing=False)
+
+    def _storing(self) -> Check:
+        """The power cut while something is stored: the program has what was stored before, or what was being stored."""
+        return self._restarts(_words("_storing"), _CUTS_WHILE_STORING, storing=True)
+
+    def _restarts(self, name: str, count: int, *, storing: bool) -> Check:
+        made = Check(name, f"{count} power cuts" + (" in the middle of storing" if storing else " at random moments"))
+        if "store.c" not in program_files(self.carried):
+            return replace(made, left="There is nothing that it stores.")
+        memory = self._folder / f"memory-{storing}"
+        memory.unlink(missing_ok=True)
+        able = [Twin(self.carried)]  # what it may have: after a cut while it stores, what was stored before too
+        now = 0
+        for cut in range(count):
+            away = self.draw.choice([0, 1000, 3_600_000])
+            rows = [self._random_row(now + k * self.interval_ms) for k in range(self.draw.randint(3, 60))]
+            now += len(rows) * self.interval_ms
+            cut_after = self.draw.randint(0, 60) if storing else -1
+            if not storing:  # the same once more, for the lines that it reaches
+                other = self._folder / "memory-covered"
+                self.covered.run(np.array(rows), memory=other, away_ms=away)
+            found = self.program.run(np.array(rows), memory=memory, away_ms=away, cut_after=cut_after)
+            twins = [
+                twin.restarted(kept, away) if cut else twin for twin in able for kept in _kept(twin, storing=storing)
+            ]
+            results = [self._followed(twin, rows, len(found), storing=storing) for twin in twins]
+            tried = [(*self._differences(told, found, rows), twin) for told, twin in results]
+            samples, differing, first, twin = min(tried, key=lambda each: each[1])
+            made = replace(made, samples=made.samples + samples, differing=made.differing + differing,
+                           first=made.first or first)  # fmt: skip
+            able = [twin]
+        return made
+
+    def _followed(
+        self, twin: Twin, rows: Sequence[Row], samples: int, *, storing: bool
+    ) -> tuple[list[list[float]], Twin]:
+        """What the engine tells of rows; of a program that was cut off while it stored, up to that sample."""
+        told = []
+        for row in rows[: samples + 1] if storing else rows:
+            found = twin.row(row)
+            if found is not None:
+                told.append(found)
+        return told[:samples] if storing else told, twin
+
+    def _short(self, trial: Trial) -> Trial:
+        lasts_s = min(trial.duration_s, _MOST_SAMPLES * self.rig.probe.interval_s)
+        events = tuple(event for event in trial.events if event.at_s < lasts_s)
+        try:
+            return with_fields(trial, duration_s=lasts_s, events=events, marks=())
+        except ValueError:  # a plan with changes after that
+            return with_fields(trial, marks=())
+
+    def _random_row(self, now_ms: int) -> Row:
+        return random_row(self.carried, now_ms, self._near, self.draw)
+
+    def _odd_rows(self, begins_ms: int, count: int) -> list[Row]:
+        """Rows whose clock wraps, that come late, twice or not at all, with ticks in between; at first no reading."""
+        nothing: list[float | None] = [None] * len(self.rig.probes)
+        rows, now = [plain_row(self.carried, begins_ms, nothing)], begins_ms
+        for _ in range(count):
+            now += int(self.draw.choice([1, 1, 1, 1, 0, 1.001, 0.3, 2, 7]) * self.interval_ms)
+            rows.append(self._random_row(now))
+        return rows
+
+
+def _kept(twin: Twin, *, storing: bool) -> list[Stored]:
+    return [twin.kept, twin.before] if storing else [twin.kept]
+
+
+def _as_kernel(run: Run, found: Floats, samples: Ints) -> bool:
+    """Whether a program told what the compiled engine decided, but for what its fused multiplication rounds."""
+    if len(found) != len(samples):
+        return False
+    numbers = (run.setpoint_degC, run.asked, run.drive)
+    # A thermal cut-off is a switch of its own, of which the controller knows nothing.
+    guards = np.where(run.guard_code[samples] % RULERS == Ruler.THERMAL_CUT_OFF, found[:, 4], run.guard_code[samples])
+    codes = (run.law_code[samples], guards, run.alarm_code[samples])
+    near = all(np.allclose(found[:, column], of[samples], rtol=0, atol=1e-9) for column, of in enumerate(numbers))
+    return near and all((found[:, 3 + column] == of).all() for column, of in enumerate(codes))
+
+
+_WORDS = {
+    "_trial_itself": "the trial", "_failures": "failures", "_edges": "edges", "_rigs": "rigs that differ",
+    "_odd": "odd clocks and readings", "_cuts": "power cuts", "_storing": "cuts while storing", "_years": "ten years",
+}  # fmt: skip
+
+
+def _words(name: str) -> str:
+    return _WORDS[name]
+
+
+def _not_here() -> list[Check]:
+    """What cannot be proved on this computer alone."""
+    return [
+        Check("settings written while it runs", "", left="No setting of this program can be written while it runs."),
+        Check("on the chip", "", left="Proving on the instruction set of a chip is not built yet."),
+    ]

@@ -1,0 +1,150 @@
+"""The files of a program: settings, control, what is stored, the order of things, the board, and how to load it."""
+
+import textwrap
+from importlib import resources
+from typing import Any
+
+from kelvarn.engine.inputs import Reading
+
+from .carry import DECIDED, Carried, input_columns
+from .pages import template
+from .translate.c_expr import c_type
+from .translate.program import field_types
+from .translate.wording import Line
+
+SLOW = frozenset((
+    "age_ms", "clock_ms", "since_ms", "passed_ms", "decided_ms", "memory", "lost", "speed", "last_input", "last_drive",
+    "r", "error_K",
+))  # fmt: skip
+"""Fields that change all the time, and are stored now and then."""
+STORE_EVERY_MS = 3_600_000
+_WRITINGS, _SLOTS = 100_000, 2
+_YEAR_MS = 365 * 24 * 3_600_000
+_WIDTH = 100
+
+
+def program_files(carried: Carried) -> dict[str, str]:
+    """All files by name, for the simulated board.
+
+    Raises:
+        CarryError, TranslateError: the candidate cannot be carried over; one sentence that says why.
+    """
+    sources, lines = carried.sources, carried.lines()
+    made = {
+        "settings.h": _settings(carried, lines),
+        "settings.c": _render("settings.c.jinja", conditions=_conditions(lines, sources.fits) or ["true"]),
+        "numbers.h": _render("numbers.h.jinja", real=carried.real),
+        "control.h": sources.header,
+        "control.c": sources.body,
+        "board.h": _plain("board.h"),
+        "main.c": _main(carried),
+        "board_simulated.c": _simulated(carried),
+    }
+    if _stored_names(carried):
+        made |= {"store.h": _plain("store.h"), "store.c": _plain("store.c")}
+    return made
+
+
+def _plain(name: str) -> str:
+    return resources.files(__package__).joinpath("boards", name).read_text(encoding="utf-8")
+
+
+def _render(name: str, **of: Any) -> str:
+    text: str = template(f"boards/{name}").render(**of)
+    return text.rstrip("\n") + "\n"
+
+
+def text_of(line: Line) -> str:
+    """The value of a line as C has it."""
+    if isinstance(line.value, str):
+        return line.value
+    return f"INT32_C({line.value})" if isinstance(line.value, int) else f"REAL({line.value!r})"
+
+
+def _settings(carried: Carried, lines: list[Line]) -> str:
+    rows = []
+    for line in lines:
+        said = line.says
+        if line.unit:
+            said += f" In {line.unit}."
+        if line.low is not None and line.high is not None:
+            said += f" From {line.low:g} to {line.high:g}."
+        if not line.edited:
+            said += " Follows from the others: not to be edited."
+        comment = "/* " + "\n   ".join(textwrap.wrap(said.strip(), _WIDTH - 6)) + " */"
+        rows.append({"comment": comment if said.strip() else "", "name": line.name, "text": text_of(line)})
+    return _render(
+        "settings.h.jinja", lines=rows, candidate=carried.candidate.name, project=carried.project.name,
+        fingerprint=carried.fingerprint,
+    )  # fmt: skip
+
+
+def _conditions(lines: list[Line], fits: list[str]) -> list[str]:
+    """What must hold of the settings, in C."""
+    found = []
+    for line in lines:
+        if line.edited and line.low is not None and line.high is not None:
+            low, high = (f"INT32_C({int(each)})" if isinstance(line.value, int) else f"REAL({float(each)!r})"
+                         for each in (line.low, min(line.high, 2e9)))  # fmt: skip
+            found.append(f"{line.name} >= {low} && {line.name} <= {high}")
+    return found + [f"({each})" for each in fits if not any(name in each for name in ("->", "_at("))]
+
+
+def _stored_names(carried: Carried) -> list[tuple[str, int]]:
+    """Fields of what is stored, and how many of each."""
+    found = []
+    block = _struct(carried.sources.header, "Stored")
+    for line in block:
+        name = line.split()[1].rstrip(";")
+        base, _, size = name.partition("[")
+        found.append((base, int(size.rstrip("]")) if size else 1))
+    return found
+
+
+def _struct(header: str, name: str) -> list[str]:
+    """The lines of a struct."""
+    if f"}} {name};" not in header:
+        return []
+    before = header[: header.index(f"}} {name};")]
+    return [line.strip() for line in before[before.rindex("{") + 1 :].strip().splitlines()]
+
+
+def _main(carried: Carried) -> str:
+    rig, names = carried.project.rig, _stored_names(carried)
+    urgent = []
+    for name, count in names:
+        if not any(name.endswith(f"_{each}") for each in SLOW):
+            urgent += [f"now->{name}{f'[{k}]' if count > 1 else ''} != stored.{name}{f'[{k}]' if count > 1 else ''}"
+                       for k in range(count)]  # fmt: skip
+    many = len(rig.drives) > 1
+    return _render(
+        "main.c.jinja",
+        title=f"{carried.candidate.name}, {carried.project.name}",
+        stores=bool(names),
+        urgent="\n        || ".join(urgent) or "false",
+        store_every_ms=STORE_EVERY_MS,
+        years=int(_WRITINGS * _SLOTS * STORE_EVERY_MS / _YEAR_MS),
+        outputs=[f"states[{k}]" if many else "states" for k in range(len(rig.drives))],
+        probes=len(rig.probes),
+        readings="inputs.readings" if len(rig.probes) > 1 else "&inputs.readings",
+    )
+
+
+def columns(carried: Carried) -> list[tuple[str, Any, str, int]]:
+    """What a row of the simulated board has after its time and its probes: group, record, field and row of inputs."""
+    return [each for each in input_columns(carried) if each[1] is not Reading]
+
+
+def _simulated(carried: Carried) -> str:
+    rig, counts = carried.project.rig, {"said": 1, "asked": len(carried.project.rig.permits)}
+    first = 1 + 2 * len(rig.probes)
+    lines = []
+    for place, (group, record, name, row) in enumerate(columns(carried)):
+        if carried.has_input(record, name):
+            kind = field_types(record)[name]
+            index = f"[{row}]" if counts[group] > 1 else ""
+            lines.append(f"inputs->{group}{index}.{name} = ({c_type(kind)})row[{first + place}];")
+    return _render(
+        "board_simulated.c.jinja", inputs=lines, columns=first + len(columns(carried)),
+        outputs=[drive.name for drive in rig.drives], decided=DECIDED,
+    )  # fmt: skip

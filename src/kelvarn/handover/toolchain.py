@@ -1,0 +1,121 @@
+"""The compiler and the programs that it makes, run with rows as their inputs."""
+
+import os
+import shutil
+import subprocess
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+
+from kelvarn.engine.layout import Floats
+
+from .carry import DECIDED
+
+STRICT = ("-std=c99", "-pedantic", "-Wall", "-Wextra", "-Wconversion", "-Werror")
+_SANITIZED = ("-g", "-O1", "-fsanitize=address,undefined", "-fno-sanitize-recover=all")
+_COVERED = ("-g", "-O0", "--coverage")
+_LONGEST_S = 120.0
+
+
+class ToolError(RuntimeError):
+    """A compiler is not there or refuses; the message is one sentence that says what and what to do."""
+
+
+@dataclass(frozen=True)
+class Program:
+    """A program that was compiled for this computer.
+
+    Attributes:
+        folder, path: where its files are, and itself.
+        told: figures that it tells of a sample.
+    """
+
+    folder: Path
+    path: Path
+    told: int
+
+    def run(self, rows: Floats, *, memory: Path | None = None, away_ms: int = 0, cut_after: int = -1) -> Floats:
+        """What it tells of each sample.
+
+        Args:
+            rows: what its board reads, shape (instants, columns).
+            memory: the file that its memory is in; None for none.
+            away_ms: for how long there was no power before it starts.
+            cut_after: bytes written to memory after which the power is cut; below 0: it is not.
+
+        Raises:
+            ToolError: it fails.
+        """
+        more = {"MEMORY": str(memory)} if memory is not None else {}
+        environment = {**os.environ, **more, "AWAY_MS": str(away_ms), "CUT_AFTER": str(cut_after)}
+        ended = subprocess.run(
+            [self.path], input=np.ascontiguousarray(rows, np.float64).tobytes(), capture_output=True, env=environment,
+            timeout=_LONGEST_S, check=False,
+        )  # fmt: skip
+        if ended.returncode != 0:
+            raise ToolError(f"The program failed: {_first_line(ended.stderr)}")
+        told: Floats = np.frombuffer(ended.stdout).reshape(-1, self.told)
+        return told
+
+    def not_reached(self) -> list[int]:
+        """Lines of `control.c` that no run has reached; of one that was compiled to tell."""
+        subprocess.run(["gcov", "-o", ".", "control.c"], cwd=self.folder, capture_output=True, check=True)
+        lines = []
+        for line in (self.folder / "control.c.gcov").read_text(encoding="utf-8").splitlines():
+            count, _, rest = line.partition(":")
+            if count.strip() == "#####":
+                lines.append(int(rest.partition(":")[0]))
+        return lines
+
+
+def compiler() -> str:
+    """The C compiler of this computer.
+
+    Raises:
+        ToolError: there is none.
+    """
+    found = shutil.which("gcc")
+    if found is None:
+        raise ToolError("No C compiler is installed: install gcc to prove a program (apt install gcc).")
+    return found
+
+
+def build(files: dict[str, str], folder: Path, outputs: int, *, covered: bool = False) -> Program:
+    """Write a program's files and compile it for this computer.
+
+    Args:
+        files: by name.
+        folder: where; it is made.
+        outputs: how many outputs it has.
+        covered: whether it is to tell which lines were reached, else it is watched by the sanitizers.
+
+    Raises:
+        ToolError: there is no compiler, or it refuses.
+    """
+    folder.mkdir(parents=True, exist_ok=True)
+    for name, text in files.items():
+        (folder / name).write_text(text, encoding="utf-8")
+    sources = sorted(name for name in files if name.endswith(".c"))
+    options = _COVERED if covered else _SANITIZED
+    path = folder / "program"
+    if covered:  # apart, so that the notes of the compiler have the names that gcov looks for
+        for name in sources:
+            _compile([compiler(), *STRICT, *options, "-c", name], folder)
+        _compile(
+            [compiler(), *options, *(name.replace(".c", ".o") for name in sources), "-lm", "-o", str(path)], folder
+        )
+    else:
+        _compile([compiler(), *STRICT, *options, *sources, "-lm", "-o", str(path)], folder)
+    return Program(folder, path, len(DECIDED) + outputs + 2)
+
+
+def _compile(command: list[str], folder: Path) -> None:
+    ended = subprocess.run(command, cwd=folder, capture_output=True, check=False)
+    if ended.returncode != 0:
+        raise ToolError(f"The compiler refuses the program: {_first_line(ended.stderr)}")
+
+
+def _first_line(text: bytes) -> str:
+    lines = text.decode(errors="replace").strip().splitlines()
+    return next((line for line in lines if "error" in line.lower()), lines[0] if lines else "it says nothing")

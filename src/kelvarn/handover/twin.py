@@ -1,0 +1,116 @@
+"""The engine run as the generated program runs it: the same loop, the same order of things, for comparison."""
+
+import math
+from collections.abc import Iterator
+from typing import Any
+
+from kelvarn.engine.ages import OLDEST_MS
+from kelvarn.engine.control import control_step, resume, stored_fields
+from kelvarn.engine.inputs import Reading
+from kelvarn.engine.outputs import order, tick
+from kelvarn.engine.probes import read_probe
+
+from .carry import DECIDED, Carried
+from .files import SLOW, STORE_EVERY_MS, columns
+from .translate.known import rows_of
+from .translate.program import Kind, field_types
+
+Row = list[float]
+"""What the simulated board reads at an instant: its clock, of each probe its raw figure and whether there is one, the
+other inputs."""
+Stored = dict[tuple[Any, int, str], Any]
+"""What is stored: of each record, row and field its value."""
+_WRAPS_MS = 1 << 32
+_TO = {Kind.REAL: float, Kind.INT: int, Kind.LONG: int, Kind.BOOL: bool}
+
+
+class Twin:
+    """The engine in the place of a program.
+
+    Args:
+        carried: what the program is of.
+    """
+
+    def __init__(self, carried: Carried) -> None:
+        self._carried, self._columns = carried, columns(carried)
+        self.device, self._inputs = carried.device(), carried.inputs()
+        self._probes = len(carried.project.rig.probes)
+        self._interval_ms = self.device.control.timing[0].interval_ms
+        self._sampled, self._last_ms, self._tick_ms, self._stored_ms = False, 0, 0, 0
+        self.kept: Stored = dict.fromkeys(self._stored_now(), 0)  # what was stored last, and the time before
+        self.before = self.kept
+
+    def row(self, row: Row) -> list[float] | None:
+        """Take a row; what is decided, and each output's level, where a sample is due."""
+        now_ms = int(row[0]) % _WRAPS_MS
+        due = not self._sampled or (now_ms - self._last_ms) % _WRAPS_MS >= self._interval_ms
+        if not self._sampled:
+            self._tick_ms = self._stored_ms = now_ms
+        if due:
+            self._sample(row, now_ms)
+        tick(self.device.outputs, min((now_ms - self._tick_ms) % _WRAPS_MS, OLDEST_MS))
+        self._tick_ms = now_ms
+        if due:
+            self._store(now_ms)
+        return self.told() if due else None
+
+    def _sample(self, row: Row, now_ms: int) -> None:
+        passed_ms = min((now_ms - self._last_ms) % _WRAPS_MS, OLDEST_MS) if self._sampled else 0
+        for probe in range(self._probes):
+            raw, valid = row[1 + 2 * probe], row[2 + 2 * probe] != 0.0
+            read_probe(self.device.probes, probe, raw if valid else 0.0, valid, self._inputs.readings)
+        first = 1 + 2 * self._probes
+        for place, (group, record, name, number) in enumerate(self._columns):
+            if self._carried.has_input(record, name):
+                kind = field_types(record)[name].kind
+                setattr(getattr(self._inputs, group)[number], name, _TO[kind](row[first + place]))
+        control_step(self.device.control, self._inputs, passed_ms)
+        order(self.device.outputs, self.device.control.decision[0].given)
+        self._sampled, self._last_ms = True, now_ms
+
+    def told(self) -> list[float]:
+        """What the simulated board tells of a sample."""
+        decision = self.device.control.decision[0]
+        cut = decision.drives_cut
+        levels = [0.0 if cut else state.level for state in _all(self.device.outputs.states)]
+        return [
+            *(float(getattr(decision, name)) for name in DECIDED),
+            *levels,
+            float(not cut),
+            float(not decision.loads_cut),
+        ]
+
+    def _store(self, now_ms: int) -> None:
+        """Store what outlives a power cut, as often as the program does."""
+        now = self._stored_now()
+        urgent = any(value != self.kept[key] for key, value in now.items() if key[2] not in SLOW)
+        if urgent or (now_ms - self._stored_ms) % _WRAPS_MS >= STORE_EVERY_MS:
+            self.before, self.kept, self._stored_ms = self.kept, now, now_ms
+
+    def _stored_now(self) -> Stored:
+        names, found = stored_fields(self._carried.project.rig), {}
+        for record, rows in rows_of(self.device.control):
+            for name in names.get(record, ()):
+                if self._carried.has_input(record, name):
+                    found.update({(record, row, name): getattr(each, name) for row, each in enumerate(rows)})
+        return found
+
+    def restarted(self, kept: Stored, away_ms: int) -> "Twin":
+        """A new one that has only what was stored."""
+        made = Twin(self._carried)
+        if any(kept.values()):
+            tables = {record: rows for record, rows in rows_of(made.device.control) if record is not Reading}
+            for (record, row, name), value in kept.items():
+                setattr(tables[record][row], name, value)
+            resume(made.device.control, away_ms)
+            made.kept = made.before = kept
+        return made
+
+
+def _all(table: Any) -> Iterator[Any]:
+    yield from table
+
+
+def same(one: float, other: float) -> bool:
+    """Whether two figures are the same, bit for bit but for the sign of 0."""
+    return one == other or (math.isnan(one) and math.isnan(other))
