@@ -271,6 +271,13 @@ def test_what_goes_with_the_machine_is_written(tmp_path: Path) -> None:
         assert "not tried" not in text or what != "user"
     again = kelvarn("handover", file, "--candidate", law, "--out", str(tmp_path / "s.html"))
     assert (again.returncode, "--force" in again.stderr) == (2, True)
+    made = tmp_path / "program"
+    for again in (False, True):  # never into a folder with something in it
+        done = kelvarn("handover", file, "--candidate", law, "--for", "c99", "--out", str(made))
+        assert done.returncode == (2 if again else 0), done.stderr
+        assert ("not empty" in done.stderr) == again
+    assert "the only file to edit" in (made / "settings.h").read_text(encoding="utf-8").replace("The only", "the only")
+    assert "## Cases to try by hand" in (made / "README.md").read_text(encoding="utf-8")
     for wrong, said in ((("--for", "nonsense"), "nonsense"), (("--candidate", "Nobody"), "Nobody")):
         refused = kelvarn("handover", file, *wrong, "--out", str(tmp_path / "x.html"))
         assert (refused.returncode, said in refused.stderr) == (2, True)

@@ -1,6 +1,7 @@
 """What all commands share: one schema for their JSON, progress on a terminal, wrong use refused before all else."""
 
 import json
+import shutil
 from pathlib import Path
 
 import jsonschema
@@ -153,3 +154,23 @@ def test_where_a_map_says_that_all_marks_are_met_a_run_meets_them(folder: Path) 
         there = with_fields(law, kp_per_K=across[i], ti_s=up[j])
         result = result_of(project.rig, there, project.first_trial)
         assert (result.met == len(result.verdicts)) == met[j][i]
+
+
+@pytest.mark.skipif(shutil.which("gcc") is None, reason="gcc is not installed: apt install gcc")
+def test_a_proof_says_what_it_put_the_program_through(folder: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    for name, count in (("_RIGS", 3), ("_MOST_SAMPLES", 200), ("_CUTS", 5), ("_ODD_SAMPLES", 60)):
+        monkeypatch.setattr(f"kelvarn.handover.checks.{name}", count)
+    asked = ("prove", folder / "x.kelvarn", "--chosen")
+    told, found = kelvarn(*asked), json.loads(kelvarn(*asked, "--json").stdout)
+    assert (told.returncode, found["differing"]) == (0, 0), told.stdout
+    assert told.stdout.startswith(f"No difference in {found['decisions']:,} decisions")
+    left = [check["name"] for check in found["checks"] if check["left_because"]]
+    assert "on the chip" in left
+    assert all(check["decisions"] for check in found["checks"] if check["name"] not in left)
+    monkeypatch.setattr("kelvarn.handover.twin.same", lambda *_: False)
+    monkeypatch.setattr("kelvarn.handover.checks.same", lambda *_: False)
+    differs = kelvarn(*asked)
+    assert (differs.returncode, " decisions differ, first in " in differs.stdout) == (1, True)
+    monkeypatch.setattr("kelvarn.handover.toolchain.shutil.which", lambda _: None)
+    without = kelvarn(*asked)
+    assert (without.returncode, "install gcc" in without.stderr) == (2, True)

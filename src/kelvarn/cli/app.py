@@ -20,7 +20,7 @@ from kelvarn.fit.observed import FitError
 from kelvarn.model.names import UnknownName
 from kelvarn.units import counted
 
-from . import advice, logs, runs, safety
+from . import advice, device, logs, runs, safety
 from .common import (
     CommandError,
     File,
@@ -45,6 +45,7 @@ app.registered_commands += (
     runs.app.registered_commands
     + advice.app.registered_commands
     + safety.app.registered_commands
+    + device.app.registered_commands
     + logs.app.registered_commands
 )
 

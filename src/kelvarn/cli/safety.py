@@ -1,16 +1,13 @@
-"""The commands `failures`, `vary`, `report` and `handover`; what they need is imported when they run."""
+"""The commands `failures`, `vary` and `report`; what they need is imported when they run."""
 
 import sys
-from datetime import date
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
-from kelvarn.engine.run import current_go_on
 from kelvarn.files.faults import printable
 from kelvarn.files.project_file import load
-from kelvarn.files.writing import write_text
 from kelvarn.model.candidate import Candidate
 from kelvarn.model.names import check_known
 from kelvarn.model.project import Project
@@ -200,48 +197,3 @@ def report(
         found = findings(project, name)
     write_report(project, found, project.scale or Scale.CELSIUS, out)
     print(f"Written to {printable(out)}.", file=sys.stderr)
-
-
-_GOES_TO = ("sheet", "user", "settings")
-
-
-@app.command()
-def handover(
-    file: File,
-    out: Annotated[Path, typer.Option(help="Where it goes: a name that ends in .html or .pdf, of settings in .json.")],
-    what: Annotated[str, typer.Option("--for", help="sheet (who builds it), user (who uses it), settings.")] = "sheet",
-    candidate: CandidateName = None,
-    chosen: Chosen = False,
-) -> None:
-    """Write what goes with the machine: the sheet, the page for its user, or the settings as JSON."""
-    check_known((what,), _GOES_TO, "handover")
-    project = load(file)
-    law = candidate_named(project, candidate, chosen or candidate is None)
-    check_free(out, (".json",) if what == "settings" else (".html", ".pdf"))
-    from kelvarn.handover.settings import settings_text
-
-    if what == "settings":
-        write_text(out, settings_text(project, law, project.first_trial))
-    else:
-        with progress("computing what it says"):
-            html = _page_of(project, law, user=what == "user")
-        if out.suffix.lower() == ".pdf":
-            from kelvarn.desktop.stations.report import write_pdf
-
-            write_pdf(html, out)
-        else:
-            write_text(out, html)
-    print(f"Written to {printable(out)}.", file=sys.stderr)
-
-
-def _page_of(project: Project, candidate: Candidate, *, user: bool) -> str:
-    """The sheet, or the page for who uses the machine, with all trials and failures computed."""
-    from kelvarn.handover.sheet import sheet_html
-    from kelvarn.handover.user_page import user_page_html
-    from kelvarn.studies.all_trials import failures_of_all, results_of_all
-
-    scale = project.scale or Scale.CELSIUS
-    asked = (project.rig, candidate.controller, project.trials, current_go_on() or (lambda _: True))
-    results, failures = results_of_all(*asked), failures_of_all(*asked)
-    page = user_page_html if user else sheet_html
-    return page(project, candidate.name, results, failures, scale, date.today())

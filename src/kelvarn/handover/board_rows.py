@@ -1,7 +1,7 @@
 """Rows for the simulated board: what it reads at each instant of a run, or at random."""
 
 import random
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import Any, cast
 
 import numpy as np
@@ -41,19 +41,23 @@ def random_row(carried: Carried, now_ms: int, levels: Sequence[float], draw: ran
     row = plain_row(carried, now_ms, raws)
     first = 1 + 2 * len(rig.probes)
     for place, (_, _, name, _) in enumerate(columns(carried)):
-        row[first + place] = _drawn(name, draw)
+        row[first + place] = float(_DRAWN[name](draw)) if name in _DRAWN else 0.0
     return row
 
 
-def _drawn(name: str, draw: random.Random) -> float:
-    """An input at random."""
-    return float({
-        "reset": draw.random() < 0.05, "order_age_ms": draw.choice([-1, -1, 0, 5000, 1_000_000]),
-        "override": draw.choice([-1, -1, 0, 1]), "override_drive": draw.choice([0.0, 0.5, 1.0]),
-        "override_until": draw.choice([0, 1, 2]), "nudge_K": draw.choice([0.0, 2.0, -3.0]),
-        "week_ms": draw.choice([-1, draw.randrange(604_800_000)]), "price": draw.random(),
-        "price_known": draw.random() < 0.5, "gone_ms": draw.choice([-1, -1, 0, 9_999, 10_000, 60_000]),
-    }.get(name, 0))  # fmt: skip
+_DRAWN: dict[str, Callable[[random.Random], float]] = {
+    "reset": lambda draw: draw.random() < 0.05,
+    "order_age_ms": lambda draw: draw.choice((-1, -1, 0, 5000, 1_000_000)),
+    "override": lambda draw: draw.choice((-1, -1, 0, 1)),
+    "override_drive": lambda draw: draw.choice((0.0, 0.5, 1.0)),
+    "override_until": lambda draw: draw.choice((0, 1, 2)),
+    "nudge_K": lambda draw: draw.choice((0.0, 2.0, -3.0)),
+    "week_ms": lambda draw: draw.choice((-1, draw.randrange(604_800_000))),
+    "price": lambda draw: draw.random(),
+    "price_known": lambda draw: draw.random() < 0.5,
+    "gone_ms": lambda draw: draw.choice((-1, -1, 0, 9_999, 10_000, 60_000)),
+}
+"""Inputs at random."""
 
 
 class RowsOfRuns:

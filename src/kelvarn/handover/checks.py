@@ -1,7 +1,9 @@
 """What a program is put through, beside the engine in its place (`twin.py`)."""
 
+import os
 import random
 from collections.abc import Callable, Iterator, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from pathlib import Path
 
@@ -28,6 +30,10 @@ from .twin import Row, Stored, Twin, same
 _RIGS, _CUTS, _CUTS_WHILE_STORING, _ODD_SAMPLES, _JUMPS = 500, 200, 40, 4000, 60
 _MOST_SAMPLES = 4000
 """Of a trial, where it is put through many rigs or failures."""
+_WITHIN = 2e-4
+"""Share by which a number of 32 bits may be off; what it decides may not."""
+_CODES = frozenset(("law_code", "guard_code", "alarm_code", "tripped", "drives_cut", "loads_cut"))
+_FINE_K = 1e-9
 _TEN_YEARS_MS = 10 * 365 * 24 * 3_600_000
 
 
@@ -44,6 +50,7 @@ class Desk:
         self.covered: Program = build(files, folder / "covered", len(self.rig.drives), covered=True)
         self.interval_ms = Twin(carried).device.control.timing[0].interval_ms
         self._runs = RowsOfRuns(carried)
+        self._within, self._largest = (0.0 if carried.real == "double" else _WITHIN), 0.0
         self.draw, self._near = random.Random(1), sorted(self._levels())
 
     def prove(self, go_on: Callable[[float], bool]) -> Proof:
@@ -55,7 +62,9 @@ class Desk:
             if not go_on(place / len(checks)):
                 made.append(Check(_words(check.__name__), "", left="It was stopped."))
                 continue
-            made.append(check())
+            self._largest = 0.0
+            done = check()
+            made.append(replace(done, largest=self._largest))
         made += _not_here()
         source = self._body.splitlines()
         missed = tuple(f"control.c, line {k}: {source[k - 1].strip()}" for k in self.covered.not_reached())
@@ -95,7 +104,10 @@ class Desk:
         differing, earliest = 0, None
         for sample, (one, other) in enumerate(zip(expected, found.tolist(), strict=True)):
             for name, engine, program in zip(names, one, other, strict=True):
-                if not same(engine, program):
+                is_number = name not in _CODES
+                if is_number and engine != program:
+                    self._largest = max(self._largest, abs(engine - program))
+                if not same(engine, program, self._within if is_number else 0.0):
                     differing += 1
                     if earliest is None:
                         earliest = Difference(name, sample, tuple(rows[sample]), engine, program)
@@ -125,21 +137,26 @@ class Desk:
     def _of_runs(self, name: str, what: str, runs: Iterator[tuple[Rig, Trial]]) -> Check:
         """Runs of the compiled engine beside the program; where they differ by more than rounding, the plain engine."""
         made = Check(name, what)
-        for rig, trial in runs:
-            try:
-                run = compute(rig, self.law, trial)
-            except RunError:
-                continue
-            for samples, rows in self._runs.of(run):
-                found = self.program.run(rows)
-                wrong, where = 0, None
-                if not _as_kernel(
-                    run, found, samples
-                ):  # only the engine without a compiler is the same to the last bit
-                    _, wrong, where = self.compare(rows.tolist())
-                made = replace(made, samples=made.samples + len(found), differing=made.differing + wrong,
-                               first=made.first or where)  # fmt: skip
+        with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
+            for samples, differing, first in pool.map(lambda each: self._beside_kernel(*each), runs):
+                made = replace(made, samples=made.samples + samples, differing=made.differing + differing,
+                               first=made.first or first)  # fmt: skip
         return made
+
+    def _beside_kernel(self, rig: Rig, trial: Trial) -> tuple[int, int, Difference | None]:
+        try:
+            run = compute(rig, self.law, trial)
+        except RunError:
+            return 0, 0, None
+        compared, differing, first = 0, 0, None
+        for samples, rows in self._runs.of(run):
+            found = self.program.run(rows)
+            compared += len(found)
+            # To the last bit only the engine without a compiler is the same.
+            if not _as_kernel(run, found, samples, max(self._within, _FINE_K)):
+                _, wrong, where = self.compare(rows.tolist())
+                differing, first = differing + wrong, first or where
+        return compared, differing, first
 
     def _failures(self) -> Check:
         moments = list(moments_of(self.rig, self.law, self.trial).values())
@@ -159,12 +176,13 @@ class Desk:
         """Readings exactly on, just above and just below every level that anything acts at."""
         levels = self._near
         step_K = self.rig.probe.resolution_K or 0.1
+        fine_K = _FINE_K if self.carried.real == "double" else 1e-3  # what a number of 32 bits can tell apart
 
         def those() -> Iterator[Sequence[Row]]:
             for level in levels:
                 rows = []
                 for k in range(120):
-                    off = (-step_K, 0.0, step_K, 1e-9, -1e-9, 5.0, -5.0)[(k // 12) % 7]
+                    off = (-step_K, 0.0, step_K, fine_K, -fine_K, 5.0, -5.0)[(k // 12) % 7]
                     rows.append(plain_row(self.carried, k * self.interval_ms, [level + off] * len(self.rig.probes)))
                 yield rows
 
@@ -225,7 +243,7 @@ class Desk:
         memory = self._folder / f"memory-{storing}"
         memory.unlink(missing_ok=True)
         able = [Twin(self.carried)]  # what it may have: after a cut while it stores, what was stored before too
-        now = 0
+        now, largest = 0, 0.0
         for cut in range(count):
             away = self.draw.choice([0, 1000, 3_600_000])
             rows = [self._random_row(now + k * self.interval_ms) for k in range(self.draw.randint(3, 60))]
@@ -239,11 +257,15 @@ class Desk:
                 twin.restarted(kept, away) if cut else twin for twin in able for kept in _kept(twin, storing=storing)
             ]
             results = [self._followed(twin, rows, len(found), storing=storing) for twin in twins]
-            tried = [(*self._differences(told, found, rows), twin) for told, twin in results]
-            samples, differing, first, twin = min(tried, key=lambda each: each[1])
+            tried = [(*self._differences(told, found, rows), twin, told) for told, twin in results]
+            self._largest = 0.0
+            _, _, _, twin, told = min(tried, key=lambda each: each[1])
+            samples, differing, first = self._differences(told, found, rows)
+            largest = max(largest, self._largest)
             made = replace(made, samples=made.samples + samples, differing=made.differing + differing,
                            first=made.first or first)  # fmt: skip
             able = [twin]
+        self._largest = largest
         return made
 
     def _followed(
@@ -282,7 +304,7 @@ def _kept(twin: Twin, *, storing: bool) -> list[Stored]:
     return [twin.kept, twin.before] if storing else [twin.kept]
 
 
-def _as_kernel(run: Run, found: Floats, samples: Ints) -> bool:
+def _as_kernel(run: Run, found: Floats, samples: Ints, within: float) -> bool:
     """Whether a program told what the compiled engine decided, but for what its fused multiplication rounds."""
     if len(found) != len(samples):
         return False
@@ -290,7 +312,7 @@ def _as_kernel(run: Run, found: Floats, samples: Ints) -> bool:
     # A thermal cut-off is a switch of its own, of which the controller knows nothing.
     guards = np.where(run.guard_code[samples] % RULERS == Ruler.THERMAL_CUT_OFF, found[:, 4], run.guard_code[samples])
     codes = (run.law_code[samples], guards, run.alarm_code[samples])
-    near = all(np.allclose(found[:, column], of[samples], rtol=0, atol=1e-9) for column, of in enumerate(numbers))
+    near = all(np.allclose(found[:, column], of[samples], rtol=0, atol=within) for column, of in enumerate(numbers))
     return near and all((found[:, 3 + column] == of).all() for column, of in enumerate(codes))
 
 

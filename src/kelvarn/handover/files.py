@@ -1,16 +1,21 @@
 """The files of a program: settings, control, what is stored, the order of things, the board, and how to load it."""
 
 import textwrap
+from datetime import date
 from importlib import resources
 from typing import Any
 
+from kelvarn import __version__
 from kelvarn.engine.inputs import Reading
+from kelvarn.units import Quantity, Scale, show
 
 from .carry import DECIDED, Carried, input_columns
 from .pages import template
+from .settings import working_setpoint
 from .translate.c_expr import c_type
 from .translate.program import field_types
 from .translate.wording import Line
+from .worked_cases import worked_cases
 
 SLOW = frozenset((
     "age_ms", "clock_ms", "since_ms", "passed_ms", "decided_ms", "memory", "lost", "speed", "last_input", "last_drive",
@@ -20,7 +25,10 @@ SLOW = frozenset((
 STORE_EVERY_MS = 3_600_000
 _WRITINGS, _SLOTS = 100_000, 2
 _YEAR_MS = 365 * 24 * 3_600_000
+_YEARS = int(_WRITINGS * _SLOTS * STORE_EVERY_MS / _YEAR_MS)
 _WIDTH = 100
+STRICT = ("-std=c99", "-pedantic", "-Wall", "-Wextra", "-Wconversion", "-Werror")
+"""How strictly a compiler must find nothing to say."""
 
 
 def program_files(carried: Carried) -> dict[str, str]:
@@ -43,6 +51,27 @@ def program_files(carried: Carried) -> dict[str, str]:
     if _stored_names(carried):
         made |= {"store.h": _plain("store.h"), "store.c": _plain("store.c")}
     return made
+
+
+def readme(carried: Carried, today: date, scale: Scale) -> str:
+    """What goes with the files: what each is, how to build it, how to put it in a board, cases to try by hand.
+
+    Args:
+        carried: the program.
+        today: when it is made.
+        scale: that its sentences speak in.
+    """
+    rig, stores = carried.project.rig, bool(_stored_names(carried))
+    return _render(
+        "README.md.jinja",
+        candidate=carried.candidate.name, project=carried.project.name, trial=carried.trial.name,
+        fingerprint=carried.fingerprint, version=__version__, date=today.isoformat(), stores=stores,
+        functions=_plain("board.h").count(");"), strict=" ".join(STRICT),
+        outputs=[drive.name for drive in rig.drives], probes=[probe.name for probe in rig.probes],
+        asked=[permit.name for permit in rig.permits], store_h=STORE_EVERY_MS // 3_600_000, years=_YEARS,
+        cases=worked_cases(carried.project, carried.candidate, scale),
+        setpoint=show(working_setpoint(carried.project, carried.trial), Quantity.TEMPERATURE, scale),
+    )  # fmt: skip
 
 
 def _plain(name: str) -> str:
@@ -123,7 +152,7 @@ def _main(carried: Carried) -> str:
         stores=bool(names),
         urgent="\n        || ".join(urgent) or "false",
         store_every_ms=STORE_EVERY_MS,
-        years=int(_WRITINGS * _SLOTS * STORE_EVERY_MS / _YEAR_MS),
+        years=_YEARS,
         outputs=[f"states[{k}]" if many else "states" for k in range(len(rig.drives))],
         probes=len(rig.probes),
         readings="inputs.readings" if len(rig.probes) > 1 else "&inputs.readings",

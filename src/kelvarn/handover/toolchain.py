@@ -11,8 +11,8 @@ import numpy as np
 from kelvarn.engine.layout import Floats
 
 from .carry import DECIDED
+from .files import STRICT
 
-STRICT = ("-std=c99", "-pedantic", "-Wall", "-Wextra", "-Wconversion", "-Werror")
 _SANITIZED = ("-g", "-O1", "-fsanitize=address,undefined", "-fno-sanitize-recover=all")
 _COVERED = ("-g", "-O0", "--coverage")
 _LONGEST_S = 120.0

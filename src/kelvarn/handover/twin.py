@@ -111,6 +111,8 @@ def _all(table: Any) -> Iterator[Any]:
     yield from table
 
 
-def same(one: float, other: float) -> bool:
-    """Whether two figures are the same, bit for bit but for the sign of 0."""
-    return one == other or (math.isnan(one) and math.isnan(other))
+def same(one: float, other: float, within: float = 0.0) -> bool:
+    """Whether two figures are the same, bit for bit but for the sign of 0; or within a share of their size, or of 1."""
+    if one == other or (math.isnan(one) and math.isnan(other)):
+        return True
+    return abs(one - other) <= within * max(abs(one), 1.0)

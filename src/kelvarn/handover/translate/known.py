@@ -9,8 +9,9 @@ import re
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import fields
 from enum import IntEnum
+from functools import cache
 from types import ModuleType
-from typing import Any
+from typing import Any, cast
 
 from kelvarn.engine.compiled import function_of
 
@@ -39,7 +40,7 @@ def rows_of(group: Any) -> Iterator[tuple[Any, list[Any]]]:
     for value in group:
         if hasattr(value, "_fields"):
             yield from rows_of(value)
-    for name, kind in field_types(type(group)).items():
+    for name, kind in field_types(cast(Any, type(group))).items():
         if kind.kind == Kind.TABLE:
             yield kind.of, list(getattr(group, name))
 
@@ -82,7 +83,7 @@ class Known:
                 self.facts["name", function.name, name] = None
 
     def _measure(self, group: Any) -> None:
-        for name, kind in field_types(type(group)).items():
+        for name, kind in field_types(cast(Any, type(group))).items():
             if kind.kind == Kind.TABLE:
                 self.lengths[type(group), name] = len(getattr(group, name))
             else:
@@ -249,6 +250,7 @@ def enum_name(owner: type) -> str:
     return f"{owner.__module__.rpartition('.')[2].upper()}_{name}" if name == "CODE" else name
 
 
+@cache
 def named_constant(scope: Any, name: str) -> str:
     """What a constant of a module is called: itself, or the member of an enumeration that it stands for."""
     for statement in ast.parse(inspect.getsource(scope)).body:

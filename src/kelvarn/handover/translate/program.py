@@ -7,8 +7,9 @@ import sys
 import textwrap
 import tokenize
 from collections.abc import Callable
-from dataclasses import dataclass, field, fields, is_dataclass
+from dataclasses import dataclass, field, fields, is_dataclass, replace
 from enum import Enum, IntEnum
+from functools import cache
 from pathlib import Path
 from types import UnionType
 from typing import Any, Union, get_args, get_origin, get_type_hints
@@ -67,6 +68,7 @@ def type_of(hint: Any, where: str) -> Type:
     raise TranslateError(f"{where}: a value of type {hint} cannot be carried over.")
 
 
+@cache
 def field_types(record: Any) -> dict[str, Type]:
     """Types of a record's fields, or of a group's tables, in their order."""
     hints = get_type_hints(record, include_extras=True)
@@ -74,6 +76,7 @@ def field_types(record: Any) -> dict[str, Type]:
     return {name: type_of(hints[name], f"{record.__module__}.{record.__name__}.{name}") for name in names}
 
 
+@cache
 def field_notes(record: Any) -> dict[str, str]:
     """What the source says of each field, in a comment behind it."""
     found: dict[str, str] = {}
@@ -207,7 +210,7 @@ def _last_line(statement: ast.stmt) -> int:
 
 
 def read_function(of: Callable[..., Any]) -> Function:
-    """A function as a tree.
+    """A function as a tree, which is nobody's to change.
 
     Args:
         of: marked as a part of the control step.
@@ -215,7 +218,12 @@ def read_function(of: Callable[..., Any]) -> Function:
     Raises:
         TranslateError: it has something that cannot be carried over.
     """
-    plain = function_of(of)
+    read = _read(function_of(of))
+    return replace(read, types=dict(read.types), names=set(), variables={})
+
+
+@cache
+def _read(plain: Callable[..., Any]) -> Function:
     source = textwrap.dedent(inspect.getsource(plain))
     lines, first = inspect.getsourcelines(plain)
     del lines

@@ -2,6 +2,7 @@
 
 import ast
 import copy
+import operator
 from collections import Counter
 from typing import Any
 
@@ -36,6 +37,7 @@ class _Rest:
         self.settings: dict[Setting, None] = {}
         self._called: set[str] = {each.name for each in known.entries}
         self._names: dict[str, Counter[str]] = {}
+        self._changed = False
 
     def count(self) -> None:
         """Count what is read and called."""
@@ -75,13 +77,10 @@ class _Rest:
         self.count()
         before = len(self._found.functions)
         self._found.functions = [each for each in self._found.functions if each.name in self._called]
-        changed = len(self._found.functions) != before
+        self._changed = len(self._found.functions) != before
         for function in self._found.functions:
-            body = self._used(function.node.body, function)
-            changed = changed or ast.dump(ast.Module(body, [])) != ast.dump(ast.Module(function.node.body, []))
-            function.node.body = body
-        dropped = self._unused_parameters()
-        return self._drop_arguments(dropped) or changed
+            function.node.body = self._used(function.node.body, function)
+        return self._drop_arguments(self._unused_parameters()) or self._changed
 
     def _used(self, body: list[ast.stmt], function: Function) -> list[ast.stmt]:
         found: list[ast.stmt] = []
@@ -91,6 +90,7 @@ class _Rest:
                     setattr(node, part, self._used(getattr(node, part), function))
             if isinstance(node, ast.If) and not node.body and node.orelse:
                 node.test, node.body, node.orelse = ast.UnaryOp(ast.Not(), node.test), node.orelse, []
+                self._changed = True
             if isinstance(node, ast.If) and not node.body:
                 found += [ast.Expr(each) for each in ast.walk(node.test)
                           if isinstance(each, ast.Call) and self._known.is_own(each, function)]  # fmt: skip
@@ -103,6 +103,7 @@ class _Rest:
                 continue
             else:
                 found.append(node)
+        self._changed = self._changed or len(found) != len(body) or any(map(operator.is_not, found, body))
         return found
 
     def _does_nothing(self, node: ast.expr, function: Function) -> bool:

@@ -5,6 +5,7 @@ import inspect
 import textwrap
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import cache
 from typing import Any
 
 from pydantic import BaseModel
@@ -83,7 +84,7 @@ def lines_of(setting: Setting, name: str, value: float, part: BaseModel | None) 
 
 def _keyword(made_by: Callable[..., Any], name: str, part: BaseModel) -> ast.expr | None:
     """What a record's field is filled in with."""
-    tree = ast.parse(textwrap.dedent(inspect.getsource(made_by)))
+    tree = _tree(made_by)
     within: list[ast.AST] = [tree]
     for node in ast.walk(tree):
         if isinstance(node, ast.match_case) and isinstance(node.pattern, ast.MatchClass):
@@ -101,6 +102,11 @@ def _keyword(made_by: Callable[..., Any], name: str, part: BaseModel) -> ast.exp
                 if isinstance(target, ast.Attribute) and target.attr == name:
                     return node.value
     return None
+
+
+@cache
+def _tree(made_by: Callable[..., Any]) -> ast.Module:
+    return ast.parse(textwrap.dedent(inspect.getsource(made_by)))
 
 
 def _decided(node: ast.expr, known: dict[str, Any]) -> ast.expr:

@@ -1,0 +1,184 @@
+"""The commands `handover` and `prove`: what goes into the device, and with it; imported when they run."""
+
+import sys
+from dataclasses import asdict
+from datetime import date
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated, Any
+
+import typer
+
+from kelvarn.engine.run import current_go_on
+from kelvarn.files.faults import printable
+from kelvarn.files.project_file import load
+from kelvarn.files.writing import write_text
+from kelvarn.model.candidate import Candidate
+from kelvarn.model.names import check_known
+from kelvarn.model.project import Project
+from kelvarn.units import Scale
+
+from .common import (
+    CandidateName,
+    Chosen,
+    CommandError,
+    File,
+    Json,
+    TrialName,
+    candidate_named,
+    check_free,
+    print_json,
+    progress,
+    replaces,
+    trial_named,
+)
+
+if TYPE_CHECKING:
+    from kelvarn.handover.proof_records import Check, Difference, Proof
+
+app = typer.Typer()
+
+_GOES_TO = ("sheet", "user", "settings", "c99")
+_NUMBERS = {"64": "double", "32": "float"}
+Numbers = Annotated[str, typer.Option(help="Bits of the numbers in C: 64, or 32 for small chips.")]
+
+
+@app.command()
+def handover(
+    file: File,
+    out: Annotated[Path, typer.Option(help="Where: .html or .pdf; of settings .json; of c99 a new folder.")],
+    what: Annotated[
+        str, typer.Option("--for", help="sheet (who builds it), user (who uses it), settings, c99 (the program).")
+    ] = "sheet",
+    candidate: CandidateName = None,
+    chosen: Chosen = False,
+    trial: TrialName = None,
+    numbers: Numbers = "64",
+) -> None:
+    """Write what goes with the machine: the sheet, the page for its user, settings as JSON, or the program in C."""
+    check_known((what,), _GOES_TO, "handover")
+    project = load(file)
+    law = candidate_named(project, candidate, chosen or candidate is None)
+    if what == "c99":
+        _write_program(project, law, trial, numbers, out)
+        return
+    check_free(out, (".json",) if what == "settings" else (".html", ".pdf"))
+    from kelvarn.handover.settings import settings_text
+
+    if what == "settings":
+        write_text(out, settings_text(project, law, project.first_trial))
+    else:
+        with progress("computing what it says"):
+            html = _page_of(project, law, user=what == "user")
+        if out.suffix.lower() == ".pdf":
+            from kelvarn.desktop.stations.report import write_pdf
+
+            write_pdf(html, out)
+        else:
+            write_text(out, html)
+    print(f"Written to {printable(out)}.", file=sys.stderr)
+
+
+def _page_of(project: Project, candidate: Candidate, *, user: bool) -> str:
+    """The sheet, or the page for who uses the machine, with all trials and failures computed."""
+    from kelvarn.handover.sheet import sheet_html
+    from kelvarn.handover.user_page import user_page_html
+    from kelvarn.studies.all_trials import failures_of_all, results_of_all
+
+    scale = project.scale or Scale.CELSIUS
+    asked = (project.rig, candidate.controller, project.trials, current_go_on() or (lambda _: True))
+    results, failures = results_of_all(*asked), failures_of_all(*asked)
+    page = user_page_html if user else sheet_html
+    return page(project, candidate.name, results, failures, scale, date.today())
+
+
+def _write_program(project: Project, candidate: Candidate, trial: str | None, numbers: str, out: Path) -> None:
+    """Write a program's files into a folder of their own."""
+    from kelvarn.handover.carry import Carried
+    from kelvarn.handover.files import program_files, readme
+
+    carried = Carried(project, candidate, trial_named(project, trial), _real(numbers))
+    if out.is_dir() and any(out.iterdir()) and not replaces.get():
+        raise CommandError(f"{printable(out)} is not empty; name a new folder, or --force replaces files in it.")
+    files = {**program_files(carried), "README.md": readme(carried, date.today(), project.scale or Scale.CELSIUS)}
+    out.mkdir(parents=True, exist_ok=True)
+    for name, text in files.items():
+        write_text(out / name, text)
+    print(f"Written to {printable(out)}: {', '.join(sorted(files))}.", file=sys.stderr)
+
+
+def _real(numbers: str) -> Any:
+    check_known((numbers,), tuple(_NUMBERS), "number of bits")
+    return _NUMBERS[numbers]
+
+
+@app.command()
+def prove(
+    file: File,
+    candidate: CandidateName = None,
+    chosen: Chosen = False,
+    trial: TrialName = None,
+    on: Annotated[str, typer.Option(help="Where it runs: host, this computer.")] = "host",
+    numbers: Numbers = "64",
+    as_json: Json = False,
+) -> None:
+    """Prove that the program decides what was tried: all it can meet, put through it and the engine; 1: it differs."""
+    check_known((on,), ("host",), "place")
+    project = load(file)
+    law, asked = candidate_named(project, candidate, chosen or candidate is None), trial_named(project, trial)
+    from kelvarn.handover.proof import prove as proved
+    from kelvarn.handover.toolchain import ToolError
+
+    try:
+        with progress("proving") as tell:
+            proof = proved(project, law, asked, _real(numbers), tell)
+    except ToolError as error:
+        raise CommandError(str(error)) from None
+    if as_json:
+        print_json("prove", _proof_json(proof), project)
+    else:
+        print(proof_text(proof))
+    if proof.differs:
+        raise typer.Exit(1)
+
+
+def proof_text(proof: "Proof") -> str:
+    """A proof as text, a line for each check."""
+    lines = [proof.verdict()]
+    for check in proof.checks:
+        off = f", numbers off by {check.largest:.1g} at most" if check.largest else ""
+        said = check.left or f"{check.what}: {check.samples:,} decisions, {check.differing:,} differ{off}"
+        lines.append(f"  {check.name}: {said}")
+        if check.first is not None:
+            first = check.first
+            lines.append(f"    sample {first.sample}: {first.what} {first.engine!r} here, {first.program!r} there")
+    lines.append(f"  Not reached: {len(proof.not_reached)} of {proof.lines} lines of control.c")
+    lines += [f"    {line}" for line in proof.not_reached]
+    return "\n".join(lines)
+
+
+def _proof_json(proof: "Proof") -> dict[str, Any]:
+    return {
+        "candidate": proof.candidate,
+        "trial": proof.trial,
+        "verdict": proof.verdict(),
+        "numbers": 64 if proof.real == "double" else 32,
+        "differing": sum(check.differing for check in proof.checks),
+        "decisions": proof.samples,
+        "checks": [_check_json(check) for check in proof.checks],
+        "not_reached": list(proof.not_reached),
+        "lines": proof.lines,
+    }
+
+
+def _check_json(check: "Check") -> dict[str, Any]:
+    made = {"name": check.name, "put_through": check.what, "decisions": check.samples, "differing": check.differing}
+    made["largest"] = check.largest
+    return {
+        **made,
+        "left_because": check.left or None,
+        "first": None if check.first is None else _first_json(check.first),
+    }
+
+
+def _first_json(first: "Difference") -> dict[str, Any]:
+    return {"figure": first.what, **{key: value for key, value in asdict(first).items() if key != "what"}}
