@@ -37,6 +37,7 @@ PICTURES = (
     ("trial-fails", _MAIN, TRIAL, theme.PAPER, "", True),
     ("trial-shed-night", "lemon-shed", TRIAL, theme.NIGHT, "", False),
     ("handover", _MAIN, HANDOVER, theme.PAPER, "", True),
+    ("handover-program", _MAIN, HANDOVER, theme.PAPER, "", True),
 )
 _LANES = ("temperature", "probes", "output", "flow", "events")  # of the picture that shows that they are chosen
 
@@ -101,6 +102,11 @@ def open_beside(window: MainWindow, name: str) -> None:
         window.view.select_trial(window.document.project.first_trial.name)
         window.trial.foot.show_tab("if it fails")
         wait(lambda: window.trial.phrase().text.endswith("limit"))
+    elif name == "handover-program":
+        window.handover.set_target("board")
+        wait(lambda: isinstance(window.handover.program.files, dict))
+        window.handover.program.prove()
+        wait(lambda: not window.handover.program.proving)
     elif name == "control-curve":
         window.view.select("Three steps")
         settle(window)

@@ -94,15 +94,11 @@ def _page_of(project: Project, candidate: Candidate, *, user: bool) -> str:
 def _write_program(project: Project, candidate: Candidate, trial: str | None, numbers: str, out: Path) -> None:
     """Write a program's files into a folder of their own."""
     from kelvarn.handover.carry import Carried
-    from kelvarn.handover.files import program_files, readme
+    from kelvarn.handover.writing import all_files, write_files
 
     carried = Carried(project, candidate, trial_named(project, trial), _real(numbers))
-    if out.is_dir() and any(out.iterdir()) and not replaces.get():
-        raise CommandError(f"{printable(out)} is not empty; name a new folder, or --force replaces files in it.")
-    files = {**program_files(carried), "README.md": readme(carried, date.today(), project.scale or Scale.CELSIUS)}
-    out.mkdir(parents=True, exist_ok=True)
-    for name, text in files.items():
-        write_text(out / name, text)
+    files = all_files(carried, date.today(), project.scale or Scale.CELSIUS)
+    write_files(files, out, replace=replaces.get())
     print(f"Written to {printable(out)}: {', '.join(sorted(files))}.", file=sys.stderr)
 
 

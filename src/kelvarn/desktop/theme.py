@@ -234,6 +234,11 @@ QTableCornerButton::section { background: $panel; border: none; border-bottom: 1
 QPushButton[link="true"] { border: 1px solid transparent; background: transparent; color: $glacier; padding: 1px 4px;
     text-align: left; }
 QPushButton[link="true"]:hover { background: $selected; }
+QPushButton[tab="true"] { border: 0; border-bottom: 2px solid transparent; background: transparent; color: $glacier;
+    padding: 2px 5px; }
+QPushButton[tab="true"]:hover { background: $selected; }
+QPushButton[tab="true"]:checked { color: $ink; border-bottom: 2px solid $ink; }
+QPushButton[tab="true"]:focus { background: $selected; }
 QPushButton[link="true"]:focus { border: 1px solid $glacier; }
 QPushButton[chip="true"] { border: 1px solid $hairline; border-radius: 4px; padding: 4px 0; font-weight: 400; }
 QPushButton[chip="true"]:checked { background: $ink; color: $panel; border-color: $ink; font-weight: 600; }

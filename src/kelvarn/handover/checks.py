@@ -22,8 +22,9 @@ from kelvarn.studies.variants import draw
 
 from .board_rows import Ints, RowsOfRuns, plain_row, random_row
 from .carry import DECIDED, Carried
-from .files import program_files
+from .files import columns, program_files
 from .proof_records import Check, Difference, Proof
+from .second import Second, unknown_to
 from .toolchain import Program, build
 from .twin import Row, Stored, Twin, same
 
@@ -34,6 +35,7 @@ _WITHIN = 2e-4
 """Share by which a number of 32 bits may be off; what it decides may not."""
 _CODES = frozenset(("law_code", "guard_code", "alarm_code", "tripped", "drives_cut", "loads_cut"))
 _FINE_K = 1e-9
+_SECOND_SAMPLES = 3000
 _TEN_YEARS_MS = 10 * 365 * 24 * 3_600_000
 
 
@@ -56,8 +58,8 @@ class Desk:
     def prove(self, go_on: Callable[[float], bool]) -> Proof:
         """All checks."""
         made: list[Check] = []
-        checks = (self._trial_itself, self._failures, self._edges, self._rigs, self._odd, self._cuts, self._storing,
-                  self._years)  # fmt: skip
+        checks = (self._second, self._trial_itself, self._failures, self._edges, self._rigs, self._odd, self._cuts,
+                  self._storing, self._years)  # fmt: skip
         for place, check in enumerate(checks):
             if not go_on(place / len(checks)):
                 made.append(Check(_words(check.__name__), "", left="It was stopped."))
@@ -131,7 +133,8 @@ class Desk:
 
     def _trial_itself(self) -> Check:
         parts = self._runs.of(compute(self.rig, self.law, self.trial))
-        what = f"“{self.trial.name}”, each of its samples, {len(parts)} times from switching on"
+        starts = f", switched on {len(parts)} times" if len(parts) > 1 else ""
+        what = f"“{self.trial.name}”, each of its samples{starts}"
         return self._check(_words("_trial_itself"), what, (rows.tolist() for _, rows in parts))
 
     def _of_runs(self, name: str, what: str, runs: Iterator[tuple[Rig, Trial]]) -> Check:
@@ -205,6 +208,33 @@ class Desk:
         what = f"{len(rigs)} rigs that differ by their tolerances"
         return self._of_runs(_words("_rigs"), what, ((rig, short) for rig in rigs))
 
+    def _second(self) -> Check:
+        """Beside what the equations say, worked out apart from the engine."""
+        unknown = unknown_to(self.carried)
+        if unknown:
+            return Check(_words("_second"), "", left=unknown)
+        second, rows, expected = Second(self.carried), list[Row](), list[tuple[float, float]]()
+        reset_at = [name for _, _, name, _ in columns(self.carried)].index("reset")
+        degC = self.trial.plan.changes[0].to_degC - 10.0
+        for k in range(_SECOND_SAMPLES):
+            degC += self.draw.gauss(0.02, 0.5)
+            reading = None if k and self.draw.random() < 0.01 else round(degC, 3)
+            row, reset = plain_row(self.carried, k * self.interval_ms, [reading]), self.draw.random() < 0.02
+            row[3 + reset_at] = float(reset)
+            told = second.step(k * self.interval_ms / 1000.0, reading, reset)
+            assert told is not None
+            rows.append(row)
+            expected.append(told)
+        found = self._both(np.array(rows))
+        within = max(self._within, 1e-6)
+        apart = [k for k, (r, given) in enumerate(expected)
+                 if not (same(r, found[k, 0], within) and same(given, found[k, 2], within))]  # fmt: skip
+        first = None
+        if apart:
+            k = apart[0]
+            first = Difference("given", k, tuple(rows[k]), expected[k][1], float(found[k, 2]))
+        return Check(_words("_second"), "setpoint and drive, by the equations", len(found), len(apart), first)
+
     def _odd(self) -> Check:
         """Clocks that wrap, samples late, twice and missing, readings that are none, people at the buttons."""
 
@@ -253,18 +283,19 @@ class Desk:
                 other = self._folder / "memory-covered"
                 self.covered.run(np.array(rows), memory=other, away_ms=away)
             found = self.program.run(np.array(rows), memory=memory, away_ms=away, cut_after=cut_after)
-            twins = [
-                twin.restarted(kept, away) if cut else twin for twin in able for kept in _kept(twin, storing=storing)
-            ]
-            results = [self._followed(twin, rows, len(found), storing=storing) for twin in twins]
+            if cut:
+                able = [twin.restarted(kept, away) for twin in able for kept in _kept(twin, storing=storing)]
+            results = [self._followed(twin, rows, len(found), storing=storing) for twin in able]
             tried = [(*self._differences(told, found, rows), twin, told) for told, twin in results]
-            self._largest = 0.0
-            _, _, _, twin, told = min(tried, key=lambda each: each[1])
+            self._largest, least = 0.0, min(differing for _, differing, _, _, _ in tried)
+            # What was cut off before it could tell them apart may still be either.
+            still = [twin for _, differing, _, twin, _ in tried if differing == least]
+            able = list({(*twin.kept.values(), *twin.before.values()): twin for twin in still}.values())
+            told = next(told for _, differing, _, _, told in tried if differing == least)
             samples, differing, first = self._differences(told, found, rows)
             largest = max(largest, self._largest)
             made = replace(made, samples=made.samples + samples, differing=made.differing + differing,
                            first=made.first or first)  # fmt: skip
-            able = [twin]
         self._largest = largest
         return made
 
@@ -317,8 +348,9 @@ def _as_kernel(run: Run, found: Floats, samples: Ints, within: float) -> bool:
 
 
 _WORDS = {
-    "_trial_itself": "the trial", "_failures": "failures", "_edges": "edges", "_rigs": "rigs that differ",
-    "_odd": "odd clocks and readings", "_cuts": "power cuts", "_storing": "cuts while storing", "_years": "ten years",
+    "_second": "a second opinion", "_trial_itself": "the trial", "_failures": "failures", "_edges": "edges",
+    "_rigs": "rigs that differ", "_odd": "odd clocks and readings", "_cuts": "power cuts",
+    "_storing": "cuts while storing", "_years": "ten years",
 }  # fmt: skip
 
 

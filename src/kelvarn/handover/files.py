@@ -6,6 +6,7 @@ from importlib import resources
 from typing import Any
 
 from kelvarn import __version__
+from kelvarn.engine.guard_records import Guard, GuardState
 from kelvarn.engine.inputs import Reading
 from kelvarn.units import Quantity, Scale, show
 
@@ -119,6 +120,13 @@ def _conditions(lines: list[Line], fits: list[str]) -> list[str]:
     return found + [f"({each})" for each in fits if not any(name in each for name in ("->", "_at("))]
 
 
+def is_urgent(carried: Carried, record: Any, row: int, name: str) -> bool:
+    """Whether a change of what is stored must be stored at once: not what ages, nor a guard that lets go by itself."""
+    if record is GuardState:
+        return bool(carried.known.rows[Guard][row].latches)
+    return name not in SLOW
+
+
 def _stored_names(carried: Carried) -> list[tuple[str, int]]:
     """Fields of what is stored, and how many of each."""
     found = []
@@ -142,9 +150,12 @@ def _main(carried: Carried) -> str:
     rig, names = carried.project.rig, _stored_names(carried)
     urgent = []
     for name, count in names:
-        if not any(name.endswith(f"_{each}") for each in SLOW):
-            urgent += [f"now->{name}{f'[{k}]' if count > 1 else ''} != stored.{name}{f'[{k}]' if count > 1 else ''}"
-                       for k in range(count)]  # fmt: skip
+        if any(name.endswith(f"_{each}") for each in SLOW):
+            continue
+        for k in range(count):
+            if not name.endswith("guarding_states_active") or is_urgent(carried, GuardState, k, "active"):
+                field = f"{name}[{k}]" if count > 1 else name
+                urgent.append(f"now->{field} != stored.{field}")
     many = len(rig.drives) > 1
     return _render(
         "main.c.jinja",

@@ -11,7 +11,7 @@ from kelvarn.engine.outputs import order, tick
 from kelvarn.engine.probes import read_probe
 
 from .carry import DECIDED, Carried
-from .files import SLOW, STORE_EVERY_MS, columns
+from .files import STORE_EVERY_MS, columns, is_urgent
 from .translate.known import rows_of
 from .translate.program import Kind, field_types
 
@@ -83,7 +83,7 @@ class Twin:
     def _store(self, now_ms: int) -> None:
         """Store what outlives a power cut, as often as the program does."""
         now = self._stored_now()
-        urgent = any(value != self.kept[key] for key, value in now.items() if key[2] not in SLOW)
+        urgent = any(value != self.kept[key] for key, value in now.items() if is_urgent(self._carried, *key))
         if urgent or (now_ms - self._stored_ms) % _WRAPS_MS >= STORE_EVERY_MS:
             self.before, self.kept, self._stored_ms = self.kept, now, now_ms
 

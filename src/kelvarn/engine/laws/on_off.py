@@ -94,12 +94,14 @@ def _wanted(law: OnOffRecord, state: State, r: float, y: float, nudge_K: float) 
 
     Who turns the dial of one with a cut-in and cut-out of its own moves both.
     """
-    way, on_at, off_at = state.way, law.on_degC + nudge_K, law.off_degC + nudge_K
+    way = state.way
     if law.follows:
         away = law.share * abs(r)
         on_at, off_at = r - law.below_K - away, r + law.above_K + away
         if law.once:
             off_at = r
+    else:
+        on_at, off_at = law.on_degC + nudge_K, law.off_degC + nudge_K
     state.beyond = True
     if y <= on_at:
         return 1 if way >= 0 else 0

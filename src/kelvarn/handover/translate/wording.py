@@ -98,10 +98,18 @@ def _keyword(made_by: Callable[..., Any], name: str, part: BaseModel) -> ast.exp
                     if keyword.arg == name:
                         return keyword.value
             if isinstance(node, ast.Assign):
-                target = node.targets[0]
-                if isinstance(target, ast.Attribute) and target.attr == name:
-                    return node.value
+                for target, value in _pairs(node):
+                    if isinstance(target, ast.Attribute) and target.attr == name:
+                        return value
     return None
+
+
+def _pairs(node: ast.Assign) -> list[tuple[ast.expr, ast.expr]]:
+    """What an assignment writes to, and what it writes there."""
+    target, value = node.targets[0], node.value
+    if isinstance(target, ast.Tuple) and isinstance(value, ast.Tuple):
+        return list(zip(target.elts, value.elts, strict=True))
+    return [(target, value)]
 
 
 @cache

@@ -8,7 +8,7 @@ from PySide6.QtGui import QHideEvent, QTextDocument
 from PySide6.QtPrintSupport import QPrintDialog, QPrinter
 from PySide6.QtWidgets import (
     QButtonGroup,
-    QCheckBox,
+    QFileDialog,
     QFrame,
     QHBoxLayout,
     QPushButton,
@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
 )
 
 from kelvarn.desktop import theme
-from kelvarn.desktop.fields.plain import heading
+from kelvarn.desktop.fields.plain import Choice, heading
 from kelvarn.desktop.parts.boxes import ask_where
 from kelvarn.desktop.parts.elided import ElidedLine
 from kelvarn.desktop.parts.menus import Command
@@ -26,26 +26,32 @@ from kelvarn.desktop.parts.panel import Columns, Scrolled
 from kelvarn.desktop.parts.plain import PlainLabel
 from kelvarn.desktop.stations.report import write_pdf
 from kelvarn.desktop.stations.station import Context, Phrase, Station
-from kelvarn.engine.measures import ended_text
 from kelvarn.files.writing import file_stem, write_text
+from kelvarn.handover.carry import Real
 from kelvarn.handover.other_words import other_words
-from kelvarn.handover.settings import fingerprint, settings_text
+from kelvarn.handover.settings import SheetRow, fingerprint, settings_text
 from kelvarn.handover.sheet import sheet_html
 from kelvarn.handover.user_page import user_page_html
+from kelvarn.handover.worked_cases import worked_cases
+from kelvarn.handover.writing import write_files
 from kelvarn.model.candidate import Candidate
-from kelvarn.model.project import CHECKS, CheckName
 from kelvarn.studies.results import Result
 from kelvarn.units import counted
 
+from .program import PROOF, Program
+from .program_view import ProgramView
+from .ready import Ready, clear, note
 from .verdicts import Verdicts
 
-_USER, _SHEET, _JSON = "user", "sheet", "json"
+_USER, _SHEET, _JSON, _BOARD = "user", "sheet", "json", "board"
 _SHORT = 40  # letters of a value that stands out; a longer one is a sentence
 _TARGETS = (
     (_SHEET, "Sheet to print", "for who builds it", "html"),
     (_USER, "Page by the machine", "for who uses it", "html"),
+    (_BOARD, "A board of your own", "the program in C99", ""),
     (_JSON, "Settings as JSON", "for your own code", "json"),
 )
+_NUMBERS: tuple[tuple[Real, str], ...] = (("double", "64-bit"), ("float", "32-bit"))
 
 
 class HandoverStation(Station):
@@ -61,6 +67,10 @@ class HandoverStation(Station):
         self.verdicts = Verdicts(self._runner.jobs)
         self.verdicts.updated.connect(self.refresh)
         self.verdicts.updated.connect(self.stands_elsewhere)
+        self.program = Program(self._runner.jobs)
+        self.program.updated.connect(self.refresh)
+        self._runner.jobs.progressed.connect(self._proving)
+        self.program_view = ProgramView(self.program)
         self.page = QTextBrowser()
         self.page.setOpenLinks(False)
         self.page.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -76,15 +86,15 @@ class HandoverStation(Station):
         column.setContentsMargins(0, 0, 0, 0)
         column.addLayout(head)
         column.addWidget(self.page, 1)
-        self._checks = QVBoxLayout()
-        self._checks.setSpacing(2)
+        column.addWidget(self.program_view, 1)
+        self._ready = Ready(self._document, self._view, self.verdicts)
         self._words = QVBoxLayout()
         self._words.setSpacing(2)
         right = QWidget()
         column = QVBoxLayout(right)
         column.setContentsMargins(2, 0, theme.GAP, 0)
         column.addWidget(heading("Ready to hand over?"))
-        column.addLayout(self._checks)
+        column.addWidget(self._ready)
         column.addSpacing(14)
         self._words_heading = heading("Same settings for other controllers")
         column.addWidget(self._words_heading)
@@ -95,6 +105,8 @@ class HandoverStation(Station):
         self.write_button = QPushButton()
         self.write_button.setProperty("main", True)
         self.write_button.clicked.connect(self.ask_where)
+        self.prove_button = QPushButton("Prove")
+        self.prove_button.clicked.connect(self._prove_or_stop)
         self._foot_text = ElidedLine("body", "muted", ground="panel")
         foot = QFrame()
         foot.setProperty("foot", True)
@@ -102,6 +114,7 @@ class HandoverStation(Station):
         row.setContentsMargins(16, 10, 16, 10)
         row.setSpacing(14)
         row.addWidget(self.write_button)
+        row.addWidget(self.prove_button)
         row.addWidget(self._foot_text, 1)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, theme.GAP, 0, 0)
@@ -124,6 +137,18 @@ class HandoverStation(Station):
             group.addButton(button)
             column.addWidget(button)
             self.target_buttons[key] = button
+        self._board = QWidget()
+        row = QHBoxLayout(self._board)
+        row.setContentsMargins(0, 8, 0, 0)
+        row.addWidget(PlainLabel("Numbers"))
+        self.numbers = Choice()
+        self.numbers.setAccessibleName("Numbers of the program")
+        self.numbers.setToolTip("32 bits take half the room, on a chip that has no more of them")
+        for real, title in _NUMBERS:
+            self.numbers.addItem(title, real)
+        self.numbers.activated.connect(self._take_numbers)
+        row.addWidget(self.numbers)
+        column.addWidget(self._board)
         column.addStretch(1)
         return left
 
@@ -132,6 +157,20 @@ class HandoverStation(Station):
         self._target = key
         self.target_buttons[key].setChecked(True)
         self.refresh()
+
+    def _take_numbers(self, place: int) -> None:
+        self.program.real = _NUMBERS[place][0]
+        self.refresh()
+
+    def _prove_or_stop(self) -> None:
+        if self.program.proving:
+            self.program.stop()
+        else:
+            self.program.prove()
+
+    def _proving(self, channel: str, share: float) -> None:
+        if channel == PROOF and self.program.proving:
+            self.prove_button.setText(f"Stop proving · {share:.0%}")
 
     @property
     def candidate(self) -> Candidate:
@@ -161,7 +200,7 @@ class HandoverStation(Station):
 
     def ask_print(self) -> None:
         """Ask for a printer and print the sheet, or the page where that is shown."""
-        if self._target == _JSON:
+        if self._target in (_JSON, _BOARD):
             self.set_target(_SHEET)
         printer = QPrinter(QPrinter.PrinterMode.HighResolution)
         printer.setDocName(self._suggested().stem)
@@ -193,6 +232,17 @@ class HandoverStation(Station):
             return
         project, candidate = self._document.project, self.candidate
         self.verdicts.request(project, candidate)
+        board = self._target == _BOARD
+        for widget, shown in ((self.page, not board), (self.program_view, board), (self.prove_button, board),
+                              (self._board, board)):  # fmt: skip
+            widget.setVisible(shown)
+        if board:
+            self.program.request(project, candidate, self._view.trial(project), self._view.scale)
+        self._ready.refresh(candidate, self.program if board else None)
+        self._show_words(candidate)
+        if board:
+            self._show_program()
+            return
         text = self.text()
         look = (text, self._target, theme.current().name)
         self._file_name.say(self._suggested().name)
@@ -215,118 +265,58 @@ class HandoverStation(Station):
             if self._target == _JSON
             else "One page, HTML or PDF, complete in itself; Ctrl+P prints it."
         )
-        self._show_checks(candidate)
-        rows = other_words(project, candidate, self._view.trial(project), self._view.scale)
-        _clear(self._words)
+
+    def _show_program(self) -> None:
+        """The program's files and its proof."""
+        project, candidate = self._document.project, self.candidate
+        trial, files = self._view.trial(project), self.program.files
+        self.program_view.refresh()
+        self._file_name.say(f"{self._suggested().name}/  follows “{trial.name}”")
+        self._state.setText(f"state {fingerprint(project, candidate)}")
+        count = len(files) if isinstance(files, dict) else 0
+        self.write_button.setText(f"Write {counted(count, 'file')}…" if count else "Write the files…")
+        self.write_button.setEnabled(bool(count))
+        self.prove_button.setEnabled(bool(count))
+        if not self.program.proving:
+            self.prove_button.setText("Prove" if self.program.proof is None else "Prove again")
+        self._foot_text.say(
+            "The control step that ran in every trial, translated; not written anew. It takes half a minute."
+        )
+
+    def _show_words(self, candidate: Candidate) -> None:
+        """The same settings in other words; of a program, cases to try by hand."""
+        project, board = self._document.project, self._target == _BOARD
+        if board:
+            rows = [SheetRow(case.what, case.must) for case in worked_cases(project, candidate, self._view.scale)]
+        else:
+            rows = other_words(project, candidate, self._view.trial(project), self._view.scale)
+        clear(self._words)
+        self._words_heading.setText(
+            "Worked cases: make it read this" if board else "Same settings for other controllers"
+        )
         self._words_heading.setVisible(bool(rows))
         for row in rows:
-            self._words.addWidget(_note(row.what, "muted"))
+            self._words.addWidget(note(row.what, "muted"))
             value = PlainLabel(row.value)
             value.setFont(theme.font(bold=len(row.value) <= _SHORT))
             value.setWordWrap(True)
             value.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
             self._words.addWidget(value)
 
-    def _show_checks(self, candidate: Candidate) -> None:
-        project = self._document.project
-        _clear(self._checks)
-        chosen = project.chosen is not None
-        self._check(chosen, f"Chosen: {candidate.name}" if chosen else "No candidate is chosen",
-                    candidate.strategy if chosen else f"{candidate.name} is shown; choose one in Control")  # fmt: skip
-        self._show_trials()
-        self._show_failures()
-        for key, (title, line) in CHECKS.items():
-            self._add_tick(key, title, line)
-
-    def _show_trials(self) -> None:
-        """How it does on every trial: what is not met first, with the trial; at last that all are met."""
-        results = self.verdicts.results
-        if not results:
-            self._check(None, "Marks of all trials", "computing …")
-            return
-        missed = 0
-        for name, result in results.items():
-            if isinstance(result, str):
-                self._check(False, f"{name}: it cannot be computed", result)
-                missed += 1
-                continue
-            ended = result.measures.ended
-            if ended is not None:
-                self._check(False, f"{name}: {ended_text(*ended)}", "what was measured after that is none")
-                missed += 1
-            for verdict in result.verdicts:
-                if not verdict.met and ended is None:
-                    said = f"{verdict.text(self._view.scale)}, asked {verdict.mark.limit_text(self._view.scale)}"
-                    self._check(False, f"{name}: {verdict.mark.title} not met", said)
-                    missed += 1
-        count = sum(len(result.verdicts) for result in results.values() if isinstance(result, Result))
-        if not missed:
-            on = counted(len(results), "trial")
-            self._check(
-                bool(count), f"All {count} marks of {on} met" if count else "No marks are set", ", ".join(results)
-            )
-
-    def _show_failures(self) -> None:
-        """What happens if one thing fails, on every trial."""
-        if not self.verdicts.failures:
-            self._check(None, "If one thing fails", "computing …")
-        for name, table in self.verdicts.failures.items():
-            if isinstance(table, str):
-                self._check(False, f"{name}: failures cannot be tried", table)
-            else:
-                self._check(table.safe, f"{name}: if one thing fails", table.verdict(self._view.scale))
-
-    def _add_tick(self, key: CheckName, title: str, line: str) -> None:
-        """What only the maker can see to, to be ticked."""
-        box = QCheckBox(title)
-        box.setFont(theme.font(bold=True))
-        box.setChecked(key in self._document.project.checked)
-
-        def take(on: bool) -> None:
-            kept = tuple(
-                each
-                for each in CHECKS
-                if (each == key and on) or (each != key and each in self._document.project.checked)
-            )
-            self._document.set(("checked",), kept, f"{title}: {'seen to' if on else 'not seen to'}")
-
-        box.clicked.connect(take)
-        note = _note(line, "muted")
-        note.setIndent(24)
-        self._checks.addWidget(box)
-        self._checks.addWidget(note)
-
-    def _check(self, fine: bool | None, title: str, line: str) -> None:
-        """A line of the list; None: not known yet."""
-        sign, role = {True: ("✓", "met"), False: ("✕", "wrong"), None: ("…", "muted")}[fine]
-        row = QWidget()
-        layout = QHBoxLayout(row)
-        layout.setContentsMargins(0, 5, 0, 0)
-        mark = PlainLabel(sign)
-        mark.setProperty("role", role)
-        mark.setFont(theme.font(bold=True))
-        mark.setFixedWidth(18)
-        mark.setAlignment(Qt.AlignmentFlag.AlignTop)
-        words = QVBoxLayout()
-        words.setSpacing(0)
-        head = PlainLabel(title)
-        head.setFont(theme.font(bold=True))
-        head.setWordWrap(True)
-        words.addWidget(head)
-        words.addWidget(_note(line, "muted"))
-        layout.addWidget(mark)
-        layout.addLayout(words, 1)
-        self._checks.addWidget(row)
-
     def _suggested(self) -> Path:
         suffix = {key: suffix for key, _, _, suffix in _TARGETS}[self._target]
         by = "-by-the-machine" if self._target == _USER else ""
-        return Path(f"{file_stem(f'{self._document.project.name}-{self.candidate.name}')}{by}.{suffix}")
+        return Path(f"{file_stem(f'{self._document.project.name}-{self.candidate.name}')}{by}.{suffix}".rstrip("."))
 
     def ask_where(self) -> None:
         """Ask for a file and write it."""
         folder = self._document.path.parent if self._document.path is not None else Path.home()
         suggested = self._suggested()
+        if self._target == _BOARD:
+            name, _ = QFileDialog.getSaveFileName(self, "Write into a new folder", str(folder / suggested))
+            if name:
+                self.context.guarded(lambda: self.write(Path(name)))()
+            return
         kinds = "JSON (*.json)" if self._target == _JSON else "HTML (*.html);;PDF (*.pdf)"
         path = ask_where(self, "Write", folder / suggested, kinds)
         if path is not None:
@@ -334,7 +324,10 @@ class HandoverStation(Station):
 
     def write(self, path: Path) -> None:
         """Write what is shown. Raises FileError, which the window shows."""
-        if path.suffix.lower() == ".pdf" and self._target != _JSON:
+        if self._target == _BOARD:
+            assert isinstance(self.program.files, dict)
+            write_files(self.program.files, path)
+        elif path.suffix.lower() == ".pdf" and self._target != _JSON:
             write_pdf(self.text(), path)
         else:
             write_text(path, self.text())
@@ -355,21 +348,6 @@ class _Target(QPushButton):
         layout.setSpacing(1)
         head = PlainLabel(title)
         head.setFont(theme.font(bold=True))
-        for label in (head, _note(line, "muted")):
+        for label in (head, note(line, "muted")):
             label.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
             layout.addWidget(label)
-
-
-def _note(text: str, role: str) -> PlainLabel:
-    label = PlainLabel(text)
-    label.setFont(theme.font("small"))
-    label.setProperty("role", role)
-    label.setWordWrap(True)
-    return label
-
-
-def _clear(layout: QVBoxLayout) -> None:
-    while (item := layout.takeAt(0)) is not None:
-        if (widget := item.widget()) is not None:
-            widget.hide()  # it goes later, and must not lie under what comes
-            widget.deleteLater()

@@ -1,0 +1,186 @@
+"""Shows a program: its files, one at a time, and below them what its proof found."""
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QButtonGroup,
+    QGridLayout,
+    QHBoxLayout,
+    QPlainTextEdit,
+    QPushButton,
+    QSplitter,
+    QVBoxLayout,
+    QWidget,
+)
+
+from kelvarn.desktop import theme
+from kelvarn.desktop.fields.plain import Choice, heading
+from kelvarn.desktop.parts.elided import ElidedLine
+from kelvarn.desktop.parts.panel import Scrolled
+from kelvarn.desktop.parts.plain import PlainLabel
+from kelvarn.handover.proof_records import Check, Proof
+
+from .program import Files, Program
+
+_FIRST = ("settings.h", "control.c", "control.h", "main.c", "README.md")
+"""Files that are shown first; the others are in a list."""
+
+
+class ProgramView(QWidget):
+    """The files of a program and its proof.
+
+    Args:
+        program: it.
+    """
+
+    def __init__(self, program: Program) -> None:
+        super().__init__()
+        self._program = program
+        self._name = _FIRST[0]
+        self._shown_files: Files | None = None
+        self._tabs = QHBoxLayout()
+        self._tabs.setSpacing(2)
+        self._group = QButtonGroup(self)
+        self.tab_buttons: dict[str, QPushButton] = {}
+        for name in _FIRST:
+            button = QPushButton(name)
+            button.setProperty("tab", True)
+            button.setCheckable(True)
+            button.clicked.connect(lambda _=False, n=name: self.show_file(n))
+            self._group.addButton(button)
+            self._tabs.addWidget(button)
+            self.tab_buttons[name] = button
+        self.more = Choice()
+        self.more.setAccessibleName("Other files")
+        self.more.addItem("more files")
+        self.more.activated.connect(lambda place: self.show_file(self.more.itemText(place)) if place else None)
+        self._tabs.addStretch(1)
+        self._tabs.addWidget(self.more)
+        self.text = QPlainTextEdit()
+        self.text.setReadOnly(True)
+        self.text.setLineWrapMode(QPlainTextEdit.LineWrapMode.NoWrap)
+        self.text.setAccessibleName("The file as it will be written")
+        above = QWidget()
+        column = QVBoxLayout(above)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.addLayout(self._tabs)
+        column.addWidget(self.text, 1)
+        self._state = ElidedLine("small", "muted")
+        head = QHBoxLayout()
+        head.setSpacing(12)
+        head.addWidget(heading("Proof"))
+        head.addWidget(self._state, 1)
+        self._rows = QGridLayout()
+        self._rows.setHorizontalSpacing(14)
+        self._rows.setVerticalSpacing(3)
+        self._rows.setColumnStretch(1, 1)
+        held = QWidget()
+        column = QVBoxLayout(held)
+        column.setContentsMargins(8, 6, 8, 6)
+        column.addLayout(self._rows)
+        column.addStretch(1)
+        below = QWidget()
+        column = QVBoxLayout(below)
+        column.setContentsMargins(0, 4, 0, 0)
+        column.addLayout(head)
+        column.addWidget(Scrolled(held), 1)
+        parts = QSplitter(Qt.Orientation.Vertical)
+        parts.addWidget(above)
+        parts.addWidget(below)
+        parts.setSizes([340, 240])
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.addWidget(parts)
+
+    def refresh(self) -> None:
+        """Show what is known now."""
+        files = self._program.files
+        self.text.setFont(theme.fixed_font())
+        if isinstance(files, dict):
+            self._show_files(files)
+        else:
+            self.text.setPlainText("making the program …" if files is None else files)
+            self._shown_files = None
+        self._show_proof()
+
+    def show_file(self, name: str) -> None:
+        """Show one of the files."""
+        self._name = name
+        files = self._program.files
+        if isinstance(files, dict) and name in files:
+            if name in self.tab_buttons:
+                self.tab_buttons[name].setChecked(True)
+                self.more.setCurrentIndex(0)
+            else:
+                self._uncheck()
+            self.text.setPlainText(files[name])
+
+    def _uncheck(self) -> None:
+        self._group.setExclusive(False)
+        for button in self.tab_buttons.values():
+            button.setChecked(False)
+        self._group.setExclusive(True)
+
+    def _show_files(self, files: Files) -> None:
+        others = sorted(set(files) - set(_FIRST))
+        if [self.more.itemText(k) for k in range(1, self.more.count())] != others:
+            self.more.clear()
+            self.more.addItems(["more files", *others])
+        if files != self._shown_files:
+            self._shown_files = files
+            self.show_file(self._name if self._name in files else _FIRST[0])
+
+    def _show_proof(self) -> None:
+        while (item := self._rows.takeAt(0)) is not None:
+            if (widget := item.widget()) is not None:
+                widget.hide()
+                widget.deleteLater()
+        proof = self._program.proof
+        self._state.say("")
+        if self._program.proving:
+            self._line(0, "…", "muted", "proving: it is put through all that it can meet")
+        elif proof is None:
+            self._line(0, "", "muted", "Not proved yet: “Prove” compiles it here and compares each decision.")
+        elif isinstance(proof, str):
+            self._line(0, "✕", "wrong", proof)
+        else:
+            self._table(proof)
+
+    def _table(self, proof: Proof) -> None:
+        old = self._program.is_old
+        said = "Of another state: prove it again." if old else proof.verdict()
+        self._state.say(said, "ember" if old or proof.differs else "muted")
+        for column, title in ((1, "put through"), (2, "samples"), (3, "differ"), (4, "farthest off")):
+            self._cell(0, column, title, "muted", right=column > 1)
+        for row, check in enumerate(proof.checks, 1):
+            self._check(row, check)
+        if proof.not_reached:
+            said = f"{len(proof.not_reached)} of {proof.lines} lines of control.c were never reached"
+            self._line(len(proof.checks) + 1, "!", "muted", said, tip="\n".join(proof.not_reached))
+
+    def _check(self, row: int, check: Check) -> None:
+        if check.left:
+            self._line(row, "–", "muted", f"{check.name}: {check.left}")
+            return
+        sign, role = ("✕", "wrong") if check.differing else ("✓", "met")
+        tip = ""
+        if (first := check.first) is not None:
+            tip = f"sample {first.sample}: {first.what} is {first.engine!r} here and {first.program!r} there"
+        self._line(row, sign, role, f"{check.name}: {check.what}", tip=tip)
+        self._cell(row, 2, f"{check.samples:,}".replace(",", "\u202f"), "", right=True)
+        self._cell(row, 3, str(check.differing) if check.differing else "none", role, right=True)
+        self._cell(row, 4, f"{check.largest:.1g}" if check.largest else "0", "", right=True)
+
+    def _line(self, row: int, sign: str, role: str, text: str, tip: str = "") -> None:
+        self._cell(row, 0, sign, role)
+        label = self._cell(row, 1, text, "muted" if role == "muted" else "")
+        label.setWordWrap(True)
+        label.setToolTip(tip)
+
+    def _cell(self, row: int, column: int, text: str, role: str, *, right: bool = False) -> PlainLabel:
+        label = PlainLabel(text)
+        label.setFont(theme.font("small"))
+        if role:
+            label.setProperty("role", role)
+        across = Qt.AlignmentFlag.AlignRight if right else Qt.AlignmentFlag(0)
+        self._rows.addWidget(label, row, column, across | Qt.AlignmentFlag.AlignTop)
+        return label

@@ -1,0 +1,158 @@
+"""Ready to hand over? What was looked at, and what only the maker can see to."""
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QVBoxLayout, QWidget
+
+from kelvarn.desktop import theme
+from kelvarn.desktop.parts.plain import PlainLabel
+from kelvarn.desktop.state.document import Document
+from kelvarn.desktop.state.view import View
+from kelvarn.engine.measures import ended_text
+from kelvarn.model.candidate import Candidate
+from kelvarn.model.project import CHECKS, CheckName
+from kelvarn.studies.results import Result
+from kelvarn.units import counted
+
+from .program import Program
+from .verdicts import Verdicts
+
+
+class Ready(QWidget):
+    """The list.
+
+    Args:
+        document, view: what is handed over.
+        verdicts: how it does on all trials.
+    """
+
+    def __init__(self, document: Document, view: View, verdicts: Verdicts) -> None:
+        super().__init__()
+        self._document, self._view, self._verdicts = document, view, verdicts
+        self._checks = QVBoxLayout(self)
+        self._checks.setContentsMargins(0, 0, 0, 0)
+        self._checks.setSpacing(2)
+
+    def refresh(self, candidate: Candidate, program: Program | None = None) -> None:
+        """Look at everything for a candidate; at its program's proof, where that is what is handed over."""
+        project = self._document.project
+        clear(self._checks)
+        chosen = project.chosen is not None
+        self._check(chosen, f"Chosen: {candidate.name}" if chosen else "No candidate is chosen",
+                    candidate.strategy if chosen else f"{candidate.name} is shown; choose one in Control")  # fmt: skip
+        self._show_trials()
+        self._show_failures()
+        if program is not None:
+            self._show_proof(program)
+        for key, (title, line) in CHECKS.items():
+            self._add_tick(key, title, line)
+
+    def _show_trials(self) -> None:
+        """How it does on every trial: what is not met first, with the trial; at last that all are met."""
+        results = self._verdicts.results
+        if not results:
+            self._check(None, "Marks of all trials", "computing …")
+            return
+        missed = 0
+        for name, result in results.items():
+            if isinstance(result, str):
+                self._check(False, f"{name}: it cannot be computed", result)
+                missed += 1
+                continue
+            ended = result.measures.ended
+            if ended is not None:
+                self._check(False, f"{name}: {ended_text(*ended)}", "what was measured after that is none")
+                missed += 1
+            for verdict in result.verdicts:
+                if not verdict.met and ended is None:
+                    said = f"{verdict.text(self._view.scale)}, asked {verdict.mark.limit_text(self._view.scale)}"
+                    self._check(False, f"{name}: {verdict.mark.title} not met", said)
+                    missed += 1
+        count = sum(len(result.verdicts) for result in results.values() if isinstance(result, Result))
+        if not missed:
+            on = counted(len(results), "trial")
+            self._check(
+                bool(count), f"All {count} marks of {on} met" if count else "No marks are set", ", ".join(results)
+            )
+
+    def _show_failures(self) -> None:
+        """What happens if one thing fails, on every trial."""
+        if not self._verdicts.failures:
+            self._check(None, "If one thing fails", "computing …")
+        for name, table in self._verdicts.failures.items():
+            if isinstance(table, str):
+                self._check(False, f"{name}: failures cannot be tried", table)
+            else:
+                self._check(table.safe, f"{name}: if one thing fails", table.verdict(self._view.scale))
+
+    def _show_proof(self, program: Program) -> None:
+        """What the proof of the program found; one of another state is none."""
+        proof = program.proof
+        if program.proving:
+            self._check(None, "Proof", "computing …")
+        elif proof is None:
+            self._check(False, "Proof", "not proved yet")
+        elif isinstance(proof, str):
+            self._check(False, "Proof", proof)
+        elif program.is_old:
+            self._check(False, "Proof", "of another state: prove it again")
+        else:
+            self._check(not proof.differs, "Proof", proof.verdict())
+
+    def _add_tick(self, key: CheckName, title: str, line: str) -> None:
+        """What only the maker can see to, to be ticked."""
+        box = QCheckBox(title)
+        box.setFont(theme.font(bold=True))
+        box.setChecked(key in self._document.project.checked)
+
+        def take(on: bool) -> None:
+            kept = tuple(
+                each
+                for each in CHECKS
+                if (each == key and on) or (each != key and each in self._document.project.checked)
+            )
+            self._document.set(("checked",), kept, f"{title}: {'seen to' if on else 'not seen to'}")
+
+        box.clicked.connect(take)
+        below = note(line, "muted")
+        below.setIndent(24)
+        self._checks.addWidget(box)
+        self._checks.addWidget(below)
+
+    def _check(self, fine: bool | None, title: str, line: str) -> None:
+        """A line of the list; None: not known yet."""
+        sign, role = {True: ("✓", "met"), False: ("✕", "wrong"), None: ("…", "muted")}[fine]
+        row = QWidget()
+        layout = QHBoxLayout(row)
+        layout.setContentsMargins(0, 5, 0, 0)
+        mark = PlainLabel(sign)
+        mark.setProperty("role", role)
+        mark.setFont(theme.font(bold=True))
+        mark.setFixedWidth(18)
+        mark.setAlignment(Qt.AlignmentFlag.AlignTop)
+        words = QVBoxLayout()
+        words.setSpacing(0)
+        head = PlainLabel(title)
+        head.setFont(theme.font(bold=True))
+        head.setWordWrap(True)
+        words.addWidget(head)
+        words.addWidget(note(line, "muted"))
+        layout.addWidget(mark)
+        layout.addLayout(words, 1)
+        self._checks.addWidget(row)
+
+
+def note(text: str, role: str) -> PlainLabel:
+    """A small line of text."""
+    label = PlainLabel(text)
+    label.setFont(theme.font("small"))
+    label.setProperty("role", role)
+    label.setWordWrap(True)
+    return label
+
+
+def clear(layout: QVBoxLayout) -> None:
+    """Take all out of a layout."""
+    while (item := layout.takeAt(0)) is not None:
+        if (widget := item.widget()) is not None:
+            widget.hide()  # it goes later, and must not lie under what comes
+            widget.deleteLater()
