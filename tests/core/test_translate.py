@@ -15,15 +15,17 @@ from kelvarn.engine.records import Table
 from kelvarn.engine.run import compute
 from kelvarn.handover.board_rows import RowsOfRuns, random_row
 from kelvarn.handover.carry import Carried, CarryError
+from kelvarn.handover.checks import Desk
 from kelvarn.handover.files import program_files
 from kelvarn.handover.proof import prove
 from kelvarn.handover.toolchain import ToolError, build
 from kelvarn.handover.translate.known import Known
 from kelvarn.handover.translate.program import TranslateError, read_function
 from kelvarn.handover.twin import Twin
-from kelvarn.model.candidate import Candidate
+from kelvarn.model.candidate import Candidate, Controller
 from kelvarn.model.edit import with_fields
 from kelvarn.model.guards import Alarm, NoRise, ProbeFaultAction, Restart, Trip
+from kelvarn.model.on_off import OnOff
 from kelvarn.model.pid import Pid
 from kelvarn.model.project import Project
 from tests.campaigns.trials import random_project
@@ -31,7 +33,7 @@ from tests.campaigns.trials import random_project
 gcc = pytest.mark.skipif(shutil.which("gcc") is None, reason="gcc is not installed: apt install gcc")
 
 
-def guarded(*guards: object, law: Pid | None = None) -> Carried:
+def guarded(*guards: object, law: Controller | None = None) -> Carried:
     """The cabinet's PI with guards."""
     demo = find_demo("cure-cabinet").build()
     rig = with_fields(demo.rig, guards=guards)
@@ -93,11 +95,29 @@ def test_a_proof_finds_no_difference_and_reaches_every_line(monkeypatch: pytest.
     proof = prove(carried.project, carried.candidate, trial)
     assert not proof.differs, proof
     assert proof.verdict().startswith("No difference in ")
-    assert [check.name for check in proof.checks if not check.samples] == [
-        "settings written while it runs",
-        "on the chip",
-    ]
+    left = [check.name for check in proof.checks if not check.samples]
+    assert left == ["a second opinion", "settings written while it runs", "on the chip"]
+    assert "Probe fault" in proof.checks[0].left  # of which that knows nothing
     assert len(proof.not_reached) <= 6, proof.not_reached
+
+
+@gcc
+@pytest.mark.parametrize(
+    "law",
+    [
+        OnOff(notation="edges", below_K=1, above_K=0.5, shortest_on_s=20, shortest_off_s=30, confirm_s=6),
+        Pid(terms="PI", kp_per_K=0.3, ti_s=100, anti_windup="none"),
+        Pid(terms="PID", kp_per_K=0.3, ti_s=300, td_s=40, setpoint_weight=0.4, anti_windup="hold"),
+    ],
+)
+def test_equations_worked_out_apart_agree(law: Controller, tmp_path: Path) -> None:
+    hot = Trip(name="Hot", probe="Probe", at_degC=62.0, delay_s=4.0, latches=False, hysteresis_K=1.0)
+    desk = Desk(guarded(hot, Trip(name="Hotter", probe="Probe", at_degC=66.0), law=law), tmp_path)
+    found = desk._second()
+    assert (found.samples, found.differing, found.left) == (3000, 0, "")
+    other = Desk(guarded(hot, law=law), tmp_path / "other")
+    other.carried = desk.carried  # the program of another rig
+    assert other._second().differing > 0
 
 
 @gcc

@@ -35,7 +35,7 @@ _WITHIN = 2e-4
 """Share by which a number of 32 bits may be off; what it decides may not."""
 _CODES = frozenset(("law_code", "guard_code", "alarm_code", "tripped", "drives_cut", "loads_cut"))
 _FINE_K = 1e-9
-_SECOND_SAMPLES = 3000
+_SECOND_SAMPLES, _WALKED_K = 3000, 60.0
 _TEN_YEARS_MS = 10 * 365 * 24 * 3_600_000
 
 
@@ -215,9 +215,13 @@ class Desk:
             return Check(_words("_second"), "", left=unknown)
         second, rows, expected = Second(self.carried), list[Row](), list[tuple[float, float]]()
         reset_at = [name for _, _, name, _ in columns(self.carried)].index("reset")
-        degC = self.trial.plan.changes[0].to_degC - 10.0
-        for k in range(_SECOND_SAMPLES):
-            degC += self.draw.gauss(0.02, 0.5)
+        first_degC = self.trial.plan.changes[0].to_degC
+        levels = [level for level in self._near if abs(level - first_degC) < _WALKED_K]
+        degC = aim = first_degC - 10.0
+        for k in range(_SECOND_SAMPLES):  # from one level to another, to and fro past each
+            if self.draw.random() < 0.03:
+                aim = self.draw.choice(levels) + self.draw.uniform(-8.0, 8.0)
+            degC += 0.1 * (aim - degC) + self.draw.gauss(0.0, 0.3)
             reading = None if k and self.draw.random() < 0.01 else round(degC, 3)
             row, reset = plain_row(self.carried, k * self.interval_ms, [reading]), self.draw.random() < 0.02
             row[3 + reset_at] = float(reset)
