@@ -253,9 +253,13 @@ class Desk:
 
         def those() -> Iterator[Sequence[Row]]:
             rows, now = [], 0
-            for _ in range(_JUMPS):
-                for _ in range(20):
-                    rows.append(self._random_row(now))
+            for jump in range(_JUMPS):
+                if jump % 4 == 0:  # what stays so over several jumps grows older than any cap
+                    stays = self._random_row(now)
+                for k in range(20):
+                    rows.append(
+                        self._random_row(now) if jump % 4 == 3 and k < 10 else [float(now % (1 << 32)), *stays[1:]]
+                    )
                     now += self.interval_ms
                 now += _TEN_YEARS_MS // _JUMPS
             yield rows
