@@ -18,6 +18,7 @@ from kelvarn.handover.carry import Carried, CarryError
 from kelvarn.handover.checks import Desk
 from kelvarn.handover.files import program_files
 from kelvarn.handover.proof import prove
+from kelvarn.handover.proof_records import Check
 from kelvarn.handover.toolchain import ToolError, build
 from kelvarn.handover.translate.known import Known
 from kelvarn.handover.translate.program import TranslateError, read_function
@@ -141,6 +142,25 @@ def test_a_slip_in_the_program_is_found(tmp_path: Path) -> None:
         slipped = {**files, name: files[name].replace(before, after)}
         found = build(slipped, tmp_path / str(place), 1).run(np.array(rows))
         assert (found != told).any(), before
+
+
+@gcc
+def test_a_program_that_a_sanitizer_stops_is_a_fault(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    carried = guarded(Trip(name="Too hot", probe="Probe", at_degC=75.0, delay_s=4.0))
+    files = program_files(carried)
+    wild = files["control.c"].replace("passed_ms > OLDEST_MS - age_ms", "passed_ms > OLDEST_MS")
+    assert wild != files["control.c"]
+    monkeypatch.setattr("kelvarn.handover.checks.program_files", lambda _: {**files, "control.c": wild})
+    for name in ("_trial_itself", "_failures", "_rigs", "_cuts", "_storing", "_odd", "_edges", "_second"):
+        monkeypatch.setattr(Desk, name, _not_asked)
+    monkeypatch.setattr("kelvarn.handover.checks._words", lambda name: name)
+    proof = Desk(carried, tmp_path).prove(lambda _: True)
+    assert proof.differs
+    assert "overflow" in next(check.what for check in proof.checks if check.differing)
+
+
+def _not_asked(_: Desk) -> Check:
+    return Check("x", "", left="not asked")
 
 
 @gcc

@@ -25,7 +25,7 @@ from .carry import DECIDED, Carried
 from .files import columns, program_files
 from .proof_records import Check, Difference, Proof
 from .second import Second, unknown_to
-from .toolchain import Program, build
+from .toolchain import Program, ToolError, build
 from .twin import Row, Stored, Twin, same
 
 _RIGS, _CUTS, _CUTS_WHILE_STORING, _ODD_SAMPLES, _JUMPS = 500, 200, 40, 4000, 60
@@ -65,7 +65,10 @@ class Desk:
                 made.append(Check(_words(check.__name__), "", left="It was stopped."))
                 continue
             self._largest = 0.0
-            done = check()
+            try:
+                done = check()
+            except ToolError as error:  # a sanitizer that stops it has found a fault of the program
+                done = Check(_words(check.__name__), str(error), differing=1)
             made.append(replace(done, largest=self._largest))
         made += _not_here()
         source = self._body.splitlines()
