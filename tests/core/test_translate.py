@@ -14,12 +14,12 @@ from kelvarn.engine.guard_records import RULERS, Ruler
 from kelvarn.engine.records import Table
 from kelvarn.engine.run import compute
 from kelvarn.handover.board_rows import RowsOfRuns, random_row
-from kelvarn.handover.carry import Carried, CarryError
-from kelvarn.handover.checks import Desk
+from kelvarn.handover.carry import Carried
+from kelvarn.handover.checks import Prover
+from kelvarn.handover.faults import HandoverError
 from kelvarn.handover.files import program_files
 from kelvarn.handover.proof import prove
-from kelvarn.handover.proof_records import Check
-from kelvarn.handover.toolchain import ToolError, build
+from kelvarn.handover.toolchain import build
 from kelvarn.handover.translate.known import Known
 from kelvarn.handover.translate.program import TranslateError, read_function
 from kelvarn.handover.twin import Twin
@@ -63,7 +63,7 @@ def test_random_candidates_decide_in_c_what_they_decide_here(seed: int, tmp_path
     try:
         rows = [random_row(carried, k * interval_ms, levels, draw) for k in range(400)]
         assert differences(carried, tmp_path, rows) == 0
-    except CarryError as error:
+    except HandoverError as error:
         assert "valve" in str(error)
 
 
@@ -96,7 +96,7 @@ def test_a_proof_finds_no_difference_and_reaches_every_line(monkeypatch: pytest.
     proof = prove(carried.project, carried.candidate, trial)
     assert not proof.differs, proof
     assert proof.verdict().startswith("No difference in ")
-    left = [check.name for check in proof.checks if not check.samples]
+    left = [check.name for check in proof.checks if not check.found.samples]
     assert left == ["a second opinion", "settings written while it runs", "on the chip"]
     assert "Probe fault" in proof.checks[0].left  # of which that knows nothing
     assert len(proof.not_reached) <= 6, proof.not_reached
@@ -113,12 +113,12 @@ def test_a_proof_finds_no_difference_and_reaches_every_line(monkeypatch: pytest.
 )
 def test_equations_worked_out_apart_agree(law: Controller, tmp_path: Path) -> None:
     hot = Trip(name="Hot", probe="Probe", at_degC=62.0, delay_s=4.0, latches=False, hysteresis_K=1.0)
-    desk = Desk(guarded(hot, Trip(name="Hotter", probe="Probe", at_degC=66.0), law=law), tmp_path)
-    found = desk._second()
-    assert (found.samples, found.differing, found.left) == (3000, 0, "")
-    other = Desk(guarded(hot, law=law), tmp_path / "other")
-    other.carried = desk.carried  # the program of another rig
-    assert other._second().differing > 0
+    prover = Prover(guarded(hot, Trip(name="Hotter", probe="Probe", at_degC=66.0), law=law), tmp_path)
+    found = prover.second_opinion()
+    assert (found.found.samples, found.found.differing, found.left) == (3000, 0, "")
+    other = Prover(guarded(hot, law=law), tmp_path / "other")
+    other.carried = prover.carried  # the program of another rig
+    assert other.second_opinion().found.differing > 0
 
 
 @gcc
@@ -151,16 +151,10 @@ def test_a_program_that_a_sanitizer_stops_is_a_fault(tmp_path: Path, monkeypatch
     wild = files["control.c"].replace("passed_ms > OLDEST_MS - age_ms", "passed_ms > OLDEST_MS")
     assert wild != files["control.c"]
     monkeypatch.setattr("kelvarn.handover.checks.program_files", lambda _: {**files, "control.c": wild})
-    for name in ("_trial_itself", "_failures", "_rigs", "_cuts", "_storing", "_odd", "_edges", "_second"):
-        monkeypatch.setattr(Desk, name, _not_asked)
-    monkeypatch.setattr("kelvarn.handover.checks._words", lambda name: name)
-    proof = Desk(carried, tmp_path).prove(lambda _: True)
+    monkeypatch.setattr(Prover, "checks", lambda self: (("ten years", self.ten_years),))
+    proof = Prover(carried, tmp_path).prove(lambda _: True)
     assert proof.differs
-    assert "overflow" in next(check.what for check in proof.checks if check.differing)
-
-
-def _not_asked(_: Desk) -> Check:
-    return Check("x", "", left="not asked")
+    assert "overflow" in next(check.what for check in proof.checks if check.found.differing)
 
 
 @gcc
@@ -220,13 +214,13 @@ def test_what_cannot_be_carried_over_is_refused_with_its_place() -> None:
     tiny = Carried(beyond.project, beyond.candidate, beyond.trial, "float")
     assert "REAL(1e-06)" in program_files(tiny)["settings.h"]
     valve = next(project for seed in range(1, 200) if _has_valve(project := random_project(seed)))
-    with pytest.raises(CarryError, match="valve"):
+    with pytest.raises(HandoverError, match="valve"):
         program_files(Carried(valve, valve.candidates[0], valve.first_trial))
 
 
 def test_without_a_compiler_it_says_how_to_get_one(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
     monkeypatch.setattr(shutil, "which", lambda _: None)
-    with pytest.raises(ToolError, match="install gcc"):
+    with pytest.raises(HandoverError, match="install gcc"):
         build(program_files(guarded(Alarm(name="Warm", probe="Probe", at_degC=70.0))), tmp_path, 1)
 
 

@@ -17,6 +17,7 @@ from kelvarn.engine.prepare import RunError
 from kelvarn.files.faults import FileError, printable, reason
 from kelvarn.files.project_file import SUFFIX, load, schema
 from kelvarn.fit.observed import FitError
+from kelvarn.handover.faults import HandoverError
 from kelvarn.model.names import UnknownName
 from kelvarn.units import counted
 
@@ -128,7 +129,7 @@ def main() -> None:
         code = 130
     except TyperException as error:
         code = _fail(f"{_refused(error)}. “kelvarn --help” lists the commands.")
-    except (CommandError, FileError, FitError, RunError) as error:
+    except (CommandError, FileError, FitError, HandoverError, RunError) as error:
         code = _fail(str(error))
     except UnknownName as error:
         code = _fail(printable(str(error)))

@@ -20,7 +20,6 @@ from kelvarn.units import Scale
 from .common import (
     CandidateName,
     Chosen,
-    CommandError,
     File,
     Json,
     TrialName,
@@ -33,7 +32,7 @@ from .common import (
 )
 
 if TYPE_CHECKING:
-    from kelvarn.handover.proof_records import Check, Difference, Proof
+    from kelvarn.handover.proof_records import Check, Proof
 
 app = typer.Typer()
 
@@ -122,13 +121,9 @@ def prove(
     project = load(file)
     law, asked = candidate_named(project, candidate, chosen or candidate is None), trial_named(project, trial)
     from kelvarn.handover.proof import prove as proved
-    from kelvarn.handover.toolchain import ToolError
 
-    try:
-        with progress("proving") as tell:
-            proof = proved(project, law, asked, _real(numbers), tell)
-    except ToolError as error:
-        raise CommandError(str(error)) from None
+    with progress("proving") as tell:
+        proof = proved(project, law, asked, _real(numbers), tell)
     if as_json:
         print_json("prove", _proof_json(proof), project)
     else:
@@ -141,12 +136,11 @@ def proof_text(proof: "Proof") -> str:
     """A proof as text, a line for each check."""
     lines = [proof.verdict()]
     for check in proof.checks:
-        off = f", numbers off by {check.largest:.1g} at most" if check.largest else ""
-        said = check.left or f"{check.what}: {check.samples:,} decisions, {check.differing:,} differ{off}"
+        off = f", numbers off by {check.found.largest:.1g} at most" if check.found.largest else ""
+        said = check.left or f"{check.what}: {check.found.samples:,} decisions, {check.found.differing:,} differ{off}"
         lines.append(f"  {check.name}: {said}")
-        if check.first is not None:
-            first = check.first
-            lines.append(f"    sample {first.sample}: {first.what} {first.engine!r} here, {first.program!r} there")
+        if (first := check.found.first) is not None:
+            lines.append(f"    sample {first.sample}: {first.figure} {first.engine!r} here, {first.program!r} there")
     lines.append(f"  Not reached: {len(proof.not_reached)} of {proof.lines} lines of control.c")
     lines += [f"    {line}" for line in proof.not_reached]
     return "\n".join(lines)
@@ -158,7 +152,7 @@ def _proof_json(proof: "Proof") -> dict[str, Any]:
         "trial": proof.trial,
         "verdict": proof.verdict(),
         "numbers": 64 if proof.real == "double" else 32,
-        "differing": sum(check.differing for check in proof.checks),
+        "differing": proof.differing,
         "decisions": proof.samples,
         "checks": [_check_json(check) for check in proof.checks],
         "not_reached": list(proof.not_reached),
@@ -167,14 +161,12 @@ def _proof_json(proof: "Proof") -> dict[str, Any]:
 
 
 def _check_json(check: "Check") -> dict[str, Any]:
-    made = {"name": check.name, "put_through": check.what, "decisions": check.samples, "differing": check.differing}
-    made["largest"] = check.largest
     return {
-        **made,
+        "name": check.name,
+        "put_through": check.what,
+        "decisions": check.found.samples,
+        "differing": check.found.differing,
+        "largest": check.found.largest,
         "left_because": check.left or None,
-        "first": None if check.first is None else _first_json(check.first),
+        "first": None if check.found.first is None else asdict(check.found.first),
     }
-
-
-def _first_json(first: "Difference") -> dict[str, Any]:
-    return {"figure": first.what, **{key: value for key, value in asdict(first).items() if key != "what"}}

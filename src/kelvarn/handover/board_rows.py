@@ -14,15 +14,14 @@ from kelvarn.engine.prepare import device_for
 from kelvarn.engine.pulses import counts_of
 from kelvarn.engine.run import Run
 
-from .carry import Carried
-from .files import columns
-from .twin import Row
+from .carry import Carried, columns
+from .twin import BoardRow
 
 Ints = npt.NDArray[np.int64]
 _USUAL = {"order_age_ms": -1.0, "override": -1.0, "week_ms": -1.0, "gone_ms": -1.0}
 
 
-def plain_row(carried: Carried, now_ms: int, raws: Sequence[float | None]) -> Row:
+def plain_row(carried: Carried, now_ms: int, raws: Sequence[float | None]) -> BoardRow:
     """A row with no more than readings in it: of each probe its raw figure, None where there is none."""
     row = [float(now_ms % (1 << 32))]
     for raw in raws:
@@ -30,7 +29,7 @@ def plain_row(carried: Carried, now_ms: int, raws: Sequence[float | None]) -> Ro
     return [*row, *(_USUAL.get(name, 0.0) for _, _, name, _ in columns(carried))]
 
 
-def random_row(carried: Carried, now_ms: int, levels: Sequence[float], draw: random.Random) -> Row:
+def random_row(carried: Carried, now_ms: int, levels: Sequence[float], draw: random.Random) -> BoardRow:
     """A row with readings near levels at which something acts, and people at the buttons."""
     rig = carried.project.rig
     raws: list[float | None] = []
@@ -92,7 +91,7 @@ class RowsOfRuns:
         stepper = Stepper(run.controller, trial.plan, rig.probe.interval_s, rig.way, (), rig, trial)
         device, interval_ms = stepper.device, carried.known.rows[Timing][0].interval_ms
         those, nothing = columns(carried), [0.0] * (2 * len(rig.probes))
-        found: list[list[tuple[int, Row]]] = [[]]
+        found: list[list[tuple[int, BoardRow]]] = [[]]
         for k in range(run.time_s.size):
             taken = device.happening[0].taken
             stepper.step(*run.probes_degC[:, k].tolist())

@@ -2,7 +2,7 @@
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from functools import cached_property
 from typing import Any, Literal, NamedTuple
 
@@ -30,25 +30,22 @@ from kelvarn.model.guards import LinkLost, PriceBelow
 from kelvarn.model.project import Project
 from kelvarn.model.trial import Trial
 
+from .faults import HandoverError
 from .settings import fingerprint
 from .translate.c99 import C99, Sources
-from .translate.c_names import identifier
+from .translate.c_names import identifier, setting_names
 from .translate.known import Known
 from .translate.program import field_types
 from .translate.prune import prune
 from .translate.pruned import Pruned, Setting
 from .translate.values import known_of
-from .translate.wording import Line, lines_of
+from .translate.wording import SettingLine, lines_of
 
 DECIDED = (
     "setpoint_degC", "asked", "given", "law_code", "guard_code", "alarm_code", "tripped", "drives_cut", "loads_cut",
 )  # fmt: skip
 """What is read of a decision."""
 Real = Literal["double", "float"]
-
-
-class CarryError(ValueError):
-    """A candidate cannot be carried over; the message says what, and what to do."""
 
 
 class Device(NamedTuple):
@@ -72,7 +69,6 @@ class Carried:
     candidate: Candidate
     trial: Trial
     real: Real = "double"
-    cache: dict[str, Any] = field(default_factory=dict)
 
     def device(self) -> Device:
         """What it keeps, before the first sample, as rows."""
@@ -118,7 +114,7 @@ class Carried:
         """The control step in C.
 
         Raises:
-            CarryError, TranslateError: it cannot be carried over.
+            HandoverError: it cannot be carried over.
         """
         self._check()
         return C99(self.known, self.pruned, Device, Inputs, self.row_names, stored_fields(self.project.rig)).sources()
@@ -132,9 +128,9 @@ class Carried:
         """Whether anything reads a field of the inputs."""
         return (record, name) in self.pruned.read
 
-    def lines(self) -> list[Line]:
+    def lines(self) -> list[SettingLine]:
         """The settings, in the order in which the program meets them."""
-        found: dict[str, Line] = {}
+        found: dict[str, SettingLine] = {}
         always = {"INTERVAL_MS": Setting(Timing, 0, "interval_ms")}  # the loop around the control step needs it
         for name, setting in {**self.sources.settings, **always}.items():
             value = getattr(self.known.rows[setting.record][setting.row], setting.name)
@@ -174,27 +170,23 @@ class Carried:
         rig = self.project.rig
         for drive in rig.drives:
             if drive.kind == "valve":
-                raise CarryError(
+                raise HandoverError(
                     f"The valve “{drive.name}” cannot be carried over yet: its motor needs pulses up and down."
                 )
         if self.real == "float":
-            for name, setting in self.sources_settings().items():
+            for setting, name in setting_names(self.pruned, self.row_names).items():
                 value = float(getattr(self.known.rows[setting.record][setting.row], setting.name))
                 small = np.float32(value)
                 if not math.isfinite(small) or (value != 0.0 and small == 0.0):
-                    raise CarryError(f"{name} is {value:g}, beyond what a 32-bit number holds; choose doubles.")
-
-    def sources_settings(self) -> dict[str, Setting]:
-        """Settings by name, without writing the program."""
-        made = C99(self.known, self.pruned, Device, Inputs, self.row_names, {})
-        return made.sources().settings
+                    raise HandoverError(f"{name} is {value:g}, beyond what a 32-bit number holds; choose doubles.")
 
 
-def input_columns(carried: Carried) -> list[tuple[str, Any, str, int]]:
-    """What a sample's inputs are, one number each: group, record, field and row."""
-    found: list[tuple[str, Any, str, int]] = []
-    for group, those in carried.inputs()._asdict().items():
-        record = {"readings": Reading, "said": Said, "asked": Asked}[group]
-        for row in range(len(those)):
-            found += [(group, record, name, row) for name in field_types(record)]
-    return found
+def columns(carried: Carried) -> list[tuple[str, Any, str, int]]:
+    """What a row of the simulated board has after its time and its probes: group, record, field and row of inputs."""
+    inputs = carried.inputs()
+    return [
+        (group, record, name, row)
+        for group, record, count in (("said", Said, 1), ("asked", Asked, len(inputs.asked)))
+        for row in range(count)
+        for name in field_types(record)
+    ]

@@ -2,7 +2,7 @@
 
 import os
 import random
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from pathlib import Path
@@ -21,12 +21,12 @@ from kelvarn.studies.failure_moments import moments_of
 from kelvarn.studies.variants import draw
 
 from .board_rows import Ints, RowsOfRuns, plain_row, random_row
-from .carry import DECIDED, Carried
-from .files import columns, program_files
-from .proof_records import Check, Difference, Proof
-from .second import Second, unknown_to
-from .toolchain import Program, ToolError, build
-from .twin import Row, Stored, Twin, same
+from .carry import DECIDED, Carried, columns
+from .files import program_files
+from .proof_records import Check, Compared, Difference, Proof
+from .second import SecondOpinion, unknown_to
+from .toolchain import Executable, ProgramError, build
+from .twin import BoardRow, Stored, Twin, same
 
 _RIGS, _CUTS, _CUTS_WHILE_STORING, _ODD_SAMPLES, _JUMPS = 500, 200, 40, 4000, 60
 _MOST_SAMPLES = 4000
@@ -39,8 +39,8 @@ _SECOND_SAMPLES, _WALKED_K = 3000, 60.0
 _TEN_YEARS_MS = 10 * 365 * 24 * 3_600_000
 
 
-class Desk:
-    """A program beside the engine."""
+class Prover:
+    """Puts a program through checks, beside the engine."""
 
     def __init__(self, carried: Carried, folder: Path) -> None:
         self.carried, self._folder = carried, folder
@@ -48,38 +48,45 @@ class Desk:
         self.law = carried.candidate.controller
         files = program_files(carried)
         self._body = files["control.c"]
-        self.program: Program = build(files, folder / "watched", len(self.rig.drives))
-        self.covered: Program = build(files, folder / "covered", len(self.rig.drives), covered=True)
+        self.program: Executable = build(files, folder / "watched", len(self.rig.drives))
+        self.covered: Executable = build(files, folder / "covered", len(self.rig.drives), covered=True)
         self.interval_ms = Twin(carried).device.control.timing[0].interval_ms
         self._runs = RowsOfRuns(carried)
-        self._within, self._largest = (0.0 if carried.real == "double" else _WITHIN), 0.0
+        self._within = 0.0 if carried.real == "double" else _WITHIN
         self.draw, self._near = random.Random(1), sorted(self._levels())
 
     def prove(self, go_on: Callable[[float], bool]) -> Proof:
         """All checks."""
         made: list[Check] = []
-        checks = (self._second, self._trial_itself, self._failures, self._edges, self._rigs, self._odd, self._cuts,
-                  self._storing, self._years)  # fmt: skip
-        for place, check in enumerate(checks):
-            if not go_on(place / len(checks)):
-                made.append(Check(_words(check.__name__), "", left="It was stopped."))
-                continue
-            self._largest = 0.0
+        for place, (name, check) in enumerate(self.checks()):
             try:
-                done = check()
-            except ToolError as error:  # a sanitizer that stops it has found a fault of the program
-                done = Check(_words(check.__name__), str(error), differing=1)
-            made.append(replace(done, largest=self._largest))
-        made += _not_here()
+                done = check() if go_on(place / len(self.checks())) else Check("", left="It was stopped.")
+            except ProgramError as error:
+                done = Check("", str(error), Compared(differing=1))
+            made.append(replace(done, name=name))
         source = self._body.splitlines()
         missed = tuple(f"control.c, line {k}: {source[k - 1].strip()}" for k in self.covered.not_reached())
         return Proof(
-            self.carried.fingerprint, self.carried.candidate.name, self.trial.name, self.carried.real, tuple(made),
-            missed, len(source),
+            self.carried.fingerprint, self.carried.candidate.name, self.trial.name, self.carried.real,
+            (*made, *_NOT_HERE), missed, len(source),
         )  # fmt: skip
 
-    def compare(self, rows: Sequence[Row]) -> tuple[int, int, Difference | None]:
-        """Samples compared, those that differ, and the first of them."""
+    def checks(self) -> tuple[tuple[str, Callable[[], Check]], ...]:
+        """What it is put through, by name and in order; each gives a check that has no name yet."""
+        return (
+            ("a second opinion", self.second_opinion),
+            ("the trial", self._trial_itself),
+            ("failures", self._failures),
+            ("edges", self._edges),
+            ("rigs that differ", self._rigs),
+            ("odd clocks and readings", self._odd),
+            ("power cuts", lambda: self._restarts(_CUTS, storing=False)),
+            ("cuts while storing", lambda: self._restarts(_CUTS_WHILE_STORING, storing=True)),
+            ("ten years", self.ten_years),
+        )
+
+    def compare(self, rows: Sequence[BoardRow]) -> Compared:
+        """What the program tells of rows, beside the engine."""
         twin = Twin(self.carried)
         expected, places = [], []
         for place, row in enumerate(rows):
@@ -87,50 +94,37 @@ class Desk:
             if told is not None:
                 expected.append(told)
                 places.append(place)
-        found = self._both(np.array(rows))
-        return self._differences(expected, found, [rows[place] for place in places])
+        return self._compared(expected, self._both(np.array(rows)), [rows[place] for place in places])
 
     def _both(self, rows: Floats) -> Floats:
         self.covered.run(rows)
         return self.program.run(rows)
 
-    def _differences(
-        self, expected: Sequence[Sequence[float]], found: Floats, rows: Sequence[Row]
-    ) -> tuple[int, int, Difference | None]:
-        names = [
+    def _compared(self, expected: Sequence[Sequence[float]], found: Floats, rows: Sequence[BoardRow]) -> Compared:
+        names = (
             *DECIDED,
             *(f"level of “{drive.name}”" for drive in self.rig.drives),
             "contactor",
             "contactor of loads",
-        ]
+        )
         if len(expected) != len(found):
             first = Difference("samples taken", min(len(expected), len(found)), (), len(expected), len(found))
-            return len(expected), abs(len(expected) - len(found)), first
-        differing, earliest = 0, None
+            return Compared(len(expected), abs(len(expected) - len(found)), first)
+        differing, earliest, largest = 0, None, 0.0
         for sample, (one, other) in enumerate(zip(expected, found.tolist(), strict=True)):
             for name, engine, program in zip(names, one, other, strict=True):
                 is_number = name not in _CODES
                 if is_number and engine != program:
-                    self._largest = max(self._largest, abs(engine - program))
+                    largest = max(largest, abs(engine - program))
                 if not same(engine, program, self._within if is_number else 0.0):
                     differing += 1
                     if earliest is None:
                         earliest = Difference(name, sample, tuple(rows[sample]), engine, program)
                     break
-        return len(expected), differing, earliest
+        return Compared(len(expected), differing, earliest, largest)
 
-    def _check(self, name: str, what: str, those: Iterator[Sequence[Row]]) -> Check:
-        made = Check(name, what)
-        for rows in those:
-            if rows:
-                samples, differing, first = self.compare(rows)
-                made = replace(
-                    made,
-                    samples=made.samples + samples,
-                    differing=made.differing + differing,
-                    first=made.first or first,
-                )
-        return made
+    def _check(self, what: str, those: Iterable[Sequence[BoardRow]]) -> Check:
+        return Check("", what, sum((self.compare(rows) for rows in those), Compared()))
 
     # What is put through.
 
@@ -138,31 +132,25 @@ class Desk:
         parts = self._runs.of(compute(self.rig, self.law, self.trial))
         starts = f", switched on {len(parts)} times" if len(parts) > 1 else ""
         what = f"“{self.trial.name}”, each of its samples{starts}"
-        return self._check(_words("_trial_itself"), what, (rows.tolist() for _, rows in parts))
+        return self._check(what, (rows.tolist() for _, rows in parts))
 
-    def _of_runs(self, name: str, what: str, runs: Iterator[tuple[Rig, Trial]]) -> Check:
+    def _of_runs(self, what: str, runs: Iterable[tuple[Rig, Trial]]) -> Check:
         """Runs of the compiled engine beside the program; where they differ by more than rounding, the plain engine."""
-        made = Check(name, what)
         with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
-            for samples, differing, first in pool.map(lambda each: self._beside_kernel(*each), runs):
-                made = replace(made, samples=made.samples + samples, differing=made.differing + differing,
-                               first=made.first or first)  # fmt: skip
-        return made
+            return Check("", what, sum(pool.map(lambda each: self._beside_kernel(*each), runs), Compared()))
 
-    def _beside_kernel(self, rig: Rig, trial: Trial) -> tuple[int, int, Difference | None]:
+    def _beside_kernel(self, rig: Rig, trial: Trial) -> Compared:
         try:
             run = compute(rig, self.law, trial)
         except RunError:
-            return 0, 0, None
-        compared, differing, first = 0, 0, None
+            return Compared()
+        result = Compared()
         for samples, rows in self._runs.of(run):
             found = self.program.run(rows)
-            compared += len(found)
             # To the last bit only the engine without a compiler is the same.
-            if not _as_kernel(run, found, samples, max(self._within, _FINE_K)):
-                _, wrong, where = self.compare(rows.tolist())
-                differing, first = differing + wrong, first or where
-        return compared, differing, first
+            near = _as_kernel(run, found, samples, max(self._within, _FINE_K))
+            result += Compared(len(found)) if near else self.compare(rows.tolist())
+        return result
 
     def _failures(self) -> Check:
         moments = list(moments_of(self.rig, self.law, self.trial).values())
@@ -174,9 +162,7 @@ class Desk:
                 event = failure.at(min(moments[place % len(moments)], 0.8 * short.duration_s))
                 yield self.rig, short.model_copy(update={"events": (*short.events, event)})
 
-        return self._of_runs(
-            _words("_failures"), f"{len(tried)} single failures, each at a moment of the trial", those()
-        )
+        return self._of_runs(f"{len(tried)} single failures, each at a moment of the trial", those())
 
     def _edges(self) -> Check:
         """Readings exactly on, just above and just below every level that anything acts at."""
@@ -184,7 +170,7 @@ class Desk:
         step_K = self.rig.probe.resolution_K or 0.1
         fine_K = _FINE_K if self.carried.real == "double" else 1e-3  # what a number of 32 bits can tell apart
 
-        def those() -> Iterator[Sequence[Row]]:
+        def those() -> Iterator[Sequence[BoardRow]]:
             for level in levels:
                 rows = []
                 for k in range(120):
@@ -192,7 +178,7 @@ class Desk:
                     rows.append(plain_row(self.carried, k * self.interval_ms, [level + off] * len(self.rig.probes)))
                 yield rows
 
-        return self._check(_words("_edges"), f"{len(levels)} levels: exactly on, just above, just below", those())
+        return self._check(f"{len(levels)} levels: exactly on, just above, just below", those())
 
     def _levels(self) -> set[float]:
         rig = self.rig
@@ -206,17 +192,17 @@ class Desk:
         try:
             rigs = draw(self.rig, _RIGS)
         except ValueError as error:
-            return Check(_words("_rigs"), "", left=str(error))
+            return Check("", left=str(error))
         short = self._short(self.trial)
         what = f"{len(rigs)} rigs that differ by their tolerances"
-        return self._of_runs(_words("_rigs"), what, ((rig, short) for rig in rigs))
+        return self._of_runs(what, ((rig, short) for rig in rigs))
 
-    def _second(self) -> Check:
+    def second_opinion(self) -> Check:
         """Beside what the equations say, worked out apart from the engine."""
         unknown = unknown_to(self.carried)
         if unknown:
-            return Check(_words("_second"), "", left=unknown)
-        second, rows, expected = Second(self.carried), list[Row](), list[tuple[float, float]]()
+            return Check("", left=unknown)
+        second, rows, expected = SecondOpinion(self.carried), list[BoardRow](), list[tuple[float, float]]()
         reset_at = [name for _, _, name, _ in columns(self.carried)].index("reset")
         first_degC = self.trial.plan.changes[0].to_degC
         levels = [level for level in self._near if abs(level - first_degC) < _WALKED_K]
@@ -240,21 +226,21 @@ class Desk:
         if apart:
             k = apart[0]
             first = Difference("given", k, tuple(rows[k]), expected[k][1], float(found[k, 2]))
-        return Check(_words("_second"), "setpoint and drive, by the equations", len(found), len(apart), first)
+        return Check("", "setpoint and drive, by the equations", Compared(len(found), len(apart), first))
 
     def _odd(self) -> Check:
         """Clocks that wrap, samples late, twice and missing, readings that are none, people at the buttons."""
 
-        def those() -> Iterator[Sequence[Row]]:
+        def those() -> Iterator[Sequence[BoardRow]]:
             for begins_ms in (0, (1 << 32) - 50 * self.interval_ms, (1 << 31) - 7):
                 yield self._odd_rows(begins_ms, _ODD_SAMPLES // 3)
 
-        return self._check(_words("_odd"), f"{_ODD_SAMPLES:,} samples: clocks that wrap, late, twice, missing", those())
+        return self._check(f"{_ODD_SAMPLES:,} samples: clocks that wrap, late, twice, missing", those())
 
-    def _years(self) -> Check:
+    def ten_years(self) -> Check:
         """Ten years of clock, jumped through."""
 
-        def those() -> Iterator[Sequence[Row]]:
+        def those() -> Iterator[Sequence[BoardRow]]:
             rows, now = [], 0
             for jump in range(_JUMPS):
                 if jump % 4 == 0:  # what stays so over several jumps grows older than any cap
@@ -267,59 +253,42 @@ class Desk:
                 now += _TEN_YEARS_MS // _JUMPS
             yield rows
 
-        return self._check(_words("_years"), f"ten years of clock in {_JUMPS} jumps", those())
+        return self._check(f"ten years of clock in {_JUMPS} jumps", those())
 
-    def _cuts(self) -> Check:
-        """Power cuts at many moments, each a new program with only what was stored."""
-        return self._restarts(_words("_cuts"), _CUTS, storing=False)
+    def _restarts(self, count: int, *, storing: bool) -> Check:
+        """Power cuts at many moments, each a new program with only what was stored.
 
-    def _storing(self) -> Check:
-        """The power cut while something is stored: the program has what was stored before, or what was being stored."""
-        return self._restarts(_words("_storing"), _CUTS_WHILE_STORING, storing=True)
-
-    def _restarts(self, name: str, count: int, *, storing: bool) -> Check:
-        made = Check(name, f"{count} power cuts" + (" in the middle of storing" if storing else " at random moments"))
-        if "store.c" not in program_files(self.carried):
-            return replace(made, left="There is nothing that it stores.")
-        memory = self._folder / f"memory-{storing}"
+        While something is stored: it has what was stored before, or what was being stored.
+        """
+        if not self.carried.sources.stored:
+            return Check("", left="There is nothing that it stores.")
+        memory, other = self._folder / f"memory-{storing}", self._folder / "memory-covered"
         memory.unlink(missing_ok=True)
-        able = [Twin(self.carried)]  # what it may have: after a cut while it stores, what was stored before too
-        now, largest = 0, 0.0
+        able, found, now = [Twin(self.carried)], Compared(), 0  # in which of these states it may be
         for cut in range(count):
             away = self.draw.choice([0, 1000, 3_600_000])
             rows = [self._random_row(now + k * self.interval_ms) for k in range(self.draw.randint(3, 60))]
             now += len(rows) * self.interval_ms
             cut_after = self.draw.randint(0, 60) if storing else -1
             if not storing:  # the same once more, for the lines that it reaches
-                other = self._folder / "memory-covered"
                 self.covered.run(np.array(rows), memory=other, away_ms=away)
-            found = self.program.run(np.array(rows), memory=memory, away_ms=away, cut_after=cut_after)
+            told = self.program.run(np.array(rows), memory=memory, away_ms=away, cut_after=cut_after)
             if cut:
                 able = [twin.restarted(kept, away) for twin in able for kept in _kept(twin, storing=storing)]
-            results = [self._followed(twin, rows, len(found), storing=storing) for twin in able]
-            tried = [(*self._differences(told, found, rows), twin, told) for told, twin in results]
-            self._largest, least = 0.0, min(differing for _, differing, _, _, _ in tried)
+            if storing:  # what was cut off has told nothing of the sample in which it stored
+                tried = [(self._compared(self._told(twin, rows[: len(told) + 1])[: len(told)], told, rows), twin)
+                         for twin in able]  # fmt: skip
+            else:
+                tried = [(self._compared(self._told(twin, rows), told, rows), twin) for twin in able]
+            best = min((compared for compared, _ in tried), key=lambda each: each.differing)
             # What was cut off before it could tell them apart may still be either.
-            still = [twin for _, differing, _, twin, _ in tried if differing == least]
+            still = [twin for compared, twin in tried if compared.differing == best.differing]
             able = list({(*twin.kept.values(), *twin.before.values()): twin for twin in still}.values())
-            told = next(told for _, differing, _, _, told in tried if differing == least)
-            samples, differing, first = self._differences(told, found, rows)
-            largest = max(largest, self._largest)
-            made = replace(made, samples=made.samples + samples, differing=made.differing + differing,
-                           first=made.first or first)  # fmt: skip
-        self._largest = largest
-        return made
+            found += best
+        return Check("", f"{count} power cuts {'in the middle of storing' if storing else 'at random moments'}", found)
 
-    def _followed(
-        self, twin: Twin, rows: Sequence[Row], samples: int, *, storing: bool
-    ) -> tuple[list[list[float]], Twin]:
-        """What the engine tells of rows; of a program that was cut off while it stored, up to that sample."""
-        told = []
-        for row in rows[: samples + 1] if storing else rows:
-            found = twin.row(row)
-            if found is not None:
-                told.append(found)
-        return told[:samples] if storing else told, twin
+    def _told(self, twin: Twin, rows: Sequence[BoardRow]) -> list[list[float]]:
+        return [told for row in rows if (told := twin.row(row)) is not None]
 
     def _short(self, trial: Trial) -> Trial:
         lasts_s = min(trial.duration_s, _MOST_SAMPLES * self.rig.probe.interval_s)
@@ -329,10 +298,10 @@ class Desk:
         except ValueError:  # a plan with changes after that
             return with_fields(trial, marks=())
 
-    def _random_row(self, now_ms: int) -> Row:
+    def _random_row(self, now_ms: int) -> BoardRow:
         return random_row(self.carried, now_ms, self._near, self.draw)
 
-    def _odd_rows(self, begins_ms: int, count: int) -> list[Row]:
+    def _odd_rows(self, begins_ms: int, count: int) -> list[BoardRow]:
         """Rows whose clock wraps, that come late, twice or not at all, with ticks in between; at first no reading."""
         nothing: list[float | None] = [None] * len(self.rig.probes)
         rows, now = [plain_row(self.carried, begins_ms, nothing)], begins_ms
@@ -358,20 +327,8 @@ def _as_kernel(run: Run, found: Floats, samples: Ints, within: float) -> bool:
     return near and all((found[:, 3 + column] == of).all() for column, of in enumerate(codes))
 
 
-_WORDS = {
-    "_second": "a second opinion", "_trial_itself": "the trial", "_failures": "failures", "_edges": "edges",
-    "_rigs": "rigs that differ", "_odd": "odd clocks and readings", "_cuts": "power cuts",
-    "_storing": "cuts while storing", "_years": "ten years",
-}  # fmt: skip
-
-
-def _words(name: str) -> str:
-    return _WORDS[name]
-
-
-def _not_here() -> list[Check]:
-    """What cannot be proved on this computer alone."""
-    return [
-        Check("settings written while it runs", "", left="No setting of this program can be written while it runs."),
-        Check("on the chip", "", left="Proving on the instruction set of a chip is not built yet."),
-    ]
+_NOT_HERE = (
+    Check("settings written while it runs", left="No setting of this program can be written while it runs."),
+    Check("on the chip", left="Proving on the instruction set of a chip is not built yet."),
+)
+"""What cannot be proved on this computer alone."""

@@ -7,15 +7,14 @@ from typing import Any
 
 from kelvarn import __version__
 from kelvarn.engine.guard_records import Guard, GuardState
-from kelvarn.engine.inputs import Reading
 from kelvarn.units import Quantity, Scale, show
 
-from .carry import DECIDED, Carried, input_columns
+from .carry import DECIDED, Carried, columns
 from .pages import template
 from .settings import working_setpoint
 from .translate.c_expr import c_type
 from .translate.program import field_types
-from .translate.wording import Line
+from .translate.wording import SettingLine
 from .worked_cases import worked_cases
 
 SLOW = frozenset((
@@ -36,7 +35,7 @@ def program_files(carried: Carried) -> dict[str, str]:
     """All files by name, for the simulated board.
 
     Raises:
-        CarryError, TranslateError: the candidate cannot be carried over; one sentence that says why.
+        HandoverError: the candidate cannot be carried over; one sentence that says why.
     """
     sources, lines = carried.sources, carried.lines()
     made = {
@@ -49,7 +48,7 @@ def program_files(carried: Carried) -> dict[str, str]:
         "main.c": _main(carried),
         "board_simulated.c": _simulated(carried),
     }
-    if _stored_names(carried):
+    if sources.stored:
         made |= {"store.h": _plain("store.h"), "store.c": _plain("store.c")}
     return made
 
@@ -62,12 +61,12 @@ def readme(carried: Carried, today: date, scale: Scale) -> str:
         today: when it is made.
         scale: that its sentences speak in.
     """
-    rig, stores = carried.project.rig, bool(_stored_names(carried))
+    rig, stores = carried.project.rig, bool(carried.sources.stored)
     return _render(
         "README.md.jinja",
         candidate=carried.candidate.name, project=carried.project.name, trial=carried.trial.name,
         fingerprint=carried.fingerprint, version=__version__, date=today.isoformat(), stores=stores,
-        functions=_plain("board.h").count(");"), strict=" ".join(STRICT),
+        strict=" ".join(STRICT),
         outputs=[drive.name for drive in rig.drives], probes=[probe.name for probe in rig.probes],
         asked=[permit.name for permit in rig.permits], store_h=STORE_EVERY_MS // 3_600_000, years=_YEARS,
         cases=worked_cases(carried.project, carried.candidate, scale),
@@ -84,14 +83,14 @@ def _render(name: str, **of: Any) -> str:
     return text.rstrip("\n") + "\n"
 
 
-def text_of(line: Line) -> str:
+def text_of(line: SettingLine) -> str:
     """The value of a line as C has it."""
     if isinstance(line.value, str):
         return line.value
     return f"INT32_C({line.value})" if isinstance(line.value, int) else f"REAL({line.value!r})"
 
 
-def _settings(carried: Carried, lines: list[Line]) -> str:
+def _settings(carried: Carried, lines: list[SettingLine]) -> str:
     rows = []
     for line in lines:
         said = line.says
@@ -109,7 +108,7 @@ def _settings(carried: Carried, lines: list[Line]) -> str:
     )  # fmt: skip
 
 
-def _conditions(lines: list[Line], fits: list[str]) -> list[str]:
+def _conditions(lines: list[SettingLine], fits: list[str]) -> list[str]:
     """What must hold of the settings, in C."""
     found = []
     for line in lines:
@@ -117,7 +116,7 @@ def _conditions(lines: list[Line], fits: list[str]) -> list[str]:
             low, high = (f"INT32_C({int(each)})" if isinstance(line.value, int) else f"REAL({float(each)!r})"
                          for each in (line.low, min(line.high, 2e9)))  # fmt: skip
             found.append(f"{line.name} >= {low} && {line.name} <= {high}")
-    return found + [f"({each})" for each in fits if not any(name in each for name in ("->", "_at("))]
+    return found + [f"({each})" for each in fits]
 
 
 def is_urgent(carried: Carried, record: Any, row: int, name: str) -> bool:
@@ -127,52 +126,21 @@ def is_urgent(carried: Carried, record: Any, row: int, name: str) -> bool:
     return name not in SLOW
 
 
-def _stored_names(carried: Carried) -> list[tuple[str, int]]:
-    """Fields of what is stored, and how many of each."""
-    found = []
-    block = _struct(carried.sources.header, "Stored")
-    for line in block:
-        name = line.split()[1].rstrip(";")
-        base, _, size = name.partition("[")
-        found.append((base, int(size.rstrip("]")) if size else 1))
-    return found
-
-
-def _struct(header: str, name: str) -> list[str]:
-    """The lines of a struct."""
-    if f"}} {name};" not in header:
-        return []
-    before = header[: header.index(f"}} {name};")]
-    return [line.strip() for line in before[before.rindex("{") + 1 :].strip().splitlines()]
-
-
 def _main(carried: Carried) -> str:
-    rig, names = carried.project.rig, _stored_names(carried)
-    urgent = []
-    for name, count in names:
-        if any(name.endswith(f"_{each}") for each in SLOW):
-            continue
-        for k in range(count):
-            if not name.endswith("guarding_states_active") or is_urgent(carried, GuardState, k, "active"):
-                field = f"{name}[{k}]" if count > 1 else name
-                urgent.append(f"now->{field} != stored.{field}")
+    rig, stored = carried.project.rig, carried.sources.stored
+    urgent = [each.called for each in stored if is_urgent(carried, each.record, each.row, each.name)]
     many = len(rig.drives) > 1
     return _render(
         "main.c.jinja",
         title=f"{carried.candidate.name}, {carried.project.name}",
-        stores=bool(names),
-        urgent="\n        || ".join(urgent) or "false",
+        stores=bool(stored),
+        urgent="\n        || ".join(f"now->{each} != stored.{each}" for each in urgent) or "false",
         store_every_ms=STORE_EVERY_MS,
         years=_YEARS,
         outputs=[f"states[{k}]" if many else "states" for k in range(len(rig.drives))],
         probes=len(rig.probes),
         readings="inputs.readings" if len(rig.probes) > 1 else "&inputs.readings",
     )
-
-
-def columns(carried: Carried) -> list[tuple[str, Any, str, int]]:
-    """What a row of the simulated board has after its time and its probes: group, record, field and row of inputs."""
-    return [each for each in input_columns(carried) if each[1] is not Reading]
 
 
 def _simulated(carried: Carried) -> str:

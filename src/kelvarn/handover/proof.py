@@ -14,7 +14,7 @@ from kelvarn.model.project import Project
 from kelvarn.model.trial import Trial
 
 from .carry import Carried, Real
-from .checks import Desk
+from .checks import Prover
 from .proof_records import Proof
 
 
@@ -30,8 +30,7 @@ def prove(
         go_on: told the share that is done; False stops, and what is left is said to be left.
 
     Raises:
-        CarryError, TranslateError: the candidate cannot be carried over.
-        ToolError: there is no compiler, or it refuses.
+        HandoverError: the candidate cannot be carried over, there is no compiler, or it refuses.
     """
     with tempfile.TemporaryDirectory(prefix="kelvarn-") as folder:
-        return Desk(Carried(project, candidate, trial, real), Path(folder)).prove(go_on)
+        return Prover(Carried(project, candidate, trial, real), Path(folder)).prove(go_on)

@@ -10,16 +10,38 @@ class Difference:
     """Where a program decides otherwise than the engine.
 
     Attributes:
-        what: figure that differs first, by name.
+        figure: that differs first, by name.
         sample: of the rows of a check; row: what the board read.
         engine, program: the two figures.
     """
 
-    what: str
+    figure: str
     sample: int
     row: tuple[float, ...]
     engine: float
     program: float
+
+
+@dataclass(frozen=True)
+class Compared:
+    """What comparing decisions found.
+
+    Attributes:
+        samples: compared; differing: of them; first: the first that differs.
+        largest: by how much a number of the program is off at most: 0 with doubles, little with 32 bits.
+    """
+
+    samples: int = 0
+    differing: int = 0
+    first: Difference | None = None
+    largest: float = 0.0
+
+    def __add__(self, other: "Compared") -> "Compared":
+        """This, then that."""
+        return Compared(
+            self.samples + other.samples, self.differing + other.differing, self.first or other.first,
+            max(self.largest, other.largest),
+        )  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -28,18 +50,14 @@ class Check:
 
     Attributes:
         name, what: what it is called, and what was put through.
-        samples: compared; differing: of them; first: the first that differs.
+        found: by it.
         left: why it was not done, in a sentence; empty where it was.
-        largest: by how much a number of the program is off at most: 0 with doubles, little with 32 bits.
     """
 
     name: str
-    what: str
-    samples: int = 0
-    differing: int = 0
-    first: Difference | None = None
+    what: str = ""
+    found: Compared = Compared()
     left: str = ""
-    largest: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -63,21 +81,25 @@ class Proof:
     lines: int
 
     @property
+    def differing(self) -> int:
+        """Decisions that differ."""
+        return sum(check.found.differing for check in self.checks)
+
+    @property
     def differs(self) -> bool:
         """Whether any decision differs."""
-        return any(check.differing for check in self.checks)
+        return self.differing > 0
 
     @property
     def samples(self) -> int:
         """Decisions that were compared."""
-        return sum(check.samples for check in self.checks)
+        return sum(check.found.samples for check in self.checks)
 
     def verdict(self) -> str:
         """What was found, in a sentence."""
-        differing = sum(check.differing for check in self.checks)
-        if differing:
-            first = next(check for check in self.checks if check.differing)
-            return f"{differing:,} of {self.samples:,} decisions differ, first in “{first.name}”."
+        if self.differs:
+            first = next(check for check in self.checks if check.found.differing)
+            return f"{self.differing:,} of {self.samples:,} decisions differ, first in “{first.name}”."
         left = sum(bool(check.left) for check in self.checks)
         open_ones = f"; {left} of {len(self.checks)} checks were not done" if left else ""
         return f"No difference in {self.samples:,} decisions{open_ones}."

@@ -39,7 +39,7 @@ def unknown_to(carried: Carried) -> str:
     return f"The second opinion does not know {' and '.join(found)}." if found else ""
 
 
-class Second:
+class SecondOpinion:
     """Decides sample by sample.
 
     Args:

@@ -11,6 +11,7 @@ import numpy as np
 from kelvarn.engine.layout import Floats
 
 from .carry import DECIDED
+from .faults import HandoverError
 from .files import STRICT
 
 _SANITIZED = ("-g", "-O1", "-fsanitize=address,undefined", "-fno-sanitize-recover=all")
@@ -18,12 +19,12 @@ _COVERED = ("-g", "-O0", "--coverage")
 _LONGEST_S = 120.0
 
 
-class ToolError(RuntimeError):
-    """A compiler is not there or refuses; the message is one sentence that says what and what to do."""
+class ProgramError(RuntimeError):
+    """A program stops or does not end: a fault of it, that a sanitizer may have found."""
 
 
 @dataclass(frozen=True)
-class Program:
+class Executable:
     """A program that was compiled for this computer.
 
     Attributes:
@@ -45,16 +46,19 @@ class Program:
             cut_after: bytes written to memory after which the power is cut; below 0: it is not.
 
         Raises:
-            ToolError: it fails.
+            ProgramError: it stops, or does not end.
         """
         more = {"MEMORY": str(memory)} if memory is not None else {}
         environment = {**os.environ, **more, "AWAY_MS": str(away_ms), "CUT_AFTER": str(cut_after)}
-        ended = subprocess.run(
-            [self.path], input=np.ascontiguousarray(rows, np.float64).tobytes(), capture_output=True, env=environment,
-            timeout=_LONGEST_S, check=False,
-        )  # fmt: skip
+        given = np.ascontiguousarray(rows, np.float64).tobytes()
+        try:
+            ended = subprocess.run(
+                [self.path], input=given, capture_output=True, env=environment, timeout=_LONGEST_S, check=False
+            )
+        except subprocess.TimeoutExpired:
+            raise ProgramError(f"The program does not end within {_LONGEST_S:g} s.") from None
         if ended.returncode != 0:
-            raise ToolError(f"The program failed: {_first_line(ended.stderr)}")
+            raise ProgramError(f"The program failed: {_first_line(ended.stderr)}")
         told: Floats = np.frombuffer(ended.stdout).reshape(-1, self.told)
         return told
 
@@ -73,15 +77,15 @@ def compiler() -> str:
     """The C compiler of this computer.
 
     Raises:
-        ToolError: there is none.
+        HandoverError: there is none.
     """
     found = shutil.which("gcc")
     if found is None:
-        raise ToolError("No C compiler is installed: install gcc to prove a program (apt install gcc).")
+        raise HandoverError("No C compiler is installed: install gcc to prove a program (apt install gcc).")
     return found
 
 
-def build(files: dict[str, str], folder: Path, outputs: int, *, covered: bool = False) -> Program:
+def build(files: dict[str, str], folder: Path, outputs: int, *, covered: bool = False) -> Executable:
     """Write a program's files and compile it for this computer.
 
     Args:
@@ -91,7 +95,7 @@ def build(files: dict[str, str], folder: Path, outputs: int, *, covered: bool = 
         covered: whether it is to tell which lines were reached, else it is watched by the sanitizers.
 
     Raises:
-        ToolError: there is no compiler, or it refuses.
+        HandoverError: there is no compiler, or it refuses.
     """
     folder.mkdir(parents=True, exist_ok=True)
     for name, text in files.items():
@@ -107,13 +111,13 @@ def build(files: dict[str, str], folder: Path, outputs: int, *, covered: bool = 
         )
     else:
         _compile([compiler(), *STRICT, *options, *sources, "-lm", "-o", str(path)], folder)
-    return Program(folder, path, len(DECIDED) + outputs + 2)
+    return Executable(folder, path, len(DECIDED) + outputs + 2)
 
 
 def _compile(command: list[str], folder: Path) -> None:
     ended = subprocess.run(command, cwd=folder, capture_output=True, check=False)
     if ended.returncode != 0:
-        raise ToolError(f"The compiler refuses the program: {_first_line(ended.stderr)}")
+        raise HandoverError(f"The compiler refuses the program: {_first_line(ended.stderr)}")
 
 
 def _first_line(text: bytes) -> str:

@@ -1,8 +1,7 @@
 """The engine run as the generated program runs it: the same loop, the same order of things, for comparison."""
 
 import math
-from collections.abc import Iterator
-from typing import Any
+from typing import Any, cast
 
 from kelvarn.engine.ages import OLDEST_MS
 from kelvarn.engine.control import control_step, resume, stored_fields
@@ -10,12 +9,12 @@ from kelvarn.engine.inputs import Reading
 from kelvarn.engine.outputs import order, tick
 from kelvarn.engine.probes import read_probe
 
-from .carry import DECIDED, Carried
-from .files import STORE_EVERY_MS, columns, is_urgent
+from .carry import DECIDED, Carried, columns
+from .files import STORE_EVERY_MS, is_urgent
 from .translate.known import rows_of
 from .translate.program import Kind, field_types
 
-Row = list[float]
+BoardRow = list[float]
 """What the simulated board reads at an instant: its clock, of each probe its raw figure and whether there is one, the
 other inputs."""
 Stored = dict[tuple[Any, int, str], Any]
@@ -40,7 +39,7 @@ class Twin:
         self.kept: Stored = dict.fromkeys(self._stored_now(), 0)  # what was stored last, and the time before
         self.before = self.kept
 
-    def row(self, row: Row) -> list[float] | None:
+    def row(self, row: BoardRow) -> list[float] | None:
         """Take a row; what is decided, and each output's level, where a sample is due."""
         now_ms = int(row[0]) % _WRAPS_MS
         due = not self._sampled or (now_ms - self._last_ms) % _WRAPS_MS >= self._interval_ms
@@ -54,7 +53,7 @@ class Twin:
             self._store(now_ms)
         return self.told() if due else None
 
-    def _sample(self, row: Row, now_ms: int) -> None:
+    def _sample(self, row: BoardRow, now_ms: int) -> None:
         passed_ms = min((now_ms - self._last_ms) % _WRAPS_MS, OLDEST_MS) if self._sampled else 0
         for probe in range(self._probes):
             raw, valid = row[1 + 2 * probe], row[2 + 2 * probe] != 0.0
@@ -72,7 +71,7 @@ class Twin:
         """What the simulated board tells of a sample."""
         decision = self.device.control.decision[0]
         cut = decision.drives_cut
-        levels = [0.0 if cut else state.level for state in _all(self.device.outputs.states)]
+        levels = [0.0 if cut else state.level for state in cast(Any, self.device.outputs.states)]
         return [
             *(float(getattr(decision, name)) for name in DECIDED),
             *levels,
@@ -105,10 +104,6 @@ class Twin:
             resume(made.device.control, away_ms)
             made.kept = made.before = kept
         return made
-
-
-def _all(table: Any) -> Iterator[Any]:
-    yield from table
 
 
 def same(one: float, other: float, within: float = 0.0) -> bool:

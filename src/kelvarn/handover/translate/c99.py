@@ -14,14 +14,21 @@ from .program import BOOL, INT, REAL, Function, Kind, Type, field_notes, field_t
 from .pruned import Pruned, Setting, is_editable
 
 _HELPERS = {
-    "min_real": "static real min_real(real a, real b) {\n    return b < a ? b : a;\n}",
-    "max_real": "static real max_real(real a, real b) {\n    return b > a ? b : a;\n}",
-    "min_int": "static int32_t min_int(int32_t a, int32_t b) {\n    return b < a ? b : a;\n}",
-    "max_int": "static int32_t max_int(int32_t a, int32_t b) {\n    return b > a ? b : a;\n}",
-    "min_long": "static int64_t min_long(int64_t a, int64_t b) {\n    return b < a ? b : a;\n}",
-    "max_long": "static int64_t max_long(int64_t a, int64_t b) {\n    return b > a ? b : a;\n}",
-    "abs_int": "static int32_t abs_int(int32_t a) {\n    return a < 0 ? -a : a;\n}",
-}  # fmt: skip
+    f"{name}_{kind}": f"static {c} {name}_{kind}({c} a, {c} b) {{\n    return b {than} a ? b : a;\n}}"
+    for name, than in (("min", "<"), ("max", ">"))
+    for kind, c in (("real", "real"), ("int", "int32_t"), ("long", "int64_t"))
+} | {"abs_int": "static int32_t abs_int(int32_t a) {\n    return a < 0 ? -a : a;\n}"}
+"""What Python has built in; of two that are the same the first one, as there."""
+
+
+@dataclass(frozen=True)
+class StoredField:
+    """A field of a row of a record that is stored, and what it is called in `Stored`."""
+
+    record: Any
+    row: int
+    name: str
+    called: str
 
 
 @dataclass(frozen=True)
@@ -32,13 +39,14 @@ class Sources:
         header, body: `control.h` and `control.c`.
         settings: numbers that may be edited, by name, each with its setting; in the order of the source.
         fits: conditions on them that hold, in C.
-        sizes: how many rows each table of inputs has, by name.
+        stored: what outlives a power cut, a field of a row each.
     """
 
     header: str
     body: str
     settings: dict[str, Setting]
     fits: list[str]
+    stored: list[StoredField]
 
 
 class C99:
@@ -77,7 +85,7 @@ class C99:
             if part
         )
         named = {self._settings[each]: each for each in self._pruned.settings if is_editable(each)}
-        return Sources(self._header(), body + "\n", named, fits)
+        return Sources(self._header(), body + "\n", named, fits, self._stored_fields())
 
     # Types.
 
@@ -128,11 +136,9 @@ class C99:
         done: dict[Any, str] = {}
         self._types(self._inputs, done)
         self._types(self._kept, done)
-        prototypes = [self._signature(each) + ";" for each in self._pruned.functions
-                      if each.name in {entry.name for entry in self._known.entries}]  # fmt: skip
-        prototypes = [f"{comment(f.doc)}\n{text}" for f, text in zip(
-            (each for each in self._pruned.functions if each.name in {entry.name for entry in self._known.entries}),
-            prototypes, strict=True)]  # fmt: skip
+        entries = {each.name for each in self._known.entries}
+        public = [each for each in self._pruned.functions if each.name in entries]
+        prototypes = [f"{comment(each.doc)}\n{self._signature(each)};" for each in public]
         parts = ["#ifndef CONTROL_H\n#define CONTROL_H", '#include "settings.h"', *done.values(), *prototypes,
                  f"{comment('Fill in what is kept, as it is before the first sample.')}\n"
                  f"void begin({group_name(self._kept)} *{self._var});"]  # fmt: skip
@@ -214,6 +220,14 @@ class C99:
             if names:
                 found.append((record, place, count, names))
         return found
+
+    def _stored_fields(self) -> list[StoredField]:
+        return [
+            StoredField(record, row, name, stored_name(place, name) + (f"[{row}]" if count > 1 else ""))
+            for record, place, count, names in self._stored_places()
+            for name in names
+            for row in range(count)
+        ]
 
     def _stored_type(self) -> str:
         lines = []

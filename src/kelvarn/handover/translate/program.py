@@ -16,9 +16,10 @@ from typing import Any, Union, get_args, get_origin, get_type_hints
 
 from kelvarn.engine.compiled import function_of
 from kelvarn.engine.records import Long, Table
+from kelvarn.handover.faults import HandoverError
 
 
-class TranslateError(ValueError):
+class TranslateError(HandoverError):
     """Something cannot be carried over; the message says what, and in which line of which file."""
 
 
@@ -225,8 +226,7 @@ def read_function(of: Callable[..., Any]) -> Function:
 @cache
 def _read(plain: Callable[..., Any]) -> Function:
     source = textwrap.dedent(inspect.getsource(plain))
-    lines, first = inspect.getsourcelines(plain)
-    del lines
+    _, first = inspect.getsourcelines(plain)
     node = ast.parse(source).body[0]
     assert isinstance(node, ast.FunctionDef)
     scope = sys.modules[plain.__module__]

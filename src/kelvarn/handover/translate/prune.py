@@ -37,7 +37,6 @@ class _Prune(Walk):
         return found
 
     def _left_of(self, node: ast.stmt, rows: Rows) -> list[ast.stmt]:
-        known, function = self._known, self._function
         match node:
             case ast.Pass():
                 return []
@@ -65,7 +64,6 @@ class _Prune(Walk):
             case ast.While():
                 node.test = self.expr(node.test, rows)
                 node.body = self.pruned(node.body, rows)
-        del known, function
         return [node]
 
     def _place(self, target: ast.expr, rows: Rows) -> ast.expr:

@@ -29,7 +29,7 @@ _MADE_BY: dict[Any, tuple[Callable[..., Any], str]] = {
 
 
 @dataclass(frozen=True)
-class Line:
+class SettingLine:
     """A line of the settings.
 
     Attributes:
@@ -48,7 +48,7 @@ class Line:
     edited: bool = True
 
 
-def lines_of(setting: Setting, name: str, value: float, part: BaseModel | None) -> list[Line]:
+def lines_of(setting: Setting, name: str, value: float, part: BaseModel | None) -> list[SettingLine]:
     """The lines of a setting: itself; or the fields of the model that it follows from, and its formula.
 
     Args:
@@ -58,7 +58,7 @@ def lines_of(setting: Setting, name: str, value: float, part: BaseModel | None) 
         part: of the model, that fills its row in; None where none does.
     """
     note = field_notes(setting.record).get(setting.name, "")
-    plain = Line(name, value, says=_sentence(note))
+    plain = SettingLine(name, value, says=_sentence(note))
     if part is None:
         return [plain]
     if setting.record not in _MADE_BY:
@@ -79,7 +79,7 @@ def lines_of(setting: Setting, name: str, value: float, part: BaseModel | None) 
     if formula is None:
         return [plain]
     of_fields = [_of_field(each.upper(), getattr(part, each), part, each) for each in fields]
-    return [*of_fields, Line(name, formula, says=_sentence(note), edited=False)]
+    return [*of_fields, SettingLine(name, formula, says=_sentence(note), edited=False)]
 
 
 def _keyword(made_by: Callable[..., Any], name: str, part: BaseModel) -> ast.expr | None:
@@ -175,7 +175,7 @@ def _formula(node: ast.expr, variable: str, part: BaseModel) -> str | None:
     return None
 
 
-def _of_field(name: str, value: float, part: BaseModel, field: str) -> Line:
+def _of_field(name: str, value: float, part: BaseModel, field: str) -> SettingLine:
     """A line by the declaration of a field."""
     info = type(part).model_fields[field]
     extra: Any = info.json_schema_extra or {}
@@ -190,7 +190,7 @@ def _of_field(name: str, value: float, part: BaseModel, field: str) -> Line:
     unit = str(extra.get("unit", ""))
     if name.endswith("_MS"):
         unit, low, high = "ms", None if low is None else low * 1000, None if high is None else high * 1000
-    return Line(name, value, unit, low, high, " ".join(parts))
+    return SettingLine(name, value, unit, low, high, " ".join(parts))
 
 
 def _sentence(text: str) -> str:

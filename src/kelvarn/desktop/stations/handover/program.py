@@ -7,11 +7,10 @@ from PySide6.QtCore import QObject, Signal
 
 from kelvarn.desktop.state.jobs import Jobs
 from kelvarn.engine.run import current_go_on
-from kelvarn.handover.carry import Carried, CarryError, Real
+from kelvarn.handover.carry import Carried, Real
+from kelvarn.handover.faults import HandoverError
 from kelvarn.handover.proof import prove
 from kelvarn.handover.proof_records import Proof
-from kelvarn.handover.toolchain import ToolError
-from kelvarn.handover.translate.program import TranslateError
 from kelvarn.handover.writing import all_files
 from kelvarn.model.candidate import Candidate
 from kelvarn.model.project import Project
@@ -106,12 +105,12 @@ class Program(QObject):
 def _made(asked: _Asked, scale: Scale) -> Files | str:
     try:
         return all_files(asked.carried, date.today(), scale)
-    except (CarryError, TranslateError) as error:
+    except HandoverError as error:
         return str(error)
 
 
 def _proved(asked: _Asked) -> Proof | str:
     try:
         return prove(asked.project, asked.candidate, asked.trial, asked.real, current_go_on() or (lambda _: True))
-    except (CarryError, TranslateError, ToolError) as error:
+    except HandoverError as error:
         return str(error)

@@ -20,6 +20,7 @@ from kelvarn.desktop.parts.plain import PlainLabel
 from kelvarn.handover.proof_records import Check, Proof
 
 from .program import Files, Program
+from .ready import clear
 
 _FIRST = ("settings.h", "control.c", "control.h", "main.c", "README.md")
 """Files that are shown first; the others are in a list."""
@@ -130,10 +131,7 @@ class ProgramView(QWidget):
             self.show_file(self._name if self._name in files else _FIRST[0])
 
     def _show_proof(self) -> None:
-        while (item := self._rows.takeAt(0)) is not None:
-            if (widget := item.widget()) is not None:
-                widget.hide()
-                widget.deleteLater()
+        clear(self._rows)
         proof = self._program.proof
         self._state.say("")
         if self._program.proving:
@@ -161,14 +159,14 @@ class ProgramView(QWidget):
         if check.left:
             self._line(row, "–", "muted", f"{check.name}: {check.left}")
             return
-        sign, role = ("✕", "wrong") if check.differing else ("✓", "met")
+        sign, role = ("✕", "wrong") if check.found.differing else ("✓", "met")
         tip = ""
-        if (first := check.first) is not None:
-            tip = f"sample {first.sample}: {first.what} is {first.engine!r} here and {first.program!r} there"
+        if (first := check.found.first) is not None:
+            tip = f"sample {first.sample}: {first.figure} is {first.engine!r} here and {first.program!r} there"
         self._line(row, sign, role, f"{check.name}: {check.what}", tip=tip)
-        self._cell(row, 2, f"{check.samples:,}".replace(",", "\u202f"), "", right=True)
-        self._cell(row, 3, str(check.differing) if check.differing else "none", role, right=True)
-        self._cell(row, 4, f"{check.largest:.1g}" if check.largest else "0", "", right=True)
+        self._cell(row, 2, f"{check.found.samples:,}".replace(",", "\u202f"), "", right=True)
+        self._cell(row, 3, str(check.found.differing) if check.found.differing else "none", role, right=True)
+        self._cell(row, 4, f"{check.found.largest:.1g}" if check.found.largest else "0", "", right=True)
 
     def _line(self, row: int, sign: str, role: str, text: str, tip: str = "") -> None:
         self._cell(row, 0, sign, role)

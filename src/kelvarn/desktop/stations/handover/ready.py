@@ -1,7 +1,7 @@
 """Ready to hand over? What was looked at, and what only the maker can see to."""
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLayout, QVBoxLayout, QWidget
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.parts.plain import PlainLabel
@@ -150,7 +150,7 @@ def note(text: str, role: str) -> PlainLabel:
     return label
 
 
-def clear(layout: QVBoxLayout) -> None:
+def clear(layout: QLayout) -> None:
     """Take all out of a layout."""
     while (item := layout.takeAt(0)) is not None:
         if (widget := item.widget()) is not None:
