@@ -14,6 +14,8 @@ from kelvarn.engine.measures import measure
 from kelvarn.engine.run import compute
 from kelvarn.files.project_file import load, save
 from kelvarn.model.edit import put, with_fields
+from kelvarn.model.project import Project
+from tests.campaigns.trials import random_project
 
 from .commands import kelvarn, kelvarn_apart
 
@@ -278,6 +280,18 @@ def test_what_goes_with_the_machine_is_written(tmp_path: Path) -> None:
         assert ("not empty" in done.stderr) == again
     assert "the only file to edit" in (made / "settings.h").read_text(encoding="utf-8").replace("The only", "the only")
     assert "## Cases to try by hand" in (made / "README.md").read_text(encoding="utf-8")
+    with_valve = tmp_path / "valve.kelvarn"  # what cannot be carried over is one sentence, and no traceback
+    save(next(project for seed in range(1, 200) if has_valve(project := random_project(seed))), with_valve)
+    for asked in (
+        ("handover", str(with_valve), "--for", "c99", "--out", str(tmp_path / "no")),
+        ("prove", str(with_valve)),
+    ):
+        refused = kelvarn(*asked, "--candidate", "x")
+        assert (refused.returncode, "valve" in refused.stderr) == (2, True), refused.stderr
     for wrong, said in ((("--for", "nonsense"), "nonsense"), (("--candidate", "Nobody"), "Nobody")):
         refused = kelvarn("handover", file, *wrong, "--out", str(tmp_path / "x.html"))
         assert (refused.returncode, said in refused.stderr) == (2, True)
+
+
+def has_valve(project: Project) -> bool:
+    return any(drive.kind == "valve" for drive in project.rig.drives)
