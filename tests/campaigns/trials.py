@@ -13,8 +13,8 @@ from typing import Any
 import numpy as np
 from benchmarks.rigs import random_case
 
-from kelvarn.engine.device import Stepper
 from kelvarn.engine.measures import measure
+from kelvarn.engine.on_trial import Stepper
 from kelvarn.engine.prepare import RunError
 from kelvarn.engine.run import compute
 from kelvarn.model import guards as gd

@@ -218,7 +218,7 @@ def test_a_second_start_needs_no_compiler() -> None:
 
 def test_a_controller_steps_without_a_compiler() -> None:
     program = (
-        "import sys; from kelvarn.engine.device import Stepper\n"
+        "import sys; from kelvarn.engine.on_trial import Stepper\n"
         "from kelvarn.model.candidate import Pid; from kelvarn.model.trial import Plan, SetpointChange\n"
         "law = Stepper(Pid(kp_per_K=0.1), Plan(changes=(SetpointChange(at_s=0, to_degC=60),)), 2.0)\n"
         "print(round(law.step(58.0).given, 6), [n for n in ('numba', 'llvmlite') if n in sys.modules])"

@@ -8,10 +8,10 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from kelvarn.engine.device import Stepper
 from kelvarn.engine.guard_records import RULERS, Ruler
 from kelvarn.engine.measures import measure
 from kelvarn.engine.missing import missing_spans
+from kelvarn.engine.on_trial import Stepper
 from kelvarn.engine.run import Run, compute
 from kelvarn.files.tables import write_trace
 from kelvarn.model import events as ev

@@ -8,8 +8,8 @@ import numpy as np
 import pytest
 
 from kelvarn.demos import find_demo
-from kelvarn.engine.device import Stepper
 from kelvarn.engine.measures import measure
+from kelvarn.engine.on_trial import Stepper
 from kelvarn.engine.run import compute
 from kelvarn.handover.other_words import other_words
 from kelvarn.handover.settings import fingerprint, settings_text

@@ -4,8 +4,8 @@ import numpy as np
 import pytest
 
 from kelvarn.engine.decision import Decision
-from kelvarn.engine.device import Stepper
 from kelvarn.engine.laws import ask, curve, laws_of, on_off, pid, rows, took
+from kelvarn.engine.on_trial import Stepper
 from kelvarn.engine.run import compute
 from kelvarn.model.candidate import Controller
 from kelvarn.model.curve import Curve, CurveStep

@@ -15,7 +15,7 @@ from kelvarn.engine.laws import LAWS, law_module
 from kelvarn.engine.layout import lay_out
 from kelvarn.engine.measures import measure
 from kelvarn.engine.missing import missing_spans
-from kelvarn.engine.prepare import device_for
+from kelvarn.engine.prepare import on_trial_for
 from kelvarn.engine.run import compute
 from kelvarn.model.candidate import STRATEGIES, Controller
 from kelvarn.model.edit import add_event, with_fields
@@ -64,7 +64,9 @@ def test_every_event_changes_something_of_the_plant_or_the_controller(kind: str)
         assert EVENT_KINDS[kind].what
         assert EVENT_KINDS[kind].color
         changed = [changes_of(project.rig, each, lay_out(project.rig))[0] for each in (before, trial)]
-        ruled = [device_for(project.rig, project.candidates[0].controller, each).intervals for each in (before, trial)]
+        ruled = [
+            on_trial_for(project.rig, project.candidates[0].controller, each).intervals for each in (before, trial)
+        ]
         assert len(changed[0]) != len(changed[1]) or len(ruled[0]) != len(ruled[1])
         return
     pytest.fail(f"no demo has what an event “{kind}” needs")
@@ -75,7 +77,7 @@ def test_every_guard_has_a_record_and_says_what_it_does(kind: str) -> None:
     project, name = add_rule(with_fields(rich(), rig=with_fields(rich().rig, guards=())), kind)
     guard = next(each for each in project.rig.guards if each.name == name)
     assert guard.text(Scale.CELSIUS)
-    assert (guarding._record(project.rig, guard) is not None) == (not isinstance(guard, CutOff))
+    assert (guarding.guard_record(project.rig, guard) is not None) == (not isinstance(guard, CutOff))
     assert guard.what
     assert compute(project.rig, project.candidates[0].controller, project.first_trial).time_s.size
 

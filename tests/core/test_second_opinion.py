@@ -8,8 +8,8 @@ import pytest
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
-from kelvarn.engine.device import Stepper
 from kelvarn.engine.measures import Span, measure
+from kelvarn.engine.on_trial import Stepper
 from kelvarn.engine.run import Run, compute
 from kelvarn.model.events import DoorOpens
 from kelvarn.model.on_off import OnOff

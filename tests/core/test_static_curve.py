@@ -5,9 +5,9 @@ import itertools
 import numpy as np
 import pytest
 
-from kelvarn.engine.device import Stepper
 from kelvarn.engine.laws import static_curve
 from kelvarn.engine.laws.static import Line
+from kelvarn.engine.on_trial import Stepper
 from kelvarn.model.candidate import Controller
 from kelvarn.model.curve import Curve, CurveStep
 from kelvarn.model.fixed import Fixed

@@ -30,7 +30,6 @@ RULERS = 16
 class GuardKind(IntEnum):
     """What a guard watches."""
 
-    NEVER = 0
     TRIP = 1
     PROBE_FAULT = 2
     NO_RISE = 3

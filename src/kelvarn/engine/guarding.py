@@ -44,7 +44,7 @@ def guarding_of(rig: Rig | None, make: Any = table) -> Guarding:
     return Guarding(
         guards=make(Guard, guards),
         states=make(GuardState, [GuardState() for _ in guards]),
-        permits=make(PermitRecord, [] if rig is None else [_permit(rig, permit) for permit in rig.permits]),
+        permits=make(PermitRecord, [] if rig is None else [permit_record(rig, permit) for permit in rig.permits]),
         now=make(Now, [Now()]),
     )
 
@@ -59,7 +59,7 @@ def lasts_ms(from_s: float, to_s: float) -> int:
     return ms_of(to_s) - ms_of(from_s) + (0 if to_s > from_s else ms_of(DAY_S))
 
 
-def _permit(rig: Rig, permit: model.Permit) -> PermitRecord:
+def permit_record(rig: Rig, permit: model.Permit) -> PermitRecord:
     """One permit as a record."""
     cools = permit.allows in ("both", "cooling") and rig.cools
     heats = permit.allows in ("both", "heating") and rig.heats
@@ -97,14 +97,14 @@ def _guards(rig: Rig) -> list[Guard]:
     """The guards of a rig as records, in its order; a thermal cut-off is no guard of the controller."""
     found = []
     for place, guard in enumerate(rig.guards):
-        record = _record(rig, guard)
+        record = guard_record(rig, guard)
         if record is not None:
             record.place = place
             found.append(record)
     return found
 
 
-def _record(rig: Rig, guard: Any) -> Guard | None:
+def guard_record(rig: Rig, guard: Any) -> Guard | None:
     """One guard as a record."""
     match guard:
         case model.Trip():

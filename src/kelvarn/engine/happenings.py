@@ -75,7 +75,7 @@ class Happening:
     waited_ms: int = 0  # by which the plan's clock is behind
 
 
-class Device(NamedTuple):
+class OnTrial(NamedTuple):
     """A controller, what reaches it, and what happens to it in a trial."""
 
     control: Control
@@ -86,18 +86,18 @@ class Device(NamedTuple):
 
 
 @part
-def take_sample(device: Device, k: int) -> None:
+def take_sample(on_trial: OnTrial, k: int) -> None:
     """Take a sample, where the controller takes it; readings were written into its inputs before.
 
     Args:
-        device: it; `control.decision` then says what was decided.
+        on_trial: it; `control.decision` then says what was decided.
         k: sample.
     """
-    control, happening = device.control, device.happening[0]
+    control, happening = on_trial.control, on_trial.happening[0]
     interval_ms = control.timing[0].interval_ms
-    _look_around(device, k)
+    _look_around(on_trial, k)
     if happening.power_cut:
-        _without_power(device, k)
+        _without_power(on_trial, k)
         return
     if happening.was_cut:
         resume(control, (k - happening.taken) * interval_ms)
@@ -110,25 +110,25 @@ def take_sample(device: Device, k: int) -> None:
         return
     passed_ms = (k - happening.taken) * interval_ms if happening.taken >= 0 else 0
     happening.taken = k
-    control_step(control, device.inputs, passed_ms)
+    control_step(control, on_trial.inputs, passed_ms)
     if now.let_go:
-        _let_go(device, now.seen_override)
+        _let_go(on_trial, now.seen_override)
     if not now.lost:
-        _note_course(device, k)
+        _note_course(on_trial, k)
 
 
 @part
-def _look_around(device: Device, k: int) -> None:
+def _look_around(on_trial: OnTrial, k: int) -> None:
     """Find what happens at a sample."""
-    happening, intervals, said = device.happening[0], device.intervals, device.inputs.said[0]
-    interval_ms = device.control.timing[0].interval_ms
+    happening, intervals, said = on_trial.happening[0], on_trial.intervals, on_trial.inputs.said[0]
+    interval_ms = on_trial.control.timing[0].interval_ms
     t = k * interval_ms / 1000.0
     happening.power_cut = happening.stalled = said.reset = said.price_known = said.retunes = False
     said.order_age_ms, said.override, said.nudge_K = NOT_BEGUN, -1, 0.0
     said.gain_factor = said.ti_factor = said.td_factor = 1.0
     said.week_ms = (happening.begins_ms + k * interval_ms) % WEEK_MS
-    for p in range(len(device.inputs.asked)):
-        device.inputs.asked[p].gone_ms = NOT_BEGUN
+    for p in range(len(on_trial.inputs.asked)):
+        on_trial.inputs.asked[p].gone_ms = NOT_BEGUN
     while happening.place < len(intervals) and intervals[happening.place].to_s <= t + TIME_EPS:
         happening.place += 1
     price_s = NONE
@@ -141,11 +141,11 @@ def _look_around(device: Device, k: int) -> None:
         if each.kind == IntervalKind.PRICE and each.from_s > price_s:  # of several the one begun last
             said.price, said.price_known, price_s = each.value, True, each.from_s
         elif each.kind <= IntervalKind.STALLED:
-            _trouble(device, each, k, t)
+            _trouble(on_trial, each, k, t)
         else:
-            _say(device, each, t)
+            _say(on_trial, each, t)
     if said.retunes and not happening.power_cut and not happening.stalled:
-        _set_once(device, t)
+        _set_once(on_trial, t)
 
 
 @part
@@ -155,25 +155,25 @@ def _since_ms(each: Interval, t: float) -> int:
 
 
 @part
-def _trouble(device: Device, each: Interval, k: int, t: float) -> None:
+def _trouble(on_trial: OnTrial, each: Interval, k: int, t: float) -> None:
     """What troubles the controller itself: its power, its samples, its link to the drives."""
-    happening, said = device.happening[0], device.inputs.said[0]
+    happening, said = on_trial.happening[0], on_trial.inputs.said[0]
     if each.kind == IntervalKind.POWER_CUT:
         happening.power_cut = True
     elif each.kind == IntervalKind.ORDERS_LOST:
         said.order_age_ms = max(said.order_age_ms, _since_ms(each, t))
     else:
-        lasted_s = (k - happening.taken) * device.control.timing[0].interval_ms / 1000.0
+        lasted_s = (k - happening.taken) * on_trial.control.timing[0].interval_ms / 1000.0
         happening.stalled = each.value == NONE or (happening.taken >= 0 and lasted_s < each.value - TIME_EPS)
         happening.hung_at = each.given
 
 
 @part
-def _say(device: Device, each: Interval, t: float) -> None:
+def _say(on_trial: OnTrial, each: Interval, t: float) -> None:
     """What permits ask for, and what people do."""
-    said = device.inputs.said[0]
+    said = on_trial.inputs.said[0]
     if each.kind == IntervalKind.GONE:
-        asked = device.inputs.asked[each.index]
+        asked = on_trial.inputs.asked[each.index]
         asked.gone_ms = max(asked.gone_ms, _since_ms(each, t))
     elif each.kind == IntervalKind.OVERRIDE:
         said.override, said.override_drive, said.override_until = each.index, each.value, each.until
@@ -189,27 +189,27 @@ def _say(device: Device, each: Interval, t: float) -> None:
 
 
 @subroutine
-def _set_once(device: Device, t: float) -> None:
+def _set_once(on_trial: OnTrial, t: float) -> None:
     """What is set anew is so once."""
-    for i in range(len(device.intervals)):
-        each = device.intervals[i]
+    for i in range(len(on_trial.intervals)):
+        each = on_trial.intervals[i]
         if each.kind == IntervalKind.RETUNED and each.from_s <= t + TIME_EPS:
             each.over = True
 
 
 @subroutine
-def _let_go(device: Device, event: int) -> None:
+def _let_go(on_trial: OnTrial, event: int) -> None:
     """An override has ended before its time."""
-    for i in range(len(device.intervals)):
-        each = device.intervals[i]
+    for i in range(len(on_trial.intervals)):
+        each = on_trial.intervals[i]
         if each.kind == IntervalKind.OVERRIDE and each.index == event:
             each.over = True
 
 
 @subroutine
-def _without_power(device: Device, k: int) -> None:
+def _without_power(on_trial: OnTrial, k: int) -> None:
     """A sample without power: nothing is measured, asked or given. The plan of a controller with a clock goes on."""
-    control, happening = device.control, device.happening[0]
+    control, happening = on_trial.control, on_trial.happening[0]
     out, timing, plan = control.decision[0], control.timing[0], control.plan
     happening.was_cut = True
     stands = control.guarding.now[0].lost
@@ -219,9 +219,9 @@ def _without_power(device: Device, k: int) -> None:
             stands = True
     if not stands or plan.state[0].begun == 0:
         passed_ms = (k - happening.taken) * timing.interval_ms if happening.taken >= 0 else 0
-        y = device.inputs.readings[timing.control_probe].degC
-        out.setpoint_degC = setpoint_step(plan, timing, passed_ms, y, False, device.inputs.said[0].week_ms)
-        _note_course(device, k)
+        y = on_trial.inputs.readings[timing.control_probe].degC
+        out.setpoint_degC = setpoint_step(plan, timing, passed_ms, y, False, on_trial.inputs.said[0].week_ms)
+        _note_course(on_trial, k)
     happening.taken = k
     control.guarding.now[0].given = 0.0
     out.asked = out.proposed = out.given = out.p = out.i = out.d = out.delay_left_s = 0.0
@@ -231,13 +231,13 @@ def _without_power(device: Device, k: int) -> None:
 
 
 @part
-def _note_course(device: Device, k: int) -> None:
+def _note_course(on_trial: OnTrial, k: int) -> None:
     """Note which changes of the trial's course have begun, and by how much the plan's clock is behind."""
-    happening, plan = device.happening[0], device.control.plan
+    happening, plan = on_trial.happening[0], on_trial.control.plan
     if len(plan.parts) > 0:  # by the clock, which nothing keeps waiting
         return
-    happening.waited_ms = k * device.control.timing[0].interval_ms - plan.state[0].clock_ms
-    while happening.noted < min(plan.state[0].count, len(device.course)):
-        change = device.course[happening.noted]
+    happening.waited_ms = k * on_trial.control.timing[0].interval_ms - plan.state[0].clock_ms
+    while happening.noted < min(plan.state[0].count, len(on_trial.course)):
+        change = on_trial.course[happening.noted]
         change.begun_s = change.at_s + happening.waited_ms / 1000.0
         happening.noted += 1

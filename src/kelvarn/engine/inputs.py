@@ -48,7 +48,7 @@ class Said:
 
 
 @dataclass(slots=True)
-class Asked:
+class PermitInput:
     """What a permit asks for."""
 
     gone_ms: int = NOT_BEGUN  # for how long it has been gone; below 0: it is there
@@ -59,4 +59,4 @@ class Inputs(NamedTuple):
 
     readings: Table[Reading]  # of each probe
     said: Table[Said]
-    asked: Table[Asked]  # for by each permit
+    asked: Table[PermitInput]  # for by each permit

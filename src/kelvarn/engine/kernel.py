@@ -11,7 +11,7 @@ from .control import Control
 from .drives import drive_step, flow_at, left_of, output_at, push_change, share_out
 from .guard_records import RULERS, Ruler
 from .guards import code_of
-from .happenings import Device, take_sample
+from .happenings import OnTrial, take_sample
 from .linear import advance, advance_once, advance_to_switch, begin_linear
 from .matrices import PROBE, SURROUNDINGS, prepare_all, product, put_slot, slot_of
 from .nonlinear import advance_adaptive, begin_adaptive
@@ -41,7 +41,7 @@ def run_loop(
     first: int,
     last: int,
     plant: Plant,
-    device: Device,
+    on_trial: OnTrial,
     state: State,
     heat: Heat,
     trace: Trace,
@@ -51,14 +51,14 @@ def run_loop(
 
     Args:
         first, last: samples.
-        plant, device: what runs.
+        plant, on_trial: what runs.
         state, heat: what is kept of it from one call to the next; all zero at first.
         trace, found: written.
 
     Returns:
         An `Outcome`; of one that failed, `state.loop` says where.
     """
-    samples, control = plant.rig[0].samples, device.control
+    samples, control = plant.rig[0].samples, on_trial.control
     if first == 0:
         _begin(plant, state, heat)
     for k in range(first, last):
@@ -68,9 +68,9 @@ def run_loop(
         _read_probes(k, plant, state, heat, trace)
         t = k * plant.rig[0].h
         for p in range(plant.probes.size):
-            reading, probe = device.inputs.readings[p], state.probes[p]
+            reading, probe = on_trial.inputs.readings[p], state.probes[p]
             reading.degC, reading.valid, reading.at_end = probe.shown_degC, True, probe.at_end
-        take_sample(device, k)
+        take_sample(on_trial, k)
         if plant.played.size > 0:
             control.decision[0].given = plant.played[k]
         if plant.rig[0].switched:
@@ -92,8 +92,8 @@ def run_loop(
         _record_heat(k, plant, state, trace)
     if last == samples:
         _finish(plant, state, heat)
-        if device.happening[0].waited_ms > 0:
-            place_windows(device.course, plant.rig[0].h, samples - 1, found.windows)
+        if on_trial.happening[0].waited_ms > 0:
+            place_windows(on_trial.course, plant.rig[0].h, samples - 1, found.windows)
         survey(plant, state, trace, found)
         survey_safety(plant, state, trace, found)
     return Outcome.DONE

@@ -3,11 +3,11 @@
 from .ages import in_week
 from .compiled import part
 from .guard_records import Guarding, Now, PermitKind, PermitRecord
-from .inputs import Asked, Inputs, Said, Until
+from .inputs import Inputs, PermitInput, Said, Until
 
 
 @part
-def _missing(permit: PermitRecord, asked: Asked, said: Said) -> bool:
+def _missing(permit: PermitRecord, asked: PermitInput, said: Said) -> bool:
     """Whether a permit is missing; one that goes by the clock is, while that is not known."""
     if permit.kind == PermitKind.HOURS:
         return not in_week(permit.days, permit.from_ms, permit.lasts_ms, said.week_ms)

@@ -15,8 +15,7 @@ from kelvarn.model.trial import Trial
 
 from .changes import changes_of, openings, put_in, weather_of
 from .control import control_of
-from .device import device_of
-from .happenings import Device
+from .happenings import OnTrial
 from .layout import (
     Floats,
     Layout,
@@ -28,6 +27,7 @@ from .layout import (
     probe_record,
     sharing_of,
 )
+from .on_trial import on_trial_of
 from .plant import (
     TIME_EPS,
     BodyRecord,
@@ -286,7 +286,7 @@ def _goal(rig: Rig) -> dict[str, Any]:
     }
 
 
-def device_for(rig: Rig, controller: Controller, trial: Trial) -> Device:
+def on_trial_for(rig: Rig, controller: Controller, trial: Trial) -> OnTrial:
     """A controller in a trial, for the kernel, before its first sample."""
     control = control_of(controller, trial.plan, rig.probe.interval_s, rig.way, rig=rig, trial=trial)
-    return device_of(control, rig=rig, trial=trial)
+    return on_trial_of(control, rig=rig, trial=trial)

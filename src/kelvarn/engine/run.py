@@ -26,7 +26,7 @@ from .prepare import (
     Played,
     Prepared,
     RunError,
-    device_for,
+    on_trial_for,
     prepare,
     prepare_anew,
 )
@@ -217,7 +217,7 @@ class PreparedRun:
         )
         before = controller.before if isinstance(controller, Hand) else 0.0
         self._state, self._heat = fresh_state(self._prepared, rig, before)
-        self._device = device_for(rig, controller, trial)
+        self._on_trial = on_trial_for(rig, controller, trial)
         self._trace = trace or fresh_trace(self._prepared, len(rig.all_bodies))
         self._found = fresh_found(self._prepared)
         self._outcome = Outcome.DONE
@@ -255,7 +255,7 @@ class PreparedRun:
     def arguments(self, first: int, last: int) -> tuple[Any, ...]:
         """Arguments of the kernel for a stretch from a sample to before another."""
         return (
-            first, last, self._prepared.plant, self._device, self._state, self._heat, self._trace, self._found,
+            first, last, self._prepared.plant, self._on_trial, self._state, self._heat, self._trace, self._found,
         )  # fmt: skip
 
     def ended(self, outcome: int) -> None:

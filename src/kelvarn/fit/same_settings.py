@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from kelvarn.engine.device import Stepper
+from kelvarn.engine.on_trial import Stepper
 from kelvarn.model.candidate import Candidate
 from kelvarn.model.log_data import Floats, LogData
 from kelvarn.model.project import Project

@@ -7,10 +7,10 @@ from typing import Any, cast
 import numpy as np
 import numpy.typing as npt
 
-from kelvarn.engine.device import Stepper
 from kelvarn.engine.guard_records import Timing
 from kelvarn.engine.layout import Floats, probe_record
-from kelvarn.engine.prepare import device_for
+from kelvarn.engine.on_trial import Stepper
+from kelvarn.engine.prepare import on_trial_for
 from kelvarn.engine.pulses import counts_of
 from kelvarn.engine.run import Run
 
@@ -74,7 +74,7 @@ class RowsOfRuns:
 
     def of(self, run: Run) -> list[tuple[Ints, Floats]]:
         """Samples and rows of each stretch of a run between power cuts."""
-        intervals = device_for(run.rig, run.controller, run.trial).intervals
+        intervals = on_trial_for(run.rig, run.controller, run.trial).intervals
         key = tuple(cast(Any, intervals).tolist()), run.time_s.size
         if key not in self._known:
             self._known[key] = self._worked_out(run)
@@ -89,16 +89,16 @@ class RowsOfRuns:
     def _worked_out(self, run: Run) -> list[tuple[Ints, Floats]]:
         rig, trial, carried = run.rig, run.trial, self._carried
         stepper = Stepper(run.controller, trial.plan, rig.probe.interval_s, rig.way, (), rig, trial)
-        device, interval_ms = stepper.device, carried.known.rows[Timing][0].interval_ms
+        on_trial, interval_ms = stepper.on_trial, carried.known.rows[Timing][0].interval_ms
         those, nothing = columns(carried), [0.0] * (2 * len(rig.probes))
         found: list[list[tuple[int, BoardRow]]] = [[]]
         for k in range(run.time_s.size):
-            taken = device.happening[0].taken
+            taken = on_trial.happening[0].taken
             stepper.step(*run.probes_degC[:, k].tolist())
-            if device.happening[0].power_cut:
+            if on_trial.happening[0].power_cut:
                 found.append([])
-            elif device.happening[0].taken != taken:
-                said = [float(getattr(getattr(device.inputs, group)[row], name)) for group, _, name, row in those]
+            elif on_trial.happening[0].taken != taken:
+                said = [float(getattr(getattr(on_trial.inputs, group)[row], name)) for group, _, name, row in those]
                 found[-1].append((k, [float(k * interval_ms), *nothing, *said]))
         return [(np.array([k for k, _ in part]), np.array([row for _, row in part])) for part in found if part]
 

@@ -12,7 +12,7 @@ from kelvarn.engine.control import Control, control_of, control_step, resume, st
 from kelvarn.engine.decision import Decision
 from kelvarn.engine.guard_records import Guard, PermitRecord, Timing
 from kelvarn.engine.guarding import guards_of
-from kelvarn.engine.inputs import Asked, Inputs, Reading, Said
+from kelvarn.engine.inputs import Inputs, PermitInput, Reading, Said
 from kelvarn.engine.laws import rows
 from kelvarn.engine.laws.by_hand import ByHand
 from kelvarn.engine.laws.curve import CurveRecord, Step
@@ -83,7 +83,7 @@ class Carried:
     def inputs(self) -> Inputs:
         """What reaches it, as rows."""
         rig = self.project.rig
-        tables: list[Any] = [[Reading() for _ in rig.probes], [Said()], [Asked() for _ in rig.permits]]
+        tables: list[Any] = [[Reading() for _ in rig.probes], [Said()], [PermitInput() for _ in rig.permits]]
         return Inputs(*tables)
 
     @cached_property
@@ -186,7 +186,7 @@ def columns(carried: Carried) -> list[tuple[str, Any, str, int]]:
     inputs = carried.inputs()
     return [
         (group, record, name, row)
-        for group, record, count in (("said", Said, 1), ("asked", Asked, len(inputs.asked)))
+        for group, record, count in (("said", Said, 1), ("asked", PermitInput, len(inputs.asked)))
         for row in range(count)
         for name in field_types(record)
     ]

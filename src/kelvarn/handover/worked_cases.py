@@ -1,6 +1,6 @@
 """Worked cases: what the device must give at readings that somebody makes by hand, to be tried before the first heat.
 
-They are told by the very control step that ran in every trial (`engine.device.Stepper`), from switching on: each edge
+They are told by the very control step that ran in every trial (`engine.on_trial.Stepper`), from switching on: each edge
 of the law and each guard exactly at its level, a step of the reading below it and a step above.
 """
 
@@ -9,7 +9,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from kelvarn.engine.decision import Decision
-from kelvarn.engine.device import Stepper
+from kelvarn.engine.on_trial import Stepper
 from kelvarn.model.candidate import Candidate
 from kelvarn.model.edit import with_fields
 from kelvarn.model.guards import ProbeFaultAction, Trip

@@ -10,7 +10,7 @@ import numpy as np
 
 from kelvarn.engine.applying import Heat
 from kelvarn.engine.guard_records import RULERS, Ruler
-from kelvarn.engine.happenings import Device, Interval
+from kelvarn.engine.happenings import Interval, OnTrial
 from kelvarn.engine.heat import carried, conductance
 from kelvarn.engine.kernel import Outcome
 from kelvarn.engine.layout import Floats, lay_out
@@ -136,7 +136,7 @@ class Snapshot:
     sample: int
     state: State
     heat: Heat
-    device: Device
+    on_trial: OnTrial
     tripped: int  # at the sample before
 
 
@@ -158,7 +158,7 @@ class FollowedRun(PreparedRun):
         """Compute up to a sample, and keep all that is kept before it. Raises as `follow` does."""
         self._compute_to(sample, go_on)
         tripped = int(self._trace.tripped[sample - 1]) if sample else 0
-        return Snapshot(sample, _copied(self._state), _copied(self._heat), _copied(self._device), tripped)
+        return Snapshot(sample, _copied(self._state), _copied(self._heat), _copied(self._on_trial), tripped)
 
     def go_on_from(self, kept: Snapshot) -> None:
         """Begin where another run was, of the same rig and trial but for an event that begins then or later."""
@@ -166,8 +166,8 @@ class FollowedRun(PreparedRun):
             return
         _take(kept.state, self._state)
         _take(kept.heat, self._heat)
-        _take(kept.device._replace(intervals=_NO_INTERVALS), self._device)
-        _take_intervals(kept.device.intervals, self._device.intervals)
+        _take(kept.on_trial._replace(intervals=_NO_INTERVALS), self._on_trial)
+        _take_intervals(kept.on_trial.intervals, self._on_trial.intervals)
         for body in cast(Any, self._state.bodies):
             body["after_low_degC"], body["after_degC"] = math.inf, -math.inf
         self._trace.tripped[kept.sample - 1] = kept.tripped

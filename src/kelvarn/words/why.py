@@ -1,8 +1,8 @@
 """A controller's decision at one sample, in words and numbers: the sentences stand with the laws."""
 
-from kelvarn.engine.device import retunings_of
 from kelvarn.engine.guard_codes import ruler_at
 from kelvarn.engine.guard_records import Ruler
+from kelvarn.engine.on_trial import retunings_of
 from kelvarn.engine.plant import TIME_EPS
 from kelvarn.engine.run import Run
 from kelvarn.model.candidate import Controller

@@ -22,8 +22,8 @@ _MADE_BY: dict[Any, tuple[Callable[..., Any], str]] = {
     on_off.OnOffRecord: (on_off.settings_of, "law"),
     curve.CurveRecord: (curve.settings_of, "model"),
     by_hand.ByHand: (by_hand.settings_of, "model"),
-    Guard: (guarding._record, "guard"),
-    PermitRecord: (guarding._permit, "permit"),
+    Guard: (guarding.guard_record, "guard"),
+    PermitRecord: (guarding.permit_record, "permit"),
 }
 """What fills in the fields of a record, and what it calls the part of the model that it reads."""
 

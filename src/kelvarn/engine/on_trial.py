@@ -25,8 +25,8 @@ from kelvarn.model.trial import Trial
 
 from .control import Control, control_of
 from .decision import Decision
-from .happenings import CourseRecord, Device, Happening, Interval, IntervalKind, take_sample
-from .inputs import Asked, Inputs, Reading, Said, Until
+from .happenings import CourseRecord, Happening, Interval, IntervalKind, OnTrial, take_sample
+from .inputs import Inputs, PermitInput, Reading, Said, Until
 from .laws import rows
 from .missing import gone_spans
 from .plan import Course
@@ -48,10 +48,10 @@ class Retuning:
     td: float
 
 
-def device_of(
+def on_trial_of(
     control: Control, make: Any = table, events: Sequence[Event] = (), rig: Rig | None = None,
     trial: Trial | None = None,
-) -> Device:  # fmt: skip
+) -> OnTrial:  # fmt: skip
     """What a controller is in a trial, before the first sample.
 
     Args:
@@ -68,12 +68,12 @@ def device_of(
     intervals.sort(key=lambda each: each.from_s)
     course = [] if trial is None else [CourseRecord(each.at_s, each.at_s if trial.plan.week else NONE)
                                        for each in trial.course]  # fmt: skip
-    return Device(
+    return OnTrial(
         control=control,
         inputs=Inputs(
             readings=make(Reading, [Reading() for _ in control.held]),
             said=make(Said, [Said()]),
-            asked=make(Asked, [Asked() for _ in permits]),
+            asked=make(PermitInput, [PermitInput() for _ in permits]),
         ),
         intervals=make(Interval, intervals),
         course=make(CourseRecord, course),
@@ -133,7 +133,7 @@ class Stepper:
         controller, course: what it does.
         interval_s: time between samples.
         way: which way the drives go.
-        events, rig, trial: as for `device_of`.
+        events, rig, trial: as for `on_trial_of`.
     """
 
     def __init__(
@@ -141,18 +141,18 @@ class Stepper:
         events: Sequence[Event] = (), rig: Rig | None = None, trial: Trial | None = None,
     ) -> None:  # fmt: skip
         control = control_of(controller, course, interval_s, way, rows, rig, trial)
-        self.device = device_of(control, rows, events, rig, trial)
+        self.on_trial = on_trial_of(control, rows, events, rig, trial)
         self._ends = [(-math.inf, math.inf)] if rig is None else [_ends_degC(probe) for probe in rig.probes]
         self._sample = 0
 
     def step(self, *measured_degC: float) -> Decision:
         """Take the next sample, of each probe where there are several, and decide; NaN is no reading."""
-        for reading, degC, (low, high) in zip(self.device.inputs.readings, measured_degC, self._ends, strict=True):
+        for reading, degC, (low, high) in zip(self.on_trial.inputs.readings, measured_degC, self._ends, strict=True):
             reading.valid, reading.at_end = not math.isnan(degC), degC <= low or degC >= high
             reading.degC = degC if reading.valid else 0.0
-        take_sample(self.device, self._sample)
+        take_sample(self.on_trial, self._sample)
         self._sample += 1
-        return replace(self.device.control.decision[0])
+        return replace(self.on_trial.control.decision[0])
 
 
 def _ends_degC(probe: Probe) -> tuple[float, float]:
