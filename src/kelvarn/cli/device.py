@@ -4,7 +4,7 @@ import sys
 from dataclasses import asdict
 from datetime import date
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated, Any
+from typing import TYPE_CHECKING, Annotated, Any, cast
 
 import typer
 
@@ -52,13 +52,14 @@ def handover(
     chosen: Chosen = False,
     trial: TrialName = None,
     numbers: Numbers = "64",
+    board: Annotated[str, typer.Option(help="Of c99: simulated, maker8 or maker32.")] = "simulated",
 ) -> None:
     """Write what goes with the machine: the sheet, the page for its user, settings as JSON, or the program in C."""
     check_known((what,), _GOES_TO, "handover")
     project = load(file)
     law = candidate_named(project, candidate, chosen or candidate is None)
     if what == "c99":
-        _write_program(project, law, trial, numbers, out)
+        _write_program(project, law, trial, (numbers, board), out)
         return
     check_free(out, (".json",) if what == "settings" else (".html", ".pdf"))
     from kelvarn.handover.settings import settings_text
@@ -90,13 +91,16 @@ def _page_of(project: Project, candidate: Candidate, *, user: bool) -> str:
     return page(project, candidate.name, results, failures, scale, date.today())
 
 
-def _write_program(project: Project, candidate: Candidate, trial: str | None, numbers: str, out: Path) -> None:
-    """Write a program's files into a folder of their own."""
+def _write_program(project: Project, candidate: Candidate, trial: str | None, kind: tuple[str, str], out: Path) -> None:
+    """Write a program's files into a folder of their own; its kind: bits of its numbers, and its board."""
+    from kelvarn.handover.board_files import BOARDS
     from kelvarn.handover.carry import Carried
     from kelvarn.handover.writing import all_files, write_files
 
+    numbers, board = kind
+    check_known((board,), tuple(BOARDS), "board")
     carried = Carried(project, candidate, trial_named(project, trial), _real(numbers))
-    files = all_files(carried, date.today(), project.scale or Scale.CELSIUS)
+    files = all_files(carried, cast(Any, board), date.today(), project.scale or Scale.CELSIUS)
     write_files(files, out, replace=replaces.get())
     print(f"Written to {printable(out)}: {', '.join(sorted(files))}.", file=sys.stderr)
 
@@ -112,18 +116,20 @@ def prove(
     candidate: CandidateName = None,
     chosen: Chosen = False,
     trial: TrialName = None,
-    on: Annotated[str, typer.Option(help="Where it runs: host, this computer.")] = "host",
+    on: Annotated[str, typer.Option(help="Where it runs: host (this computer), avr, cortex-m.")] = "host",
     numbers: Numbers = "64",
     as_json: Json = False,
 ) -> None:
     """Prove that the program decides what was tried: all it can meet, put through it and the engine; 1: it differs."""
-    check_known((on,), ("host",), "place")
+    from kelvarn.handover.proof import PLACES
+
+    check_known((on,), PLACES, "place")
     project = load(file)
     law, asked = candidate_named(project, candidate, chosen or candidate is None), trial_named(project, trial)
     from kelvarn.handover.proof import prove as proved
 
     with progress("proving") as tell:
-        proof = proved(project, law, asked, _real(numbers), tell)
+        proof = proved(project, law, asked, _real(numbers), tell, (on,))
     if as_json:
         print_json("prove", _proof_json(proof), project)
     else:
@@ -141,7 +147,9 @@ def proof_text(proof: "Proof") -> str:
         lines.append(f"  {check.name}: {said}")
         if (first := check.found.first) is not None:
             lines.append(f"    sample {first.sample}: {first.figure} {first.engine!r} here, {first.program!r} there")
-    lines.append(f"  Not reached: {len(proof.not_reached)} of {proof.lines} lines of control.c")
+    lines += [f"  Measured: {each.what} {each.value:.4g} {each.unit}" for each in proof.measured]
+    if proof.on == ("host",):
+        lines.append(f"  Not reached: {len(proof.not_reached)} of {proof.lines} lines of control.c")
     lines += [f"    {line}" for line in proof.not_reached]
     return "\n".join(lines)
 
@@ -150,11 +158,13 @@ def _proof_json(proof: "Proof") -> dict[str, Any]:
     return {
         "candidate": proof.candidate,
         "trial": proof.trial,
+        "on": list(proof.on),
         "verdict": proof.verdict(),
         "numbers": 64 if proof.real == "double" else 32,
         "differing": proof.differing,
         "decisions": proof.samples,
         "checks": [_check_json(check) for check in proof.checks],
+        "measured": [asdict(each) for each in proof.measured],
         "not_reached": list(proof.not_reached),
         "lines": proof.lines,
     }

@@ -77,9 +77,9 @@ def control_step(control: Control, inputs: Inputs, passed_ms: int) -> None:
         setpoint = min(max(setpoint, timing.lowest_degC), timing.highest_degC)
     out.setpoint_degC = setpoint
     out.nudge_K = timing.mirror * said.nudge_K
-    near = abs(y - out.setpoint_degC) <= timing.band_K
+    out.ready = abs(y - out.setpoint_degC) <= timing.band_K
     look_at_permits(guarding, inputs)
-    look_at_override(now, said, control.plan.state[0].began and not now.lost, near)
+    look_at_override(now, said, control.plan.state[0].began and not now.lost, out.ready)
     if said.retunes:
         retune(control.laws, said, timing.mirror * y)
     ask(control.laws, timing.mirror * out.setpoint_degC, timing.mirror * y, took_ms, h, out)
@@ -94,7 +94,7 @@ def _wait_for_reading(guarding: Guarding, said: Said, out: Decision) -> None:
     """Before the first reading the law is not asked: off, but for what has tripped."""
     now = guarding.now[0]
     out.asked = out.proposed = out.p = out.i = out.d = out.delay_left_s = 0.0
-    out.law_code = 0
+    out.law_code, out.ready = 0, False
     now.override = now.no_heating = now.no_cooling = -1
     now.blind = True
     rule(guarding, said, out)

@@ -43,6 +43,7 @@ from .translate.wording import SettingLine, lines_of
 
 DECIDED = (
     "setpoint_degC", "asked", "given", "law_code", "guard_code", "alarm_code", "tripped", "drives_cut", "loads_cut",
+    "ready",
 )  # fmt: skip
 """What is read of a decision."""
 Real = Literal["double", "float"]

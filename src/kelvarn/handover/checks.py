@@ -22,40 +22,56 @@ from kelvarn.studies.variants import draw
 
 from .board_rows import Ints, RowsOfRuns, plain_row, random_row
 from .carry import DECIDED, Carried, columns
-from .files import program_files
-from .proof_records import Check, Compared, Difference, Proof
+from .chips import ChipProgram, build_for
+from .proof_records import Check, Compared, Difference, Measured
 from .second import SecondOpinion, unknown_to
-from .toolchain import Executable, ProgramError, build
+from .toolchain import Executable, ProgramError, Runs, build
 from .twin import BoardRow, Stored, Twin, same
 
 _RIGS, _CUTS, _CUTS_WHILE_STORING, _ODD_SAMPLES, _JUMPS = 500, 200, 40, 4000, 60
+_RIGS_ON_CHIP, _CUTS_ON_CHIP = 20, 40
 _MOST_SAMPLES = 4000
 """Of a trial, where it is put through many rigs or failures."""
 _WITHIN = 2e-4
 """Share by which a number of 32 bits may be off; what it decides may not."""
-_CODES = frozenset(("law_code", "guard_code", "alarm_code", "tripped", "drives_cut", "loads_cut"))
+_LAST_BITS = 1e-11
+_CODES = frozenset(("law_code", "guard_code", "alarm_code", "tripped", "drives_cut", "loads_cut", "ready"))
 _FINE_K = 1e-9
 _SECOND_SAMPLES, _WALKED_K = 3000, 60.0
 _TEN_YEARS_MS = 10 * 365 * 24 * 3_600_000
 
 
 class Prover:
-    """Puts a program through checks, beside the engine."""
+    """Puts a program through checks, beside the engine.
 
-    def __init__(self, carried: Carried, folder: Path) -> None:
+    Args:
+        carried: the program.
+        folder: for its files.
+        on: where it runs: host, or a chip of `chips.py`.
+    """
+
+    def __init__(self, carried: Carried, folder: Path, on: str = "host") -> None:
         self.carried, self._folder = carried, folder
         self.rig, self.trial = carried.project.rig, carried.trial
         self.law = carried.candidate.controller
-        files = program_files(carried)
-        self._body = files["control.c"]
-        self.program: Executable = build(files, folder / "watched", len(self.rig.drives))
-        self.covered: Executable = build(files, folder / "covered", len(self.rig.drives), covered=True)
+        self._body, self._on = carried.sources.body, on
+        self.covered: Executable | None = None
+        if on == "host":
+            self.program: Runs = build(carried, folder / "watched")
+            self.covered = build(carried, folder / "covered", covered=True)
+        else:
+            self.program = build_for(on, carried, folder / on)
         self.interval_ms = Twin(carried).device.control.timing[0].interval_ms
         self._runs = RowsOfRuns(carried)
-        self._within = 0.0 if carried.real == "double" else _WITHIN
+        self._within = _WITHIN if carried.real == "float" else self._doubles_within()
         self.draw, self._near = random.Random(1), sorted(self._levels())
 
-    def prove(self, go_on: Callable[[float], bool]) -> Proof:
+    def _doubles_within(self) -> float:
+        """Nothing; but on a chip log() and exp() have a library of their own, whose last bit may be another."""
+        theirs = self._on != "host" and any(name in self._body for name in ("LOG_OF(", "EXP_OF("))
+        return _LAST_BITS if theirs else 0.0
+
+    def prove(self, go_on: Callable[[float], bool]) -> tuple[Check, ...]:
         """All checks."""
         made: list[Check] = []
         for place, (name, check) in enumerate(self.checks()):
@@ -63,27 +79,35 @@ class Prover:
                 done = check() if go_on(place / len(self.checks())) else Check("", left="It was stopped.")
             except ProgramError as error:
                 done = Check("", str(error), Compared(differing=1))
-            made.append(replace(done, name=name))
+            made.append(replace(done, name=name if self._on == "host" else f"{self._on}: {name}"))
+        return tuple(made)
+
+    def not_reached(self) -> tuple[str, ...]:
+        """Lines of `control.c` that nothing has reached so far; on a chip that is not looked at."""
         source = self._body.splitlines()
-        missed = tuple(f"control.c, line {k}: {source[k - 1].strip()}" for k in self.covered.not_reached())
-        return Proof(
-            self.carried.fingerprint, self.carried.candidate.name, self.trial.name, self.carried.real,
-            (*made, *_NOT_HERE), missed, len(source),
-        )  # fmt: skip
+        missed = self.covered.not_reached() if self.covered is not None else []
+        return tuple(f"control.c, line {k}: {source[k - 1].strip()}" for k in missed)
+
+    def measured(self) -> tuple[Measured, ...]:
+        """What was measured of it on its chip."""
+        return tuple(self.program.measured.values()) if isinstance(self.program, ChipProgram) else ()
 
     def checks(self) -> tuple[tuple[str, Callable[[], Check]], ...]:
         """What it is put through, by name and in order; each gives a check that has no name yet."""
-        return (
-            ("a second opinion", self.second_opinion),
+        many = self._on == "host"
+        found: list[tuple[str, Callable[[], Check]]] = [
             ("the trial", self._trial_itself),
             ("failures", self._failures),
             ("edges", self._edges),
-            ("rigs that differ", self._rigs),
+            ("rigs that differ", lambda: self._rigs(_RIGS if many else _RIGS_ON_CHIP)),
             ("odd clocks and readings", self._odd),
-            ("power cuts", lambda: self._restarts(_CUTS, storing=False)),
-            ("cuts while storing", lambda: self._restarts(_CUTS_WHILE_STORING, storing=True)),
+            ("power cuts", lambda: self._restarts(_CUTS if many else _CUTS_ON_CHIP, storing=False)),
             ("ten years", self.ten_years),
-        )
+        ]
+        if many:
+            found.insert(0, ("a second opinion", self.second_opinion))
+            found.insert(7, ("cuts while storing", lambda: self._restarts(_CUTS_WHILE_STORING, storing=True)))
+        return tuple(found)
 
     def compare(self, rows: Sequence[BoardRow]) -> Compared:
         """What the program tells of rows, beside the engine."""
@@ -97,7 +121,8 @@ class Prover:
         return self._compared(expected, self._both(np.array(rows)), [rows[place] for place in places])
 
     def _both(self, rows: Floats) -> Floats:
-        self.covered.run(rows)
+        if self.covered is not None:
+            self.covered.run(rows)
         return self.program.run(rows)
 
     def _compared(self, expected: Sequence[Sequence[float]], found: Floats, rows: Sequence[BoardRow]) -> Compared:
@@ -188,9 +213,9 @@ class Prover:
             found |= {edge.degC for edge in self.law.edges(setpoint, rig.way)}
         return found | {rig.probe.lowest_degC, rig.probe.highest_degC}
 
-    def _rigs(self) -> Check:
+    def _rigs(self, count: int) -> Check:
         try:
-            rigs = draw(self.rig, _RIGS)
+            rigs = draw(self.rig, count)
         except ValueError as error:
             return Check("", left=str(error))
         short = self._short(self.trial)
@@ -270,7 +295,7 @@ class Prover:
             rows = [self._random_row(now + k * self.interval_ms) for k in range(self.draw.randint(3, 60))]
             now += len(rows) * self.interval_ms
             cut_after = self.draw.randint(0, 60) if storing else -1
-            if not storing:  # the same once more, for the lines that it reaches
+            if not storing and self.covered is not None:  # the same once more, for the lines that it reaches
                 self.covered.run(np.array(rows), memory=other, away_ms=away)
             told = self.program.run(np.array(rows), memory=memory, away_ms=away, cut_after=cut_after)
             if cut:
@@ -325,10 +350,3 @@ def _as_kernel(run: Run, found: Floats, samples: Ints, within: float) -> bool:
     codes = (run.law_code[samples], guards, run.alarm_code[samples])
     near = all(np.allclose(found[:, column], of[samples], rtol=0, atol=within) for column, of in enumerate(numbers))
     return near and all((found[:, 3 + column] == of).all() for column, of in enumerate(codes))
-
-
-_NOT_HERE = (
-    Check("settings written while it runs", left="No setting of this program can be written while it runs."),
-    Check("on the chip", left="Proving on the instruction set of a chip is not built yet."),
-)
-"""What cannot be proved on this computer alone."""

@@ -2,18 +2,15 @@
 
 import textwrap
 from datetime import date
-from importlib import resources
 from typing import Any
 
 from kelvarn import __version__
 from kelvarn.engine.guard_records import Guard, GuardState
 from kelvarn.units import Quantity, Scale, show
 
-from .carry import DECIDED, Carried, columns
-from .pages import template
+from .board_files import BOARDS, BoardName, plain, render
+from .carry import Carried
 from .settings import working_setpoint
-from .translate.c_expr import c_type
-from .translate.program import field_types
 from .translate.wording import SettingLine
 from .worked_cases import worked_cases
 
@@ -32,7 +29,7 @@ STRICT = ("-std=c99", "-pedantic", "-Wall", "-Wextra", "-Wconversion", "-Werror"
 
 
 def program_files(carried: Carried) -> dict[str, str]:
-    """All files by name, for the simulated board.
+    """All files by name, but for those of its board.
 
     Raises:
         HandoverError: the candidate cannot be carried over; one sentence that says why.
@@ -40,47 +37,40 @@ def program_files(carried: Carried) -> dict[str, str]:
     sources, lines = carried.sources, carried.lines()
     made = {
         "settings.h": _settings(carried, lines),
-        "settings.c": _render("settings.c.jinja", conditions=_conditions(lines, sources.fits) or ["true"]),
-        "numbers.h": _render("numbers.h.jinja", real=carried.real),
+        "settings.c": render("settings.c.jinja", conditions=_conditions(lines, sources.fits) or ["true"]),
+        "numbers.h": render("numbers.h.jinja", real=carried.real),
         "control.h": sources.header,
         "control.c": sources.body,
-        "board.h": _plain("board.h"),
-        "main.c": _main(carried),
-        "board_simulated.c": _simulated(carried),
+        "board.h": plain("board.h"),
+        "program.h": plain("program.h"),
+        "program.c": _program(carried),
     }
     if sources.stored:
-        made |= {"store.h": _plain("store.h"), "store.c": _plain("store.c")}
+        made |= {"store.h": plain("store.h"), "store.c": plain("store.c")}
     return made
 
 
-def readme(carried: Carried, today: date, scale: Scale) -> str:
+def readme(carried: Carried, board: BoardName, today: date, scale: Scale) -> str:
     """What goes with the files: what each is, how to build it, how to put it in a board, cases to try by hand.
 
     Args:
         carried: the program.
+        board: that it is for.
         today: when it is made.
         scale: that its sentences speak in.
     """
     rig, stores = carried.project.rig, bool(carried.sources.stored)
-    return _render(
+    return render(
         "README.md.jinja",
         candidate=carried.candidate.name, project=carried.project.name, trial=carried.trial.name,
         fingerprint=carried.fingerprint, version=__version__, date=today.isoformat(), stores=stores,
         strict=" ".join(STRICT),
         outputs=[drive.name for drive in rig.drives], probes=[probe.name for probe in rig.probes],
+        board=board, board_title=BOARDS[board].title, interval_s=rig.probe.interval_s,
         asked=[permit.name for permit in rig.permits], store_h=STORE_EVERY_MS // 3_600_000, years=_YEARS,
         cases=worked_cases(carried.project, carried.candidate, scale),
         setpoint=show(working_setpoint(carried.project, carried.trial), Quantity.TEMPERATURE, scale),
     )  # fmt: skip
-
-
-def _plain(name: str) -> str:
-    return resources.files(__package__).joinpath("boards", name).read_text(encoding="utf-8")
-
-
-def _render(name: str, **of: Any) -> str:
-    text: str = template(f"boards/{name}").render(**of)
-    return text.rstrip("\n") + "\n"
 
 
 def text_of(line: SettingLine) -> str:
@@ -102,7 +92,7 @@ def _settings(carried: Carried, lines: list[SettingLine]) -> str:
             said += " Follows from the others: not to be edited."
         comment = "/* " + "\n   ".join(textwrap.wrap(said.strip(), _WIDTH - 6)) + " */"
         rows.append({"comment": comment if said.strip() else "", "name": line.name, "text": text_of(line)})
-    return _render(
+    return render(
         "settings.h.jinja", lines=rows, candidate=carried.candidate.name, project=carried.project.name,
         fingerprint=carried.fingerprint,
     )  # fmt: skip
@@ -126,12 +116,12 @@ def is_urgent(carried: Carried, record: Any, row: int, name: str) -> bool:
     return name not in SLOW
 
 
-def _main(carried: Carried) -> str:
+def _program(carried: Carried) -> str:
     rig, stored = carried.project.rig, carried.sources.stored
     urgent = [each.called for each in stored if is_urgent(carried, each.record, each.row, each.name)]
     many = len(rig.drives) > 1
-    return _render(
-        "main.c.jinja",
+    return render(
+        "program.c.jinja",
         title=f"{carried.candidate.name}, {carried.project.name}",
         stores=bool(stored),
         urgent="\n        || ".join(f"now->{each} != stored.{each}" for each in urgent) or "false",
@@ -141,18 +131,3 @@ def _main(carried: Carried) -> str:
         probes=len(rig.probes),
         readings="inputs.readings" if len(rig.probes) > 1 else "&inputs.readings",
     )
-
-
-def _simulated(carried: Carried) -> str:
-    rig, counts = carried.project.rig, {"said": 1, "asked": len(carried.project.rig.permits)}
-    first = 1 + 2 * len(rig.probes)
-    lines = []
-    for place, (group, record, name, row) in enumerate(columns(carried)):
-        if carried.has_input(record, name):
-            kind = field_types(record)[name]
-            index = f"[{row}]" if counts[group] > 1 else ""
-            lines.append(f"inputs->{group}{index}.{name} = ({c_type(kind)})row[{first + place}];")
-    return _render(
-        "board_simulated.c.jinja", inputs=lines, columns=first + len(columns(carried)),
-        outputs=[drive.name for drive in rig.drives], decided=DECIDED,
-    )  # fmt: skip

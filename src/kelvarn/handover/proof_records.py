@@ -61,6 +61,15 @@ class Check:
 
 
 @dataclass(frozen=True)
+class Measured:
+    """What was measured of a program on a chip: what, how much, in what unit."""
+
+    what: str
+    value: float
+    unit: str
+
+
+@dataclass(frozen=True)
 class Proof:
     """What came of a proof.
 
@@ -70,6 +79,8 @@ class Proof:
         checks: one by one.
         not_reached: lines of `control.c` that nothing reached.
         lines: of that file.
+        measured: of the program on chips.
+        on: where it ran: host, this computer, or chips.
     """
 
     fingerprint: str
@@ -79,6 +90,8 @@ class Proof:
     checks: tuple[Check, ...]
     not_reached: tuple[str, ...]
     lines: int
+    measured: tuple[Measured, ...] = ()
+    on: tuple[str, ...] = ("host",)
 
     @property
     def differing(self) -> int:

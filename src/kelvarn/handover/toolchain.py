@@ -1,18 +1,20 @@
 """The compiler and the programs that it makes, run with rows as their inputs."""
 
-import os
 import shutil
 import subprocess
+import tempfile
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Protocol
 
 import numpy as np
 
 from kelvarn.engine.layout import Floats
 
-from .carry import DECIDED
+from .board_files import simulated, told_types
+from .carry import Carried
 from .faults import HandoverError
-from .files import STRICT
+from .files import STRICT, program_files
 
 _SANITIZED = ("-g", "-O1", "-fsanitize=address,undefined", "-fno-sanitize-recover=all")
 _COVERED = ("-g", "-O0", "--coverage")
@@ -21,6 +23,13 @@ _LONGEST_S = 120.0
 
 class ProgramError(RuntimeError):
     """A program stops or does not end: a fault of it, that a sanitizer may have found."""
+
+
+class Runs(Protocol):
+    """A program that runs somewhere."""
+
+    def run(self, rows: Floats, *, memory: Path | None = None, away_ms: int = 0, cut_after: int = -1) -> Floats:
+        """What it tells of each sample, as `Executable.run` says."""
 
 
 @dataclass(frozen=True)
@@ -48,19 +57,21 @@ class Executable:
         Raises:
             ProgramError: it stops, or does not end.
         """
-        more = {"MEMORY": str(memory)} if memory is not None else {}
-        environment = {**os.environ, **more, "AWAY_MS": str(away_ms), "CUT_AFTER": str(cut_after)}
-        given = np.ascontiguousarray(rows, np.float64).tobytes()
-        try:
-            ended = subprocess.run(
-                [self.path], input=given, capture_output=True, env=environment, timeout=_LONGEST_S, check=False
-            )
-        except subprocess.TimeoutExpired:
-            raise ProgramError(f"The program does not end within {_LONGEST_S:g} s.") from None
+        with tempfile.TemporaryDirectory(prefix="kelvarn-") as folder:
+            happens, decides = Path(folder) / "happens", Path(folder) / "decides"
+            happens.write_bytes(np.ascontiguousarray(rows, np.float64).tobytes())
+            texts = [self.path, happens, decides, memory or "-", away_ms, cut_after]
+            try:
+                ended = subprocess.run(
+                    [str(each) for each in texts], capture_output=True, timeout=_LONGEST_S, check=False
+                )
+            except subprocess.TimeoutExpired:
+                raise ProgramError(f"The program does not end within {_LONGEST_S:g} s.") from None
+            told = decides.read_bytes() if decides.exists() else b""
         if ended.returncode != 0:
-            raise ProgramError(f"The program failed: {_first_line(ended.stderr)}")
-        told: Floats = np.frombuffer(ended.stdout).reshape(-1, self.told)
-        return told
+            raise ProgramError(f"The program failed: {first_line(ended.stderr)}")
+        found: Floats = np.frombuffer(told).reshape(-1, self.told)
+        return found
 
     def not_reached(self) -> list[int]:
         """Lines of `control.c` that no run has reached; of one that was compiled to tell."""
@@ -85,19 +96,22 @@ def compiler() -> str:
     return found
 
 
-def build(files: dict[str, str], folder: Path, outputs: int, *, covered: bool = False) -> Executable:
+def build(
+    carried: Carried, folder: Path, *, covered: bool = False, slipped: dict[str, str] | None = None
+) -> Executable:
     """Write a program's files and compile it for this computer.
 
     Args:
-        files: by name.
+        carried: the program.
         folder: where; it is made.
-        outputs: how many outputs it has.
+        slipped: files that replace its own.
         covered: whether it is to tell which lines were reached, else it is watched by the sanitizers.
 
     Raises:
         HandoverError: there is no compiler, or it refuses.
     """
     folder.mkdir(parents=True, exist_ok=True)
+    files = {**program_files(carried), "board_simulated.c": simulated(carried), **(slipped or {})}
     for name, text in files.items():
         (folder / name).write_text(text, encoding="utf-8")
     sources = sorted(name for name in files if name.endswith(".c"))
@@ -105,21 +119,23 @@ def build(files: dict[str, str], folder: Path, outputs: int, *, covered: bool = 
     path = folder / "program"
     if covered:  # apart, so that the notes of the compiler have the names that gcov looks for
         for name in sources:
-            _compile([compiler(), *STRICT, *options, "-c", name], folder)
-        _compile(
+            compile_with([compiler(), *STRICT, *options, "-c", name], folder)
+        compile_with(
             [compiler(), *options, *(name.replace(".c", ".o") for name in sources), "-lm", "-o", str(path)], folder
         )
     else:
-        _compile([compiler(), *STRICT, *options, *sources, "-lm", "-o", str(path)], folder)
-    return Executable(folder, path, len(DECIDED) + outputs + 2)
+        compile_with([compiler(), *STRICT, *options, *sources, "-lm", "-o", str(path)], folder)
+    return Executable(folder, path, len(told_types(carried)))
 
 
-def _compile(command: list[str], folder: Path) -> None:
-    ended = subprocess.run(command, cwd=folder, capture_output=True, check=False)
+def compile_with(command: list[str], folder: Path, source: str = "") -> None:
+    """Run a compiler in a folder, with a source as its input; HandoverError where it refuses."""
+    ended = subprocess.run(command, cwd=folder, capture_output=True, check=False, input=source.encode())
     if ended.returncode != 0:
-        raise HandoverError(f"The compiler refuses the program: {_first_line(ended.stderr)}")
+        raise HandoverError(f"The compiler refuses the program: {first_line(ended.stderr)}")
 
 
-def _first_line(text: bytes) -> str:
+def first_line(text: bytes) -> str:
+    """The line of what a tool says that tells most."""
     lines = text.decode(errors="replace").strip().splitlines()
     return next((line for line in lines if "error" in line.lower()), lines[0] if lines else "it says nothing")

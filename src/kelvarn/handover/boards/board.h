@@ -4,11 +4,12 @@
 
 #include "control.h"
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 /* Watchdog held, outputs at their safe level: this comes before anything else. */
 void board_start(void);
-
-/* False where there is no more to do: on a board, never. */
-bool board_runs(void);
 
 /* Milliseconds since the start, by a clock that wraps. */
 uint32_t board_now_ms(void);
@@ -37,5 +38,9 @@ void board_alive(const Decision *decision);
 
 /* Something for who looks: a line on a display, a terminal. */
 void board_say(const char *text);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

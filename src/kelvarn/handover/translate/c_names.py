@@ -6,6 +6,9 @@ from typing import Any
 from .program import Function
 from .pruned import Pruned, Setting
 
+_TAKEN = frozenset(("LOW", "HIGH", "INPUT", "OUTPUT", "CHANGE", "DEFAULT", "EULER", "PI"))
+"""Names that the C++ dialect of maker boards has for something else."""
+
 
 def title(name: str) -> str:
     """`on_off` as `OnOff`."""
@@ -52,7 +55,7 @@ def setting_names(pruned: Pruned, rows: dict[Any, list[str]]) -> dict[Setting, s
         name = each.name.upper()
         if each.record in rows:
             name = f"{rows[each.record][each.row]}_{name}"
-        if name in found.values():
+        if name in found.values() or name in _TAKEN:
             name = f"{lower(record_name(each.record)).upper()}_{name}"
         found[each] = name
     return found

@@ -7,6 +7,7 @@ from PySide6.QtCore import QObject, Signal
 
 from kelvarn.desktop.state.jobs import Jobs
 from kelvarn.engine.run import current_go_on
+from kelvarn.handover.board_files import BOARDS, BoardName
 from kelvarn.handover.carry import Carried, Real
 from kelvarn.handover.faults import HandoverError
 from kelvarn.handover.proof import prove
@@ -27,6 +28,7 @@ class _Asked:
     candidate: Candidate
     trial: Trial
     real: Real
+    board: BoardName
 
     @property
     def carried(self) -> Carried:
@@ -46,6 +48,7 @@ class Program(QObject):
         files: by name; a sentence on why there are none; None while they are made.
         proof: what was found last, or why nothing was; None where it was never proved.
         real: what its numbers are.
+        board: that it goes into.
     """
 
     updated = Signal()
@@ -58,10 +61,11 @@ class Program(QObject):
         self.files: Files | str | None = None
         self.proof: Proof | str | None = None
         self.real: Real = "double"
+        self.board: BoardName = "simulated"
 
     def request(self, project: Project, candidate: Candidate, trial: Trial, scale: Scale) -> None:
         """Ask for the files of a candidate, where it, the rig or the trial are others."""
-        wanted = _Asked(project, candidate, trial, self.real)
+        wanted = _Asked(project, candidate, trial, self.real, self.board)
         if wanted == self._asked:
             return
         self._asked, self.files = wanted, None  # those of another state are not to be written
@@ -104,13 +108,14 @@ class Program(QObject):
 
 def _made(asked: _Asked, scale: Scale) -> Files | str:
     try:
-        return all_files(asked.carried, date.today(), scale)
+        return all_files(asked.carried, asked.board, date.today(), scale)
     except HandoverError as error:
         return str(error)
 
 
 def _proved(asked: _Asked) -> Proof | str:
     try:
-        return prove(asked.project, asked.candidate, asked.trial, asked.real, current_go_on() or (lambda _: True))
+        return prove(asked.project, asked.candidate, asked.trial, asked.real, current_go_on() or (lambda _: True),
+                     tuple(filter(None, ("host", BOARDS[asked.board].chip))))  # fmt: skip
     except HandoverError as error:
         return str(error)

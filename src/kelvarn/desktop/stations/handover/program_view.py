@@ -22,7 +22,7 @@ from kelvarn.handover.proof_records import Check, Proof
 from .program import Files, Program
 from .ready import clear
 
-_FIRST = ("settings.h", "control.c", "control.h", "main.c", "README.md")
+_FIRST = ("settings.h", "control.c", "control.h", "program.c", "README.md")
 """Files that are shown first; the others are in a list."""
 
 

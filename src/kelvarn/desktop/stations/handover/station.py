@@ -9,6 +9,7 @@ from PySide6.QtPrintSupport import QPrintDialog, QPrinter
 from PySide6.QtWidgets import (
     QButtonGroup,
     QFileDialog,
+    QFormLayout,
     QFrame,
     QHBoxLayout,
     QPushButton,
@@ -27,6 +28,7 @@ from kelvarn.desktop.parts.plain import PlainLabel
 from kelvarn.desktop.stations.report import write_pdf
 from kelvarn.desktop.stations.station import Context, Phrase, Station
 from kelvarn.files.writing import file_stem, write_text
+from kelvarn.handover.board_files import BOARDS
 from kelvarn.handover.carry import Real
 from kelvarn.handover.other_words import other_words
 from kelvarn.handover.settings import SheetRow, fingerprint, settings_text
@@ -138,16 +140,21 @@ class HandoverStation(Station):
             column.addWidget(button)
             self.target_buttons[key] = button
         self._board = QWidget()
-        row = QHBoxLayout(self._board)
-        row.setContentsMargins(0, 8, 0, 0)
-        row.addWidget(PlainLabel("Numbers"))
+        form = QFormLayout(self._board)
+        form.setContentsMargins(0, 8, 0, 0)
+        self.boards = Choice()
+        self.boards.setAccessibleName("Board that it goes into")
+        for name, kind in BOARDS.items():
+            self.boards.addItem(kind.title, name)
+        self.boards.activated.connect(self._take_board)
+        form.addRow(PlainLabel("Board"), self.boards)
         self.numbers = Choice()
         self.numbers.setAccessibleName("Numbers of the program")
         self.numbers.setToolTip("32 bits take half the room, on a chip that has no more of them")
         for real, title in _NUMBERS:
             self.numbers.addItem(title, real)
         self.numbers.activated.connect(self._take_numbers)
-        row.addWidget(self.numbers)
+        form.addRow(PlainLabel("Numbers"), self.numbers)
         column.addWidget(self._board)
         column.addStretch(1)
         return left
@@ -156,6 +163,15 @@ class HandoverStation(Station):
         """Show the sheet, the page or the settings."""
         self._target = key
         self.target_buttons[key].setChecked(True)
+        self.refresh()
+
+    def _take_board(self, place: int) -> None:
+        self.program.board = list(BOARDS)[place]
+        doubles = BOARDS[self.program.board].doubles
+        self.numbers.setEnabled(doubles)
+        if not doubles:
+            self.numbers.setCurrentIndex(1)
+            self.program.real = "float"
         self.refresh()
 
     def _take_numbers(self, place: int) -> None:

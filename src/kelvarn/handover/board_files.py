@@ -1,0 +1,100 @@
+"""What differs between boards: the files that make a program run in one of them."""
+
+from importlib import resources
+from typing import Any, Literal, NamedTuple
+
+from kelvarn.engine.decision import Decision
+
+from .carry import DECIDED, Carried, columns
+from .pages import template
+from .translate.c_expr import c_type
+from .translate.program import Kind, Type, field_types
+
+BoardName = Literal["simulated", "maker8", "maker32"]
+
+
+class BoardKind(NamedTuple):
+    """A kind of board.
+
+    Attributes:
+        title: as it is offered.
+        chip: where its program is proved besides this computer; empty where nowhere.
+        doubles: whether it has numbers of 64 bits.
+    """
+
+    title: str
+    chip: str
+    doubles: bool
+
+
+BOARDS: dict[BoardName, BoardKind] = {
+    "simulated": BoardKind("simulated, on this computer", "", True),
+    "maker8": BoardKind("maker board, 8 bits", "avr", False),
+    "maker32": BoardKind("maker board, 32 bits", "cortex-m", True),
+}
+"""Boards that C99 goes into."""
+
+
+def plain(name: str) -> str:
+    """A file of a board as it is."""
+    return resources.files(__package__).joinpath("boards", name).read_text(encoding="utf-8")
+
+
+def render(name: str, **of: Any) -> str:
+    """A file of a board, filled in."""
+    text: str = template(f"boards/{name}").render(**of)
+    return text.rstrip("\n") + "\n"
+
+
+def simulated(carried: Carried) -> str:
+    """The board that is not there."""
+    return render(
+        "board_simulated.c.jinja", inputs=_taken(carried, "row[{}]"), columns=_count(carried),
+        outputs=carried.project.rig.drives, decided=DECIDED,
+    )  # fmt: skip
+
+
+def on_chip(carried: Carried) -> str:
+    """The board that a simulator of an 8-bit chip runs."""
+    types = field_types(Decision)
+    decided = [
+        f"tell(&decision->{name}, sizeof decision->{name});"
+        if types[name].kind == Kind.REAL
+        else f"tell_number((int32_t)decision->{name});"
+        for name in DECIDED
+    ]
+    return render(
+        "board_chip.c.jinja", inputs=_taken(carried, "row[{}].x", "row[{}].n"), columns=_count(carried),
+        outputs=carried.project.rig.drives, decided=decided,
+    )  # fmt: skip
+
+
+def row_types(carried: Carried) -> list[Type]:
+    """What each column of a row is: the clock, of each probe its figure and whether there is one, the other inputs."""
+    integer, real = Type(Kind.INT), Type(Kind.REAL)
+    probes = [real, integer] * len(carried.project.rig.probes)
+    return [integer, *probes, *(field_types(record)[name] for _, record, name, _ in columns(carried))]
+
+
+def told_types(carried: Carried) -> list[Type]:
+    """What each figure is that is told of a sample."""
+    types = field_types(Decision)
+    levels = [Type(Kind.REAL)] * len(carried.project.rig.drives)
+    return [*(types[name] for name in DECIDED), *levels, Type(Kind.INT), Type(Kind.INT)]
+
+
+def _count(carried: Carried) -> int:
+    return len(row_types(carried))
+
+
+def _taken(carried: Carried, real: str, other: str | None = None) -> list[str]:
+    """Lines that fill the inputs in from a row, whose cells are as named for reals and for others."""
+    rig = carried.project.rig
+    counts, first, lines = {"said": 1, "asked": len(rig.permits)}, 1 + 2 * len(rig.probes), []
+    for place, (group, record, name, row) in enumerate(columns(carried), first):
+        if carried.has_input(record, name):
+            kind = field_types(record)[name]
+            cell = (real if other is None or kind.kind == Kind.REAL else other).format(place)
+            index = f"[{row}]" if counts[group] > 1 else ""
+            lines.append(f"inputs->{group}{index}.{name} = ({c_type(kind)}){cell};")
+    return lines

@@ -1,0 +1,151 @@
+"""The files of a maker board with 8 or 32 bits: its pins, and what it does with them."""
+
+from collections.abc import Iterator
+from itertools import count
+from typing import Any
+
+from kelvarn.engine.guard_records import Does, Guard, Timing
+from kelvarn.engine.inputs import PermitInput, Said
+from kelvarn.engine.plant import Drive, DriveKind
+from kelvarn.model.guards import Alarm, Hours, NoRise, PriceBelow, Trip
+from kelvarn.model.probes import Probe
+
+from .board_files import BOARDS, BoardName, plain, render
+from .carry import Carried
+from .faults import HandoverError
+
+_BITS = {"maker8": 10, "maker32": 12}
+OUTPUT_PINS, _ANALOG_PINS = (9, 10, 3, 11), 6
+"""Pins of the outputs as they are proposed, which can have a duty; and how many analogue inputs there are."""
+_OTHER_PINS = (4, 7, 8, 12, 2, 13, 5, 6)
+_TELL_EVERY_MS = 5000
+_DUTY = "a duty, on a pin that can have one"
+_HOTTEST_ON_WIRE = 130.0
+_WIRE, _COUPLE = "digital, steps of 1/16 K", "thermocouple"
+
+
+def maker_files(carried: Carried, board: BoardName) -> dict[str, str]:
+    """Files of the board by name.
+
+    Raises:
+        HandoverError: the candidate needs what the board does not have.
+    """
+    _check(carried, board)
+    rig, free = carried.project.rig, iter(_OTHER_PINS)
+    drives = carried.known.rows[Drive]
+    duties = [drive.kind == DriveKind.PWM for drive in drives]
+    outputs = [
+        {"name": drive.name, "duty": duty, "pin": pin, "what": _DUTY if duty else "on or off"}
+        for drive, duty, pin in zip(rig.drives, duties, OUTPUT_PINS, strict=False)
+    ]  # fmt: skip
+    contactor, reset = _next(free), _next(free)
+    loads = any(guard.does == Does.LOAD for guard in carried.known.rows.get(Guard, ()))
+    probes = list(_probes(rig.probes, board, free))
+    kinds = {each["kind"] for each in probes}
+    alarms = [guard for guard in rig.guards if isinstance(guard, Alarm)]
+    of = {
+        "outputs": outputs, "contactor": contactor, "loads": _next(free) if loads else None, "probes": probes,
+        "kinds": {kind: kind in kinds for kind in ("analog", "wire", "couple")}, "reset": reset,
+        "spi": (_next(free), _next(free)) if "couple" in kinds else None, "bits": _BITS[board],
+        "permits": [{"name": permit.name, "pin": _next(free)} for permit in carried.project.rig.permits],
+        "outlets": ["TRIPPED", *sorted({alarm.outlet.upper() for alarm in alarms})],
+        "alarms": [{"name": c_text(alarm.name), "place": bit} for bit, alarm in enumerate(alarms)],
+        "trips": [{"name": c_text(guard.name), "place": place} for place, guard in enumerate(rig.guards)
+                  if isinstance(guard, Trip | NoRise)],
+        "signals": list(_signals(alarms)), "inputs": list(_inputs(carried)),
+        "tell_every": max(1, round(_TELL_EVERY_MS / carried.known.rows[Timing][0].interval_ms)),
+    }  # fmt: skip
+    of["pin_names"] = list(_pin_names(of))
+    return {
+        "pins.h": render("pins.h.jinja", **of),
+        "board_maker.cpp": render("board_maker.cpp.jinja", **of),
+        "program.ino": plain("program.ino"),
+    }
+
+
+def c_text(text: str) -> str:
+    """A text of the user's inside quotes of C: nothing in it ends them."""
+    return "".join(each if each.isalnum() or each in " .,-_+()" else " " for each in text)
+
+
+def _next(free: Iterator[int]) -> int:
+    pin = next(free, None)
+    if pin is None:
+        raise HandoverError("The board has too few pins for this rig: take the simulated board as a pattern for yours.")
+    return pin
+
+
+def _check(carried: Carried, board: BoardName) -> None:
+    rig, title = carried.project.rig, BOARDS[board].title
+    if carried.real == "double" and not BOARDS[board].doubles:
+        raise HandoverError(f"A {title} has no numbers of 64 bits: choose 32 bits.")
+    lacks = {Hours: "a clock of the day", PriceBelow: "a network that tells the price"}
+    for part, needs in lacks.items():
+        for each in rig.permits:
+            if isinstance(each, part):
+                raise HandoverError(f"“{each.name}” needs {needs}, which a {title} has not.")
+    if carried.trial.plan.week:
+        raise HandoverError(f"The plan goes by parts of the day, and a {title} has no clock of the day.")
+    if len(rig.drives) > len(OUTPUT_PINS):
+        raise HandoverError(f"A {title} has {len(OUTPUT_PINS)} outputs that can have a duty; the rig has more drives.")
+
+
+def _probes(probes: tuple[Probe, ...], board: BoardName, free: Iterator[int]) -> Iterator[dict[str, Any]]:
+    """Kind, pin and words of each probe, in the order of the rig."""
+    analog = count()
+    for number, probe in enumerate(probes, 1):
+        if probe.converter is not None:
+            if probe.converter.bits != _BITS[board]:
+                raise HandoverError(
+                    f"“{probe.name}” is read with {probe.converter.bits} bits, and a {BOARDS[board].title} has "
+                    f"{_BITS[board]}: set the converter of the probe so and try it."
+                )
+            place = next(analog)
+            if place >= _ANALOG_PINS:
+                raise HandoverError(f"A {BOARDS[board].title} has {_ANALOG_PINS} analogue inputs; the rig has more.")
+            kind, pin, what = "analog", f"A{place}", "an analogue input, between the thermistor and its resistor"
+        elif _COUPLE in probe.like or (not probe.like and probe.highest_degC > _HOTTEST_ON_WIRE):
+            kind, pin, what = "couple", str(_next(free)), "selects its thermocouple converter"
+        elif probe.like in ("", _WIRE):
+            kind, pin, what = "wire", str(_next(free)), "a digital sensor on one wire, with 4.7 kΩ to the supply"
+        else:
+            raise HandoverError(
+                f"“{probe.name}” is a {probe.like}, which a {BOARDS[board].title} does not read here: choose a "
+                f"thermistor with {_BITS[board]} bits, a digital probe in steps of 1/16 K or a thermocouple."
+            )
+        if kind != "analog" and not probe.like:
+            what += " (its type is not stated at Rig)"
+        yield {"name": probe.name, "number": number, "kind": kind, "pin": pin, "what": what}
+
+
+def _signals(alarms: list[Alarm]) -> Iterator[dict[str, str]]:
+    """Pins that say something, and when."""
+    yield {"name": "TRIPPED", "when": "decision->tripped != 0"}
+    for outlet in sorted({alarm.outlet for alarm in alarms}):
+        mask = sum(1 << bit for bit, alarm in enumerate(alarms) if alarm.outlet == outlet)
+        yield {"name": outlet.upper(), "when": f"(decision->alarm_code & INT32_C({mask})) != 0"}
+
+
+def _inputs(carried: Carried) -> Iterator[str]:
+    """Lines that fill in what pins say, and that nobody says the rest."""
+    for name in Said.__dataclass_fields__:
+        if carried.has_input(Said, name):
+            value = getattr(Said(), name)
+            yield f"inputs->said.{name} = " + ("reset_pressed" if name == "reset" else str(value).lower()) + ";"
+    permits = carried.project.rig.permits
+    for place in range(len(permits)):
+        if carried.has_input(PermitInput, "gone_ms"):
+            index = f"[{place}]" if len(permits) > 1 else ""
+            yield f"inputs->asked{index}.gone_ms = gone_ms({place}, PERMIT_{place + 1}_PIN);"
+
+
+def _pin_names(of: dict[str, Any]) -> Iterator[str]:
+    yield from (f"OUTPUT_{k + 1}_PIN" for k in range(len(of["outputs"])))
+    yield from (f"PROBE_{k + 1}_PIN" for k in range(len(of["probes"])))
+    yield from (f"PERMIT_{k + 1}_PIN" for k in range(len(of["permits"])))
+    yield from ("CONTACTOR_PIN", "RESET_PIN", "START_PIN", "READY_PIN")
+    yield from (f"{name}_PIN" for name in of["outlets"])
+    if of["loads"] is not None:
+        yield "LOADS_CONTACTOR_PIN"
+    if of["spi"] is not None:
+        yield from ("COUPLE_CLOCK_PIN", "COUPLE_DATA_PIN")
