@@ -8,7 +8,6 @@ from typing import Literal
 import pytest
 
 from kelvarn.demos import find_demo
-from kelvarn.handover.board_files import BOARDS
 from kelvarn.handover.board_on_chip import PinChange, build_sketch, lacking_core, pins_of, try_board
 from kelvarn.handover.carry import Carried
 from kelvarn.handover.checks import Prover
@@ -147,7 +146,7 @@ def test_what_a_board_has_not_is_one_sentence() -> None:
     with pytest.raises(HandoverError, match="platinum, class A, which"):
         maker_files(cabinet(converter=None, like="platinum, class A"), "maker8")
     shed = find_demo("lemon-shed").build()
-    with pytest.raises(HandoverError, match="needs a network that tells the price"):
+    with pytest.raises(HandoverError, match="a maker board, 8 bits has no clock of the day"):
         maker_files(Carried(shed, shed.candidates[0], shed.first_trial, "float"), "maker8")
 
 
@@ -158,9 +157,8 @@ def test_names_of_the_user_cannot_end_a_text_of_the_program() -> None:
 
 def test_a_chip_that_is_not_installed_says_how(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
     monkeypatch.setattr(shutil, "which", lambda _: None)
-    for kind in BOARDS.values():
-        if kind.chip:
-            with pytest.raises(HandoverError, match="apt install"):
-                build_for(kind.chip, cabinet(), tmp_path)
+    for chip in ("avr", "cortex-m"):
+        with pytest.raises(HandoverError, match="apt install"):
+            build_for(chip, cabinet(), tmp_path)
     with pytest.raises(HandoverError, match="install gcc"):
         build(cabinet(), tmp_path)

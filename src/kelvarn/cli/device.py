@@ -36,7 +36,12 @@ if TYPE_CHECKING:
 
 app = typer.Typer()
 
-_GOES_TO = ("sheet", "user", "settings", "c99")
+_PROGRAMS = {
+    "c99": ("simulated", "maker8", "maker32"), "micropython": ("micropython", "simulated"),
+    "python": ("linux", "simulated"),
+}  # fmt: skip
+"""Languages of programs, and the boards of each; the first where none is named."""
+_GOES_TO = ("sheet", "user", "settings", *_PROGRAMS)
 _NUMBERS = {"64": "double", "32": "float"}
 Numbers = Annotated[str, typer.Option(help="Bits of the numbers in C: 64, or 32 for small chips.")]
 
@@ -44,22 +49,27 @@ Numbers = Annotated[str, typer.Option(help="Bits of the numbers in C: 64, or 32 
 @app.command()
 def handover(
     file: File,
-    out: Annotated[Path, typer.Option(help="Where: .html or .pdf; of settings .json; of c99 a new folder.")],
+    out: Annotated[Path, typer.Option(help="Where: .html or .pdf; of settings .json; of a program a new folder.")],
     what: Annotated[
-        str, typer.Option("--for", help="sheet (who builds it), user (who uses it), settings, c99 (the program).")
+        str,
+        typer.Option("--for", help="sheet, user (its page), settings; or a program: c99, micropython, python."),
     ] = "sheet",
     candidate: CandidateName = None,
     chosen: Chosen = False,
     trial: TrialName = None,
     numbers: Numbers = "64",
-    board: Annotated[str, typer.Option(help="Of c99: simulated, maker8 or maker32.")] = "simulated",
+    board: Annotated[
+        str | None, typer.Option(help="Of c99: simulated, maker8, maker32; of micropython and python: simulated too.")
+    ] = None,
 ) -> None:
     """Write what goes with the machine: the sheet, the page for its user, settings as JSON, or the program in C."""
     check_known((what,), _GOES_TO, "handover")
     project = load(file)
     law = candidate_named(project, candidate, chosen or candidate is None)
-    if what == "c99":
-        _write_program(project, law, trial, (numbers, board), out)
+    if what in _PROGRAMS:
+        board = board or _PROGRAMS[what][0]
+        check_known((board,), _PROGRAMS[what], "board")
+        _write_program(project, law, trial, (what, numbers, board), out)
         return
     check_free(out, (".json",) if what == "settings" else (".html", ".pdf"))
     from kelvarn.handover.settings import settings_text
@@ -91,16 +101,17 @@ def _page_of(project: Project, candidate: Candidate, *, user: bool) -> str:
     return page(project, candidate.name, results, failures, scale, date.today())
 
 
-def _write_program(project: Project, candidate: Candidate, trial: str | None, kind: tuple[str, str], out: Path) -> None:
-    """Write a program's files into a folder of their own; its kind: bits of its numbers, and its board."""
-    from kelvarn.handover.board_files import BOARDS
+def _write_program(
+    project: Project, candidate: Candidate, trial: str | None, kind: tuple[str, str, str], out: Path
+) -> None:
+    """Write a program's files into a folder of their own; its kind: language, bits of its numbers, board."""
     from kelvarn.handover.carry import Carried
     from kelvarn.handover.writing import all_files, write_files
 
-    numbers, board = kind
-    check_known((board,), tuple(BOARDS), "board")
+    language, numbers, board = kind
     carried = Carried(project, candidate, trial_named(project, trial), _real(numbers))
-    files = all_files(carried, cast(Any, board), date.today(), project.scale or Scale.CELSIUS)
+    in_python = language != "c99"
+    files = all_files(carried, cast(Any, board), date.today(), project.scale or Scale.CELSIUS, in_python=in_python)
     write_files(files, out, replace=replaces.get())
     print(f"Written to {printable(out)}: {', '.join(sorted(files))}.", file=sys.stderr)
 
@@ -116,7 +127,7 @@ def prove(
     candidate: CandidateName = None,
     chosen: Chosen = False,
     trial: TrialName = None,
-    on: Annotated[str, typer.Option(help="Where it runs: host (this computer), avr, cortex-m.")] = "host",
+    on: Annotated[str, typer.Option(help="Where: host (C, here), avr, cortex-m, micropython, python.")] = "host",
     numbers: Numbers = "64",
     as_json: Json = False,
 ) -> None:

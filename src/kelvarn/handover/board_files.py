@@ -10,7 +10,8 @@ from .pages import template
 from .translate.c_expr import c_type
 from .translate.program import Kind, Type, field_types
 
-BoardName = Literal["simulated", "maker8", "maker32"]
+BoardName = Literal["simulated", "maker8", "maker32", "micropython", "linux"]
+Language = Literal["c99", "python"]
 
 
 class BoardKind(NamedTuple):
@@ -18,21 +19,25 @@ class BoardKind(NamedTuple):
 
     Attributes:
         title: as it is offered.
-        chip: where its program is proved besides this computer; empty where nowhere.
+        chip: where its program is proved besides C on this computer; empty where nowhere.
         doubles: whether it has numbers of 64 bits.
+        language: of its program.
     """
 
     title: str
     chip: str
     doubles: bool
+    language: Language = "c99"
 
 
 BOARDS: dict[BoardName, BoardKind] = {
     "simulated": BoardKind("simulated, on this computer", "", True),
     "maker8": BoardKind("maker board, 8 bits", "avr", False),
     "maker32": BoardKind("maker board, 32 bits", "cortex-m", True),
+    "micropython": BoardKind("board with MicroPython", "micropython", True, "python"),
+    "linux": BoardKind("small computer", "python", True, "python"),
 }
-"""Boards that C99 goes into."""
+"""Boards that a program goes into."""
 
 
 def plain(name: str) -> str:
@@ -97,4 +102,15 @@ def _taken(carried: Carried, real: str, other: str | None = None) -> list[str]:
             cell = (real if other is None or kind.kind == Kind.REAL else other).format(place)
             index = f"[{row}]" if counts[group] > 1 else ""
             lines.append(f"inputs->{group}{index}.{name} = ({c_type(kind)}){cell};")
+    return lines
+
+
+def python_inputs(carried: Carried) -> list[str]:
+    """Lines of Python that fill the inputs in from a row."""
+    first, lines = 1 + 2 * len(carried.project.rig.probes), []
+    to = {Kind.REAL: "Here.row[{}]", Kind.BOOL: "Here.row[{}] != 0.0"}
+    for place, (group, record, name, row) in enumerate(columns(carried), first):
+        if carried.has_input(record, name):
+            value = to.get(field_types(record)[name].kind, "int(Here.row[{}])").format(place)
+            lines.append(f"inputs.{group}[{row}].{name} = {value}")
     return lines

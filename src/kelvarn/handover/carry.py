@@ -38,6 +38,7 @@ from .translate.known import Known
 from .translate.program import field_types
 from .translate.prune import prune
 from .translate.pruned import Pruned, Setting
+from .translate.python import Python, PythonSources
 from .translate.values import known_of
 from .translate.wording import SettingLine, lines_of
 
@@ -119,6 +120,14 @@ class Carried:
         """
         self._check()
         return C99(self.known, self.pruned, Device, Inputs, self.row_names, stored_fields(self.project.rig)).sources()
+
+    @cached_property
+    def python(self) -> PythonSources:
+        """The control step in Python. Raises as `sources` does."""
+        self._check()
+        return Python(
+            self.known, self.pruned, Device, Inputs, self.row_names, stored_fields(self.project.rig)
+        ).sources()
 
     @property
     def fingerprint(self) -> str:

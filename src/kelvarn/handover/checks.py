@@ -24,6 +24,7 @@ from .board_rows import Ints, RowsOfRuns, plain_row, random_row
 from .carry import DECIDED, Carried, columns
 from .chips import ChipProgram, build_for
 from .proof_records import Check, Compared, Difference, Measured
+from .pythons import PYTHONS, build_python
 from .second import SecondOpinion, unknown_to
 from .toolchain import Executable, ProgramError, Runs, build
 from .twin import BoardRow, Stored, Twin, same
@@ -59,6 +60,8 @@ class Prover:
         if on == "host":
             self.program: Runs = build(carried, folder / "watched")
             self.covered = build(carried, folder / "covered", covered=True)
+        elif on in PYTHONS:
+            self.program = build_python(on, carried, folder / on)
         else:
             self.program = build_for(on, carried, folder / on)
         self.interval_ms = Twin(carried).device.control.timing[0].interval_ms

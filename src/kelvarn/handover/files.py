@@ -22,7 +22,8 @@ SLOW = frozenset((
 STORE_EVERY_MS = 3_600_000
 _WRITINGS, _SLOTS = 100_000, 2
 _YEAR_MS = 365 * 24 * 3_600_000
-_YEARS = int(_WRITINGS * _SLOTS * STORE_EVERY_MS / _YEAR_MS)
+YEARS = int(_WRITINGS * _SLOTS * STORE_EVERY_MS / _YEAR_MS)
+"""How long a memory of so many writings lasts."""
 _WIDTH = 100
 STRICT = ("-std=c99", "-pedantic", "-Wall", "-Wextra", "-Wconversion", "-Werror")
 """How strictly a compiler must find nothing to say."""
@@ -50,7 +51,7 @@ def program_files(carried: Carried) -> dict[str, str]:
     return made
 
 
-def readme(carried: Carried, board: BoardName, today: date, scale: Scale) -> str:
+def readme(carried: Carried, board: BoardName, today: date, scale: Scale, *, in_python: bool = False) -> str:
     """What goes with the files: what each is, how to build it, how to put it in a board, cases to try by hand.
 
     Args:
@@ -58,16 +59,17 @@ def readme(carried: Carried, board: BoardName, today: date, scale: Scale) -> str
         board: that it is for.
         today: when it is made.
         scale: that its sentences speak in.
+        in_python: whether it is in Python.
     """
     rig, stores = carried.project.rig, bool(carried.sources.stored)
     return render(
-        "README.md.jinja",
+        "README.py.md.jinja" if in_python else "README.md.jinja",
         candidate=carried.candidate.name, project=carried.project.name, trial=carried.trial.name,
         fingerprint=carried.fingerprint, version=__version__, date=today.isoformat(), stores=stores,
         strict=" ".join(STRICT),
         outputs=[drive.name for drive in rig.drives], probes=[probe.name for probe in rig.probes],
         board=board, board_title=BOARDS[board].title, interval_s=rig.probe.interval_s,
-        asked=[permit.name for permit in rig.permits], store_h=STORE_EVERY_MS // 3_600_000, years=_YEARS,
+        asked=[permit.name for permit in rig.permits], store_h=STORE_EVERY_MS // 3_600_000, years=YEARS,
         cases=worked_cases(carried.project, carried.candidate, scale),
         setpoint=show(working_setpoint(carried.project, carried.trial), Quantity.TEMPERATURE, scale),
     )  # fmt: skip
@@ -83,19 +85,25 @@ def text_of(line: SettingLine) -> str:
 def _settings(carried: Carried, lines: list[SettingLine]) -> str:
     rows = []
     for line in lines:
-        said = line.says
-        if line.unit:
-            said += f" In {line.unit}."
-        if line.low is not None and line.high is not None:
-            said += f" From {line.low:g} to {line.high:g}."
-        if not line.edited:
-            said += " Follows from the others: not to be edited."
+        said = setting_comment(line)
         comment = "/* " + "\n   ".join(textwrap.wrap(said.strip(), _WIDTH - 6)) + " */"
         rows.append({"comment": comment if said.strip() else "", "name": line.name, "text": text_of(line)})
     return render(
         "settings.h.jinja", lines=rows, candidate=carried.candidate.name, project=carried.project.name,
         fingerprint=carried.fingerprint,
     )  # fmt: skip
+
+
+def setting_comment(line: SettingLine) -> str:
+    """What is said of a setting: what it means, its unit and range."""
+    said = line.says
+    if line.unit:
+        said += f" In {line.unit}."
+    if line.low is not None and line.high is not None:
+        said += f" From {line.low:g} to {line.high:g}."
+    if not line.edited:
+        said += " Follows from the others: not to be edited."
+    return said.strip()
 
 
 def _conditions(lines: list[SettingLine], fits: list[str]) -> list[str]:
@@ -126,7 +134,7 @@ def _program(carried: Carried) -> str:
         stores=bool(stored),
         urgent="\n        || ".join(f"now->{each} != stored.{each}" for each in urgent) or "false",
         store_every_ms=STORE_EVERY_MS,
-        years=_YEARS,
+        years=YEARS,
         outputs=[f"states[{k}]" if many else "states" for k in range(len(rig.drives))],
         probes=len(rig.probes),
         readings="inputs.readings" if len(rig.probes) > 1 else "&inputs.readings",

@@ -30,7 +30,7 @@ def maker_files(carried: Carried, board: BoardName) -> dict[str, str]:
     Raises:
         HandoverError: the candidate needs what the board does not have.
     """
-    _check(carried, board)
+    check_board(carried, board)
     rig, free = carried.project.rig, iter(_OTHER_PINS)
     drives = carried.known.rows[Drive]
     duties = [drive.kind == DriveKind.PWM for drive in drives]
@@ -40,7 +40,7 @@ def maker_files(carried: Carried, board: BoardName) -> dict[str, str]:
     ]  # fmt: skip
     contactor, reset = _next(free), _next(free)
     loads = any(guard.does == Does.LOAD for guard in carried.known.rows.get(Guard, ()))
-    probes = list(_probes(rig.probes, board, free))
+    probes = list(probes_of(rig.probes, board, free, _BITS[board]))
     kinds = {each["kind"] for each in probes}
     alarms = [guard for guard in rig.guards if isinstance(guard, Alarm)]
     of = {
@@ -52,7 +52,7 @@ def maker_files(carried: Carried, board: BoardName) -> dict[str, str]:
         "alarms": [{"name": c_text(alarm.name), "place": bit} for bit, alarm in enumerate(alarms)],
         "trips": [{"name": c_text(guard.name), "place": place} for place, guard in enumerate(rig.guards)
                   if isinstance(guard, Trip | NoRise)],
-        "signals": list(_signals(alarms)), "inputs": list(_inputs(carried)),
+        "signals": list(signals_of(alarms)), "inputs": list(_inputs(carried)),
         "tell_every": max(1, round(_TELL_EVERY_MS / carried.known.rows[Timing][0].interval_ms)),
     }  # fmt: skip
     of["pin_names"] = list(_pin_names(of))
@@ -75,55 +75,59 @@ def _next(free: Iterator[int]) -> int:
     return pin
 
 
-def _check(carried: Carried, board: BoardName) -> None:
+def check_board(carried: Carried, board: BoardName) -> None:
+    """Raise HandoverError where a candidate needs what no board of this kind has."""
     rig, title = carried.project.rig, BOARDS[board].title
     if carried.real == "double" and not BOARDS[board].doubles:
         raise HandoverError(f"A {title} has no numbers of 64 bits: choose 32 bits.")
-    lacks = {Hours: "a clock of the day", PriceBelow: "a network that tells the price"}
+    lacks: dict[Any, str] = {PriceBelow: "a network that tells the price"}
+    if board != "linux":
+        lacks[Hours] = "a clock of the day"
+        if carried.trial.plan.week:
+            raise HandoverError(f"The plan goes by parts of the day, and a {title} has no clock of the day.")
     for part, needs in lacks.items():
         for each in rig.permits:
             if isinstance(each, part):
                 raise HandoverError(f"“{each.name}” needs {needs}, which a {title} has not.")
-    if carried.trial.plan.week:
-        raise HandoverError(f"The plan goes by parts of the day, and a {title} has no clock of the day.")
     if len(rig.drives) > len(OUTPUT_PINS):
         raise HandoverError(f"A {title} has {len(OUTPUT_PINS)} outputs that can have a duty; the rig has more drives.")
 
 
-def _probes(probes: tuple[Probe, ...], board: BoardName, free: Iterator[int]) -> Iterator[dict[str, Any]]:
-    """Kind, pin and words of each probe, in the order of the rig."""
+def probes_of(probes: tuple[Probe, ...], board: BoardName, free: Iterator[int], bits: int) -> Iterator[dict[str, Any]]:
+    """Kind, pin and words of each probe, in the order of the rig, for a board whose converters have so many bits."""
     analog = count()
     for number, probe in enumerate(probes, 1):
         if probe.converter is not None:
-            if probe.converter.bits != _BITS[board]:
+            if probe.converter.bits != bits:
                 raise HandoverError(
                     f"“{probe.name}” is read with {probe.converter.bits} bits, and a {BOARDS[board].title} has "
-                    f"{_BITS[board]}: set the converter of the probe so and try it."
+                    f"{bits}: set the converter of the probe so and try it."
                 )
             place = next(analog)
             if place >= _ANALOG_PINS:
                 raise HandoverError(f"A {BOARDS[board].title} has {_ANALOG_PINS} analogue inputs; the rig has more.")
             kind, pin, what = "analog", f"A{place}", "an analogue input, between the thermistor and its resistor"
-        elif _COUPLE in probe.like or (not probe.like and probe.highest_degC > _HOTTEST_ON_WIRE):
+        elif board in _BITS and (_COUPLE in probe.like or (not probe.like and probe.highest_degC > _HOTTEST_ON_WIRE)):
             kind, pin, what = "couple", str(_next(free)), "selects its thermocouple converter"
         elif probe.like in ("", _WIRE):
             kind, pin, what = "wire", str(_next(free)), "a digital sensor on one wire, with 4.7 kΩ to the supply"
         else:
             raise HandoverError(
                 f"“{probe.name}” is a {probe.like}, which a {BOARDS[board].title} does not read here: choose a "
-                f"thermistor with {_BITS[board]} bits, a digital probe in steps of 1/16 K or a thermocouple."
+                f"thermistor with {bits} bits, a digital probe in steps of 1/16 K or a thermocouple."
             )
         if kind != "analog" and not probe.like:
             what += " (its type is not stated at Rig)"
         yield {"name": probe.name, "number": number, "kind": kind, "pin": pin, "what": what}
 
 
-def _signals(alarms: list[Alarm]) -> Iterator[dict[str, str]]:
+def signals_of(alarms: list[Alarm]) -> Iterator[dict[str, str]]:
     """Pins that say something, and when."""
-    yield {"name": "TRIPPED", "when": "decision->tripped != 0"}
+    yield {"name": "TRIPPED", "when": "decision->tripped != 0", "when_python": "decision.tripped != 0"}
     for outlet in sorted({alarm.outlet for alarm in alarms}):
         mask = sum(1 << bit for bit, alarm in enumerate(alarms) if alarm.outlet == outlet)
-        yield {"name": outlet.upper(), "when": f"(decision->alarm_code & INT32_C({mask})) != 0"}
+        yield {"name": outlet.upper(), "when": f"(decision->alarm_code & INT32_C({mask})) != 0",
+               "when_python": f"decision.alarm_code & {mask} != 0"}  # fmt: skip
 
 
 def _inputs(carried: Carried) -> Iterator[str]:

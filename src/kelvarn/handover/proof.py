@@ -19,9 +19,10 @@ from .checks import Prover
 from .chips import lacking
 from .faults import HandoverError
 from .proof_records import Check, Compared, Measured, Proof
+from .pythons import PYTHONS, lacking_python
 from .toolchain import ProgramError
 
-PLACES = ("host", "avr", "cortex-m")
+PLACES = ("host", "avr", "cortex-m", *PYTHONS)
 """Where a program can be proved."""
 
 
@@ -43,7 +44,7 @@ def prove(
     carried, checks, missed = Carried(project, candidate, trial, real), list[Check](), list[str]()
     measured: list[Measured] = []
     for place, where in enumerate(on):
-        if place and (missing := lacking(where)):
+        if place and (missing := lacking_python(where) if where in PYTHONS else lacking(where)):
             checks.append(Check(where, left=missing))
             continue
         with tempfile.TemporaryDirectory(prefix="kelvarn-") as folder:

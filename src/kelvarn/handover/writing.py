@@ -7,16 +7,35 @@ from kelvarn.files.faults import FileError, printable
 from kelvarn.files.writing import write_text
 from kelvarn.units import Scale
 
-from .board_files import BoardName, simulated
+from .board_files import BOARDS, BoardName, simulated
 from .carry import Carried
 from .files import program_files, readme
 from .maker import maker_files
+from .python_files import python_files
 
 
-def all_files(carried: Carried, board: BoardName, today: date, scale: Scale) -> dict[str, str]:
-    """The files of a program by name, for a board, what goes with them too. Raises as `program_files` does."""
-    of_board = {"board_simulated.c": simulated(carried)} if board == "simulated" else maker_files(carried, board)
-    return {**program_files(carried), **of_board, "README.md": readme(carried, board, today, scale)}
+def all_files(
+    carried: Carried, board: BoardName, today: date, scale: Scale, *, in_python: bool = False
+) -> dict[str, str]:
+    """The files of a program by name, what goes with them too.
+
+    Args:
+        carried: the program.
+        board: that it goes into.
+        today: when it is made.
+        scale: that its sentences speak in.
+        in_python: whether the board that is not there is asked for in Python.
+
+    Raises:
+        HandoverError: the candidate cannot be carried over, or needs what the board does not have.
+    """
+    in_python = in_python or BOARDS[board].language == "python"
+    if in_python:
+        files = python_files(carried, board)
+    else:
+        of_board = {"board_simulated.c": simulated(carried)} if board == "simulated" else maker_files(carried, board)
+        files = {**program_files(carried), **of_board}
+    return {**files, "README.md": readme(carried, board, today, scale, in_python=in_python)}
 
 
 def write_files(files: dict[str, str], folder: Path, *, replace: bool = False) -> None:

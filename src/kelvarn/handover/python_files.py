@@ -1,0 +1,130 @@
+"""The files of a program in Python: for a board with MicroPython, a small computer, and the board that is not there."""
+
+import textwrap
+from collections.abc import Iterator
+from typing import Any
+
+from kelvarn.engine.guard_records import Does, Guard
+from kelvarn.engine.inputs import PermitInput, Said
+from kelvarn.engine.plant import Drive, DriveKind
+from kelvarn.model.guards import Alarm, Hours
+
+from .board_files import BoardName, plain, python_inputs, render, row_types
+from .carry import DECIDED, Carried
+from .files import STORE_EVERY_MS, YEARS, is_urgent, setting_comment
+from .maker import check_board, probes_of, signals_of
+from .translate.wording import SettingLine
+
+_OUTPUT_PINS, _OTHER_PINS = (15, 14, 13, 12), (16, 17, 18, 19, 20, 21, 22, 11, 10, 9)
+_FIRST_ANALOG, _MOST_BITS = 26, 16
+
+
+def python_files(carried: Carried, board: BoardName) -> dict[str, str]:
+    """All files of a program in Python by name, but for what goes with them.
+
+    Raises:
+        HandoverError: the candidate cannot be carried over, or needs what the board does not have.
+    """
+    of_board = {"board.py": _simulated(carried)} if board == "simulated" else _of_board(carried, board)
+    stores = {"store.py": plain("store.py.jinja")} if carried.sources.stored else {}
+    return {
+        "settings.py": _settings(carried), "control.py": carried.python.body, "program.py": _program(carried),
+        **stores, **of_board,
+    }  # fmt: skip
+
+
+def _settings(carried: Carried) -> str:
+    lines = carried.lines()
+    rows = []
+    for line in lines:
+        wrapped = textwrap.wrap(setting_comment(line), 98)
+        rows.append({"comment": "\n".join(f"# {each}" for each in wrapped), "name": line.name, "text": _text(line)})
+    conditions = [
+        f"{line.low!r} <= {line.name} <= {line.high!r}"
+        for line in lines
+        if line.edited and line.low is not None and line.high is not None
+    ] + carried.python.fits
+    return render(
+        "settings.py.jinja", lines=rows, conditions=conditions or ["True"], fingerprint=carried.fingerprint,
+        title=_quoted(f"“{carried.candidate.name}” for “{carried.project.name}”"),
+    )  # fmt: skip
+
+
+def _text(line: SettingLine) -> str:
+    return line.value if isinstance(line.value, str) else repr(line.value)
+
+
+def _quoted(text: str) -> str:
+    """A text of the user's inside a docstring: nothing in it ends that."""
+    return text.replace("\\", "/").replace('"', "'")
+
+
+def _program(carried: Carried) -> str:
+    stored = carried.sources.stored
+    urgent = tuple(k for k, each in enumerate(stored) if is_urgent(carried, each.record, each.row, each.name))
+    # A table of probes that are all constants is the program's own.
+    keeps_probes = "probes" in carried.pruned.params[_read_probe_of(carried)]
+    return render(
+        "program.py.jinja", title=_quoted(f"{carried.candidate.name}, {carried.project.name}"), stores=bool(stored),
+        years=YEARS, store_every_ms=STORE_EVERY_MS, urgent=repr(urgent), probes=len(carried.project.rig.probes),
+        drives=len(carried.project.rig.drives), first="self.device.probes, " if keeps_probes else "",
+    )  # fmt: skip
+
+
+def _read_probe_of(carried: Carried) -> str:
+    return next(each.name for each in carried.known.entries if each.name.endswith(".read_probe"))
+
+
+def _simulated(carried: Carried) -> str:
+    return render(
+        "board_simulated.py.jinja", inputs=python_inputs(carried), columns=len(row_types(carried)),
+        decided=repr(DECIDED), drives=len(carried.project.rig.drives),
+    )  # fmt: skip
+
+
+def _of_board(carried: Carried, board: BoardName) -> dict[str, str]:
+    rig, linux = carried.project.rig, board == "linux"
+    check_board(carried, board)
+    free = iter(_OTHER_PINS)
+    duties = [drive.kind == DriveKind.PWM for drive in carried.known.rows[Drive]]
+    alarms = [guard for guard in rig.guards if isinstance(guard, Alarm)]
+    bits = next((probe.converter.bits for probe in rig.probes if probe.converter is not None), _MOST_BITS)
+    probes = list(probes_of(rig.probes, board, free, bits))
+    contacts = [permit for permit in rig.permits if not isinstance(permit, Hours)]
+    of: dict[str, Any] = {
+        "outputs": [{"name": _quoted(drive.name), "duty": duty, "pin": pin}
+                    for drive, duty, pin in zip(rig.drives, duties, _OUTPUT_PINS, strict=False)],
+        "contactor": next(free), "reset": next(free), "probes": probes,
+        "loads": next(free) if any(guard.does == Does.LOAD for guard in carried.known.rows.get(Guard, ())) else None,
+        "permits": [{"name": _quoted(permit.name), "pin": next(free)} for permit in contacts],
+        "kinds": {kind: any(each["kind"] == kind for each in probes) for kind in ("analog", "wire")},
+        "analog": [each["kind"] == "analog" for each in probes],
+        "signals": list(signals_of(alarms)), "inputs": list(_inputs(carried, linux=linux)),
+    }  # fmt: skip
+    for each in probes:
+        pin = _FIRST_ANALOG + each["number"] - 1 if each["kind"] == "analog" else int(each["pin"])
+        each.update(name=_quoted(each["name"]), bits=bits, pin=pin)
+    name = "linux" if linux else "micropython"
+    more = {"deadline.py": plain("deadline.py.jinja")} if linux else {}
+    return {
+        "board.py": render(f"board_{name}.py.jinja", **of), "pins.py": render(f"pins_{name}.py.jinja", **of),
+        "main.py": plain("main.py.jinja"), **more,
+    }  # fmt: skip
+
+
+def _inputs(carried: Carried, *, linux: bool) -> Iterator[str]:
+    """Lines that fill in what pins say, and that nobody says the rest."""
+    own = {"reset": "pressed and not Here.was_pressed" if linux else "Here.pressed"}
+    if linux:
+        own["week_ms"] = "week_ms()"
+    for name in Said.__dataclass_fields__:
+        if carried.has_input(Said, name):
+            yield f"inputs.said[0].{name} = {own.get(name, repr(getattr(Said(), name)))}"
+    place = 0
+    for row, permit in enumerate(carried.project.rig.permits):
+        if carried.has_input(PermitInput, "gone_ms"):
+            if isinstance(permit, Hours):
+                yield f"inputs.asked[{row}].gone_ms = -1"
+            else:
+                yield f"inputs.asked[{row}].gone_ms = gone_ms({place})"
+                place += 1
