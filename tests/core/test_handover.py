@@ -15,9 +15,10 @@ from kelvarn.handover.other_words import other_words
 from kelvarn.handover.settings import fingerprint, settings_text
 from kelvarn.handover.sheet import sheet_html
 from kelvarn.model.edit import put, rename_candidate, with_fields
+from kelvarn.model.handed import CHECKS
 from kelvarn.model.on_off import OnOff
 from kelvarn.model.pid import Pid
-from kelvarn.model.project import CHECKS, Project
+from kelvarn.model.project import Project
 from kelvarn.model.trial import Plan, SetpointChange
 from kelvarn.studies.results import Results
 from kelvarn.units import Quantity, Scale, show

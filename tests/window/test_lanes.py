@@ -278,7 +278,8 @@ def test_ticks_of_the_handover_are_set_and_printed(window: MainWindow) -> None:
     assert "☐ <strong>Independent cut-off" in window.handover.text()
     box = next(box for box in window.handover.findChildren(QCheckBox) if box.text() == "Independent cut-off")
     QTest.mouseClick(box, Qt.MouseButton.LeftButton, pos=QPoint(8, box.height() // 2))
-    assert window.document.project.checked == ("cut_off",)
+    (tick,) = window.document.project.checked
+    assert (tick.check, len(tick.at)) == ("cut_off", 16)
     assert "☑ <strong>Independent cut-off" in window.handover.text()
     assert window.document.undo_name == "Independent cut-off: seen to"
 

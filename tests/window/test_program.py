@@ -5,12 +5,14 @@ from pathlib import Path
 
 import pytest
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QCheckBox
+from PySide6.QtWidgets import QCheckBox, QPushButton
 from pytestqt.qtbot import QtBot
 
 from kelvarn.desktop.frame.window import HANDOVER, MainWindow
 from kelvarn.desktop.parts.plain import PlainLabel
 from kelvarn.files.faults import FileError
+from kelvarn.files.project_file import load
+from kelvarn.handover.checks import Prover
 from kelvarn.model.edit import put, with_fields
 from kelvarn.model.pid import Pid
 from kelvarn.model.project import Project
@@ -41,16 +43,78 @@ def test_a_program_is_shown_proved_and_written(
     assert (tmp_path / "program" / "control.c").read_text(encoding="utf-8").count("void control_step(") == 1
     with pytest.raises(FileError, match="not empty"):
         station.write(tmp_path / "program")
+    last = window.document.project.handed_over[-1]
+    assert (last.candidate, last.board, last.numbers, last.files[0].name) == (
+        station.candidate.name, "simulated", 64, "settings.h",
+    )  # fmt: skip
+    assert window.document.project.proofs[-1].checks[0].samples or window.document.project.proofs[-1].checks[0].left
+    qtbot.waitUntil(lambda: any("nothing changed since it was written" in text for text in said()))
     # Another setting: the files are others, and the proof is of another state.
     candidate = station.candidate.name
     window.document.apply(with_law(window.document.project, candidate), "Another setting")
     qtbot.waitUntil(lambda: program.is_old, timeout=60_000)
-    qtbot.waitUntil(lambda: "of another state: prove it again" in said())
+    qtbot.waitUntil(lambda: any("of another state: prove it again" in text for text in said()))
+    qtbot.waitUntil(lambda: isinstance(program.files, dict), timeout=60_000)
+    assert set(program.changed) == {"settings.h"}
+    (line,) = program.changed["settings.h"]
+    assert isinstance(program.files, dict)
+    assert "0.077" in program.files["settings.h"].splitlines()[line]
+    assert any("1 line changed since it was written" in text for text in said())
+    station.program_view.show_file("settings.h")
+    (mark,) = station.program_view.text.extraSelections()
+    assert "0.077" in mark.cursor.block().text()
     station.numbers.setCurrentIndex(1)
     station.numbers.activated.emit(1)
     qtbot.waitUntil(lambda: isinstance(program.files, dict), timeout=60_000)
     assert isinstance(program.files, dict)
     assert "float real" in program.files["numbers.h"]
+
+
+@pytest.mark.skipif(shutil.which("gcc") is None, reason="gcc is not installed: apt install gcc")
+def test_a_difference_opens_on_the_strip(
+    window: MainWindow, qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(Prover, "checks", lambda self: (("edges", self._edges),))
+    monkeypatch.setattr("kelvarn.handover.checks.same", lambda one, other, within=0.0: one == other != 1.0)
+    window.go_to(HANDOVER)
+    station, program = window.handover, window.handover.program
+    qtbot.mouseClick(station.target_buttons["board"], Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: isinstance(program.files, dict), timeout=60_000)
+    qtbot.mouseClick(station.prove_button, Qt.MouseButton.LeftButton)
+    see = lambda: [each for each in station.findChildren(QPushButton) if each.text().endswith(": see it")]  # noqa: E731
+    qtbot.waitUntil(lambda: bool(see()), timeout=120_000)
+    assert "decisions differ" in " ".join(each.text() for each in station.findChildren(PlainLabel))
+    qtbot.mouseClick(see()[0], Qt.MouseButton.LeftButton)
+    view = station.program_view.difference
+    assert view.isVisible()
+    assert not station.program_view.text.isVisible()
+    assert " is 1.0 here and 1.0 there" in view.said.text()
+    assert "control.c, line " in view.lines.text()
+    assert view.strip.grab().width() > 200
+    qtbot.mouseClick(station.program_view.tab_buttons["control.c"], Qt.MouseButton.LeftButton)
+    assert not view.isVisible()
+    window.document.save(tmp_path / "x.kelvarn")
+    kept = load(tmp_path / "x.kelvarn").proofs[-1]
+    assert (kept.checks[0].name, "is 1.0 here" in kept.checks[0].first) == ("edges", True)
+
+
+def test_a_maker_board_has_its_pins_and_its_numbers(window: MainWindow, qtbot: QtBot, tmp_path: Path) -> None:
+    window.go_to(HANDOVER)
+    station, program = window.handover, window.handover.program
+    qtbot.mouseClick(station.target_buttons["board"], Qt.MouseButton.LeftButton)
+    station.boards.setCurrentIndex(1)
+    station.boards.activated.emit(1)
+    assert (program.real, station.numbers.isEnabled(), station.numbers.currentText()) == ("float", False, "32-bit")
+    qtbot.waitUntil(lambda: isinstance(program.files, dict), timeout=60_000)
+    assert isinstance(program.files, dict)
+    assert "OUTPUT_1_PIN 9" in program.files["pins.h"]
+    station.write(tmp_path / "sketch")
+    assert (tmp_path / "sketch" / "sketch.ino").exists()
+    station.boards.setCurrentIndex(4)
+    station.boards.activated.emit(4)
+    qtbot.waitUntil(lambda: isinstance(program.files, dict) and "control.py" in program.files, timeout=60_000)
+    qtbot.mouseClick(station.program_view.tab_buttons["control.py"], Qt.MouseButton.LeftButton)
+    assert "def control_step(" in station.program_view.text.toPlainText()
 
 
 def with_law(project: Project, name: str) -> Project:

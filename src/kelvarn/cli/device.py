@@ -32,7 +32,7 @@ from .common import (
 )
 
 if TYPE_CHECKING:
-    from kelvarn.handover.proof_records import Check, Proof
+    from kelvarn.handover.proof_records import Check, Difference, Proof
 
 app = typer.Typer()
 
@@ -156,8 +156,8 @@ def proof_text(proof: "Proof") -> str:
         off = f", numbers off by {check.found.largest:.1g} at most" if check.found.largest else ""
         said = check.left or f"{check.what}: {check.found.samples:,} decisions, {check.found.differing:,} differ{off}"
         lines.append(f"  {check.name}: {said}")
-        if (first := check.found.first) is not None:
-            lines.append(f"    sample {first.sample}: {first.figure} {first.engine!r} here, {first.program!r} there")
+        if check.says:
+            lines.append(f"    {check.says}")
     lines += [f"  Measured: {each.what} {each.value:.4g} {each.unit}" for each in proof.measured]
     if proof.on == ("host",):
         lines.append(f"  Not reached: {len(proof.not_reached)} of {proof.lines} lines of control.c")
@@ -189,5 +189,9 @@ def _check_json(check: "Check") -> dict[str, Any]:
         "differing": check.found.differing,
         "largest": check.found.largest,
         "left_because": check.left or None,
-        "first": None if check.found.first is None else asdict(check.found.first),
+        "first": None if check.found.first is None else _difference_json(check.found.first),
     }
+
+
+def _difference_json(first: "Difference") -> dict[str, Any]:
+    return {key: value for key, value in asdict(first).items() if key != "around"}

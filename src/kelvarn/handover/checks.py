@@ -35,7 +35,7 @@ _MOST_SAMPLES = 4000
 """Of a trial, where it is put through many rigs or failures."""
 _WITHIN = 2e-4
 """Share by which a number of 32 bits may be off; what it decides may not."""
-_LAST_BITS = 1e-11
+_LAST_BITS, _AROUND = 1e-11, 60
 _CODES = frozenset(("law_code", "guard_code", "alarm_code", "tripped", "drives_cut", "loads_cut", "ready"))
 _FINE_K = 1e-9
 _SECOND_SAMPLES, _WALKED_K = 3000, 60.0
@@ -138,7 +138,7 @@ class Prover:
         if len(expected) != len(found):
             first = Difference("samples taken", min(len(expected), len(found)), (), len(expected), len(found))
             return Compared(len(expected), abs(len(expected) - len(found)), first)
-        differing, earliest, largest = 0, None, 0.0
+        differing, earliest, largest, given = 0, None, 0.0, np.array(expected)
         for sample, (one, other) in enumerate(zip(expected, found.tolist(), strict=True)):
             for name, engine, program in zip(names, one, other, strict=True):
                 is_number = name not in _CODES
@@ -147,7 +147,9 @@ class Prover:
                 if not same(engine, program, self._within if is_number else 0.0):
                     differing += 1
                     if earliest is None:
-                        earliest = Difference(name, sample, tuple(rows[sample]), engine, program)
+                        column = names.index(name)
+                        around = _around(sample, rows, given[:, column], found[:, column])
+                        earliest = Difference(name, sample, tuple(rows[sample]), engine, program, around)
                     break
         return Compared(len(expected), differing, earliest, largest)
 
@@ -337,6 +339,14 @@ class Prover:
             now += int(self.draw.choice([1, 1, 1, 1, 0, 1.001, 0.3, 2, 7]) * self.interval_ms)
             rows.append(self._random_row(now))
         return rows
+
+
+def _around(
+    sample: int, rows: Sequence[BoardRow], engine: Floats, program: Floats
+) -> tuple[tuple[float, float, float, float], ...]:
+    """Samples before and after one: seconds, what the first probe has, and the two figures."""
+    those = range(max(0, sample - _AROUND), min(len(rows), len(engine), sample + _AROUND))
+    return tuple((rows[k][0] / 1000.0, rows[k][1], float(engine[k]), float(program[k])) for k in those)
 
 
 def _kept(twin: Twin, *, storing: bool) -> list[Stored]:

@@ -48,12 +48,12 @@ def open_points(
 def _of_guards(project: Project) -> list[Open]:
     guards, found = project.rig.guards, []
     cut_offs = [guard.name for guard in guards if isinstance(guard, CutOff)]
-    if "cut_off" not in project.checked:
+    if "cut_off" not in project.seen_to:
         said = f"thermal cut-off {', '.join(cut_offs)} not seen to act" if cut_offs else "no thermal cut-off fitted"
         found.append(Open(said, True, "builder"))
     if not any(isinstance(guard, ProbeFaultAction) for guard in guards):
         found.append(Open("no action set for a failed probe", True, "builder"))
-    if "outputs_alone" not in project.checked:
+    if "outputs_alone" not in project.seen_to:
         found.append(Open("outputs not tried alone", False, "builder"))
     for kind, said in (
         (LinkLost, "nothing watches the controller (watchdog)"), (Restart, "nothing set for after a power cut"),

@@ -13,6 +13,7 @@ class Difference:
         figure: that differs first, by name.
         sample: of the rows of a check; row: what the board read.
         engine, program: the two figures.
+        around: samples before and after: seconds, reading, and the two figures.
     """
 
     figure: str
@@ -20,6 +21,12 @@ class Difference:
     row: tuple[float, ...]
     engine: float
     program: float
+    around: tuple[tuple[float, float, float, float], ...] = ()
+
+    @property
+    def says(self) -> str:
+        """What differs, in words."""
+        return f"sample {self.sample}: {self.figure} is {self.engine!r} here and {self.program!r} there"
 
 
 @dataclass(frozen=True)
@@ -52,12 +59,19 @@ class Check:
         name, what: what it is called, and what was put through.
         found: by it.
         left: why it was not done, in a sentence; empty where it was.
+        told: what differed first, of a check that was kept in words only.
     """
 
     name: str
     what: str = ""
     found: Compared = Compared()
     left: str = ""
+    told: str = ""
+
+    @property
+    def says(self) -> str:
+        """What differs first, in words, as it is known or was told; empty where nothing does."""
+        return self.found.first.says if self.found.first is not None else self.told
 
 
 @dataclass(frozen=True)

@@ -5,8 +5,9 @@ from dataclasses import dataclass
 from datetime import date
 
 from kelvarn import __version__
+from kelvarn.model.handed import CHECKS
 from kelvarn.model.mark import MEASURES
-from kelvarn.model.project import CHECKS, Project
+from kelvarn.model.project import Project
 from kelvarn.model.trial import Trial
 from kelvarn.model.trial_words import plan_text
 from kelvarn.studies.failure_words import cells, passed_text, stopped_text

@@ -71,11 +71,16 @@ def with_each(rig: Rig, parts: Parts, change: Callable[[Any], dict[str, Any]]) -
 
 
 def rename_candidate(project: Project, old: str, new: str) -> Project:
-    """Rename a candidate; the choice follows."""
+    """Rename a candidate; the choice follows, and what was handed over of it."""
     candidates = tuple(with_fields(c, name=new) if c.name == old else c for c in project.candidates)
     index = [c.name for c in project.candidates].index(old)
     chosen = candidates[index].name if project.chosen == old else project.chosen
-    return with_fields(project, candidates=candidates, chosen=chosen)
+    new = candidates[index].name
+    handed, proofs = (
+        tuple(with_fields(each, candidate=new) if each.candidate == old else each for each in kept)
+        for kept in (project.handed_over, project.proofs)
+    )
+    return with_fields(project, candidates=candidates, chosen=chosen, handed_over=handed, proofs=proofs)
 
 
 def rename_event(project: Project, trial: int, old: str, new: str) -> Project:

@@ -8,6 +8,7 @@ from kelvarn.units import Scale
 
 from .candidate import Candidate
 from .fields import ModelBase, Name, Notes, field
+from .handed import CheckName, HandedOver, KeptProof, Tick
 from .kept_run import MOST_KEPT, KeptRun
 from .log import MOST_FITS, MOST_LOGS, KeptFit, Log
 from .names import check_unique
@@ -18,12 +19,6 @@ LaneName = Literal[
     "temperature", "bodies", "probes", "counts", "drive", "output", "terms", "flow", "switching", "pulses",
     "guards", "permits", "events",
 ]  # fmt: skip
-CheckName = Literal["cut_off", "outputs_alone"]
-CHECKS: dict[CheckName, tuple[str, str]] = {
-    "cut_off": ("Independent cut-off", "one that needs no software is fitted and was seen to act"),
-    "outputs_alone": ("Outputs tried alone", "each was switched before the heater was connected"),
-}
-"""What nobody but the maker can see to before a handover: what it is, and what a tick says."""
 FORMAT = 1
 """Number of the file format this version writes; raised with every change that needs a migration."""
 
@@ -51,7 +46,11 @@ class Project(ModelBase):
     fits: tuple[KeptFit, ...] = field(
         (), "Fitted models", "Those that were used, the last one last.", max_length=MOST_FITS
     )
-    checked: tuple[CheckName, ...] = field((), "Seen to", "What was seen to before the handover.", max_length=2)
+    checked: tuple[Tick, ...] = field((), "Seen to", "What was seen to before the handover.", max_length=3)
+    handed_over: tuple[HandedOver, ...] = field(
+        (), "Handed over", "The program of each candidate that was written last.", max_length=60
+    )
+    proofs: tuple[KeptProof, ...] = field((), "Proofs", "What the last proof of each program found.", max_length=60)
 
     @model_validator(mode="after")
     def _names_fit(self) -> "Project":
@@ -60,6 +59,7 @@ class Project(ModelBase):
         check_unique([run.name for run in self.kept], "kept run")
         check_unique([log.name for log in self.logs], "log")
         check_unique([fit.name for fit in self.fits], "fitted model")
+        check_unique([tick.check for tick in self.checked], "tick")
         if self.chosen is not None and self.chosen not in [c.name for c in self.candidates]:
             raise ValueError(f"the chosen candidate “{self.chosen}” does not exist")
         for trial in self.trials:
@@ -87,6 +87,11 @@ class Project(ModelBase):
                 event.check(rig)
             except ValueError as error:
                 raise ValueError(f"event “{event.name}” of trial “{trial.name}” {error}") from None
+
+    @property
+    def seen_to(self) -> dict[CheckName, Tick]:
+        """What was seen to, with who and when."""
+        return {tick.check: tick for tick in self.checked}
 
     @property
     def scale(self) -> Scale | None:

@@ -184,12 +184,15 @@ def _of_field(name: str, value: float, part: BaseModel, field: str) -> SettingLi
         low, high = getattr(limit, "ge", low), getattr(limit, "le", high)
     parts = [f"{info.title}: {_sentence(info.description or '')}"]
     parts += [f"{word.capitalize()}: {extra[word]}." for word in ("more", "less") if word in extra]
-    if value == -getattr(part, field) != 0 and low is not None and high is not None:
+    own = getattr(part, field)
+    if own is not None and value == -own != 0 and low is not None and high is not None:
         low, high = -high, -low
         parts.append("Negated, since the law is written for heating.")
     unit = str(extra.get("unit", ""))
     if name.endswith("_MS"):
         unit, low, high = "ms", None if low is None else low * 1000, None if high is None else high * 1000
+    if low is not None and high is not None and not low <= value <= high:
+        low = high = None  # an empty field stands for something beyond its range
     return SettingLine(name, value, unit, low, high, " ".join(parts))
 
 

@@ -2,24 +2,40 @@
 
 from dataclasses import dataclass
 from datetime import date
+from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
 
+from kelvarn.desktop.state.document import Document
 from kelvarn.desktop.state.jobs import Jobs
 from kelvarn.engine.run import current_go_on
 from kelvarn.handover.board_files import BOARDS, BoardName
 from kelvarn.handover.carry import Carried, Real
 from kelvarn.handover.faults import HandoverError
+from kelvarn.handover.kept import changed_lines, is_old, last_files, last_proof, now, with_files, with_proof
 from kelvarn.handover.proof import prove
 from kelvarn.handover.proof_records import Proof
-from kelvarn.handover.writing import all_files
+from kelvarn.handover.writing import all_files, write_files
 from kelvarn.model.candidate import Candidate
+from kelvarn.model.handed import HandedOver, KeptProof
 from kelvarn.model.project import Project
 from kelvarn.model.trial import Trial
 from kelvarn.units import Scale
 
 FILES, PROOF = "handover: files", "handover: proof"
 Files = dict[str, str]
+
+
+_OF_NO_ACCOUNT = {
+    "checked": (), "handed_over": (), "proofs": (), "notes": "", "ideas": "", "logs": (), "fits": (), "kept": (),
+    "lanes": ("temperature",),
+}  # fmt: skip
+"""Fields of a project that no program depends on."""
+
+
+def acting(project: Project) -> Project:
+    """A project without what no program depends on: an edit of that makes nothing old."""
+    return project.model_copy(update=_OF_NO_ACCOUNT)
 
 
 @dataclass(frozen=True)
@@ -39,6 +55,7 @@ class Program(QObject):
     """What is known of a candidate's program.
 
     Args:
+        document: keeps what its proof found.
         jobs: makes and proves it.
 
     Signals:
@@ -46,35 +63,71 @@ class Program(QObject):
 
     Attributes:
         files: by name; a sentence on why there are none; None while they are made.
-        proof: what was found last, or why nothing was; None where it was never proved.
+        fault: why the last proof came to nothing; empty where it did not.
         real: what its numbers are.
         board: that it goes into.
     """
 
     updated = Signal()
 
-    def __init__(self, jobs: Jobs) -> None:
+    def __init__(self, document: Document, jobs: Jobs) -> None:
         super().__init__()
-        self._jobs = jobs
+        self._document, self._jobs = document, jobs
         self._asked: _Asked | None = None
         self._proved: _Asked | None = None
+        self._found: dict[str, Proof] = {}
         self.files: Files | str | None = None
-        self.proof: Proof | str | None = None
+        self.fault = ""
         self.real: Real = "double"
         self.board: BoardName = "simulated"
 
     def request(self, project: Project, candidate: Candidate, trial: Trial, scale: Scale) -> None:
         """Ask for the files of a candidate, where it, the rig or the trial are others."""
-        wanted = _Asked(project, candidate, trial, self.real, self.board)
+        wanted = _Asked(acting(project), candidate, trial, self.real, self.board)
         if wanted == self._asked:
             return
-        self._asked, self.files = wanted, None  # those of another state are not to be written
+        self._asked, self.files, self.fault = wanted, None, ""  # those of another state are not to be written
         self._jobs.start(FILES, lambda: _made(wanted, scale), self._take_files)
+
+    @property
+    def proof(self) -> Proof | None:
+        """What its last proof found; None where it was never proved."""
+        kept = self._kept_proof()
+        if kept is None:
+            return None
+        # What was found in this window has the samples around a difference too.
+        now_found = self._found.get(kept[0].at + kept[0].state)
+        return now_found or kept[1]
+
+    @property
+    def proved_at(self) -> str:
+        """When that was."""
+        kept = self._kept_proof()
+        return "" if kept is None else kept[0].at.replace("T", " ")
 
     @property
     def is_old(self) -> bool:
         """Whether the proof is of another state than the files."""
-        return self.proof is not None and self._proved != self._asked
+        kept = self._kept_proof()
+        return kept is not None and self._asked is not None and is_old(kept[0], self._asked.carried)
+
+    def _kept_proof(self) -> tuple[KeptProof, Proof] | None:
+        if self._asked is None:
+            return None
+        return last_proof(self._document.project, self._asked.carried, self._asked.board)
+
+    @property
+    def last(self) -> HandedOver | None:
+        """What was written last of it."""
+        if self._asked is None:
+            return None
+        return last_files(self._document.project, self._asked.carried, self._asked.board)
+
+    @property
+    def changed(self) -> dict[str, list[int]]:
+        """Lines that have changed since then, by file."""
+        last = self.last
+        return changed_lines(self.files, last) if last is not None and isinstance(self.files, dict) else {}
 
     @property
     def proving(self) -> bool:
@@ -85,8 +138,7 @@ class Program(QObject):
         """Prove the program."""
         wanted = self._asked
         if wanted is not None:
-            self._proved = wanted
-            self.proof = None
+            self._proved, self.fault = wanted, ""
             self._jobs.start(PROOF, lambda: _proved(wanted), self._take_proof)
             self.updated.emit()
 
@@ -95,15 +147,30 @@ class Program(QObject):
         self._jobs.stop(PROOF)
         self.updated.emit()
 
+    def write(self, folder: Path) -> None:
+        """Write the files into a folder, and keep what was written. Raises FileError."""
+        assert isinstance(self.files, dict)
+        assert self._asked is not None
+        write_files(self.files, folder)
+        made = with_files(self._document.project, self._asked.carried, self._asked.board, self.files, now())
+        self._document.apply(made, f"{self._asked.candidate.name}: handed over")
+
     def _take_files(self, outcome: object) -> None:
         if isinstance(outcome, dict | str):
             self.files = outcome
             self.updated.emit()
 
     def _take_proof(self, outcome: object) -> None:
-        if isinstance(outcome, Proof | str):
-            self.proof = outcome
-            self.updated.emit()
+        if isinstance(outcome, str):
+            self.fault = outcome
+        elif isinstance(outcome, Proof) and self._proved is not None:
+            proved, project = self._proved, self._document.project
+            if any(each.name == proved.candidate.name for each in project.candidates):
+                at = now()
+                self._found[at + outcome.fingerprint] = outcome
+                made = with_proof(project, proved.carried, proved.board, outcome, at)
+                self._document.apply(made, f"{proved.candidate.name}: proved")
+        self.updated.emit()
 
 
 def _made(asked: _Asked, scale: Scale) -> Files | str:

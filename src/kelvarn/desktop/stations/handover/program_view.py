@@ -1,6 +1,7 @@
 """Shows a program: its files, one at a time, and below them what its proof found."""
 
 from PySide6.QtCore import Qt
+from PySide6.QtGui import QTextCursor, QTextFormat
 from PySide6.QtWidgets import (
     QButtonGroup,
     QGridLayout,
@@ -8,6 +9,7 @@ from PySide6.QtWidgets import (
     QPlainTextEdit,
     QPushButton,
     QSplitter,
+    QTextEdit,
     QVBoxLayout,
     QWidget,
 )
@@ -17,13 +19,17 @@ from kelvarn.desktop.fields.plain import Choice, heading
 from kelvarn.desktop.parts.elided import ElidedLine
 from kelvarn.desktop.parts.panel import Scrolled
 from kelvarn.desktop.parts.plain import PlainLabel
-from kelvarn.handover.proof_records import Check, Proof
+from kelvarn.handover.proof_records import Check, Difference, Proof
 
+from .difference_view import DifferenceView
 from .program import Files, Program
 from .ready import clear
 
-_FIRST = ("settings.h", "control.c", "control.h", "program.c", "README.md")
-"""Files that are shown first; the others are in a list."""
+_FIRST = (
+    "settings.h", "settings.py", "pins.h", "pins.py", "control.c", "control.py", "board_maker.cpp", "board.py",
+    "README.md",
+)  # fmt: skip
+"""Files that have a tab, as far as a program has them; the others are in a list."""
 
 
 class ProgramView(QWidget):
@@ -65,6 +71,9 @@ class ProgramView(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         column.addLayout(self._tabs)
         column.addWidget(self.text, 1)
+        self.difference = DifferenceView()
+        self.difference.hide()
+        column.addWidget(self.difference, 1)
         self._state = ElidedLine("small", "muted")
         head = QHBoxLayout()
         head.setSpacing(12)
@@ -103,9 +112,19 @@ class ProgramView(QWidget):
             self._shown_files = None
         self._show_proof()
 
+    def see(self, first: Difference) -> None:
+        """Show where a program decides otherwise, in place of the files."""
+        files = self._program.files
+        self._uncheck()
+        self.text.hide()
+        self.difference.show_difference(first, files if isinstance(files, dict) else {})
+        self.difference.show()
+
     def show_file(self, name: str) -> None:
         """Show one of the files."""
         self._name = name
+        self.difference.hide()
+        self.text.show()
         files = self._program.files
         if isinstance(files, dict) and name in files:
             if name in self.tab_buttons:
@@ -114,6 +133,21 @@ class ProgramView(QWidget):
             else:
                 self._uncheck()
             self.text.setPlainText(files[name])
+            self._mark_changed(name)
+
+    def _mark_changed(self, name: str) -> None:
+        """Lay a ground under the lines that are others than in what was written last, and go to the first."""
+        marks = []
+        for line in self._program.changed.get(name, []):
+            mark = QTextEdit.ExtraSelection()
+            mark.format.setBackground(theme.current().color("gold", 0.18))
+            mark.format.setProperty(QTextFormat.Property.FullWidthSelection, True)
+            mark.cursor = QTextCursor(self.text.document().findBlockByNumber(line))
+            marks.append(mark)
+        self.text.setExtraSelections(marks)
+        if marks:
+            self.text.setTextCursor(marks[0].cursor)
+            self.text.centerCursor()
 
     def _uncheck(self) -> None:
         self._group.setExclusive(False)
@@ -122,13 +156,15 @@ class ProgramView(QWidget):
         self._group.setExclusive(True)
 
     def _show_files(self, files: Files) -> None:
+        for name, button in self.tab_buttons.items():
+            button.setVisible(name in files)
         others = sorted(set(files) - set(_FIRST))
         if [self.more.itemText(k) for k in range(1, self.more.count())] != others:
             self.more.clear()
             self.more.addItems(["more files", *others])
         if files != self._shown_files:
             self._shown_files = files
-            self.show_file(self._name if self._name in files else _FIRST[0])
+            self.show_file(self._name if self._name in files else next(name for name in _FIRST if name in files))
 
     def _show_proof(self) -> None:
         clear(self._rows)
@@ -136,16 +172,17 @@ class ProgramView(QWidget):
         self._state.say("")
         if self._program.proving:
             self._line(0, "…", "muted", "proving: it is put through all that it can meet")
+        elif self._program.fault:
+            self._line(0, "✕", "wrong", self._program.fault)
         elif proof is None:
             self._line(0, "", "muted", "Not proved yet: “Prove” compiles it here and compares each decision.")
-        elif isinstance(proof, str):
-            self._line(0, "✕", "wrong", proof)
         else:
             self._table(proof)
 
     def _table(self, proof: Proof) -> None:
         old = self._program.is_old
         said = "Of another state: prove it again." if old else proof.verdict()
+        said = f"{said} {self._program.proved_at}"
         self._state.say(said, "ember" if old or proof.differs else "muted")
         for column, title in ((1, "put through"), (2, "samples"), (3, "differ"), (4, "farthest off")):
             self._cell(0, column, title, "muted", right=column > 1)
@@ -160,12 +197,15 @@ class ProgramView(QWidget):
             self._line(row, "–", "muted", f"{check.name}: {check.left}")
             return
         sign, role = ("✕", "wrong") if check.found.differing else ("✓", "met")
-        tip = ""
-        if (first := check.found.first) is not None:
-            tip = f"sample {first.sample}: {first.figure} is {first.engine!r} here and {first.program!r} there"
-        self._line(row, sign, role, f"{check.name}: {check.what}", tip=tip)
+        self._line(row, sign, role, f"{check.name}: {check.what}", tip=check.says)
         self._cell(row, 2, f"{check.found.samples:,}".replace(",", "\u202f"), "", right=True)
-        self._cell(row, 3, str(check.found.differing) if check.found.differing else "none", role, right=True)
+        if check.found.first is not None and check.found.first.around:
+            see = QPushButton(f"{check.found.differing}: see it")
+            see.setProperty("link", True)
+            see.clicked.connect(lambda _=False, first=check.found.first: self.see(first))
+            self._rows.addWidget(see, row, 3, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignTop)
+        else:
+            self._cell(row, 3, str(check.found.differing) if check.found.differing else "none", role, right=True)
         self._cell(row, 4, f"{check.found.largest:.1g}" if check.found.largest else "0", "", right=True)
 
     def _line(self, row: int, sign: str, role: str, text: str, tip: str = "") -> None:

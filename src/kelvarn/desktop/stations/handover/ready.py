@@ -8,13 +8,17 @@ from kelvarn.desktop.parts.plain import PlainLabel
 from kelvarn.desktop.state.document import Document
 from kelvarn.desktop.state.view import View
 from kelvarn.engine.measures import ended_text
+from kelvarn.handover.kept import now, who
 from kelvarn.model.candidate import Candidate
-from kelvarn.model.project import CHECKS, CheckName
+from kelvarn.model.handed import CHECKS, CheckName, Tick
 from kelvarn.studies.results import Result
 from kelvarn.units import counted
 
 from .program import Program
 from .verdicts import Verdicts
+
+_MOST_RIGS, _MOST_REMARKS = 0.9, 3
+"""Share of rigs that must meet all marks, with 95 % certainty; remarks that are told one by one."""
 
 
 class Ready(QWidget):
@@ -41,6 +45,8 @@ class Ready(QWidget):
                     candidate.strategy if chosen else f"{candidate.name} is shown; choose one in Control")  # fmt: skip
         self._show_trials()
         self._show_failures()
+        self._show_variants()
+        self._show_remarks()
         if program is not None:
             self._show_proof(program)
         for key, (title, line) in CHECKS.items():
@@ -84,36 +90,65 @@ class Ready(QWidget):
             else:
                 self._check(table.safe, f"{name}: if one thing fails", table.verdict(self._view.scale))
 
+    def _show_variants(self) -> None:
+        """How many rigs that differ by their tolerances meet all marks."""
+        found, title = self._verdicts.variants, "Rigs that differ"
+        if found is None:
+            self._check(None, title, "computing …")
+        elif isinstance(found, str):
+            self._check(False, title, found)
+        elif not found.marks:
+            self._check(False, title, "the trial has no marks to judge them by")
+        else:
+            low, _ = found.sure(found.share_of_all)
+            said = f"{100 * found.share_of_all:.3g} % of {found.count} meet all marks of the trial that is shown"
+            self._check(low >= _MOST_RIGS, title, said)
+
+    def _show_remarks(self) -> None:
+        """What is noticed of rig and candidate and was not set aside."""
+        found = self._verdicts.remarks
+        if found is None:
+            self._check(None, "Remarks", "computing …")
+            return
+        if not found:
+            self._check(True, "Remarks", "none, but for those that were set aside")
+        for remark in found[:_MOST_REMARKS]:
+            self._check(False, "Remark", remark.text)
+        if len(found) > _MOST_REMARKS:
+            self._check(False, "Remarks", f"{len(found) - _MOST_REMARKS} more, at Control")
+
     def _show_proof(self, program: Program) -> None:
         """What the proof of the program found; one of another state is none."""
         proof = program.proof
         if program.proving:
             self._check(None, "Proof", "computing …")
+        elif program.fault:
+            self._check(False, "Proof", program.fault)
         elif proof is None:
             self._check(False, "Proof", "not proved yet")
-        elif isinstance(proof, str):
-            self._check(False, "Proof", proof)
         elif program.is_old:
-            self._check(False, "Proof", "of another state: prove it again")
+            self._check(False, "Proof", f"of {program.proved_at}, of another state: prove it again")
         else:
-            self._check(not proof.differs, "Proof", proof.verdict())
+            self._check(not proof.differs, "Proof", f"{proof.verdict()} {program.proved_at}")
 
     def _add_tick(self, key: CheckName, title: str, line: str) -> None:
-        """What only the maker can see to, to be ticked."""
+        """What only the maker can see to, to be ticked; kept with who and when."""
+        ticks = self._document.project.seen_to
         box = QCheckBox(title)
         box.setFont(theme.font(bold=True))
-        box.setChecked(key in self._document.project.checked)
+        box.setChecked(key in ticks)
 
         def take(on: bool) -> None:
-            kept = tuple(
-                each
-                for each in CHECKS
-                if (each == key and on) or (each != key and each in self._document.project.checked)
-            )
-            self._document.set(("checked",), kept, f"{title}: {'seen to' if on else 'not seen to'}")
+            kept = {**self._document.project.seen_to}
+            kept.pop(key, None)
+            if on:
+                kept[key] = Tick(check=key, who=who(), at=now())
+            ordered = tuple(kept[each] for each in CHECKS if each in kept)
+            self._document.set(("checked",), ordered, f"{title}: {'seen to' if on else 'not seen to'}")
 
         box.clicked.connect(take)
-        below = note(line, "muted")
+        says = ticks[key].says if key in ticks else ""
+        below = note(f"{line} ({says})" if says else line, "muted")
         below.setIndent(24)
         self._checks.addWidget(box)
         self._checks.addWidget(below)

@@ -30,12 +30,12 @@ from kelvarn.desktop.stations.station import Context, Phrase, Station
 from kelvarn.files.writing import file_stem, write_text
 from kelvarn.handover.board_files import BOARDS
 from kelvarn.handover.carry import Real
+from kelvarn.handover.kept import changed_text
 from kelvarn.handover.other_words import other_words
 from kelvarn.handover.settings import SheetRow, fingerprint, settings_text
 from kelvarn.handover.sheet import sheet_html
 from kelvarn.handover.user_page import user_page_html
 from kelvarn.handover.worked_cases import worked_cases
-from kelvarn.handover.writing import write_files
 from kelvarn.model.candidate import Candidate
 from kelvarn.studies.results import Result
 from kelvarn.units import counted
@@ -69,7 +69,7 @@ class HandoverStation(Station):
         self.verdicts = Verdicts(self._runner.jobs)
         self.verdicts.updated.connect(self.refresh)
         self.verdicts.updated.connect(self.stands_elsewhere)
-        self.program = Program(self._runner.jobs)
+        self.program = Program(self._document, self._runner.jobs)
         self.program.updated.connect(self.refresh)
         self._runner.jobs.progressed.connect(self._proving)
         self.program_view = ProgramView(self.program)
@@ -247,7 +247,7 @@ class HandoverStation(Station):
         if not self.isVisible():  # making the sheet takes longer than a frame
             return
         project, candidate = self._document.project, self.candidate
-        self.verdicts.request(project, candidate)
+        self.verdicts.request(project, candidate, self._view.trial(project))
         board = self._target == _BOARD
         for widget, shown in ((self.page, not board), (self.program_view, board), (self.prove_button, board),
                               (self._board, board)):  # fmt: skip
@@ -288,7 +288,9 @@ class HandoverStation(Station):
         trial, files = self._view.trial(project), self.program.files
         self.program_view.refresh()
         self._file_name.say(f"{self._suggested().name}/  follows “{trial.name}”")
-        self._state.setText(f"state {fingerprint(project, candidate)}")
+        last = self.program.last
+        since = "" if last is None else f"{changed_text(self.program.changed, last)} · "
+        self._state.setText(f"{since}state {fingerprint(project, candidate)}")
         count = len(files) if isinstance(files, dict) else 0
         self.write_button.setText(f"Write {counted(count, 'file')}…" if count else "Write the files…")
         self.write_button.setEnabled(bool(count))
@@ -341,8 +343,7 @@ class HandoverStation(Station):
     def write(self, path: Path) -> None:
         """Write what is shown. Raises FileError, which the window shows."""
         if self._target == _BOARD:
-            assert isinstance(self.program.files, dict)
-            write_files(self.program.files, path)
+            self.program.write(path)
         elif path.suffix.lower() == ".pdf" and self._target != _JSON:
             write_pdf(self.text(), path)
         else:

@@ -1,0 +1,83 @@
+"""What is kept of handovers: what was written into which board, what its proof found, what was seen to."""
+
+from typing import Any, Literal
+
+from pydantic import model_validator
+
+from .fields import ModelBase, Name, Notes, OneLine, field
+
+CheckName = Literal["cut_off", "outputs_alone", "user_knows"]
+CHECKS: dict[CheckName, tuple[str, str]] = {
+    "cut_off": ("Independent cut-off", "one that needs no software is fitted and was seen to act"),
+    "outputs_alone": ("Outputs tried alone", "each was switched before the heater was connected"),
+    "user_knows": ("Who may use it knows", "what the setpoint does not do, and what to do first"),
+}
+"""What nobody but the maker can see to before a handover: what it is, and what a tick says."""
+Numbers = Literal[32, 64]
+_WHEN = "By the clock of the computer, as 2026-11-30T12:00."
+_STATE = "Of rig, law and trials: the fingerprint that sheets carry."
+
+
+class Tick(ModelBase):
+    """Something that was seen to, by whom and when; older files say neither."""
+
+    check: CheckName = field(..., "What", "What was seen to.")
+    who: OneLine = field("", "Who", "Who ticked it.", max_length=100)
+    at: OneLine = field("", "When", _WHEN, max_length=40)
+
+    @model_validator(mode="before")
+    @classmethod
+    def _of_a_name(cls, value: Any) -> Any:
+        return {"check": value} if isinstance(value, str) else value
+
+    @property
+    def says(self) -> str:
+        """Who and when, in words; empty where that is not known."""
+        day = self.at.replace("T", " ")
+        return " · ".join(part for part in (self.who, day) if part)
+
+
+class WrittenFile(ModelBase):
+    """A file that was written."""
+
+    name: OneLine = field(..., "Name", "Of the file.", max_length=100)
+    text: Notes = field(..., "Text", "All of it.")
+
+
+class Handed(ModelBase):
+    """Of a program: whose, for what."""
+
+    candidate: Name = field(..., "Candidate", "Whose program it is.")
+    trial: Name = field(..., "Trial", "The one whose plan it follows.")
+    board: OneLine = field(..., "Board", "That it goes into.", max_length=40)
+    numbers: Numbers = field(64, "Numbers", "Bits of its numbers.")
+    at: OneLine = field(..., "When", _WHEN, max_length=40)
+    state: OneLine = field(..., "State", _STATE, max_length=40)
+
+
+class HandedOver(Handed):
+    """A program that was written."""
+
+    files: tuple[WrittenFile, ...] = field(..., "Files", "As they were written.", max_length=40)
+
+
+class KeptCheck(ModelBase):
+    """What a check of a proof found."""
+
+    name: OneLine = field(..., "Name", "Of the check.", max_length=200)
+    what: Notes = field("", "What", "What was put through.")
+    samples: int = field(0, "Samples", "Decisions that were compared.", ge=0)
+    differing: int = field(0, "Differ", "Decisions that differ.", ge=0)
+    largest: float = field(0.0, "Farthest off", "By how much a number is off at most.", ge=0)
+    first: Notes = field("", "First", "What differs first, in words.")
+    left: Notes = field("", "Left", "Why it was not done; empty where it was.")
+
+
+class KeptProof(Handed):
+    """What the proof of a program found."""
+
+    version: OneLine = field(..., "Version", "Of Kelvarn, which proved it.", max_length=40)
+    checks: tuple[KeptCheck, ...] = field(..., "Checks", "One by one.", max_length=100)
+    not_reached: tuple[OneLine, ...] = field((), "Not reached", "Lines that nothing reached.", max_length=2000)
+    lines: int = field(0, "Lines", "Of the control step.", ge=0)
+    measured: tuple[OneLine, ...] = field((), "Measured", "Of the program on a chip.", max_length=20)
