@@ -137,8 +137,8 @@ def test_a_pin_that_is_used_twice_is_refused(tmp_path: Path) -> None:
 
 def test_what_a_board_has_not_is_one_sentence() -> None:
     for board, bits, real, said in (
-        ("maker8", 12, "float", "read with 12 bits, and a maker board, 8 bits has 10"),
-        ("maker32", 10, "float", "read with 10 bits, and a maker board, 32 bits has 12"),
+        ("maker8", 12, "float", "read with 12 bits, and the 8-bit maker board has 10"),
+        ("maker32", 10, "float", "read with 10 bits, and the 32-bit maker board has 12"),
         ("maker8", 10, "double", "no numbers of 64 bits"),
     ):
         with pytest.raises(HandoverError, match=said):
@@ -146,7 +146,7 @@ def test_what_a_board_has_not_is_one_sentence() -> None:
     with pytest.raises(HandoverError, match="platinum, class A, which"):
         maker_files(cabinet(converter=None, like="platinum, class A"), "maker8")
     shed = find_demo("lemon-shed").build()
-    with pytest.raises(HandoverError, match="a maker board, 8 bits has no clock of the day"):
+    with pytest.raises(HandoverError, match="the 8-bit maker board has no clock of the day"):
         maker_files(Carried(shed, shed.candidates[0], shed.first_trial, "float"), "maker8")
 
 

@@ -8,6 +8,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QCheckBox, QPushButton
 from pytestqt.qtbot import QtBot
 
+from kelvarn.desktop.fields.number import NumberEdit
 from kelvarn.desktop.frame.window import HANDOVER, MainWindow
 from kelvarn.desktop.parts.plain import PlainLabel
 from kelvarn.files.faults import FileError
@@ -16,6 +17,8 @@ from kelvarn.handover.checks import Prover
 from kelvarn.model.edit import put, with_fields
 from kelvarn.model.pid import Pid
 from kelvarn.model.project import Project
+
+from .conftest import type_into
 
 
 @pytest.mark.skipif(shutil.which("gcc") is None, reason="gcc is not installed: apt install gcc")
@@ -32,7 +35,7 @@ def test_a_program_is_shown_proved_and_written(
     assert "The only file to edit" in station.program_view.text.toPlainText()
     qtbot.mouseClick(station.program_view.tab_buttons["control.c"], Qt.MouseButton.LeftButton)
     assert "void control_step(" in station.program_view.text.toPlainText()
-    assert not any(button.isChecked() for button in station.findChildren(QCheckBox))
+    assert not any(button.isChecked() for button in station.findChildren(QCheckBox) if button.isVisible())
     said = lambda: [label.text() for label in station.findChildren(PlainLabel) if label.isVisible()]  # noqa: E731
     qtbot.waitUntil(lambda: "not proved yet" in said())
     qtbot.mouseClick(station.prove_button, Qt.MouseButton.LeftButton)
@@ -123,3 +126,19 @@ def with_law(project: Project, name: str) -> Project:
     law = project.candidates[place].controller
     fields = {"kp_per_K": 0.077} if isinstance(law, Pid) else {"shortest_off_s": 77.0}
     return put(project, ("candidates", place, "controller"), with_fields(law, **fields))
+
+
+def test_a_controller_that_was_bought_gets_its_numbers(window: MainWindow, qtbot: QtBot, tmp_path: Path) -> None:
+    window.go_to(HANDOVER)
+    station = window.handover
+    qtbot.mouseClick(station.target_buttons["bought"], Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: "marks met" in station.page.toPlainText(), timeout=60_000)
+    before = station.page.toPlainText()
+    edit = station.bought_fields.fields["time_step_s"].findChild(NumberEdit)
+    assert isinstance(edit, NumberEdit)
+    type_into(edit, "60 s")
+    assert window.document.project.bought.time_step_s == 60.0
+    qtbot.waitUntil(lambda: "720" in station.page.toPlainText(), timeout=60_000)
+    assert station.page.toPlainText() != before
+    station.write(tmp_path / "x.html")
+    assert "type this" in (tmp_path / "x.html").read_text(encoding="utf-8")

@@ -41,7 +41,7 @@ _PROGRAMS = {
     "python": ("linux", "simulated"),
 }  # fmt: skip
 """Languages of programs, and the boards of each; the first where none is named."""
-_GOES_TO = ("sheet", "user", "settings", *_PROGRAMS)
+_GOES_TO = ("sheet", "user", "settings", "bought", *_PROGRAMS)
 _NUMBERS = {"64": "double", "32": "float"}
 Numbers = Annotated[str, typer.Option(help="Bits of the numbers in C: 64, or 32 for small chips.")]
 
@@ -52,7 +52,7 @@ def handover(
     out: Annotated[Path, typer.Option(help="Where: .html or .pdf; of settings .json; of a program a new folder.")],
     what: Annotated[
         str,
-        typer.Option("--for", help="sheet, user (its page), settings; or a program: c99, micropython, python."),
+        typer.Option("--for", help="sheet, user (its page), bought (to type), settings; or c99, micropython, python."),
     ] = "sheet",
     candidate: CandidateName = None,
     chosen: Chosen = False,
@@ -78,7 +78,7 @@ def handover(
         write_text(out, settings_text(project, law, project.first_trial))
     else:
         with progress("computing what it says"):
-            html = _page_of(project, law, user=what == "user")
+            html = _bought_page(project, law) if what == "bought" else _page_of(project, law, user=what == "user")
         if out.suffix.lower() == ".pdf":
             from kelvarn.desktop.stations.report import write_pdf
 
@@ -99,6 +99,17 @@ def _page_of(project: Project, candidate: Candidate, *, user: bool) -> str:
     results, failures = results_of_all(*asked), failures_of_all(*asked)
     page = user_page_html if user else sheet_html
     return page(project, candidate.name, results, failures, scale, date.today())
+
+
+def _bought_page(project: Project, candidate: Candidate) -> str:
+    """The numbers to type into a controller that was bought, with what rounding costs on all trials."""
+    from kelvarn.handover.bought import bought_html, held, run_held
+    from kelvarn.studies.all_trials import results_of_all
+
+    go_on = current_go_on() or (lambda _: True)
+    tried = results_of_all(project.rig, candidate.controller, project.trials, go_on)
+    typed = run_held(held(project, candidate, project.bought), go_on)
+    return bought_html(project, candidate, tried, typed, project.scale or Scale.CELSIUS, date.today())
 
 
 def _write_program(
@@ -154,7 +165,7 @@ def proof_text(proof: "Proof") -> str:
     lines = [proof.verdict()]
     for check in proof.checks:
         off = f", numbers off by {check.found.largest:.1g} at most" if check.found.largest else ""
-        said = check.left or f"{check.what}: {check.found.samples:,} decisions, {check.found.differing:,} differ{off}"
+        said = check.left or f"{check.text}: {check.found.samples:,} decisions, {check.found.differing:,} differ{off}"
         lines.append(f"  {check.name}: {said}")
         if check.says:
             lines.append(f"    {check.says}")

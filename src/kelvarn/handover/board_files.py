@@ -31,10 +31,10 @@ class BoardKind(NamedTuple):
 
 
 BOARDS: dict[BoardName, BoardKind] = {
-    "simulated": BoardKind("simulated, on this computer", "", True),
-    "maker8": BoardKind("maker board, 8 bits", "avr", False),
-    "maker32": BoardKind("maker board, 32 bits", "cortex-m", True),
-    "micropython": BoardKind("board with MicroPython", "micropython", True, "python"),
+    "simulated": BoardKind("simulated board", "", True),
+    "maker8": BoardKind("8-bit maker board", "avr", False),
+    "maker32": BoardKind("32-bit maker board", "cortex-m", True),
+    "micropython": BoardKind("MicroPython board", "micropython", True, "python"),
     "linux": BoardKind("small computer", "python", True, "python"),
 }
 """Boards that a program goes into."""

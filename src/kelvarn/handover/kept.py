@@ -43,7 +43,7 @@ def with_files(project: Project, carried: Carried, board: BoardName, files: Mapp
 def with_proof(project: Project, carried: Carried, board: BoardName, proof: Proof, at: str) -> Project:
     """The project with what a proof found; one of the same candidate and board goes."""
     checks = tuple(
-        KeptCheck(name=each.name, what=each.what, samples=each.found.samples, differing=each.found.differing,
+        KeptCheck(name=each.name, what=each.text, samples=each.found.samples, differing=each.found.differing,
                   largest=each.found.largest, first=each.says, left=each.left)
         for each in proof.checks
     )  # fmt: skip

@@ -79,18 +79,20 @@ def check_board(carried: Carried, board: BoardName) -> None:
     """Raise HandoverError where a candidate needs what no board of this kind has."""
     rig, title = carried.project.rig, BOARDS[board].title
     if carried.real == "double" and not BOARDS[board].doubles:
-        raise HandoverError(f"A {title} has no numbers of 64 bits: choose 32 bits.")
+        raise HandoverError(f"The {title} has no numbers of 64 bits: choose 32 bits.")
     lacks: dict[Any, str] = {PriceBelow: "a network that tells the price"}
     if board != "linux":
         lacks[Hours] = "a clock of the day"
         if carried.trial.plan.week:
-            raise HandoverError(f"The plan goes by parts of the day, and a {title} has no clock of the day.")
+            raise HandoverError(f"The plan goes by parts of the day, and the {title} has no clock of the day.")
     for part, needs in lacks.items():
         for each in rig.permits:
             if isinstance(each, part):
-                raise HandoverError(f"“{each.name}” needs {needs}, which a {title} has not.")
+                raise HandoverError(f"“{each.name}” needs {needs}, which the {title} has not.")
     if len(rig.drives) > len(OUTPUT_PINS):
-        raise HandoverError(f"A {title} has {len(OUTPUT_PINS)} outputs that can have a duty; the rig has more drives.")
+        raise HandoverError(
+            f"The {title} has {len(OUTPUT_PINS)} outputs that can have a duty; the rig has more drives."
+        )
 
 
 def probes_of(probes: tuple[Probe, ...], board: BoardName, free: Iterator[int], bits: int) -> Iterator[dict[str, Any]]:
@@ -100,12 +102,12 @@ def probes_of(probes: tuple[Probe, ...], board: BoardName, free: Iterator[int], 
         if probe.converter is not None:
             if probe.converter.bits != bits:
                 raise HandoverError(
-                    f"“{probe.name}” is read with {probe.converter.bits} bits, and a {BOARDS[board].title} has "
+                    f"“{probe.name}” is read with {probe.converter.bits} bits, and the {BOARDS[board].title} has "
                     f"{bits}: set the converter of the probe so and try it."
                 )
             place = next(analog)
             if place >= _ANALOG_PINS:
-                raise HandoverError(f"A {BOARDS[board].title} has {_ANALOG_PINS} analogue inputs; the rig has more.")
+                raise HandoverError(f"The {BOARDS[board].title} has {_ANALOG_PINS} analogue inputs; the rig has more.")
             kind, pin, what = "analog", f"A{place}", "an analogue input, between the thermistor and its resistor"
         elif board in _BITS and (_COUPLE in probe.like or (not probe.like and probe.highest_degC > _HOTTEST_ON_WIRE)):
             kind, pin, what = "couple", str(_next(free)), "selects its thermocouple converter"
@@ -113,7 +115,7 @@ def probes_of(probes: tuple[Probe, ...], board: BoardName, free: Iterator[int], 
             kind, pin, what = "wire", str(_next(free)), "a digital sensor on one wire, with 4.7 kΩ to the supply"
         else:
             raise HandoverError(
-                f"“{probe.name}” is a {probe.like}, which a {BOARDS[board].title} does not read here: choose a "
+                f"“{probe.name}” is a {probe.like}, which the {BOARDS[board].title} does not read here: choose a "
                 f"thermistor with {bits} bits, a digital probe in steps of 1/16 K or a thermocouple."
             )
         if kind != "analog" and not probe.like:

@@ -36,18 +36,20 @@ class Compared:
     Attributes:
         samples: compared; differing: of them; first: the first that differs.
         largest: by how much a number of the program is off at most: 0 with doubles, little with 32 bits.
+        reasons: with 32 bits, samples at which the law names another reason for the same drive; they do not differ.
     """
 
     samples: int = 0
     differing: int = 0
     first: Difference | None = None
     largest: float = 0.0
+    reasons: int = 0
 
     def __add__(self, other: "Compared") -> "Compared":
         """This, then that."""
         return Compared(
             self.samples + other.samples, self.differing + other.differing, self.first or other.first,
-            max(self.largest, other.largest),
+            max(self.largest, other.largest), self.reasons + other.reasons,
         )  # fmt: skip
 
 
@@ -67,6 +69,14 @@ class Check:
     found: Compared = Compared()
     left: str = ""
     told: str = ""
+
+    @property
+    def text(self) -> str:
+        """What was put through, and what is to be said of it besides whether anything differs."""
+        others = (
+            f"; in {self.found.reasons} the law names another reason for the same drive" if self.found.reasons else ""
+        )
+        return f"{self.what}{others}"
 
     @property
     def says(self) -> str:

@@ -6,6 +6,7 @@ from pydantic import model_validator
 
 from kelvarn.units import Scale
 
+from .bought import Bought
 from .candidate import Candidate
 from .fields import ModelBase, Name, Notes, field
 from .handed import CheckName, HandedOver, KeptProof, Tick
@@ -47,6 +48,7 @@ class Project(ModelBase):
         (), "Fitted models", "Those that were used, the last one last.", max_length=MOST_FITS
     )
     checked: tuple[Tick, ...] = field((), "Seen to", "What was seen to before the handover.", max_length=3)
+    bought: Bought = field(Bought(), "Bought controller", "What one that was bought can hold.")
     handed_over: tuple[HandedOver, ...] = field(
         (), "Handed over", "The program of each candidate that was written last.", max_length=60
     )

@@ -48,7 +48,7 @@ class DifferenceView(QWidget):
         lanes = (
             Lane("reading", f"Reading, {at_s:.4g} s after what is shown begins it differs", ValueAxis(Quantity.NUMBER),
                  traces=(LaneTrace("reading", time_s, reading),)),
-            Lane("figure", f"{first.figure[:1].upper()}{first.figure[1:]}", ValueAxis(Quantity.NUMBER, least=1e-6),
+            Lane("figure", f"{first.figure[:1].upper()}{first.figure[1:]}", ValueAxis(Quantity.NUMBER, least=0.01),
                  weight=1.4, traces=both),
         )  # fmt: skip
         self.strip.show_lanes(Shown(lanes, float(time_s[-1]) or 1.0, time_s))

@@ -16,6 +16,7 @@ from kelvarn.handover.kept import changed_lines, is_old, last_files, last_proof,
 from kelvarn.handover.proof import prove
 from kelvarn.handover.proof_records import Proof
 from kelvarn.handover.writing import all_files, write_files
+from kelvarn.model.bought import Bought
 from kelvarn.model.candidate import Candidate
 from kelvarn.model.handed import HandedOver, KeptProof
 from kelvarn.model.project import Project
@@ -28,7 +29,7 @@ Files = dict[str, str]
 
 _OF_NO_ACCOUNT = {
     "checked": (), "handed_over": (), "proofs": (), "notes": "", "ideas": "", "logs": (), "fits": (), "kept": (),
-    "lanes": ("temperature",),
+    "lanes": ("temperature",), "bought": Bought(),
 }  # fmt: skip
 """Fields of a project that no program depends on."""
 

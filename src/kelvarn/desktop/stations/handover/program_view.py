@@ -197,7 +197,7 @@ class ProgramView(QWidget):
             self._line(row, "–", "muted", f"{check.name}: {check.left}")
             return
         sign, role = ("✕", "wrong") if check.found.differing else ("✓", "met")
-        self._line(row, sign, role, f"{check.name}: {check.what}", tip=check.says)
+        self._line(row, sign, role, f"{check.name}: {check.text}", tip=check.says)
         self._cell(row, 2, f"{check.found.samples:,}".replace(",", "\u202f"), "", right=True)
         if check.found.first is not None and check.found.first.around:
             see = QPushButton(f"{check.found.differing}: see it")

@@ -1,5 +1,6 @@
 """Puts the Handover station together."""
 
+import html
 from datetime import date
 from pathlib import Path
 
@@ -29,7 +30,9 @@ from kelvarn.desktop.stations.report import write_pdf
 from kelvarn.desktop.stations.station import Context, Phrase, Station
 from kelvarn.files.writing import file_stem, write_text
 from kelvarn.handover.board_files import BOARDS
+from kelvarn.handover.bought import bought_html
 from kelvarn.handover.carry import Real
+from kelvarn.handover.faults import HandoverError
 from kelvarn.handover.kept import changed_text
 from kelvarn.handover.other_words import other_words
 from kelvarn.handover.settings import SheetRow, fingerprint, settings_text
@@ -43,14 +46,16 @@ from kelvarn.units import counted
 from .program import PROOF, Program
 from .program_view import ProgramView
 from .ready import Ready, clear, note
+from .typed import BoughtFields, Typed
 from .verdicts import Verdicts
 
-_USER, _SHEET, _JSON, _BOARD = "user", "sheet", "json", "board"
+_USER, _SHEET, _JSON, _BOARD, _BOUGHT = "user", "sheet", "json", "board", "bought"
 _SHORT = 40  # letters of a value that stands out; a longer one is a sentence
 _TARGETS = (
     (_SHEET, "Sheet to print", "for who builds it", "html"),
     (_USER, "Page by the machine", "for who uses it", "html"),
-    (_BOARD, "A board of your own", "the program in C99", ""),
+    (_BOARD, "A board of your own", "C99, MicroPython or Python", ""),
+    (_BOUGHT, "A controller you bought", "numbers to type in", "html"),
     (_JSON, "Settings as JSON", "for your own code", "json"),
 )
 _NUMBERS: tuple[tuple[Real, str], ...] = (("double", "64-bit"), ("float", "32-bit"))
@@ -73,6 +78,8 @@ class HandoverStation(Station):
         self.program.updated.connect(self.refresh)
         self._runner.jobs.progressed.connect(self._proving)
         self.program_view = ProgramView(self.program)
+        self.typed = Typed(self._runner.jobs)
+        self.typed.updated.connect(self.refresh)
         self.page = QTextBrowser()
         self.page.setOpenLinks(False)
         self.page.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -147,6 +154,8 @@ class HandoverStation(Station):
         for name, kind in BOARDS.items():
             self.boards.addItem(kind.title, name)
         self.boards.activated.connect(self._take_board)
+        self.boards.setMinimumContentsLength(8)
+        self.boards.setSizeAdjustPolicy(Choice.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         form.addRow(PlainLabel("Board"), self.boards)
         self.numbers = Choice()
         self.numbers.setAccessibleName("Numbers of the program")
@@ -156,6 +165,10 @@ class HandoverStation(Station):
         self.numbers.activated.connect(self._take_numbers)
         form.addRow(PlainLabel("Numbers"), self.numbers)
         column.addWidget(self._board)
+        self._measured = note("", "muted")
+        column.addWidget(self._measured)
+        self.bought_fields = BoughtFields(self._document, self._view)
+        column.addWidget(self.bought_fields)
         column.addStretch(1)
         return left
 
@@ -204,6 +217,13 @@ class HandoverStation(Station):
                 project, self.candidate.name, self.verdicts.results, self.verdicts.failures, self._view.scale,
                 date.today(),
             )  # fmt: skip
+        if self._target == _BOUGHT:
+            try:
+                return bought_html(
+                    project, self.candidate, self.verdicts.results, self.typed.results, self._view.scale, date.today()
+                )
+            except HandoverError as error:
+                return f"<p>{html.escape(str(error))}</p>"
         trial = self._view.trial(project).name
         result = self._runner.result_of(self.candidate.name)
         results = {trial: result} if result is not None and self.candidate.name not in self._runner.faults else {}
@@ -249,8 +269,12 @@ class HandoverStation(Station):
         project, candidate = self._document.project, self.candidate
         self.verdicts.request(project, candidate, self._view.trial(project))
         board = self._target == _BOARD
+        self.bought_fields.setVisible(self._target == _BOUGHT)
+        if self._target == _BOUGHT:
+            self.typed.request(project, candidate)
+            self.bought_fields.refresh()
         for widget, shown in ((self.page, not board), (self.program_view, board), (self.prove_button, board),
-                              (self._board, board)):  # fmt: skip
+                              (self._board, board), (self._measured, board)):  # fmt: skip
             widget.setVisible(shown)
         if board:
             self.program.request(project, candidate, self._view.trial(project), self._view.scale)
@@ -274,7 +298,7 @@ class HandoverStation(Station):
                 self.page.setStyleSheet(f"background: {theme.PAPER.panel}; color: {theme.PAPER.ink};")
                 self.page.setFont(theme.font())
                 self.page.setHtml(text)
-        what = {_SHEET: "sheet", _USER: "page", _JSON: "settings"}[self._target]
+        what = {_SHEET: "sheet", _USER: "page", _JSON: "settings", _BOUGHT: "page"}[self._target]
         self.write_button.setText(f"Write the {what}…")
         self._foot_text.say(
             "All numbers in base units; each key names its unit."
@@ -287,6 +311,9 @@ class HandoverStation(Station):
         project, candidate = self._document.project, self.candidate
         trial, files = self._view.trial(project), self.program.files
         self.program_view.refresh()
+        proof = self.program.proof
+        measured = [f"{each.what} {each.value:.4g} {each.unit}" for each in proof.measured] if proof is not None else []
+        self._measured.setText("\n".join(measured))
         self._file_name.say(f"{self._suggested().name}/  follows “{trial.name}”")
         last = self.program.last
         since = "" if last is None else f"{changed_text(self.program.changed, last)} · "
@@ -323,7 +350,7 @@ class HandoverStation(Station):
 
     def _suggested(self) -> Path:
         suffix = {key: suffix for key, _, _, suffix in _TARGETS}[self._target]
-        by = "-by-the-machine" if self._target == _USER else ""
+        by = {_USER: "-by-the-machine", _BOUGHT: "-to-type"}.get(self._target, "")
         return Path(f"{file_stem(f'{self._document.project.name}-{self.candidate.name}')}{by}.{suffix}".rstrip("."))
 
     def ask_where(self) -> None:
