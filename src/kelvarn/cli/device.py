@@ -117,13 +117,13 @@ def _write_program(
 ) -> None:
     """Write a program's files into a folder of their own; its kind: language, bits of its numbers, board."""
     from kelvarn.handover.carry import Carried
-    from kelvarn.handover.writing import all_files, write_files
+    from kelvarn.handover.writing import all_files, write_program
 
     language, numbers, board = kind
     carried = Carried(project, candidate, trial_named(project, trial), _real(numbers))
     in_python = language != "c99"
     files = all_files(carried, cast(Any, board), date.today(), project.scale or Scale.CELSIUS, in_python=in_python)
-    write_files(files, out, replace=replaces.get())
+    write_program(files, project.units, out, replace=replaces.get())
     print(f"Written to {printable(out)}: {', '.join(sorted(files))}.", file=sys.stderr)
 
 

@@ -55,7 +55,7 @@ def simulated(carried: Carried) -> str:
     """The board that is not there."""
     return render(
         "board_simulated.c.jinja", inputs=_taken(carried, "row[{}]"), columns=_count(carried),
-        outputs=carried.project.rig.drives, decided=DECIDED,
+        outputs=carried.project.rig.drives, decided=DECIDED, adjusts=adjusts(carried),
     )  # fmt: skip
 
 
@@ -70,7 +70,7 @@ def on_chip(carried: Carried) -> str:
     ]
     return render(
         "board_chip.c.jinja", inputs=_taken(carried, "row[{}].x", "row[{}].n"), columns=_count(carried),
-        outputs=carried.project.rig.drives, decided=decided,
+        outputs=carried.project.rig.drives, decided=decided, adjusts=adjusts(carried),
     )  # fmt: skip
 
 
@@ -78,7 +78,13 @@ def row_types(carried: Carried) -> list[Type]:
     """What each column of a row is: the clock, of each probe its figure and whether there is one, the other inputs."""
     integer, real = Type(Kind.INT), Type(Kind.REAL)
     probes = [real, integer] * len(carried.project.rig.probes)
-    return [integer, *probes, *(field_types(record)[name] for _, record, name, _ in columns(carried))]
+    inputs = [field_types(record)[name] for _, record, name, _ in columns(carried)]
+    return [integer, *probes, *inputs, *([integer, real] if adjusts(carried) else [])]
+
+
+def adjusts(carried: Carried) -> bool:
+    """Whether any of its settings stays adjustable: a row then has which one is adjusted, and to what, at its end."""
+    return any(each.candidate == carried.candidate.name for each in carried.project.adjustable)
 
 
 def told_types(carried: Carried) -> list[Type]:

@@ -14,6 +14,7 @@ from kelvarn.engine.prepare import on_trial_for
 from kelvarn.engine.pulses import counts_of
 from kelvarn.engine.run import Run
 
+from .board_files import adjusts
 from .carry import Carried, columns
 from .twin import BoardRow
 
@@ -26,7 +27,8 @@ def plain_row(carried: Carried, now_ms: int, raws: Sequence[float | None]) -> Bo
     row = [float(now_ms % (1 << 32))]
     for raw in raws:
         row += [0.0, 0.0] if raw is None else [raw, 1.0]
-    return [*row, *(_USUAL.get(name, 0.0) for _, _, name, _ in columns(carried))]
+    adjusted = [-1.0, 0.0] if adjusts(carried) else []
+    return [*row, *(_USUAL.get(name, 0.0) for _, _, name, _ in columns(carried)), *adjusted]
 
 
 def random_row(carried: Carried, now_ms: int, levels: Sequence[float], draw: random.Random) -> BoardRow:
@@ -91,6 +93,7 @@ class RowsOfRuns:
         stepper = Stepper(run.controller, trial.plan, rig.probe.interval_s, rig.way, (), rig, trial)
         on_trial, interval_ms = stepper.on_trial, carried.known.rows[Timing][0].interval_ms
         those, nothing = columns(carried), [0.0] * (2 * len(rig.probes))
+        unadjusted = [-1.0, 0.0] if adjusts(carried) else []
         found: list[list[tuple[int, BoardRow]]] = [[]]
         for k in range(run.time_s.size):
             taken = on_trial.happening[0].taken
@@ -99,7 +102,7 @@ class RowsOfRuns:
                 found.append([])
             elif on_trial.happening[0].taken != taken:
                 said = [float(getattr(getattr(on_trial.inputs, group)[row], name)) for group, _, name, row in those]
-                found[-1].append((k, [float(k * interval_ms), *nothing, *said]))
+                found[-1].append((k, [float(k * interval_ms), *nothing, *said, *unadjusted]))
         return [(np.array([k for k, _ in part]), np.array([row for _, row in part])) for part in found if part]
 
 

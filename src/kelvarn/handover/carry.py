@@ -2,11 +2,12 @@
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any, Literal, NamedTuple
 
 import numpy as np
+from pydantic import BaseModel
 
 from kelvarn.engine.control import Control, control_of, control_step, resume, stored_fields
 from kelvarn.engine.decision import Decision
@@ -30,17 +31,18 @@ from kelvarn.model.guards import LinkLost, PriceBelow
 from kelvarn.model.project import Project
 from kelvarn.model.trial import Trial
 
+from .alone import constants, only_alone, replaced, words
 from .faults import HandoverError
 from .settings import fingerprint
 from .translate.c99 import C99, Sources
-from .translate.c_names import identifier, setting_names
+from .translate.c_names import identifier, lower, record_name, setting_names
 from .translate.known import Known
 from .translate.program import field_types
 from .translate.prune import prune
 from .translate.pruned import Pruned, Setting
 from .translate.python import Python, PythonSources
 from .translate.values import known_of
-from .translate.wording import SettingLine, lines_of
+from .translate.wording import SettingLine, follow_milliseconds, lines_of
 
 DECIDED = (
     "setpoint_degC", "asked", "given", "law_code", "guard_code", "alarm_code", "tripped", "drives_cut", "loads_cut",
@@ -104,12 +106,18 @@ class Carried:
         """What the rows of tables are called in C."""
         taken: set[str] = set()
         rig = self.project.rig
-        return {
+        named = {
             Guard: [identifier(guard.name, taken) for guard in guards_of(rig)],
             PermitRecord: [identifier(permit.name, taken) for permit in rig.permits],
             Drive: [identifier(drive.name, taken) for drive in rig.drives],
             ProbeRecord: [identifier(probe.name, taken) for probe in rig.probes],
         }
+        for record, those in self.known.rows.items():
+            if len(those) > 1 and record not in named:
+                named[record] = [
+                    identifier(f"{lower(record_name(record))} {k}", taken) for k in range(1, len(those) + 1)
+                ]
+        return named
 
     @cached_property
     def sources(self) -> Sources:
@@ -126,8 +134,14 @@ class Carried:
         """The control step in Python. Raises as `sources` does."""
         self._check()
         return Python(
-            self.known, self.pruned, Device, Inputs, self.row_names, stored_fields(self.project.rig)
+            self.known, self.pruned, Device, Inputs, self.row_names, stored_fields(self.project.rig), self._live()
         ).sources()
+
+    def _live(self) -> frozenset[str]:
+        """Settings that stay adjustable, and those that follow from them by a formula."""
+        chosen = {each.setting for each in self.project.adjustable if each.candidate == self.candidate.name}
+        follow = {line.name for line in self.lines() if isinstance(line.value, str) and chosen & words(line.value)}
+        return frozenset(chosen | follow) if chosen else frozenset()
 
     @property
     def fingerprint(self) -> str:
@@ -138,15 +152,32 @@ class Carried:
         """Whether anything reads a field of the inputs."""
         return (record, name) in self.pruned.read
 
+    @property
+    def settings(self) -> dict[str, Setting]:
+        """Numbers that stand in the settings, by name; the loop around the control step needs the interval."""
+        return {**self.sources.settings, "INTERVAL_MS": Setting(Timing, 0, "interval_ms")}
+
     def lines(self) -> list[SettingLine]:
         """The settings, in the order in which the program meets them."""
+        return list(self._lines)
+
+    @cached_property
+    def _lines(self) -> tuple[SettingLine, ...]:
         found: dict[str, SettingLine] = {}
-        always = {"INTERVAL_MS": Setting(Timing, 0, "interval_ms")}  # the loop around the control step needs it
-        for name, setting in {**self.sources.settings, **always}.items():
+        for name, setting in self.settings.items():
             value = getattr(self.known.rows[setting.record][setting.row], setting.name)
-            for line in lines_of(setting, name, value, self._part_of(setting)):
+            lines = lines_of(setting, name, value, self._part_of(setting))
+            if len(lines) > 1 and len(self.known.rows[setting.record]) > 1:
+                lines = lines_of(setting, name, value, None)  # a formula would name fields that others have too
+            for line in lines:
                 found.setdefault(line.name, line)
-        return list(found.values())
+        lines, kept = follow_milliseconds(found), constants(self.device())
+        return tuple(only_alone(lines, self.settings, kept, lambda *of: constants(self.with_part(*of).device())))
+
+    def with_part(self, part: BaseModel, new: BaseModel) -> "Carried":
+        """The program with a part of the model replaced."""
+        project, candidate, trial = (replaced(each, part, new) for each in (self.project, self.candidate, self.trial))
+        return replace(self, project=project, candidate=candidate, trial=trial)
 
     def _part_of(self, setting: Setting) -> Any:
         """The part of the model that a setting is of."""

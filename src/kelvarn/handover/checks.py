@@ -20,6 +20,8 @@ from kelvarn.studies.failure_kinds import failures_of
 from kelvarn.studies.failure_moments import moments_of
 from kelvarn.studies.variants import draw
 
+from .adjusting import AdjustedLine, adjusting
+from .board_files import adjusts
 from .board_rows import Ints, RowsOfRuns, plain_row, random_row
 from .carry import DECIDED, Carried, columns
 from .chips import ChipProgram, build_for
@@ -36,6 +38,7 @@ _MOST_SAMPLES = 4000
 _WITHIN = 2e-4
 """Share by which a number of 32 bits may be off; what it decides may not."""
 _LAST_BITS, _AROUND = 1e-11, 60
+_ADJUSTMENTS = 2000
 _CODES = frozenset(("law_code", "guard_code", "alarm_code", "tripped", "drives_cut", "loads_cut", "ready"))
 _FINE_K = 1e-9
 _SECOND_SAMPLES, _WALKED_K = 3000, 60.0
@@ -107,6 +110,8 @@ class Prover:
             ("power cuts", lambda: self._restarts(_CUTS if many else _CUTS_ON_CHIP, storing=False)),
             ("ten years", self.ten_years),
         ]
+        if many or adjusts(self.carried):
+            found.append(("settings written while it runs", self._adjusted))
         if many:
             found.insert(0, ("a second opinion", self.second_opinion))
             found.insert(7, ("cuts while storing", lambda: self._restarts(_CUTS_WHILE_STORING, storing=True)))
@@ -290,12 +295,36 @@ class Prover:
 
         return self._check(f"ten years of clock in {_JUMPS} jumps", those())
 
+    def _adjusted(self) -> Check:
+        """Settings written while it runs: inside of their ranges, at the ends, beyond them, no setting at all."""
+        adjusted = adjusting(self.carried).adjusted
+        if not adjusted:
+            return Check("", left="No setting of this program can be written while it runs.")
+
+        def those() -> Iterator[Sequence[BoardRow]]:
+            for _ in range(4):
+                rows = self._odd_rows(0, _ADJUSTMENTS // 4)
+                for row in rows:
+                    if self.draw.random() < 0.2:
+                        row[-2:] = self._adjustment(adjusted)
+                yield rows
+
+        return self._check(f"{_ADJUSTMENTS} samples, a setting written in every fifth", those())
+
+    def _adjustment(self, adjusted: Sequence[AdjustedLine]) -> list[float]:
+        place = self.draw.randrange(len(adjusted) + 1)
+        each = adjusted[min(place, len(adjusted) - 1)]
+        width = each.highest - each.lowest
+        value = self.draw.choice((each.lowest, each.highest, each.lowest + self.draw.random() * width,
+                                  each.highest + width, each.lowest - width))  # fmt: skip
+        return [float(place), float(np.float32(value)) if self.carried.real == "float" else value]
+
     def _restarts(self, count: int, *, storing: bool) -> Check:
         """Power cuts at many moments, each a new program with only what was stored.
 
         While something is stored: it has what was stored before, or what was being stored.
         """
-        if not self.carried.sources.stored:
+        if not self.carried.sources.stored and not adjusts(self.carried):
             return Check("", left="There is nothing that it stores.")
         memory, other = self._folder / f"memory-{storing}", self._folder / "memory-covered"
         memory.unlink(missing_ok=True)

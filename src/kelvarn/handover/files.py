@@ -8,6 +8,7 @@ from kelvarn import __version__
 from kelvarn.engine.guard_records import Guard, GuardState
 from kelvarn.units import Quantity, Scale, show
 
+from .adjusting import AdjustedLine, Adjusting, adjusting, with_ranges
 from .board_files import BOARDS, BoardName, plain, render
 from .carry import Carried
 from .settings import working_setpoint
@@ -35,20 +36,35 @@ def program_files(carried: Carried) -> dict[str, str]:
     Raises:
         HandoverError: the candidate cannot be carried over; one sentence that says why.
     """
-    sources, lines = carried.sources, carried.lines()
-    made = {
-        "settings.h": _settings(carried, lines),
-        "settings.c": render("settings.c.jinja", conditions=_conditions(lines, sources.fits) or ["true"]),
+    sources, made = carried.sources, adjusting(carried)
+    lines = with_ranges(carried.lines(), made)
+    adjusted = [_adjusted(each) for each in made.adjusted]
+    conditions = _conditions(lines, sources.fits) or ["true"]
+    files = {
+        "settings.h": _settings(carried, lines, made),
+        "settings.c": render("settings.c.jinja", conditions=conditions, adjusted=adjusted),
         "numbers.h": render("numbers.h.jinja", real=carried.real),
         "control.h": sources.header,
         "control.c": sources.body,
         "board.h": plain("board.h"),
         "program.h": plain("program.h"),
-        "program.c": _program(carried),
+        "program.c": _program(carried, made),
     }
-    if sources.stored:
-        made |= {"store.h": plain("store.h"), "store.c": plain("store.c")}
-    return made
+    if sources.stored or adjusted:
+        files |= {
+            "store.h": render("store.h.jinja", stored=sources.stored, adjusted=adjusted),
+            "store.c": plain("store.c"),
+        }
+    return files
+
+
+def _adjusted(each: AdjustedLine) -> dict[str, str]:
+    """What templates need of a setting that stays adjustable."""
+    return {
+        "name": each.line.name, "field": each.line.name.lower(), "type": "int32_t" if each.is_whole else "real",
+        "text": text_of(each.line), "lowest": f"REAL({each.lowest!r})", "highest": f"REAL({each.highest!r})",
+        "step": f"REAL({each.step!r})",
+    }  # fmt: skip
 
 
 def readme(carried: Carried, board: BoardName, today: date, scale: Scale, *, in_python: bool = False) -> str:
@@ -82,25 +98,28 @@ def text_of(line: SettingLine) -> str:
     return f"INT32_C({line.value})" if isinstance(line.value, int) else f"REAL({line.value!r})"
 
 
-def _settings(carried: Carried, lines: list[SettingLine]) -> str:
-    rows = []
+def _settings(carried: Carried, lines: list[SettingLine], made: Adjusting) -> str:
+    rows, live = [], {each.line.name: each for each in made.adjusted}
     for line in lines:
-        said = setting_comment(line)
+        said = setting_comment(line, live.get(line.name))
         comment = "/* " + "\n   ".join(textwrap.wrap(said.strip(), _WIDTH - 6)) + " */"
-        rows.append({"comment": comment if said.strip() else "", "name": line.name, "text": text_of(line)})
+        text = f"(adjusted.{line.name.lower()})" if line.name in live else text_of(line)
+        rows.append({"comment": comment if said.strip() else "", "name": line.name, "text": text})
     return render(
-        "settings.h.jinja", lines=rows, candidate=carried.candidate.name, project=carried.project.name,
-        fingerprint=carried.fingerprint,
+        "settings.h.jinja", lines=rows, adjusted=[_adjusted(each) for each in made.adjusted],
+        candidate=carried.candidate.name, project=carried.project.name, fingerprint=carried.fingerprint,
     )  # fmt: skip
 
 
-def setting_comment(line: SettingLine) -> str:
+def setting_comment(line: SettingLine, adjusted: AdjustedLine | None = None) -> str:
     """What is said of a setting: what it means, its unit and range."""
     said = line.says
     if line.unit:
         said += f" In {line.unit}."
     if line.low is not None and line.high is not None:
         said += f" From {line.low:g} to {line.high:g}."
+    if adjusted is not None:
+        said += f" Adjustable, in steps of {adjusted.step:g}; at the start {line.value}."
     if not line.edited:
         said += " Follows from the others: not to be edited."
     return said.strip()
@@ -124,15 +143,17 @@ def is_urgent(carried: Carried, record: Any, row: int, name: str) -> bool:
     return name not in SLOW
 
 
-def _program(carried: Carried) -> str:
+def _program(carried: Carried, made: Adjusting) -> str:
     rig, stored = carried.project.rig, carried.sources.stored
     urgent = [each.called for each in stored if is_urgent(carried, each.record, each.row, each.name)]
     many = len(rig.drives) > 1
     return render(
         "program.c.jinja",
         title=f"{carried.candidate.name}, {carried.project.name}",
-        stores=bool(stored),
-        urgent="\n        || ".join(f"now->{each} != stored.{each}" for each in urgent) or "false",
+        stores=bool(stored or made.adjusted),
+        stored=bool(stored),
+        adjusted=made.adjusted,
+        urgent="\n        || ".join(f"now->{each} != kept.stored.{each}" for each in urgent) or "false",
         store_every_ms=STORE_EVERY_MS,
         years=YEARS,
         outputs=[f"states[{k}]" if many else "states" for k in range(len(rig.drives))],

@@ -10,7 +10,7 @@ from kelvarn.engine.plant import Drive, DriveKind
 from kelvarn.model.guards import Alarm, Hours, NoRise, PriceBelow, Trip
 from kelvarn.model.probes import Probe
 
-from .board_files import BOARDS, BoardName, plain, render
+from .board_files import BOARDS, BoardName, adjusts, plain, render
 from .carry import Carried
 from .faults import HandoverError
 
@@ -52,7 +52,7 @@ def maker_files(carried: Carried, board: BoardName) -> dict[str, str]:
         "alarms": [{"name": c_text(alarm.name), "place": bit} for bit, alarm in enumerate(alarms)],
         "trips": [{"name": c_text(guard.name), "place": place} for place, guard in enumerate(rig.guards)
                   if isinstance(guard, Trip | NoRise)],
-        "signals": list(signals_of(alarms)), "inputs": list(_inputs(carried)),
+        "adjusts": adjusts(carried), "signals": list(signals_of(alarms)), "inputs": list(_inputs(carried)),
         "tell_every": max(1, round(_TELL_EVERY_MS / carried.known.rows[Timing][0].interval_ms)),
     }  # fmt: skip
     of["pin_names"] = list(_pin_names(of))

@@ -54,7 +54,6 @@ def prove(
             measured += prover.measured()
             if where == "avr":
                 checks.append(_board(carried, Path(folder) / "board"))
-    checks.append(Check("settings written while it runs", left="No setting of this program can be written then."))
     if on == ("host",):
         checks.append(Check("on a chip", left="It ran on this computer only: choose a chip."))
     return Proof(

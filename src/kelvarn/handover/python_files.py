@@ -9,7 +9,8 @@ from kelvarn.engine.inputs import PermitInput, Said
 from kelvarn.engine.plant import Drive, DriveKind
 from kelvarn.model.guards import Alarm, Hours
 
-from .board_files import BoardName, plain, python_inputs, render, row_types
+from .adjusting import Adjusting, adjusting, with_ranges
+from .board_files import BoardName, adjusts, plain, python_inputs, render, row_types
 from .carry import DECIDED, Carried
 from .files import STORE_EVERY_MS, YEARS, is_urgent, setting_comment
 from .maker import check_board, probes_of, signals_of
@@ -26,18 +27,21 @@ def python_files(carried: Carried, board: BoardName) -> dict[str, str]:
         HandoverError: the candidate cannot be carried over, or needs what the board does not have.
     """
     of_board = {"board.py": _simulated(carried)} if board == "simulated" else _of_board(carried, board)
-    stores = {"store.py": plain("store.py.jinja")} if carried.sources.stored else {}
+    made = adjusting(carried)
+    kept = bool(carried.sources.stored or made.adjusted)
+    stores = {"store.py": render("store.py.jinja", adjusted=made.adjusted)} if kept else {}
     return {
-        "settings.py": _settings(carried), "control.py": carried.python.body, "program.py": _program(carried),
+        "settings.py": _settings(carried, made), "control.py": carried.python.body,
+        "program.py": _program(carried, made),
         **stores, **of_board,
     }  # fmt: skip
 
 
-def _settings(carried: Carried) -> str:
-    lines = carried.lines()
+def _settings(carried: Carried, made: Adjusting) -> str:
+    lines, live = with_ranges(carried.lines(), made), {each.line.name: each for each in made.adjusted}
     rows = []
     for line in lines:
-        wrapped = textwrap.wrap(setting_comment(line), 98)
+        wrapped = textwrap.wrap(setting_comment(line, live.get(line.name)), 98)
         rows.append({"comment": "\n".join(f"# {each}" for each in wrapped), "name": line.name, "text": _text(line)})
     conditions = [
         f"{line.low!r} <= {line.name} <= {line.high!r}"
@@ -45,7 +49,13 @@ def _settings(carried: Carried) -> str:
         if line.edited and line.low is not None and line.high is not None
     ] + carried.python.fits
     return render(
-        "settings.py.jinja", lines=rows, conditions=conditions or ["True"], fingerprint=carried.fingerprint,
+        "settings.py.jinja", lines=rows, conditions=conditions or ["True"],
+        seconds=any("SECONDS_OF" in str(line.value) for line in lines),
+        roots=any("SQRT_OF" in str(line.value) for line in lines),
+        adjusted=[{"name": each.line.name, "lowest": each.lowest, "highest": each.highest, "step": each.step}
+                  for each in made.adjusted],
+        follows=[{"name": line.name, "text": line.value} for line in lines if isinstance(line.value, str)],
+        fingerprint=carried.fingerprint,
         title=_quoted(f"“{carried.candidate.name}” for “{carried.project.name}”"),
     )  # fmt: skip
 
@@ -59,14 +69,15 @@ def _quoted(text: str) -> str:
     return text.replace("\\", "/").replace('"', "'")
 
 
-def _program(carried: Carried) -> str:
+def _program(carried: Carried, made: Adjusting) -> str:
     stored = carried.sources.stored
     urgent = tuple(k for k, each in enumerate(stored) if is_urgent(carried, each.record, each.row, each.name))
     # A table of probes that are all constants is the program's own.
     keeps_probes = "probes" in carried.pruned.params[_read_probe_of(carried)]
     return render(
-        "program.py.jinja", title=_quoted(f"{carried.candidate.name}, {carried.project.name}"), stores=bool(stored),
-        years=YEARS, store_every_ms=STORE_EVERY_MS, urgent=repr(urgent), probes=len(carried.project.rig.probes),
+        "program.py.jinja", title=_quoted(f"{carried.candidate.name}, {carried.project.name}"),
+        stores=bool(stored or made.adjusted), adjusted=made.adjusted, years=YEARS, store_every_ms=STORE_EVERY_MS,
+        urgent=repr(urgent), probes=len(carried.project.rig.probes),
         drives=len(carried.project.rig.drives), first="self.device.probes, " if keeps_probes else "",
     )  # fmt: skip
 
@@ -78,7 +89,7 @@ def _read_probe_of(carried: Carried) -> str:
 def _simulated(carried: Carried) -> str:
     return render(
         "board_simulated.py.jinja", inputs=python_inputs(carried), columns=len(row_types(carried)),
-        decided=repr(DECIDED), drives=len(carried.project.rig.drives),
+        decided=repr(DECIDED), adjusts=adjusts(carried), drives=len(carried.project.rig.drives),
     )  # fmt: skip
 
 
@@ -99,7 +110,7 @@ def _of_board(carried: Carried, board: BoardName) -> dict[str, str]:
         "permits": [{"name": _quoted(permit.name), "pin": next(free)} for permit in contacts],
         "kinds": {kind: any(each["kind"] == kind for each in probes) for kind in ("analog", "wire")},
         "analog": [each["kind"] == "analog" for each in probes],
-        "signals": list(signals_of(alarms)), "inputs": list(_inputs(carried, linux=linux)),
+        "adjusts": adjusts(carried), "signals": list(signals_of(alarms)), "inputs": list(_inputs(carried, linux=linux)),
     }  # fmt: skip
     for each in probes:
         pin = _FIRST_ANALOG + each["number"] - 1 if each["kind"] == "analog" else int(each["pin"])

@@ -9,6 +9,8 @@ from kelvarn.engine.inputs import Reading
 from kelvarn.engine.outputs import order, tick
 from kelvarn.engine.probes import read_probe
 
+from .adjusting import adjusting
+from .board_files import adjusts
 from .carry import DECIDED, Carried, columns
 from .files import STORE_EVERY_MS, is_urgent
 from .translate.known import rows_of
@@ -20,6 +22,7 @@ other inputs."""
 Stored = dict[tuple[Any, int, str], Any]
 """What is stored: of each record, row and field its value."""
 _WRAPS_MS = 1 << 32
+_ADJUSTED = "adjusted"
 _TO = {Kind.REAL: float, Kind.INT: int, Kind.LONG: int, Kind.BOOL: bool}
 
 
@@ -36,6 +39,8 @@ class Twin:
         self._probes = len(carried.project.rig.probes)
         self._interval_ms = self.device.control.timing[0].interval_ms
         self._sampled, self._last_ms, self._tick_ms, self._stored_ms = False, 0, 0, 0
+        self._adjusting = adjusting(carried) if adjusts(carried) else None
+        self.values = self._adjusting.begin() if self._adjusting is not None else {}
         self.kept: Stored = dict.fromkeys(self._stored_now(), 0)  # what was stored last, and the time before
         self.before = self.kept
 
@@ -45,6 +50,8 @@ class Twin:
         due = not self._sampled or (now_ms - self._last_ms) % _WRAPS_MS >= self._interval_ms
         if not self._sampled:
             self._tick_ms = self._stored_ms = now_ms
+        if self._adjusting is not None and row[-2] >= 0.0:
+            self._adjust(int(row[-2]), row[-1], now_ms)
         if due:
             self._sample(row, now_ms)
         tick(self.device.outputs, min((now_ms - self._tick_ms) % _WRAPS_MS, OLDEST_MS))
@@ -52,6 +59,15 @@ class Twin:
         if due:
             self._store(now_ms)
         return self.told() if due else None
+
+    def _adjust(self, place: int, value: float, now_ms: int) -> None:
+        """Adjust a setting, where the device takes it, and store it at once."""
+        assert self._adjusting is not None
+        found = self._adjusting.after(self.values, place, value)
+        if found is not None:
+            self.values = found
+            self._adjusting.fill(found, self.device)
+            self.before, self.kept, self._stored_ms = self.kept, self._stored_now(), now_ms
 
     def _sample(self, row: BoardRow, now_ms: int) -> None:
         passed_ms = min((now_ms - self._last_ms) % _WRAPS_MS, OLDEST_MS) if self._sampled else 0
@@ -82,7 +98,11 @@ class Twin:
     def _store(self, now_ms: int) -> None:
         """Store what outlives a power cut, as often as the program does."""
         now = self._stored_now()
-        urgent = any(value != self.kept[key] for key, value in now.items() if is_urgent(self._carried, *key))
+        urgent = any(
+            value != self.kept[key]
+            for key, value in now.items()
+            if key[0] != _ADJUSTED and is_urgent(self._carried, *key)
+        )
         if urgent or (now_ms - self._stored_ms) % _WRAPS_MS >= STORE_EVERY_MS:
             self.before, self.kept, self._stored_ms = self.kept, now, now_ms
 
@@ -92,6 +112,8 @@ class Twin:
             for name in names.get(record, ()):
                 if self._carried.has_input(record, name):
                     found.update({(record, row, name): getattr(each, name) for row, each in enumerate(rows)})
+        for row, each in enumerate(self._adjusting.adjusted if self._adjusting is not None else ()):
+            found[_ADJUSTED, row, each.line.name] = self.values[each.line.name]
         return found
 
     def restarted(self, kept: Stored, away_ms: int) -> "Twin":
@@ -100,7 +122,11 @@ class Twin:
         if any(kept.values()):
             tables = {record: rows for record, rows in rows_of(made.device.control) if record is not Reading}
             for (record, row, name), value in kept.items():
-                setattr(tables[record][row], name, value)
+                if record != _ADJUSTED:
+                    setattr(tables[record][row], name, value)
+                elif made._adjusting is not None:
+                    made.values = made._adjusting.after(made.values, row, value) or made.values
+                    made._adjusting.fill(made.values, made.device)
             resume(made.device.control, away_ms)
             made.kept = made.before = kept
         return made

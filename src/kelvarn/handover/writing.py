@@ -1,16 +1,18 @@
 """Writes a program's files into a folder of their own."""
 
+from collections.abc import Sequence
 from datetime import date
 from pathlib import Path
 
 from kelvarn.files.faults import FileError, printable
-from kelvarn.files.writing import write_text
+from kelvarn.files.writing import file_stem, write_text
+from kelvarn.model.handed import Unit
 from kelvarn.units import Scale
 
 from .board_files import BOARDS, BoardName, simulated
 from .carry import Carried
 from .files import program_files, readme
-from .maker import maker_files
+from .maker import c_text, maker_files
 from .python_files import python_files
 
 
@@ -36,6 +38,39 @@ def all_files(
         of_board = {"board_simulated.c": simulated(carried)} if board == "simulated" else maker_files(carried, board)
         files = {**program_files(carried), **of_board}
     return {**files, "README.md": readme(carried, board, today, scale, in_python=in_python)}
+
+
+def unit_file(unit: Unit, *, in_python: bool) -> tuple[str, str]:
+    """The file that tells a device from others that are made alike: its name and its text."""
+    lines = (("UNIT_NAME", c_text(unit.name)), ("UNIT_ADDRESS", c_text(unit.address)))
+    if in_python:
+        return "unit.py", "".join(f'{name} = "{text}"\n' for name, text in lines)
+    return "unit.h", "".join(f'#define {name} "{text}"\n' for name, text in lines)
+
+
+def write_program(files: dict[str, str], units: Sequence[Unit], folder: Path, *, replace: bool = False) -> None:
+    """Write a program's files into a folder; of several units each into a folder of its own in it.
+
+    Args:
+        files: by name.
+        units: that are made alike; empty for one that has no name.
+        folder: where; it is made.
+        replace: as for `write_files`.
+
+    Raises:
+        FileError: as for `write_files`; and where two units would have the same folder.
+    """
+    if not units:
+        write_files(files, folder, replace=replace)
+        return
+    stems = [file_stem(unit.name) for unit in units]
+    for stem in stems:
+        if stems.count(stem) > 1:
+            raise FileError(f"Two units would have the folder {stem}: give one of them another name.")
+    write_files({}, folder, replace=replace)
+    for unit, stem in zip(units, stems, strict=True):
+        name, text = unit_file(unit, in_python="control.py" in files)
+        write_files({**files, name: text}, folder / stem, replace=replace)
 
 
 def write_files(files: dict[str, str], folder: Path, *, replace: bool = False) -> None:

@@ -76,11 +76,13 @@ def rename_candidate(project: Project, old: str, new: str) -> Project:
     index = [c.name for c in project.candidates].index(old)
     chosen = candidates[index].name if project.chosen == old else project.chosen
     new = candidates[index].name
-    handed, proofs = (
-        tuple(with_fields(each, candidate=new) if each.candidate == old else each for each in kept)
-        for kept in (project.handed_over, project.proofs)
-    )
-    return with_fields(project, candidates=candidates, chosen=chosen, handed_over=handed, proofs=proofs)
+    follow = {
+        name: tuple(with_fields(each, candidate=new) if each.candidate == old else each for each in kept)
+        for name, kept in (
+            ("handed_over", project.handed_over), ("proofs", project.proofs), ("adjustable", project.adjustable),
+        )
+    }  # fmt: skip
+    return with_fields(project, candidates=candidates, chosen=chosen, **follow)
 
 
 def rename_event(project: Project, trial: int, old: str, new: str) -> Project:

@@ -4,7 +4,9 @@ from typing import Any, Literal
 
 from pydantic import model_validator
 
-from .fields import ModelBase, Name, Notes, OneLine, field
+from kelvarn.units import Quantity
+
+from .fields import ModelBase, Name, Notes, OneLine, field, number
 
 CheckName = Literal["cut_off", "outputs_alone", "user_knows"]
 CHECKS: dict[CheckName, tuple[str, str]] = {
@@ -37,6 +39,29 @@ class Tick(ModelBase):
         return " · ".join(part for part in (self.who, day) if part)
 
 
+class Adjustable(ModelBase):
+    """A setting of a program that stays adjustable in the device."""
+
+    candidate: Name = field(..., "Candidate", "Whose setting it is.")
+    setting: OneLine = field(..., "Setting", "Its name in the settings of the program.", max_length=100)
+    lowest: float = number(..., Quantity.NUMBER, -1e9, 1e9, "Lowest", "In the unit of the settings.")
+    highest: float = number(..., Quantity.NUMBER, -1e9, 1e9, "Highest", "In the unit of the settings.")
+    step: float = number(..., Quantity.NUMBER, 1e-9, 1e9, "Step", "By which it is turned.")
+
+    @model_validator(mode="after")
+    def _in_order(self) -> "Adjustable":
+        if self.lowest >= self.highest:
+            raise ValueError(f"the lowest {self.setting} must be below the highest, not {self.lowest:g}")
+        return self
+
+
+class Unit(ModelBase):
+    """One of several devices that are made alike."""
+
+    name: Name = field(..., "Name", "What it is called.")
+    address: OneLine = field("", "Address", "By which it is told from the others.", max_length=60)
+
+
 class WrittenFile(ModelBase):
     """A file that was written."""
 
@@ -66,9 +91,9 @@ class KeptCheck(ModelBase):
 
     name: OneLine = field(..., "Name", "Of the check.", max_length=200)
     what: Notes = field("", "What", "What was put through.")
-    samples: int = field(0, "Samples", "Decisions that were compared.", ge=0)
-    differing: int = field(0, "Differ", "Decisions that differ.", ge=0)
-    largest: float = field(0.0, "Farthest off", "By how much a number is off at most.", ge=0)
+    samples: int = number(0, Quantity.NUMBER, 0, 10**12, "Samples", "Decisions that were compared.")
+    differing: int = number(0, Quantity.NUMBER, 0, 10**12, "Differ", "Decisions that differ.")
+    largest: float = number(0.0, Quantity.NUMBER, 0, 1e300, "Farthest off", "By how much a number is off at most.")
     first: Notes = field("", "First", "What differs first, in words.")
     left: Notes = field("", "Left", "Why it was not done; empty where it was.")
 
@@ -79,5 +104,5 @@ class KeptProof(Handed):
     version: OneLine = field(..., "Version", "Of Kelvarn, which proved it.", max_length=40)
     checks: tuple[KeptCheck, ...] = field(..., "Checks", "One by one.", max_length=100)
     not_reached: tuple[OneLine, ...] = field((), "Not reached", "Lines that nothing reached.", max_length=2000)
-    lines: int = field(0, "Lines", "Of the control step.", ge=0)
+    lines: int = number(0, Quantity.NUMBER, 0, 10**6, "Lines", "Of the control step.")
     measured: tuple[OneLine, ...] = field((), "Measured", "Of the program on a chip.", max_length=20)

@@ -9,7 +9,7 @@ from kelvarn.units import Scale
 from .bought import Bought
 from .candidate import Candidate
 from .fields import ModelBase, Name, Notes, field
-from .handed import CheckName, HandedOver, KeptProof, Tick
+from .handed import Adjustable, CheckName, HandedOver, KeptProof, Tick, Unit
 from .kept_run import MOST_KEPT, KeptRun
 from .log import MOST_FITS, MOST_LOGS, KeptFit, Log
 from .names import check_unique
@@ -48,6 +48,10 @@ class Project(ModelBase):
         (), "Fitted models", "Those that were used, the last one last.", max_length=MOST_FITS
     )
     checked: tuple[Tick, ...] = field((), "Seen to", "What was seen to before the handover.", max_length=3)
+    adjustable: tuple[Adjustable, ...] = field(
+        (), "Adjustable", "Settings that stay adjustable in the device.", max_length=60
+    )
+    units: tuple[Unit, ...] = field((), "Units", "Devices that are made alike.", max_length=200)
     bought: Bought = field(Bought(), "Bought controller", "What one that was bought can hold.")
     handed_over: tuple[HandedOver, ...] = field(
         (), "Handed over", "The program of each candidate that was written last.", max_length=60
@@ -62,6 +66,9 @@ class Project(ModelBase):
         check_unique([log.name for log in self.logs], "log")
         check_unique([fit.name for fit in self.fits], "fitted model")
         check_unique([tick.check for tick in self.checked], "tick")
+        check_unique([unit.name for unit in self.units], "unit")
+        check_unique([unit.address for unit in self.units if unit.address], "address")
+        check_unique([f"{each.setting} of {each.candidate}" for each in self.adjustable], "adjustable setting")
         if self.chosen is not None and self.chosen not in [c.name for c in self.candidates]:
             raise ValueError(f"the chosen candidate “{self.chosen}” does not exist")
         for trial in self.trials:

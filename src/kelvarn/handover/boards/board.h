@@ -33,6 +33,9 @@ void board_set_contactors(bool drives_closed, bool loads_closed);
 void board_memory_read(uint16_t at, void *bytes, uint16_t count);
 void board_memory_write(uint16_t at, const void *bytes, uint16_t count);
 
+/* A setting that somebody adjusts, and to what; false where nobody does. Only of a program that has such settings. */
+bool board_adjustment(uint8_t *place, real *value);
+
 /* Each sample, decision and output has run: the watchdog may be fed. */
 void board_alive(const Decision *decision);
 

@@ -5,7 +5,7 @@
 
 typedef struct {
     uint32_t number; /* of the writing; the higher of two slots that are whole is the later one */
-    Stored stored;
+    Kept kept;
     uint16_t check; /* of all before it */
 } Slot;
 
@@ -29,23 +29,23 @@ static bool read_slot(uint8_t place, Slot *slot) {
     return slot->number != 0 && slot->check == check_of(slot);
 }
 
-bool store_read(Stored *stored) {
+bool store_read(Kept *kept) {
     Slot slot;
     last_number = 0;
     for (uint8_t place = 0; place < 2; place++) {
         if (read_slot(place, &slot) && slot.number > last_number) {
             last_number = slot.number;
-            *stored = slot.stored;
+            *kept = slot.kept;
         }
     }
     return last_number != 0;
 }
 
-void store_write(const Stored *stored) {
+void store_write(const Kept *kept) {
     Slot slot;
     memset(&slot, 0, sizeof slot);
     slot.number = ++last_number;
-    slot.stored = *stored;
+    slot.kept = *kept;
     slot.check = check_of(&slot);
     board_memory_write((uint16_t)((last_number % 2) * sizeof slot), &slot, sizeof slot);
 }

@@ -39,6 +39,7 @@ class Sources:
         header, body: `control.h` and `control.c`.
         settings: numbers that may be edited, by name, each with its setting; in the order of the source.
         fits: conditions on them that hold, in C.
+        tabled: names of those that stand in tables of constants.
         stored: what outlives a power cut, a field of a row each.
     """
 
@@ -46,6 +47,7 @@ class Sources:
     body: str
     settings: dict[str, Setting]
     fits: list[str]
+    tabled: frozenset[str]
     stored: list[StoredField]
 
 
@@ -69,6 +71,7 @@ class C99:
         self._row_names = dict(rows)
         self._stored, self._var = stored, lower(group_name(kept))
         self._writer = Writer(known, pruned, self._settings, self._names)
+        self._tabled: set[str] = set()
         self._changed = changed_parameters(known, pruned)
 
     def sources(self) -> Sources:
@@ -85,7 +88,7 @@ class C99:
             if part
         )
         named = {self._settings[each]: each for each in self._pruned.settings if is_editable(each)}
-        return Sources(self._header(), body + "\n", named, fits, self._stored_fields())
+        return Sources(self._header(), body + "\n", named, fits, frozenset(self._tabled), self._stored_fields())
 
     # Types.
 
@@ -183,6 +186,7 @@ class C99:
     def _cell(self, record: Any, place: int, row: Any, name: str) -> str:
         setting = Setting(record, place, name)
         if setting in self._settings and is_editable(setting):
+            self._tabled.add(self._settings[setting])
             return self._settings[setting]
         return self._writer.number(getattr(row, name), field_types(record)[name])
 

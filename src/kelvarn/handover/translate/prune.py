@@ -6,7 +6,7 @@ not bring the branch back.
 
 import ast
 import copy
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from enum import IntEnum
 from typing import Any
 
@@ -123,7 +123,15 @@ class _Prune(Walk):
         return self._single(node, rows) is not None and self._known.type_of(node, self._function).kind != Kind.REAL
 
     def _note(self, test: ast.expr, rows: Rows, holds: bool) -> None:
-        self._ruled_out.append((self._with_settings(copy.deepcopy(test), rows), holds))
+        """Note a condition that was taken for what it is: of each row apart, where it is of several."""
+        names = {each.id for each in ast.walk(test) if isinstance(each, ast.Name)}
+        several = [name for name in names & set(rows) if len(rows[name]) > 1 and self._is_constant(name)]
+        cases = [{**rows, several[0]: frozenset({row})} for row in sorted(rows[several[0]])] if several else [rows]
+        for case in cases:
+            self._ruled_out.append((self._with_settings(copy.deepcopy(test), case), holds))
+
+    def _is_constant(self, name: str) -> bool:
+        return self._known.is_constant(self._known.type_of(ast.Name(name), self._function).of)
 
     def _with_settings(self, node: ast.expr, rows: Rows) -> ast.expr:
         """A condition with settings in it as settings, whatever they are."""
@@ -180,7 +188,7 @@ class _Prune(Walk):
         """Whether it is the same number in several rows, which may be edited apart."""
         return (
             isinstance(node, ast.Attribute)
-            and isinstance(self._single(node, rows), float)
+            and (isinstance(self._single(node, rows), float) or node.attr.endswith("_ms"))
             and self._known.is_constant(self._known.type_of(node.value, self._function).of)
         )
 
@@ -277,4 +285,15 @@ def prune(known: Known, outputs: Iterable[tuple[Any, str]]) -> Pruned:
         functions.append(made)
     found = Pruned(functions, {each.name: list(each.types) for each in functions}, ruled_out=ruled_out)
     take_unused(known, found, set(outputs))
+    found.settings += [each for each in _of_tables(known, found) if each not in found.settings]
     return found
+
+
+def _of_tables(known: Known, found: Pruned) -> Iterator[Setting]:
+    """Settings that stand in tables of constants of several rows."""
+    for record, rows in known.rows.items():
+        if len(rows) > 1 and known.is_constant(record):
+            for row in range(len(rows)):
+                for name in record.__dataclass_fields__:
+                    if (record, name) in found.read and is_editable(made := Setting(record, row, name)):
+                        yield made

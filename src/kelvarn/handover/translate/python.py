@@ -42,12 +42,14 @@ class Python:
         kept, inputs: classes of the groups of tables.
         rows: what the rows of tables of constants are called, in capitals, where they have names.
         stored: fields that outlive a power cut.
+        live: names of settings that may change while it runs: they are looked up each time.
     """
 
     def __init__(
         self, known: Known, pruned: Pruned, kept: Any, inputs: Any, rows: Mapping[Any, list[str]],
-        stored: Mapping[Any, Iterable[str]],
+        stored: Mapping[Any, Iterable[str]], live: frozenset[str] = frozenset(),
     ) -> None:  # fmt: skip
+        self._live = live
         self._known, self._pruned, self._kept, self._inputs = known, pruned, kept, inputs
         self._rows, self._stored = rows, stored
         self._functions = {
@@ -70,7 +72,8 @@ class Python:
         head = '"""The control step that was tried. Not to be edited: numbers stand in settings.py."""\n\n'
         imports = "import math\n" if "math." in body else ""
         imports += "from collections import namedtuple\n" if tables else ""
-        used = sorted(set(named) & set(re.findall(r"\w+", body + tables)))
+        imports += "\nimport settings\n" if self._live else ""
+        used = sorted((set(named) - self._live) & set(re.findall(r"\w+", body + tables)))
         imports += ("\n" if imports else "") + _import_of(used) if used else ""
         parts = [head + imports.rstrip("\n"), constants, tables]
         return PythonSources("\n\n".join(part for part in parts if part) + "\n\n\n" + body + "\n", named, fits)
@@ -177,7 +180,7 @@ class Python:
             origins = [getattr(each, "origin", None) for each in constants]
             editable = [each for each in origins if isinstance(each, Setting) and is_editable(each)]
             if editable and all(each in named for each in editable) and all(isinstance(each, plain) for each in others):
-                text = self._text(test, function)
+                text = self._text(test, function).replace("settings.", "")
                 found[text if holds else f"not ({text})"] = None
         return list(found)
 
@@ -227,7 +230,8 @@ class Python:
         """A number, or the name that it has: of a setting, or of a constant of the engine."""
         origin = getattr(node, "origin", None)
         if isinstance(origin, Setting) and is_editable(origin):
-            return ast.Name(self._settings[origin])
+            name = self._settings[origin]
+            return ast.Attribute(ast.Name("settings"), name) if name in self._live else ast.Name(name)
         if isinstance(origin, str) and not isinstance(node.value, bool):
             self._constants[origin] = node.value  # type: ignore[assignment]
             return ast.Name(origin)

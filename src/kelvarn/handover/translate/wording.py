@@ -37,6 +37,7 @@ class SettingLine:
         unit, low, high: of the field of the model; None where there is none.
         says: a sentence on what it means, and what more or less of it does.
         edited: whether it is a number, and no formula.
+        part, field: of the model, that it is; None where it is none alone.
     """
 
     name: str
@@ -46,6 +47,8 @@ class SettingLine:
     high: float | None = None
     says: str = ""
     edited: bool = True
+    part: BaseModel | None = None
+    field: str = ""
 
 
 def lines_of(setting: Setting, name: str, value: float, part: BaseModel | None) -> list[SettingLine]:
@@ -73,7 +76,7 @@ def lines_of(setting: Setting, name: str, value: float, part: BaseModel | None) 
     node = _decided(node, {variable: part})
     attributes = [each for each in ast.walk(node) if isinstance(each, ast.Attribute)]
     fields = [each.attr for each in attributes if _is_field(each, variable, part)]
-    if len(fields) == 1 and not isinstance(node, ast.BinOp):
+    if len(fields) == 1 and not isinstance(node, ast.BinOp) and not getattr(node, "follows", False):
         return [_of_field(name, value, part, fields[0])]
     formula = _formula(node, variable, part)
     if formula is None:
@@ -125,7 +128,8 @@ def _decided(node: ast.expr, known: dict[str, Any]) -> ast.expr:
     if isinstance(node, ast.BoolOp):
         return _decided(node.values[0], known)
     if isinstance(node, ast.Call) and len(node.args) == 1:
-        return _decided(node.args[0], known)
+        inside = _decided(node.args[0], known)
+        return ast.Call(node.func, [inside], []) if _is_root(node) else inside
     if isinstance(node, ast.BinOp):
         sign = node.left
         if isinstance(sign, ast.Attribute) and sign.attr == "sign":
@@ -137,11 +141,33 @@ def _decided(node: ast.expr, known: dict[str, Any]) -> ast.expr:
         if isinstance(made, property) and made.fget is not None:
             body = ast.parse(textwrap.dedent(inspect.getsource(made.fget))).body[0]
             assert isinstance(body, ast.FunctionDef)
-            last = body.body[-1]
-            if len(body.body) <= 2 and isinstance(last, ast.Return) and last.value is not None:
-                inner = _decided(last.value, {"self": part})
-                return _renamed(inner, node.value.id)
+            result = _result_of(body.body, part)
+            if result is not None:
+                inner = _renamed(_decided(result, {"self": part}), node.value.id)
+                own = node.attr.removeprefix("acting_")
+                # What acts in place of a field that is empty follows from another one.
+                inner.follows = own in type(part).model_fields and own != getattr(inner, "attr", own)  # type: ignore[attr-defined]
+                return inner
     return node
+
+
+def _is_root(node: ast.Call) -> bool:
+    return isinstance(node.func, ast.Attribute) and node.func.attr == "sqrt"
+
+
+def _result_of(body: list[ast.stmt], part: BaseModel) -> ast.expr | None:
+    """What a property of a part of the model gives, its choices made; None where it does more than choose."""
+    for statement in body:
+        if isinstance(statement, ast.Return):
+            return statement.value
+        if isinstance(statement, ast.If):
+            holds = eval(compile(ast.Expression(statement.test), "", "eval"), {"__builtins__": {}}, {"self": part})
+            found = _result_of(statement.body if holds else statement.orelse, part)
+            if found is not None:
+                return found
+        elif not (isinstance(statement, ast.Expr) and isinstance(statement.value, ast.Constant)):
+            return None
+    return None
 
 
 def _renamed(node: ast.expr, name: str) -> ast.expr:
@@ -164,7 +190,7 @@ _SYMBOLS = {ast.Mult: "*", ast.Div: "/"}
 
 
 def _formula(node: ast.expr, variable: str, part: BaseModel) -> str | None:
-    """A product or quotient of fields in C; None where it is anything else."""
+    """A product, quotient or root of fields in C; None where it is anything else."""
     if _is_field(node, variable, part):
         assert isinstance(node, ast.Attribute)
         return node.attr.upper()
@@ -172,6 +198,8 @@ def _formula(node: ast.expr, variable: str, part: BaseModel) -> str | None:
         sides = [_formula(each, variable, part) for each in (node.left, node.right)]
         if None not in sides:
             return f"({sides[0]} {_SYMBOLS[type(node.op)]} {sides[1]})"
+    if isinstance(node, ast.Call) and _is_root(node) and (inside := _formula(node.args[0], variable, part)):
+        return f"SQRT_OF({inside})"
     return None
 
 
@@ -193,9 +221,22 @@ def _of_field(name: str, value: float, part: BaseModel, field: str) -> SettingLi
         unit, low, high = "ms", None if low is None else low * 1000, None if high is None else high * 1000
     if low is not None and high is not None and not low <= value <= high:
         low = high = None  # an empty field stands for something beyond its range
-    return SettingLine(name, value, unit, low, high, " ".join(parts))
+    return SettingLine(name, value, unit, low, high, " ".join(parts), part=part, field=field)
 
 
 def _sentence(text: str) -> str:
     text = text.strip()
     return text[:1].upper() + text[1:] + ("" if not text or text.endswith(".") else ".") if text else ""
+
+
+def follow_milliseconds(lines: dict[str, SettingLine]) -> list[SettingLine]:
+    """Settings, by name; seconds that a setting in milliseconds says too follow from that."""
+    found, follow = [], []
+    for name, line in lines.items():
+        other = lines.get(f"{name[:-2]}_MS") if name.endswith("_S") else None
+        same = other is not None and (other.part, other.field) == (line.part, line.field)
+        if same and other is not None and not isinstance(other.value, str) and line.value == other.value / 1000:
+            follow.append(SettingLine(name, f"SECONDS_OF({other.name})", says=line.says, edited=False))
+        else:
+            found.append(line)
+    return found + follow

@@ -3,19 +3,22 @@
 from dataclasses import dataclass
 from datetime import date
 from pathlib import Path
+from typing import NamedTuple
 
 from PySide6.QtCore import QObject, Signal
 
 from kelvarn.desktop.state.document import Document
 from kelvarn.desktop.state.jobs import Jobs
 from kelvarn.engine.run import current_go_on
+from kelvarn.handover.adjusting import adjustable_lines
 from kelvarn.handover.board_files import BOARDS, BoardName
 from kelvarn.handover.carry import Carried, Real
 from kelvarn.handover.faults import HandoverError
 from kelvarn.handover.kept import changed_lines, is_old, last_files, last_proof, now, with_files, with_proof
 from kelvarn.handover.proof import prove
 from kelvarn.handover.proof_records import Proof
-from kelvarn.handover.writing import all_files, write_files
+from kelvarn.handover.translate.wording import SettingLine
+from kelvarn.handover.writing import all_files, write_program
 from kelvarn.model.bought import Bought
 from kelvarn.model.candidate import Candidate
 from kelvarn.model.handed import HandedOver, KeptProof
@@ -52,6 +55,13 @@ class _Asked:
         return Carried(self.project, self.candidate, self.trial, self.real)
 
 
+class _Made(NamedTuple):
+    """Files or why there are none, and which settings can stay adjustable."""
+
+    files: Files | str
+    adjustable: tuple[SettingLine, ...]
+
+
 class Program(QObject):
     """What is known of a candidate's program.
 
@@ -64,6 +74,7 @@ class Program(QObject):
 
     Attributes:
         files: by name; a sentence on why there are none; None while they are made.
+        adjustable: settings that can stay so.
         fault: why the last proof came to nothing; empty where it did not.
         real: what its numbers are.
         board: that it goes into.
@@ -77,6 +88,7 @@ class Program(QObject):
         self._asked: _Asked | None = None
         self._proved: _Asked | None = None
         self._found: dict[str, Proof] = {}
+        self.adjustable: tuple[SettingLine, ...] = ()
         self.files: Files | str | None = None
         self.fault = ""
         self.real: Real = "double"
@@ -152,13 +164,13 @@ class Program(QObject):
         """Write the files into a folder, and keep what was written. Raises FileError."""
         assert isinstance(self.files, dict)
         assert self._asked is not None
-        write_files(self.files, folder)
+        write_program(self.files, self._document.project.units, folder)
         made = with_files(self._document.project, self._asked.carried, self._asked.board, self.files, now())
         self._document.apply(made, f"{self._asked.candidate.name}: handed over")
 
     def _take_files(self, outcome: object) -> None:
-        if isinstance(outcome, dict | str):
-            self.files = outcome
+        if isinstance(outcome, _Made):
+            self.files, self.adjustable = outcome
             self.updated.emit()
 
     def _take_proof(self, outcome: object) -> None:
@@ -174,11 +186,16 @@ class Program(QObject):
         self.updated.emit()
 
 
-def _made(asked: _Asked, scale: Scale) -> Files | str:
+def _made(asked: _Asked, scale: Scale) -> _Made:
+    carried = asked.carried
     try:
-        return all_files(asked.carried, asked.board, date.today(), scale)
+        adjustable = tuple(adjustable_lines(carried))
     except HandoverError as error:
-        return str(error)
+        return _Made(str(error), ())
+    try:
+        return _Made(all_files(carried, asked.board, date.today(), scale), adjustable)
+    except HandoverError as error:
+        return _Made(str(error), adjustable)
 
 
 def _proved(asked: _Asked) -> Proof | str:

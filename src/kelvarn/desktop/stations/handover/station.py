@@ -43,9 +43,11 @@ from kelvarn.model.candidate import Candidate
 from kelvarn.studies.results import Result
 from kelvarn.units import counted
 
+from .adjust_panel import AdjustPanel
 from .program import PROOF, Program
 from .program_view import ProgramView
 from .ready import Ready, clear, note
+from .target import Target
 from .typed import BoughtFields, Typed
 from .verdicts import Verdicts
 
@@ -140,7 +142,7 @@ class HandoverStation(Station):
         group = QButtonGroup(self)
         self.target_buttons: dict[str, QPushButton] = {}
         for key, title, line, _ in _TARGETS:
-            button = _Target(title, line)
+            button = Target(title, line)
             button.setChecked(key == self._target)
             button.clicked.connect(lambda _=False, k=key: self.set_target(k))
             group.addButton(button)
@@ -167,6 +169,8 @@ class HandoverStation(Station):
         column.addWidget(self._board)
         self._measured = note("", "muted")
         column.addWidget(self._measured)
+        self.adjust_panel = AdjustPanel(self._document, self._view, self.program)
+        column.addWidget(self.adjust_panel)
         self.bought_fields = BoughtFields(self._document, self._view)
         column.addWidget(self.bought_fields)
         column.addStretch(1)
@@ -274,7 +278,7 @@ class HandoverStation(Station):
             self.typed.request(project, candidate)
             self.bought_fields.refresh()
         for widget, shown in ((self.page, not board), (self.program_view, board), (self.prove_button, board),
-                              (self._board, board), (self._measured, board)):  # fmt: skip
+                              (self._board, board), (self._measured, board), (self.adjust_panel, board)):  # fmt: skip
             widget.setVisible(shown)
         if board:
             self.program.request(project, candidate, self._view.trial(project), self._view.scale)
@@ -312,6 +316,7 @@ class HandoverStation(Station):
         trial, files = self._view.trial(project), self.program.files
         self.program_view.refresh()
         proof = self.program.proof
+        self.adjust_panel.refresh(candidate)
         measured = [f"{each.what} {each.value:.4g} {each.unit}" for each in proof.measured] if proof is not None else []
         self._measured.setText("\n".join(measured))
         self._file_name.say(f"{self._suggested().name}/  follows “{trial.name}”")
@@ -376,22 +381,3 @@ class HandoverStation(Station):
         else:
             write_text(path, self.text())
         self._foot_text.say(f"Written: {path}")
-
-
-class _Target(QPushButton):
-    """What the settings are for: a title and a line below it."""
-
-    def __init__(self, title: str, line: str) -> None:
-        super().__init__()
-        self.setCheckable(True)
-        self.setProperty("target", True)
-        self.setMinimumHeight(54)
-        self.setAccessibleName(title)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(11, 6, 8, 6)
-        layout.setSpacing(1)
-        head = PlainLabel(title)
-        head.setFont(theme.font(bold=True))
-        for label in (head, note(line, "muted")):
-            label.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
-            layout.addWidget(label)
