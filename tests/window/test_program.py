@@ -142,3 +142,38 @@ def test_a_controller_that_was_bought_gets_its_numbers(window: MainWindow, qtbot
     assert station.page.toPlainText() != before
     station.write(tmp_path / "x.html")
     assert "type this" in (tmp_path / "x.html").read_text(encoding="utf-8")
+
+
+def test_a_setting_stays_adjustable_and_units_get_a_folder_each(
+    window: MainWindow, qtbot: QtBot, tmp_path: Path
+) -> None:
+    window.go_to(HANDOVER)
+    station, program = window.handover, window.handover.program
+    qtbot.mouseClick(station.target_buttons["board"], Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: bool(program.adjustable), timeout=60_000)
+    panel = station.adjust_panel
+    place = panel.settings.findText("KP_PER_K")
+    assert place > 0
+    panel.settings.setCurrentIndex(place)
+    panel.settings.activated.emit(place)
+    (chosen,) = window.document.project.adjustable
+    assert chosen.lowest < 0.16 < chosen.highest
+    qtbot.waitUntil(
+        lambda: isinstance(program.files, dict) and "bool adjust(" in program.files["settings.h"], timeout=60_000
+    )
+    assert panel.settings.findText("KP_PER_K") < 0
+    lowest = next(edit for edit in panel.findChildren(NumberEdit) if edit.accessibleName() == "Lowest")
+    type_into(lowest, "0.2")
+    qtbot.waitUntil(lambda: isinstance(program.files, str), timeout=60_000)
+    assert "outside of the range" in str(program.files)
+    assert not station.write_button.isEnabled()
+    type_into(lowest, "0.1")
+    qtbot.waitUntil(lambda: isinstance(program.files, dict), timeout=60_000)
+    qtbot.mouseClick(panel.add_unit, Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(panel.add_unit, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: isinstance(program.files, dict), timeout=60_000)
+    station.write(tmp_path / "all")
+    assert sorted(each.name for each in (tmp_path / "all").iterdir()) == ["unit-1", "unit-2"]
+    off = next(each for each in panel.findChildren(QPushButton) if each.text() == "Take it off" and each.isVisible())
+    qtbot.mouseClick(off, Qt.MouseButton.LeftButton)
+    assert window.document.project.adjustable == ()

@@ -1,6 +1,7 @@
 """Which settings of a program stay adjustable, and which units are made alike."""
 
 import math
+from typing import Any
 
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
@@ -32,6 +33,7 @@ class AdjustPanel(QWidget):
         self._document, self._view, self._program = document, view, program
         self._candidate: Candidate | None = None
         self._shown: object = None
+        self._shown_fields: list[Any] = []
         self.settings = Choice()
         self.settings.setAccessibleName("Setting to stay adjustable")
         self.settings.setMinimumContentsLength(8)
@@ -59,10 +61,13 @@ class AdjustPanel(QWidget):
         """Show what is chosen for a candidate."""
         self._candidate = candidate
         project = self._document.project
-        shown = (candidate.name, project.adjustable, project.units, self._program.adjustable)
+        those = tuple((each.candidate, each.setting) for each in project.adjustable)
+        shown = (candidate.name, those, len(project.units), tuple(line.name for line in self._program.adjustable))
         if shown == self._shown:
+            for each in self._shown_fields:
+                each.refresh()
             return
-        self._shown = shown
+        self._shown, self._shown_fields = shown, []
         clear(self._rows)
         clear(self._units)
         chosen = set()
@@ -85,7 +90,9 @@ class AdjustPanel(QWidget):
         column.setSpacing(2)
         for name in names:
             binding = Binding(self._document, self._view, (part, place, name))
-            column.addWidget(field_for(binding, self._document.project.rig))
+            made: Any = field_for(binding, self._document.project.rig)
+            self._shown_fields.append(made)
+            column.addWidget(made)
         away = QPushButton("Take it off")
         away.setProperty("link", True)
         away.clicked.connect(lambda: self._take_off(part, place))

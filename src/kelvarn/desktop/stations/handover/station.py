@@ -52,6 +52,7 @@ from .typed import BoughtFields, Typed
 from .verdicts import Verdicts
 
 _USER, _SHEET, _JSON, _BOARD, _BOUGHT = "user", "sheet", "json", "board", "bought"
+_LEFT_WIDTH = 228  # what the fields below the targets need
 _SHORT = 40  # letters of a value that stands out; a longer one is a sentence
 _TARGETS = (
     (_SHEET, "Sheet to print", "for who builds it", "html"),
@@ -130,7 +131,11 @@ class HandoverStation(Station):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, theme.GAP, 0, 0)
         layout.setSpacing(6)
-        layout.addWidget(Columns(self._targets(), middle, scroll), 1)
+        columns = Columns(self._targets(), middle, scroll)
+        left = columns.widget(0)
+        assert left is not None
+        left.setMinimumWidth(_LEFT_WIDTH)
+        layout.addWidget(columns, 1)
         layout.addWidget(foot)
 
     def _targets(self) -> QWidget:
@@ -319,6 +324,7 @@ class HandoverStation(Station):
         self.adjust_panel.refresh(candidate)
         measured = [f"{each.what} {each.value:.4g} {each.unit}" for each in proof.measured] if proof is not None else []
         self._measured.setText("\n".join(measured))
+        self._measured.setVisible(bool(measured))
         self._file_name.say(f"{self._suggested().name}/  follows “{trial.name}”")
         last = self.program.last
         since = "" if last is None else f"{changed_text(self.program.changed, last)} · "
