@@ -1,5 +1,6 @@
 """The sheet and the settings: what goes to the device, without a slip."""
 
+import html
 import json
 import re
 from datetime import date
@@ -12,6 +13,7 @@ from kelvarn.engine.measures import measure
 from kelvarn.engine.on_trial import Stepper
 from kelvarn.engine.run import compute
 from kelvarn.handover.other_words import other_words
+from kelvarn.handover.report import findings, report_html
 from kelvarn.handover.settings import fingerprint, settings_text
 from kelvarn.handover.sheet import sheet_html
 from kelvarn.model.edit import put, rename_candidate, with_fields
@@ -20,7 +22,7 @@ from kelvarn.model.on_off import OnOff
 from kelvarn.model.pid import Pid
 from kelvarn.model.project import Project
 from kelvarn.model.trial import Plan, SetpointChange
-from kelvarn.studies.results import Results
+from kelvarn.studies.results import Result, Results
 from kelvarn.units import Quantity, Scale, show
 
 
@@ -209,3 +211,25 @@ def test_the_sheet_leaves_out_no_setting_of_drive_and_probe() -> None:
     html = page(wax, wax.candidates[0].name)
     for text in ("Shortest on", "Shortest off", "Operating delay", "Rated operations"):
         assert text in html, text
+
+
+def test_a_report_begins_with_the_verdict_and_what_is_open(cabinet: Project) -> None:
+    made = findings(cabinet, "Careful PID", count=16)
+    page = html.unescape(re.sub("<[^>]*>", " ", report_html(cabinet, made, {}, Scale.CELSIUS, date(2026, 11, 30))))
+    order = ["Verdict", "Open points", "Trial “", "If it fails", "Rigs that differ", "The loop, and the others",
+             "Where its figures come from", "To be measured on the machine", "Appendix: settings"]  # fmt: skip
+    places = [page.index(each) for each in order]
+    assert places == sorted(places)
+    first = made.results[cabinet.first_trial.name]
+    assert isinstance(first, Result)
+    judged = [verdict for each in made.results.values() if isinstance(each, Result) for verdict in each.verdicts]
+    met = sum(verdict.met for verdict in judged)
+    assert f"{met} of {len(judged)} marks on 2 trials met; missed: " in page
+    assert re.search(r"☐ no thermal cut-off fitted\s+builder", page)
+    assert "failures on “Two-stage cure” not tried" in page
+    others = [each.name for each in cabinet.candidates if each.name != "Careful PID"]
+    assert all(f"{name} (" in page[places[5] :] for name in others)
+    assert "1, at 2 h: Door" in page
+    bare = with_fields(cabinet, trials=(with_fields(cabinet.first_trial, marks=()),))
+    none = report_html(bare, findings(bare, "Careful PID", count=4), {}, Scale.CELSIUS, date(2026, 11, 30))
+    assert "whether it does the job was not judged" in none

@@ -8,11 +8,12 @@ from typing import Any
 from kelvarn import __version__
 from kelvarn.engine.prepare import RunError
 from kelvarn.engine.run import current_go_on
+from kelvarn.model.handed import CHECKS
 from kelvarn.model.project import Project
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Trial
 from kelvarn.model.trial_words import plan_text
-from kelvarn.studies.all_trials import results_of_all
+from kelvarn.studies.all_trials import Met, marks_met, results_of_all
 from kelvarn.studies.cold_again import cold_again_s, ready_text
 from kelvarn.studies.failure_words import HEADINGS, action_line, cells, moments_line
 from kelvarn.studies.failures import FailureTable, failure_table
@@ -24,7 +25,9 @@ from kelvarn.tune.remarks import remarks
 from kelvarn.units import Quantity, Scale, show
 from kelvarn.words.limitations import limitations
 
+from .open_points import open_points
 from .pages import template
+from .report_parts import events_in_words, loop_rows, source_rows, verdict_lines
 from .settings import SheetRow, fingerprint, settings_rows
 from .sheet import Judged, rig_rows, rule_rows
 
@@ -45,6 +48,7 @@ class Findings:
         table: the failure table on the first trial, or why there is none.
         variants: of the first trial; a sentence where there are none, None where the trial cannot be run.
         remarks: on the project.
+        others: marks met, by candidate and trial.
     """
 
     candidate: str
@@ -52,6 +56,7 @@ class Findings:
     table: FailureTable | str
     variants: Variants | str | None
     remarks: tuple[Remark, ...]
+    others: dict[tuple[str, str], Met | str]
 
 
 def findings(project: Project, candidate: str, count: int = 500, scale: Scale = Scale.CELSIUS) -> Findings:
@@ -76,7 +81,8 @@ def findings(project: Project, candidate: str, count: int = 500, scale: Scale = 
         for remark in remarks(project, project.first_trial, known, scale)
         if remark.candidate in (None, candidate)
     )
-    return Findings(candidate, results, table, variants, told)
+    others = marks_met(project, lambda: go_on(0.0))
+    return Findings(candidate, results, table, variants, told, others)
 
 
 def report_html(project: Project, found: Findings, pictures: dict[str, str], scale: Scale, day: date) -> str:
@@ -99,12 +105,16 @@ def report_html(project: Project, found: Findings, pictures: dict[str, str], sca
         version=__version__,
         goal=None if rig.goal is None else rig.goal.text(scale),
         source="" if rig.goal is None else rig.goal.source,
-        verdict=table if isinstance(table, str) else table.verdict(scale),
+        verdict=verdict_lines(found.results, found.variants, table, scale),
+        open=open_points(project, found.results, {project.first_trial.name: table}, scale),
+        loop=list(loop_rows(project, candidate, found.others)),
+        sources=list(source_rows(project)),
+        checks=CHECKS,
         settings=_said(settings_rows(candidate, scale, cools=project.rig.way.cools)),
         rig_rows=_said(rig_rows(project, scale)),
         rules=rules or [SheetRow("Guards", "none")],
         limitations=limitations(rig),
-        trials=[_trial(rig, trial, found.results[trial.name], pictures, scale) for trial in project.trials],
+        trials=[_trial(project, trial, found, pictures, scale) for trial in project.trials],
         headings=HEADINGS,
         failures=[] if isinstance(table, str) else [
             {"cells": cells(row.worst, scale), "passed": row.worst.harmful} for row in table.rows
@@ -134,9 +144,18 @@ def _said(rows: Sequence[SheetRow]) -> list[SheetRow]:
     return [row for row in rows if row.value not in ("none", "")]
 
 
-def _trial(rig: Rig, trial: Trial, result: Result | str, pictures: dict[str, str], scale: Scale) -> dict[str, Any]:
+def _shares(project: Project, trial: Trial, found: Findings) -> list[str]:
+    """Of each mark, which share of the rigs that differ meets it; empty where that was not tried."""
+    variants = found.variants
+    if trial.name != project.first_trial.name or not isinstance(variants, Variants):
+        return [""] * len(trial.marks)
+    return [f"{100 * share:.0f} %" for share in variants.shares]
+
+
+def _trial(project: Project, trial: Trial, found: Findings, pictures: dict[str, str], scale: Scale) -> dict[str, Any]:
     """What is told of one trial."""
     marks: Sequence[Judged] = ()
+    result, rig = found.results[trial.name], project.rig
     if isinstance(result, Result):
         marks = [
             Judged(
@@ -154,4 +173,6 @@ def _trial(rig: Rig, trial: Trial, result: Result | str, pictures: dict[str, str
         "fault": result if isinstance(result, str) else "",
         "picture": pictures.get(trial.name, ""),
         "marks": marks,
+        "shares": _shares(project, trial, found),
+        "events": events_in_words(trial, scale),
     }
