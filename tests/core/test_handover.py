@@ -213,7 +213,8 @@ def test_the_sheet_leaves_out_no_setting_of_drive_and_probe() -> None:
         assert text in html, text
 
 
-def test_a_report_begins_with_the_verdict_and_what_is_open(cabinet: Project) -> None:
+def test_a_report_begins_with_the_verdict_and_what_is_open() -> None:
+    cabinet = find_demo("cure-cabinet").build()
     made = findings(cabinet, "Careful PID", count=16)
     page = html.unescape(re.sub("<[^>]*>", " ", report_html(cabinet, made, {}, Scale.CELSIUS, date(2026, 11, 30))))
     order = ["Verdict", "Open points", "Trial “", "If it fails", "Rigs that differ", "The loop, and the others",
