@@ -104,9 +104,12 @@ def open_beside(window: MainWindow, name: str) -> None:
         wait(lambda: window.trial.phrase().text.endswith("limit"))
     elif name == "handover-program":
         window.handover.set_target("board")
+        window.handover.boards.setCurrentIndex(1)
+        window.handover.boards.activated.emit(1)
         wait(lambda: isinstance(window.handover.program.files, dict))
         window.handover.program.prove()
         wait(lambda: not window.handover.program.proving)
+        wait(lambda: window.handover.verdicts.variants is not None and bool(window.handover.verdicts.failures))
     elif name == "control-curve":
         window.view.select("Three steps")
         settle(window)

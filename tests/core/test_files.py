@@ -20,10 +20,10 @@ from kelvarn.demos.cure_cabinet import cure_cabinet
 from kelvarn.engine.run import compute
 from kelvarn.files.faults import FileError
 from kelvarn.files.journal import Journal, left_behind
-from kelvarn.files.project_file import from_json, load, save, schema, to_json
+from kelvarn.files.project_file import from_json, load, roundings, save, schema, to_json
 from kelvarn.files.tables import plain_cell, write_trace
 from kelvarn.files.writing import file_stems, safe_name
-from kelvarn.model.edit import put
+from kelvarn.model.edit import put, with_fields
 from kelvarn.model.project import Project
 from kelvarn.studies.results import Result, Results
 from tests.conftest import again
@@ -356,3 +356,17 @@ def test_a_trace_has_each_drive_and_each_probe_in_its_own_column(tmp_path: Path)
     for k, probe in enumerate(run.rig.probes):
         read = [float(row[f"{probe.name}_reads_degC"]) for row in rows]
         assert read == pytest.approx(run.probes_degC[k].tolist(), rel=1e-8)
+
+
+def test_an_interval_that_was_rounded_is_said(tmp_path: Path) -> None:
+    path = tmp_path / "old.kelvarn"
+    save(with_fields(cure_cabinet(), logs=()), path)
+    assert roundings(path, load(path)) == ""
+    with zipfile.ZipFile(path) as archive:
+        found = json.loads(archive.read("project.json"))
+    found["rig"]["probes"][0]["interval_s"] = 0.0333333
+    with zipfile.ZipFile(path, "w") as archive:
+        archive.writestr("project.json", json.dumps(found))
+    project = load(path)
+    assert project.rig.probe.interval_s == 0.033
+    assert "is read every 0.033 s, no longer every 0.0333333 s" in roundings(path, project)

@@ -15,7 +15,7 @@ from typer.exceptions import TyperException
 from kelvarn import __version__
 from kelvarn.engine.prepare import RunError
 from kelvarn.files.faults import FileError, printable, reason
-from kelvarn.files.project_file import SUFFIX, load, schema
+from kelvarn.files.project_file import SUFFIX, load, roundings, schema
 from kelvarn.fit.observed import FitError
 from kelvarn.handover.faults import HandoverError
 from kelvarn.model.names import UnknownName
@@ -93,6 +93,8 @@ def check(file: File) -> None:
     bodies = counted(len(project.rig.all_bodies), "body", "bodies")
     candidates, trials = counted(len(project.candidates), "candidate"), counted(len(project.trials), "trial")
     print(f"{printable(file)} is sound: “{project.name}”, {bodies}, {candidates}, {trials}.")
+    if said := roundings(file, project):
+        print(said)
 
 
 @app.command("schema")

@@ -111,6 +111,25 @@ def load(path: Path) -> Project:
     return with_logs(from_json(text, printable(path)), logs, printable(path))
 
 
+def roundings(path: Path, project: Project) -> str:
+    """What was rounded as a file was opened, in a sentence; empty where nothing was.
+
+    Devices count whole milliseconds; files that are older may have intervals between them.
+
+    Args:
+        path: of the file.
+        project: as it was opened.
+    """
+    text, _ = _read_members(path)
+    probes = json.loads(text).get("rig", {}).get("probes", [])
+    said = [
+        f"“{probe.name}” is read every {probe.interval_s:g} s, no longer every {raw['interval_s']!r} s"
+        for raw, probe in zip(probes, project.rig.probes, strict=False)
+        if isinstance(raw, dict) and "interval_s" in raw and raw["interval_s"] != probe.interval_s
+    ]
+    return f"Devices count whole milliseconds: {'; '.join(said)}. Its runs differ a little." if said else ""
+
+
 def _read_members(path: Path) -> tuple[bytes, dict[str, bytes]]:
     """The document, and the logs by where they stand."""
     shown = printable(path)

@@ -13,7 +13,7 @@ from kelvarn.desktop.parts.plain import menu_text
 from kelvarn.desktop.state.document import FILE_KIND, Document
 from kelvarn.desktop.state.session import Session
 from kelvarn.files.journal import Unsaved
-from kelvarn.files.project_file import SUFFIX
+from kelvarn.files.project_file import SUFFIX, roundings
 from kelvarn.files.writing import safe_name
 from kelvarn.model.blank import blank_project
 
@@ -95,7 +95,10 @@ class ProjectFiles:
 
     def open(self, path: Path) -> None:
         """Open a file, or say why not."""
-        self._boxes.guarded(lambda: self._document.open(path))()
+        if self._boxes.guarded(lambda: self._document.open(path))() and (
+            said := roundings(path, self._document.project)
+        ):
+            self._boxes.complain(said)
 
     def open_demo(self, demo: Demo) -> None:
         """Open a demo in place of the project."""
