@@ -13,6 +13,7 @@ from kelvarn.handover.carry import Carried
 from kelvarn.handover.checks import Prover
 from kelvarn.handover.chips import build_for, lacking
 from kelvarn.handover.faults import HandoverError
+from kelvarn.handover.files import program_files
 from kelvarn.handover.maker import c_text, maker_files
 from kelvarn.handover.proof import prove
 from kelvarn.handover.toolchain import build
@@ -102,16 +103,22 @@ def test_the_board_drives_its_pins_as_the_engine_says(tmp_path: Path) -> None:
     assert not any(each.level == 1 for each in changes_of(CONTACTOR, hot))
 
 
+ALIVE, TOLD = "void board_alive(const Decision *decision) {\n", "board_alive(&device.control.decision);"
+HANGS = ("board_maker.cpp", ALIVE, f"{ALIVE}static volatile uint8_t n;\nwhile (++n > 2) {{\nn = 3;\n}}\n")
+GIVES_NO_SIGN_OF_LIFE = ("program.c", TOLD, f"static uint32_t n;\nif (++n < 3) {{\n{TOLD}\n}}\n")
+
+
 @avr
-def test_a_program_that_hangs_lets_go_of_the_heater_and_is_stopped_for_good(tmp_path: Path) -> None:
+@pytest.mark.parametrize("slip", [HANGS, GIVES_NO_SIGN_OF_LIFE])
+def test_a_program_that_hangs_lets_go_of_the_heater_and_is_stopped_for_good(
+    slip: tuple[str, str, str], tmp_path: Path
+) -> None:
     """Off two intervals after the last decision, then the watchdog restarts it; after the third time it stays off."""
-    carried = cabinet()
-    board = maker_files(carried, "maker8")["board_maker.cpp"]
-    hangs = "void board_alive(const Decision *decision) {\n"
-    slip = "    static volatile uint8_t n;\n    while (++n > 2) {\n        n = 3;\n    }\n"
-    slipped = board.replace(hangs, hangs + slip)
-    assert slipped != board
-    program = build_sketch(carried, tmp_path, {"board_maker.cpp": slipped})
+    carried, (name, before, after) = cabinet(), slip
+    text = {**program_files(carried), **maker_files(carried, "maker8")}[name]
+    assert text.count(before) == 1
+    slipped = text.replace(before, after)
+    program = build_sketch(carried, tmp_path, {name: slipped})
     changes = pins_of(program, 16_000, [2500])
     resets = [each.ms for each in changes if each.pin == -1]
     assert len(resets) == 3
