@@ -102,6 +102,8 @@ def open_beside(window: MainWindow, name: str) -> None:
         window.view.select_trial(window.document.project.first_trial.name)
         window.trial.foot.show_tab("if it fails")
         wait(lambda: window.trial.phrase().text.endswith("limit"))
+    elif name == "handover":
+        wait(lambda: window.handover.verdicts.variants is not None and bool(window.handover.verdicts.failures))
     elif name == "handover-program":
         window.handover.set_target("board")
         window.handover.boards.setCurrentIndex(1)

@@ -23,6 +23,7 @@ from kelvarn.model.edit import with_fields
 from kelvarn.model.guards import Alarm
 from kelvarn.model.handed import Adjustable, Unit
 from kelvarn.model.pid import Pid
+from tests.campaigns.trials import random_project
 from tests.core.test_chips import cabinet
 
 gcc = pytest.mark.skipif(shutil.which("gcc") is None, reason="gcc is not installed: apt install gcc")
@@ -137,3 +138,14 @@ def test_several_units_are_written_apart_with_name_and_address(tmp_path: Path) -
         write_program(files, units, tmp_path / "all")
     with pytest.raises(FileError, match="would have the folder"):
         write_program(files, [Unit(name="A b"), Unit(name="A  b")], tmp_path / "other")
+
+
+def test_a_setting_from_which_more_follows_is_not_to_be_edited() -> None:
+    """Of a fan, off below follows from its floor too: edited alone, it would be another fan than any that was tried."""
+    project = random_project(3015)
+    carried = Carried(project, project.candidates[0], project.first_trial)
+    lines = {line.name: line for line in carried.lines()}
+    assert not lines["D2_FLOOR"].edited
+    assert "change it in Kelvarn" in lines["D2_FLOOR"].says
+    assert "D2_FLOOR" not in [line.name for line in adjustable_lines(carried)]
+    assert lines["D0_TOP"].edited

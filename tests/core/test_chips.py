@@ -5,6 +5,7 @@ from itertools import pairwise
 from pathlib import Path
 from typing import Literal
 
+import numpy as np
 import pytest
 
 from kelvarn.demos import find_demo
@@ -12,6 +13,7 @@ from kelvarn.handover.board_on_chip import PinChange, build_sketch, lacking_core
 from kelvarn.handover.carry import Carried
 from kelvarn.handover.checks import Prover
 from kelvarn.handover.chips import build_for, lacking
+from kelvarn.handover.comparing import compared
 from kelvarn.handover.faults import HandoverError
 from kelvarn.handover.files import program_files
 from kelvarn.handover.maker import c_text, maker_files
@@ -169,3 +171,23 @@ def test_a_chip_that_is_not_installed_says_how(monkeypatch: pytest.MonkeyPatch, 
             build_for(chip, cabinet(), tmp_path)
     with pytest.raises(HandoverError, match="install gcc"):
         build(cabinet(), tmp_path)
+
+
+def test_what_32_bits_round_is_no_difference_but_what_they_decide_is() -> None:
+    carried = cabinet("float")
+    engine = [[60.0, 400.0, 1.0, 20.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 1.0, 1.0, 1.0]] * 2
+    engine.append([60.0, 0.5, 0.5, *engine[0][3:]])
+
+    def differing(sample: int, column: int, value: float) -> tuple[int, int]:
+        program = np.array(engine)
+        program[sample, column] = value
+        found = compared(carried, 2e-4, engine, program, [(0.0, 20.0, 1.0)] * 3)
+        return found.differing, found.reasons
+
+    assert differing(2, 1, 0.55) == (0, 0)  # after 400 that is the last of its digits
+    assert differing(2, 1, 0.6) == (1, 0)
+    assert differing(2, 0, 60.02) == (1, 0)
+    assert differing(0, 3, 26.0) == (0, 1)  # another reason for the same drive
+    for code in (4, 5, 6, 7, 8, 10):
+        assert differing(1, code, 5.0) == (1, 0)
+    assert compared(carried, 2e-4, engine, np.array(engine[:2]), [(0.0,)] * 3).differing == 1

@@ -168,7 +168,7 @@ def test_a_proof_says_what_it_put_the_program_through(folder: Path, monkeypatch:
     assert "on a chip" in left
     assert all(check["decisions"] for check in found["checks"] if check["name"] not in left)
     monkeypatch.setattr("kelvarn.handover.twin.same", lambda *_: False)
-    monkeypatch.setattr("kelvarn.handover.checks.same", lambda *_: False)
+    monkeypatch.setattr("kelvarn.handover.comparing.same", lambda *_: False)
     differs = kelvarn(*asked)
     assert (differs.returncode, " decisions differ, first in " in differs.stdout) == (1, True)
     monkeypatch.setattr("kelvarn.handover.toolchain.shutil.which", lambda _: None)

@@ -134,6 +134,7 @@ def test_a_small_computer_heats_trips_and_stays_off_when_started_again(
     assert reads(heater, "1")
     (pins / "probe").write_text("85000\n")  # what a sensor says before its first conversion is no reading
     assert reads(heater, "0")
+    assert contactor.read_text() == "1"  # and none that trips
     (pins / "probe").write_text("76000\n")
     assert reads(contactor, "0")
     time.sleep(1.0)  # what it decided is stored right after

@@ -78,7 +78,7 @@ def test_a_difference_opens_on_the_strip(
     window: MainWindow, qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr(Prover, "checks", lambda self: (("edges", self._edges),))
-    monkeypatch.setattr("kelvarn.handover.checks.same", lambda one, other, within=0.0: one == other != 1.0)
+    monkeypatch.setattr("kelvarn.handover.comparing.same", lambda one, other, within=0.0: one == other != 1.0)
     window.go_to(HANDOVER)
     station, program = window.handover, window.handover.program
     qtbot.mouseClick(station.target_buttons["board"], Qt.MouseButton.LeftButton)

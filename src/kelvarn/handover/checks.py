@@ -23,8 +23,9 @@ from kelvarn.studies.variants import draw
 from .adjusting import AdjustedLine, adjusting
 from .board_files import adjusts
 from .board_rows import Ints, RowsOfRuns, plain_row, random_row
-from .carry import DECIDED, Carried, columns
+from .carry import Carried, columns
 from .chips import ChipProgram, build_for
+from .comparing import compared
 from .proof_records import Check, Compared, Difference, Measured
 from .pythons import PYTHONS, build_python
 from .second import SecondOpinion, unknown_to
@@ -37,9 +38,8 @@ _MOST_SAMPLES = 4000
 """Of a trial, where it is put through many rigs or failures."""
 _WITHIN = 2e-4
 """Share by which a number of 32 bits may be off; what it decides may not."""
-_LAST_BITS, _AROUND = 1e-11, 60
+_LAST_BITS = 1e-11
 _ADJUSTMENTS = 2000
-_CODES = frozenset(("law_code", "guard_code", "alarm_code", "tripped", "drives_cut", "loads_cut", "ready"))
 _FINE_K = 1e-9
 _SECOND_SAMPLES, _WALKED_K = 3000, 60.0
 _TEN_YEARS_MS = 10 * 365 * 24 * 3_600_000
@@ -134,34 +134,7 @@ class Prover:
         return self.program.run(rows)
 
     def _compared(self, expected: Sequence[Sequence[float]], found: Floats, rows: Sequence[BoardRow]) -> Compared:
-        names = (
-            *DECIDED,
-            *(f"level of “{drive.name}”" for drive in self.rig.drives),
-            "contactor",
-            "contactor of loads",
-        )
-        if len(expected) != len(found):
-            first = Difference("samples taken", min(len(expected), len(found)), (), len(expected), len(found))
-            return Compared(len(expected), abs(len(expected) - len(found)), first)
-        differing, earliest, largest, reasons, given = 0, None, 0.0, 0, np.array(expected)
-        for sample, (one, other) in enumerate(zip(expected, found.tolist(), strict=True)):
-            apart = []
-            for name, engine, program in zip(names, one, other, strict=True):
-                is_number = name not in _CODES
-                if is_number and engine != program:
-                    largest = max(largest, abs(engine - program))
-                if not same(engine, program, self._within if is_number else 0.0):
-                    apart.append((name, engine, program))
-            if [name for name, _, _ in apart] == ["law_code"] and self.carried.real == "float":
-                reasons += 1
-            elif apart:
-                differing += 1
-                if earliest is None:
-                    name, engine, program = apart[0]
-                    column = names.index(name)
-                    around = _around(sample, rows, given[:, column], found[:, column])
-                    earliest = Difference(name, sample, tuple(rows[sample]), engine, program, around)
-        return Compared(len(expected), differing, earliest, largest, reasons)
+        return compared(self.carried, self._within, expected, found, rows)
 
     def _check(self, what: str, those: Iterable[Sequence[BoardRow]]) -> Check:
         return Check("", what, sum((self.compare(rows) for rows in those), Compared()))
@@ -373,14 +346,6 @@ class Prover:
             now += int(self.draw.choice([1, 1, 1, 1, 0, 1.001, 0.3, 2, 7]) * self.interval_ms)
             rows.append(self._random_row(now))
         return rows
-
-
-def _around(
-    sample: int, rows: Sequence[BoardRow], engine: Floats, program: Floats
-) -> tuple[tuple[float, float, float, float], ...]:
-    """Samples before and after one: seconds, what the first probe has, and the two figures."""
-    those = range(max(0, sample - _AROUND), min(len(rows), len(engine), sample + _AROUND))
-    return tuple((rows[k][0] / 1000.0, rows[k][1], float(engine[k]), float(program[k])) for k in those)
 
 
 def _kept(twin: Twin, *, storing: bool) -> list[Stored]:

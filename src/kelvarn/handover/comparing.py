@@ -1,0 +1,73 @@
+"""What a program told beside what the engine decided, figure by figure."""
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from kelvarn.engine.layout import Floats
+
+from .carry import DECIDED, Carried
+from .proof_records import Compared, Difference
+from .twin import BoardRow, same
+
+_CODES = frozenset(("law_code", "guard_code", "alarm_code", "tripped", "drives_cut", "loads_cut", "ready"))
+_OF_LAW = frozenset(("asked", "given"))
+_AROUND = 60
+
+
+def compared(
+    carried: Carried, within: float, expected: Sequence[Sequence[float]], found: Floats, rows: Sequence[BoardRow]
+) -> Compared:
+    """Compare what was told.
+
+    Args:
+        carried: the program.
+        within: share, or of 1, by which a number may be off; what is decided may not.
+        expected, found: of each sample the figures of the engine, and of the program.
+        rows: what the board read at each.
+    """
+    names = (
+        *DECIDED,
+        *(f"level of “{drive.name}”" for drive in carried.project.rig.drives),
+        "contactor",
+        "contactor of loads",
+    )
+    if len(expected) != len(found):
+        first = Difference("samples taken", min(len(expected), len(found)), (), len(expected), len(found))
+        return Compared(len(expected), abs(len(expected) - len(found)), first)
+    differing, earliest, largest, reasons, given = 0, None, 0.0, 0, np.array(expected)
+    # What 32 bits round grows with the largest number that the law has had.
+    most = np.maximum.accumulate(np.abs(given[:, 1])) if len(given) else given
+    for sample, (one, other) in enumerate(zip(expected, found.tolist(), strict=True)):
+        apart = []
+        for name, engine, program in zip(names, one, other, strict=True):
+            is_number = name not in _CODES
+            if is_number and engine != program:
+                largest = max(largest, abs(engine - program))
+            if not same(engine, program, _tolerance(name, within, most[sample])):
+                apart.append((name, engine, program))
+        if [name for name, _, _ in apart] == ["law_code"] and carried.real == "float":
+            reasons += 1
+        elif apart:
+            differing += 1
+            if earliest is None:
+                name, engine, program = apart[0]
+                column = names.index(name)
+                around = _around(sample, rows, given[:, column], found[:, column])
+                earliest = Difference(name, sample, tuple(rows[sample]), engine, program, around)
+    return Compared(len(expected), differing, earliest, largest, reasons)
+
+
+def _tolerance(name: str, within: float, most: float) -> float:
+    """By which share, or of 1, a figure of the program may be off; `most` is the largest that the law has had."""
+    if name in _CODES:
+        return 0.0
+    return within * max(most, 1.0) if name in _OF_LAW else within
+
+
+def _around(
+    sample: int, rows: Sequence[BoardRow], engine: Floats, program: Floats
+) -> tuple[tuple[float, float, float, float], ...]:
+    """Samples before and after one: seconds, what the first probe has, and the two figures."""
+    those = range(max(0, sample - _AROUND), min(len(rows), len(engine), sample + _AROUND))
+    return tuple((rows[k][0] / 1000.0, rows[k][1], float(engine[k]), float(program[k])) for k in those)
