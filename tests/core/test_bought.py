@@ -43,6 +43,8 @@ def test_numbers_are_rounded_in_the_controllers_words(bought: Bought, typed: lis
     assert [each.typed for each in found.numbers[:3]] == typed
     assert all(each.note or abs(each.typed - each.exact) <= 75.0 for each in found.numbers)
     assert isinstance(found.controller, Pid)
+    narrow = held(*cabinet(PID), Bought(gain_as="gain", gain_lowest=2.0, gain_highest=10.0)).numbers[0]
+    assert (narrow.typed, narrow.note) == (10.0, "beyond what it takes: its nearest")
     if typed[2] == 0.0:
         assert (found.controller.terms, found.numbers[2].note) == ("PI", "less than half a step: left out")
 
@@ -71,6 +73,8 @@ def test_what_it_lacks_and_what_rounding_costs_is_run_on_all_trials() -> None:
     assert verdict_text(same).startswith("It costs no mark")
     coarse = held(project, candidate, Bought(time_step_s=600.0, gain_step=2.0, unwinds=False))
     assert [each.split(":")[0] for each in coarse.lacks] == ["no setpoint weight", "no anti-windup"]
+    assert isinstance(coarse.controller, Pid)
+    assert (coarse.controller.setpoint_weight, coarse.controller.anti_windup) == (1.0, "none")
     found = costs(tried, run_held(coarse), Scale.CELSIUS)
     assert {cost.trial for cost in found} == {trial.name for trial in project.trials}
     assert len(found) == sum(len(trial.marks) for trial in project.trials)

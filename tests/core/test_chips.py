@@ -161,7 +161,9 @@ def test_what_a_board_has_not_is_one_sentence() -> None:
 
 def test_names_of_the_user_cannot_end_a_text_of_the_program() -> None:
     assert c_text('a"; system("x"); //\\\n%s äöü') == "a   system( x )       s äöü"
-    assert 'alarm: Warm "));' in maker_files(cabinet(), "maker8")["board_maker.cpp"]
+    board = maker_files(cabinet(), "maker8")["board_maker.cpp"]
+    assert 'alarm: Warm "));' in board
+    assert "write_pin(LAMP_PIN, (decision->alarm_code & INT32_C(1)) != 0 ? HIGH : LOW);" in board
 
 
 def test_a_chip_that_is_not_installed_says_how(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
