@@ -16,6 +16,7 @@ from .proof_records import Check, Compared, Measured, Proof
 
 COMPARED = ("settings.h", "control.h", "control.c", "settings.py", "control.py")
 """Files whose changes matter; the others do not depend on settings."""
+_MOST = 100_000  # letters of a file that are kept
 _BITS: dict[Real, Numbers] = {"double": 64, "float": 32}
 
 
@@ -34,7 +35,7 @@ def who() -> str:
 
 def with_files(project: Project, carried: Carried, board: BoardName, files: Mapping[str, str], at: str) -> Project:
     """The project with a program kept that was just written; one of the same candidate and board goes."""
-    kept = tuple(WrittenFile(name=name, text=files[name]) for name in COMPARED if name in files)
+    kept = tuple(WrittenFile(name=name, text=files[name][:_MOST]) for name in COMPARED if name in files)
     made = HandedOver(files=kept, **_of(carried, board, at))
     others = [each for each in project.handed_over if not _is_same(each, made)]
     return project.model_copy(update={"handed_over": (*others, made)[-60:]})
