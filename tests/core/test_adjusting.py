@@ -1,6 +1,7 @@
 """Settings that stay adjustable in the device: their ranges, what follows from them, what is stored, several units."""
 
 import shutil
+from datetime import date
 from pathlib import Path
 from typing import Any
 
@@ -9,13 +10,14 @@ import pytest
 
 from kelvarn.files.faults import FileError
 from kelvarn.handover.adjusting import adjustable_lines, adjusting
+from kelvarn.handover.board_files import BOARDS, BoardName
 from kelvarn.handover.board_on_chip import build_sketch, lacking_core
 from kelvarn.handover.board_rows import plain_row
 from kelvarn.handover.carry import Carried
 from kelvarn.handover.checks import Prover
 from kelvarn.handover.chips import lacking
 from kelvarn.handover.faults import HandoverError
-from kelvarn.handover.files import program_files
+from kelvarn.handover.files import program_files, readme
 from kelvarn.handover.pythons import build_python
 from kelvarn.handover.toolchain import build
 from kelvarn.handover.writing import write_program
@@ -23,6 +25,7 @@ from kelvarn.model.edit import with_fields
 from kelvarn.model.guards import Alarm
 from kelvarn.model.handed import Adjustable, Unit
 from kelvarn.model.pid import Pid
+from kelvarn.units import Scale
 from tests.campaigns.trials import random_project
 from tests.core.test_chips import cabinet
 
@@ -126,6 +129,16 @@ def test_a_maker_board_with_adjustable_settings_and_a_name_compiles(tmp_path: Pa
     carried = adjustable("KP_PER_K", real="float")
     build_sketch(carried, tmp_path, {"unit.h": '#define UNIT_NAME "Left"\n'})
     assert b"Left" in (tmp_path / "program.elf").read_bytes()
+
+
+def test_what_goes_with_the_files_names_what_is_stored_and_what_stays_adjustable() -> None:
+    boards: dict[BoardName, str] = {"maker8": "set NAME VALUE", "linux": "a file named `set`"}
+    for board, said in boards.items():
+        language = BOARDS[board].language
+        text = readme(adjustable("KP_PER_K", real="float"), board, date(2026, 11, 30), Scale.CELSIUS, language)
+        assert "is stored at once: KP_PER_K." in text
+        assert said in text
+        assert "It stores nothing" not in text
 
 
 def test_several_units_are_written_apart_with_name_and_address(tmp_path: Path) -> None:

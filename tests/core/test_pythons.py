@@ -19,6 +19,8 @@ from kelvarn.handover.proof import prove
 from kelvarn.handover.python_files import python_files
 from kelvarn.handover.pythons import build_python, lacking_python
 from kelvarn.handover.twin import Twin
+from kelvarn.model.edit import with_fields
+from kelvarn.model.guards import Signal
 from tests.campaigns.trials import random_project
 from tests.core.test_chips import cabinet
 
@@ -247,3 +249,12 @@ def test_a_board_with_micropython_drives_its_pins_and_lets_go_of_them(tmp_path: 
     done = subprocess.run([sys.executable, "-c", "from fake import *\nimport board"], cwd=tmp_path, capture_output=True,
                           text=True, check=False)  # fmt: skip
     assert "pin 15 is used twice" in done.stderr
+
+
+def test_a_rig_with_more_contacts_than_pins_is_one_sentence_but_not_where_pins_are_files() -> None:
+    carried = cabinet("double")
+    rig = with_fields(carried.project.rig, permits=tuple(Signal(name=f"Signal {k}") for k in range(12)))
+    many = Carried(with_fields(carried.project, rig=rig), carried.candidate, carried.trial)
+    with pytest.raises(HandoverError, match="too few pins"):
+        python_files(many, "micropython")
+    assert python_files(many, "linux")["pins.py"].count("/value") > 12

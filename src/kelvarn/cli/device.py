@@ -121,8 +121,8 @@ def _write_program(
 
     language, numbers, board = kind
     carried = Carried(project, candidate, trial_named(project, trial), _real(numbers))
-    in_python = language != "c99"
-    files = all_files(carried, cast(Any, board), date.today(), project.scale or Scale.CELSIUS, in_python=in_python)
+    written: Any = "c99" if language == "c99" else "python"
+    files = all_files(carried, cast(Any, board), date.today(), project.scale or Scale.CELSIUS, written)
     write_program(files, project.units, out, replace=replaces.get())
     print(f"Written to {printable(out)}: {', '.join(sorted(files))}.", file=sys.stderr)
 
@@ -143,9 +143,9 @@ def prove(
     as_json: Json = False,
 ) -> None:
     """Prove that the program decides what was tried: all it can meet, put through it and the engine; 1: it differs."""
-    from kelvarn.handover.proof import PLACES
+    from kelvarn.handover.places import PLACES
 
-    check_known((on,), PLACES, "place")
+    check_known((on,), tuple(PLACES), "place")
     project = load(file)
     law, asked = candidate_named(project, candidate, chosen or candidate is None), trial_named(project, trial)
     from kelvarn.handover.proof import prove as proved
@@ -177,12 +177,14 @@ def proof_text(proof: "Proof") -> str:
 
 
 def _proof_json(proof: "Proof") -> dict[str, Any]:
+    from kelvarn.handover.carry import BITS
+
     return {
         "candidate": proof.candidate,
         "trial": proof.trial,
         "on": list(proof.on),
         "verdict": proof.verdict(),
-        "numbers": 64 if proof.real == "double" else 32,
+        "numbers": BITS[proof.real],
         "differing": proof.differing,
         "decisions": proof.samples,
         "checks": [_check_json(check) for check in proof.checks],

@@ -1,5 +1,6 @@
 """Settings that stay adjustable in the device: which, in which range, and what follows from them."""
 
+import math
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from functools import lru_cache
@@ -9,9 +10,10 @@ import numpy as np
 from pydantic import BaseModel
 
 from kelvarn.model.edit import with_fields
+from kelvarn.model.handed import Adjustable
 
-from .alone import FUNCTIONS
 from .carry import Carried
+from .dependents import FUNCTIONS
 from .faults import HandoverError
 from .translate.known import rows_of
 from .translate.wording import SettingLine
@@ -190,3 +192,18 @@ def with_ranges(lines: list[SettingLine], made: Adjusting) -> list[SettingLine]:
         replace(line, low=ranges[line.name].lowest, high=ranges[line.name].highest) if line.name in ranges else line
         for line in lines
     ]
+
+
+def proposed(line: SettingLine, candidate: str) -> Adjustable:
+    """Half to double, as far as the field allows; a twentieth of that is a step."""
+    assert not isinstance(line.value, str)
+    low, high = sorted((line.value / 2, line.value * 2)) if line.value else (0.0, 1.0)
+    low = max(low, line.low) if line.low is not None else low
+    high = min(high, line.high) if line.high is not None else high
+    if low >= high:
+        low, high = (
+            (line.low, line.value) if line.low is not None and line.low < line.value else (line.value, high + 1.0)
+        )
+    step = (high - low) / 20
+    size = 10.0 ** math.floor(math.log10(step))
+    return Adjustable(candidate=candidate, setting=line.name, lowest=low, highest=high, step=round(step / size) * size)

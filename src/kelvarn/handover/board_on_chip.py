@@ -16,20 +16,21 @@ from kelvarn.engine.probes import count_of
 from .board_files import plain
 from .board_rows import plain_row
 from .carry import Carried
+from .chips import AVR
 from .files import STRICT, program_files
-from .maker import OUTPUT_PINS, maker_files
+from .maker import CONTACTOR_PIN, OUTPUT_PINS, maker_files
 from .proof_records import Check, Compared, Difference
-from .toolchain import ProgramError, compile_with, first_line
+from .toolchain import ProgramError, compile_with, first_line, put_files
 from .twin import Twin
 
 CORE = Path("/usr/share/arduino/hardware/arduino/avr")
 """Where Debian's package arduino-core-avr has what such a board comes with."""
-_CHIP = ("-Os", "-mmcu=atmega328p", "-DF_CPU=16000000UL", "-DARDUINO=10819", "-ffunction-sections", "-fdata-sections")
+_CHIP = (*AVR, "-DARDUINO=10819")
 _CPP = ("-std=gnu++11", "-fno-exceptions", "-fno-threadsafe-statics")
 _HERTZ, _LASTS_MS, _EDGE_MS = 16e6, 8000, 3.0
 _COLD_K = (12.0, 6.0, 3.0, 1.5, 0.7, 0.3)
 """From the setpoint; the first at which an output goes on and off again is taken."""
-_BECOMES_OUTPUT, _CONTACTOR = 2, 4
+_BECOMES_OUTPUT = 2
 
 
 def lacking_core() -> str:
@@ -57,10 +58,8 @@ def build_sketch(carried: Carried, folder: Path, slipped: dict[str, str] | None 
     Raises:
         HandoverError: the board has not what it needs, or the compiler refuses.
     """
-    folder.mkdir(parents=True, exist_ok=True)
     files = {**program_files(carried), **maker_files(carried, "maker8"), **(slipped or {})}
-    for name, text in files.items():
-        (folder / name.replace(".ino", "_ino.cpp")).write_text(text, encoding="utf-8")
+    put_files({name.replace(".ino", "_ino.cpp"): text for name, text in files.items()}, folder)
     here = [f"-I{CORE}/{part}" for part in ("cores/arduino", "variants/standard", "libraries/EEPROM/src")] + ["-I."]
     core = CORE / "cores/arduino"
     c_files = sorted(name for name in files if name.endswith(".c"))
@@ -176,7 +175,7 @@ def _expected(carried: Carried, counts: Sequence[int], lasts_ms: int) -> list[li
 
 def _edges_apart(expected: Sequence[tuple[float, int]], changes: Sequence[PinChange], pin: int) -> bool:
     """Whether edges of a pin are others than expected, or elsewhere by more than a few milliseconds."""
-    begins = next((each.ms for each in changes if each.pin == _CONTACTOR and each.level == 1), None)
+    begins = next((each.ms for each in changes if each.pin == CONTACTOR_PIN and each.level == 1), None)
     if begins is None:
         return bool(expected)
     found = [(each.ms - begins, each.level) for each in changes

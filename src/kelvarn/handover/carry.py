@@ -28,10 +28,11 @@ from kelvarn.engine.records import Table
 from kelvarn.model.candidate import Candidate
 from kelvarn.model.control_events import Override, Pause, SetpointNudge
 from kelvarn.model.guards import LinkLost, PriceBelow
+from kelvarn.model.handed import Numbers
 from kelvarn.model.project import Project
 from kelvarn.model.trial import Trial
 
-from .alone import constants, only_alone, replaced, words
+from .dependents import contents_of, mark_dependents, replaced, words
 from .faults import HandoverError
 from .settings import fingerprint
 from .translate.c99 import C99, Sources
@@ -50,6 +51,7 @@ DECIDED = (
 )  # fmt: skip
 """What is read of a decision."""
 Real = Literal["double", "float"]
+BITS: dict[Real, Numbers] = {"double": 64, "float": 32}
 
 
 class Device(NamedTuple):
@@ -171,8 +173,8 @@ class Carried:
                 lines = lines_of(setting, name, value, None)  # a formula would name fields that others have too
             for line in lines:
                 found.setdefault(line.name, line)
-        lines, kept = follow_milliseconds(found), constants(self.device())
-        return tuple(only_alone(lines, self.settings, kept, lambda *of: constants(self.with_part(*of).device())))
+        lines, kept = follow_milliseconds(found), contents_of(self.device())
+        return tuple(mark_dependents(lines, self.settings, kept, lambda *of: contents_of(self.with_part(*of).device())))
 
     def with_part(self, part: BaseModel, new: BaseModel) -> "Carried":
         """The program with a part of the model replaced."""

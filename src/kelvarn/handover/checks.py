@@ -24,10 +24,10 @@ from .adjusting import AdjustedLine, adjusting
 from .board_files import adjusts
 from .board_rows import Ints, RowsOfRuns, plain_row, random_row
 from .carry import Carried, columns
-from .chips import ChipProgram, build_for
+from .chips import ChipProgram
 from .comparing import compared
+from .places import PLACES
 from .proof_records import Check, Compared, Difference, Measured
-from .pythons import PYTHONS, build_python
 from .second import SecondOpinion, unknown_to
 from .toolchain import Executable, ProgramError, Runs, build
 from .twin import BoardRow, Stored, Twin, same
@@ -51,7 +51,7 @@ class Prover:
     Args:
         carried: the program.
         folder: for its files.
-        on: where it runs: host, or a chip of `chips.py`.
+        on: where it runs, of `PLACES`.
     """
 
     def __init__(self, carried: Carried, folder: Path, on: str = "host") -> None:
@@ -60,13 +60,9 @@ class Prover:
         self.law = carried.candidate.controller
         self._body, self._on = carried.sources.body, on
         self.covered: Executable | None = None
+        self.program: Runs = PLACES[on].build(carried, folder / on)
         if on == "host":
-            self.program: Runs = build(carried, folder / "watched")
             self.covered = build(carried, folder / "covered", covered=True)
-        elif on in PYTHONS:
-            self.program = build_python(on, carried, folder / on)
-        else:
-            self.program = build_for(on, carried, folder / on)
         self.interval_ms = Twin(carried).device.control.timing[0].interval_ms
         self._runs = RowsOfRuns(carried)
         self._within = _WITHIN if carried.real == "float" else self._doubles_within()

@@ -2,7 +2,6 @@
 
 import shutil
 import subprocess
-import tempfile
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -15,12 +14,12 @@ from .carry import Carried
 from .faults import HandoverError
 from .files import STRICT, program_files
 from .proof_records import Measured
-from .toolchain import ProgramError, compile_with, first_line
+from .toolchain import compile_with, exchange, in_doubles, of_doubles, put_files
 from .translate.program import Kind, Type
 
 _HERTZ = 16e6
-_LONGEST_S = 300.0
-_AVR = ("-Os", "-mmcu=atmega328p", "-DF_CPU=16000000UL", "-ffunction-sections", "-fdata-sections")
+AVR = ("-Os", "-mmcu=atmega328p", "-DF_CPU=16000000UL", "-ffunction-sections", "-fdata-sections")
+"""How a program for the 8-bit chip is compiled, as the tool of its boards does."""
 _ARM = ("-Os", "-mcpu=cortex-m3", "-mthumb", "-ffunction-sections", "-fdata-sections")
 _TOOLS = {
     "avr": {"avr-gcc": "gcc-avr avr-libc", "gcc": "gcc", "simavr": "simavr libsimavr-dev"},
@@ -74,13 +73,11 @@ class AvrProgram(ChipProgram):
             place = int(column[1:])
             # The clock wraps at 2³², which is the same bits as a number with a sign.
             cells[column] = rows[:, place] if kind.kind == Kind.REAL else rows[:, place].astype(np.int64)
-        with tempfile.TemporaryDirectory(prefix="kelvarn-") as folder:
-            happens, decides = Path(folder) / "happens", Path(folder) / "decides"
-            happens.write_bytes(np.int32(away_ms).tobytes() + cells.tobytes())
-            texts = [self.path, happens, decides, memory or "-", hex(self.step), hex(self.end)]
-            ended = _ended([str(self.runner), *map(str, texts)])
-            told = np.frombuffer(decides.read_bytes(), _dtype(self.tells))
-        cycles, stack = (int(each) for each in ended.splitlines()[-1].split())
+        more = (memory or "-", hex(self.step), hex(self.end))
+        given = np.int32(away_ms).tobytes() + cells.tobytes()
+        wrote, printed = exchange(lambda happens, decides: [self.runner, self.path, happens, decides, *more], given)
+        told = np.frombuffer(wrote, _dtype(self.tells))
+        cycles, stack = (int(each) for each in printed.splitlines()[-1].split())
         _take_largest(self.measured, "longest step", cycles / _HERTZ * 1e3, "ms at 16 MHz")
         _take_largest(self.measured, "deepest stack", stack, "bytes")
         return np.column_stack([told[name].astype(np.float64) for name in told.dtype.names or ()])
@@ -100,17 +97,16 @@ class ArmProgram(ChipProgram):
 
     def run(self, rows: Floats, *, memory: Path | None = None, away_ms: int = 0, cut_after: int = -1) -> Floats:
         """What it tells of each sample, as `toolchain.Executable.run` says."""
-        with tempfile.TemporaryDirectory(prefix="kelvarn-") as folder:
-            happens, decides = Path(folder) / "happens", Path(folder) / "decides"
-            happens.write_bytes(np.ascontiguousarray(rows, np.float64).tobytes())
-            texts = ["program", happens, decides, memory or "-", away_ms, cut_after]
-            given = ",".join(f"arg={text}" for text in texts)
-            _ended([
-                "qemu-system-arm", "-M", "mps2-an385", "-nographic", "-monitor", "none", "-serial", "null",
-                "-semihosting-config", f"enable=on,target=native,{given}", "-kernel", str(self.path),
-            ])  # fmt: skip
-            told: Floats = np.frombuffer(decides.read_bytes()).reshape(-1, self.told)
-        return told
+        more = (memory or "-", away_ms, cut_after)
+        told, _ = exchange(lambda *files: self._command("program", *files, *more), in_doubles(rows))
+        return of_doubles(told, self.told)
+
+    def _command(self, *texts: object) -> list[str]:
+        given = ",".join(f"arg={text}" for text in texts)
+        return [
+            "qemu-system-arm", "-M", "mps2-an385", "-nographic", "-monitor", "none", "-serial", "null",
+            "-semihosting-config", f"enable=on,target=native,{given}", "-kernel", str(self.path),
+        ]  # fmt: skip
 
 
 def build_for(chip: str, carried: Carried, folder: Path) -> AvrProgram | ArmProgram:
@@ -128,17 +124,15 @@ def build_for(chip: str, carried: Carried, folder: Path) -> AvrProgram | ArmProg
         raise HandoverError(missing)
     if chip == "avr" and carried.real == "double":
         raise HandoverError("The 8-bit chip has no numbers of 64 bits: choose 32 bits.")
-    folder.mkdir(parents=True, exist_ok=True)
     return _build_avr(carried, folder) if chip == "avr" else _build_arm(carried, folder)
 
 
 def _build_avr(carried: Carried, folder: Path) -> AvrProgram:
     files = {**program_files(carried), "board_chip.c": on_chip(carried)}
     runner = {"chip_runner.c": plain("chip_runner.c")}
-    for name, text in {**files, **runner}.items():
-        (folder / name).write_text(text, encoding="utf-8")
+    put_files({**files, **runner}, folder)
     sources = sorted(name for name in files if name.endswith(".c"))
-    compile_with(["avr-gcc", *STRICT, *_AVR, *sources, "-lm", "-Wl,--gc-sections", "-o", "program"], folder)
+    compile_with(["avr-gcc", *STRICT, *AVR, *sources, "-lm", "-Wl,--gc-sections", "-o", "program"], folder)
     compile_with(["gcc", "-O2", *runner, "-lsimavr", "-o", "runner"], folder)
     symbols = {line.split()[-1]: int(line.split()[0], 16) for line in _said_by(["avr-nm", "program"], folder)}
     code, data, bss = (int(each) for each in _said_by(["avr-size", "program"], folder)[1].split()[:3])
@@ -153,8 +147,7 @@ def _build_avr(carried: Carried, folder: Path) -> AvrProgram:
 
 def _build_arm(carried: Carried, folder: Path) -> ArmProgram:
     files = {**program_files(carried), "board_simulated.c": simulated(carried), "chip_arm.c": plain("chip_arm.c")}
-    for name, text in {**files, "chip_arm.ld": plain("chip_arm.ld")}.items():
-        (folder / name).write_text(text, encoding="utf-8")
+    put_files({**files, "chip_arm.ld": plain("chip_arm.ld")}, folder)
     sources = sorted(name for name in files if name.endswith(".c"))
     linked = ["-specs=rdimon.specs", "-T", "chip_arm.ld", "-lm", "-Wl,--gc-sections", "-o", "program"]
     compile_with(["arm-none-eabi-gcc", *STRICT, *_ARM, *sources, *linked], folder)
@@ -176,14 +169,3 @@ def _take_largest(measured: dict[str, Measured], name: str, value: float, unit: 
 
 def _said_by(command: list[str], folder: Path) -> list[str]:
     return subprocess.run(command, cwd=folder, capture_output=True, check=True, text=True).stdout.splitlines()
-
-
-def _ended(command: list[str]) -> str:
-    """What a run prints."""
-    try:
-        ended = subprocess.run(command, capture_output=True, timeout=_LONGEST_S, check=False, stdin=subprocess.DEVNULL)
-    except subprocess.TimeoutExpired:
-        raise ProgramError(f"The program does not end within {_LONGEST_S:g} s.") from None
-    if ended.returncode != 0:
-        raise ProgramError(f"The program failed on the chip: {first_line(ended.stderr or ended.stdout)}")
-    return ended.stdout.decode(errors="replace")

@@ -1,6 +1,7 @@
 """What a program told beside what the engine decided, figure by figure."""
 
-from collections.abc import Sequence
+import re
+from collections.abc import Mapping, Sequence
 
 import numpy as np
 
@@ -12,7 +13,7 @@ from .twin import BoardRow, same
 
 _CODES = frozenset(("law_code", "guard_code", "alarm_code", "tripped", "drives_cut", "loads_cut", "ready"))
 _OF_LAW = frozenset(("asked", "given"))
-_AROUND = 60
+_AROUND, _MOST_LINES = 60, 6
 
 
 def compared(
@@ -71,3 +72,14 @@ def _around(
     """Samples before and after one: seconds, what the first probe has, and the two figures."""
     those = range(max(0, sample - _AROUND), min(len(rows), len(engine), sample + _AROUND))
     return tuple((rows[k][0] / 1000.0, rows[k][1], float(engine[k]), float(program[k])) for k in those)
+
+
+def lines_that_set(figure: str, files: Mapping[str, str]) -> list[str]:
+    """Lines of the control step that write a figure, each with its file and number."""
+    name = "level" if figure.startswith("level of ") else re.sub(r"\W.*", "", figure)
+    found = []
+    for file in ("control.c", "control.py"):
+        for number, line in enumerate(files.get(file, "").splitlines(), 1):
+            if re.search(rf"(->|\.)\b{re.escape(name)}\b\s*[-+*/]?=[^=]", line):
+                found.append(f"{file}, line {number}: {line.strip()}")
+    return found[:_MOST_LINES] or [f"what sets {name} stands in control.h or program.c"]

@@ -9,7 +9,7 @@ from kelvarn.engine.guard_records import Guard, GuardState
 from kelvarn.units import Quantity, Scale, show
 
 from .adjusting import AdjustedLine, Adjusting, adjusting, with_ranges
-from .board_files import BOARDS, BoardName, plain, render
+from .board_files import BOARDS, BoardName, Language, plain, render
 from .carry import Carried
 from .settings import working_setpoint
 from .translate.wording import SettingLine
@@ -67,7 +67,7 @@ def _adjusted(each: AdjustedLine) -> dict[str, str]:
     }  # fmt: skip
 
 
-def readme(carried: Carried, board: BoardName, today: date, scale: Scale, *, in_python: bool = False) -> str:
+def readme(carried: Carried, board: BoardName, today: date, scale: Scale, language: Language) -> str:
     """What goes with the files: what each is, how to build it, how to put it in a board, cases to try by hand.
 
     Args:
@@ -75,13 +75,14 @@ def readme(carried: Carried, board: BoardName, today: date, scale: Scale, *, in_
         board: that it is for.
         today: when it is made.
         scale: that its sentences speak in.
-        in_python: whether it is in Python.
+        language: of the program.
     """
-    rig, stores = carried.project.rig, bool(carried.sources.stored)
+    rig, adjusted = carried.project.rig, adjusting(carried).adjusted
     return render(
-        "README.py.md.jinja" if in_python else "README.md.jinja",
+        "README.py.md.jinja" if language == "python" else "README.md.jinja",
         candidate=carried.candidate.name, project=carried.project.name, trial=carried.trial.name,
-        fingerprint=carried.fingerprint, version=__version__, date=today.isoformat(), stores=stores,
+        fingerprint=carried.fingerprint, version=__version__, date=today.isoformat(),
+        stores=bool(carried.sources.stored or adjusted), adjusted=[each.line.name for each in adjusted],
         strict=" ".join(STRICT),
         outputs=[drive.name for drive in rig.drives], probes=[probe.name for probe in rig.probes],
         board=board, board_title=BOARDS[board].title, interval_s=rig.probe.interval_s,

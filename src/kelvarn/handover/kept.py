@@ -6,18 +6,17 @@ from collections.abc import Mapping
 from datetime import datetime
 
 from kelvarn import __version__
-from kelvarn.model.handed import Handed, HandedOver, KeptCheck, KeptProof, Numbers, WrittenFile
+from kelvarn.model.handed import Handed, HandedOver, KeptCheck, KeptMeasure, KeptProof, WrittenFile
 from kelvarn.model.project import Project
 from kelvarn.units import counted
 
 from .board_files import BoardName
-from .carry import Carried, Real
+from .carry import BITS, Carried
 from .proof_records import Check, Compared, Measured, Proof
 
 COMPARED = ("settings.h", "control.h", "control.c", "settings.py", "control.py")
 """Files whose changes matter; the others do not depend on settings."""
 _MOST = 100_000  # letters of a file that are kept
-_BITS: dict[Real, Numbers] = {"double": 64, "float": 32}
 
 
 def now() -> str:
@@ -48,7 +47,7 @@ def with_proof(project: Project, carried: Carried, board: BoardName, proof: Proo
                   largest=each.found.largest, first=each.says, left=each.left)
         for each in proof.checks
     )  # fmt: skip
-    measured = tuple(f"{each.what}|{each.value!r}|{each.unit}" for each in proof.measured)
+    measured = tuple(KeptMeasure(what=each.what, value=each.value, unit=each.unit) for each in proof.measured)
     made = KeptProof(
         checks=checks, not_reached=proof.not_reached, lines=proof.lines, measured=measured, version=__version__,
         **_of(carried, board, at),
@@ -60,7 +59,7 @@ def with_proof(project: Project, carried: Carried, board: BoardName, proof: Proo
 def _of(carried: Carried, board: BoardName, at: str) -> dict[str, object]:
     return {
         "candidate": carried.candidate.name, "trial": carried.trial.name, "board": board,
-        "numbers": _BITS[carried.real], "at": at, "state": carried.fingerprint,
+        "numbers": BITS[carried.real], "at": at, "state": carried.fingerprint,
     }  # fmt: skip
 
 
@@ -84,17 +83,15 @@ def last_proof(project: Project, carried: Carried, board: BoardName) -> tuple[Ke
         Check(each.name, each.what, Compared(each.samples, each.differing, None, each.largest), each.left, each.first)
         for each in kept.checks
     )
-    measured = []
-    for line in kept.measured:
-        what, value, unit = (line + "||").split("|")[:3]
-        measured.append(Measured(what, float(value or 0), unit))
-    proof = Proof(kept.state, kept.candidate, kept.trial, carried.real, checks, kept.not_reached, kept.lines,
-                  tuple(measured))  # fmt: skip
+    measured = tuple(Measured(each.what, each.value, each.unit) for each in kept.measured)
+    proof = Proof(
+        kept.state, kept.candidate, kept.trial, carried.real, checks, kept.not_reached, kept.lines, measured
+    )  # fmt: skip
     return kept, proof
 
 
 def _is_of(kept: Handed, carried: Carried, board: BoardName) -> bool:
-    return (kept.candidate, kept.board, kept.numbers) == (carried.candidate.name, board, _BITS[carried.real])
+    return (kept.candidate, kept.board, kept.numbers) == (carried.candidate.name, board, BITS[carried.real])
 
 
 def is_old(kept: KeptProof, carried: Carried) -> bool:

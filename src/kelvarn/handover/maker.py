@@ -18,6 +18,8 @@ _BITS = {"maker8": 10, "maker32": 12}
 OUTPUT_PINS, _ANALOG_PINS = (9, 10, 3, 11), 6
 """Pins of the outputs as they are proposed, which can have a duty; and how many analogue inputs there are."""
 _OTHER_PINS = (4, 7, 8, 12, 2, 13, 5, 6)
+CONTACTOR_PIN = _OTHER_PINS[0]
+"""Of the drives' contactor, as it is proposed."""
 _TELL_EVERY_MS = 5000
 _DUTY = "a duty, on a pin that can have one"
 _HOTTEST_ON_WIRE = 130.0
@@ -38,16 +40,16 @@ def maker_files(carried: Carried, board: BoardName) -> dict[str, str]:
         {"name": drive.name, "duty": duty, "pin": pin, "what": _DUTY if duty else "on or off"}
         for drive, duty, pin in zip(rig.drives, duties, OUTPUT_PINS, strict=False)
     ]  # fmt: skip
-    contactor, reset = _next(free), _next(free)
-    loads = any(guard.does == Does.LOAD for guard in carried.known.rows.get(Guard, ()))
+    contactor, reset = next_pin(free), next_pin(free)
+    loads = cuts_loads(carried)
     probes = list(probes_of(rig.probes, board, free, _BITS[board]))
     kinds = {each["kind"] for each in probes}
     alarms = [guard for guard in rig.guards if isinstance(guard, Alarm)]
     of = {
-        "outputs": outputs, "contactor": contactor, "loads": _next(free) if loads else None, "probes": probes,
+        "outputs": outputs, "contactor": contactor, "loads": next_pin(free) if loads else None, "probes": probes,
         "kinds": {kind: kind in kinds for kind in ("analog", "wire", "couple")}, "reset": reset,
-        "spi": (_next(free), _next(free)) if "couple" in kinds else None, "bits": _BITS[board],
-        "permits": [{"name": permit.name, "pin": _next(free)} for permit in carried.project.rig.permits],
+        "spi": (next_pin(free), next_pin(free)) if "couple" in kinds else None, "bits": _BITS[board],
+        "permits": [{"name": permit.name, "pin": next_pin(free)} for permit in carried.project.rig.permits],
         "outlets": ["TRIPPED", *sorted({alarm.outlet.upper() for alarm in alarms})],
         "alarms": [{"name": c_text(alarm.name), "place": bit} for bit, alarm in enumerate(alarms)],
         "trips": [{"name": c_text(guard.name), "place": place} for place, guard in enumerate(rig.guards)
@@ -68,11 +70,17 @@ def c_text(text: str) -> str:
     return "".join(each if each.isalnum() or each in " .,-_+()" else " " for each in text)
 
 
-def _next(free: Iterator[int]) -> int:
+def next_pin(free: Iterator[int]) -> int:
+    """The next pin of a board that is free. Raises HandoverError where there is none."""
     pin = next(free, None)
     if pin is None:
         raise HandoverError("The board has too few pins for this rig: take the simulated board as a pattern for yours.")
     return pin
+
+
+def cuts_loads(carried: Carried) -> bool:
+    """Whether a guard switches off what heats by itself, which has a contactor of its own."""
+    return any(guard.does == Does.LOAD for guard in carried.known.rows.get(Guard, ()))
 
 
 def check_board(carried: Carried, board: BoardName) -> None:
@@ -110,9 +118,9 @@ def probes_of(probes: tuple[Probe, ...], board: BoardName, free: Iterator[int], 
                 raise HandoverError(f"The {BOARDS[board].title} has {_ANALOG_PINS} analogue inputs; the rig has more.")
             kind, pin, what = "analog", f"A{place}", "an analogue input, between the thermistor and its resistor"
         elif board in _BITS and (_COUPLE in probe.like or (not probe.like and probe.highest_degC > _HOTTEST_ON_WIRE)):
-            kind, pin, what = "couple", str(_next(free)), "selects its thermocouple converter"
+            kind, pin, what = "couple", str(next_pin(free)), "selects its thermocouple converter"
         elif probe.like in ("", _WIRE):
-            kind, pin, what = "wire", str(_next(free)), "a digital sensor on one wire, with 4.7 kΩ to the supply"
+            kind, pin, what = "wire", str(next_pin(free)), "a digital sensor on one wire, with 4.7 kΩ to the supply"
         else:
             raise HandoverError(
                 f"“{probe.name}” is a {probe.like}, which the {BOARDS[board].title} does not read here: choose a "

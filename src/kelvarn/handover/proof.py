@@ -16,14 +16,10 @@ from kelvarn.model.trial import Trial
 from .board_on_chip import try_board
 from .carry import Carried, Real
 from .checks import Prover
-from .chips import lacking
 from .faults import HandoverError
+from .places import PLACES
 from .proof_records import Check, Compared, Measured, Proof
-from .pythons import PYTHONS, lacking_python
 from .toolchain import ProgramError
-
-PLACES = ("host", "avr", "cortex-m", *PYTHONS)
-"""Where a program can be proved."""
 
 
 def prove(
@@ -44,7 +40,7 @@ def prove(
     carried, checks, missed = Carried(project, candidate, trial, real), list[Check](), list[str]()
     measured: list[Measured] = []
     for place, where in enumerate(on):
-        if place and (missing := lacking_python(where) if where in PYTHONS else lacking(where)):
+        if place and (missing := PLACES[where].lacking()):
             checks.append(Check(where, left=missing))
             continue
         with tempfile.TemporaryDirectory(prefix="kelvarn-") as folder:

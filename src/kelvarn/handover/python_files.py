@@ -2,9 +2,9 @@
 
 import textwrap
 from collections.abc import Iterator
+from itertools import count
 from typing import Any
 
-from kelvarn.engine.guard_records import Does, Guard
 from kelvarn.engine.inputs import PermitInput, Said
 from kelvarn.engine.plant import Drive, DriveKind
 from kelvarn.model.guards import Alarm, Hours
@@ -13,7 +13,7 @@ from .adjusting import Adjusting, adjusting, with_ranges
 from .board_files import BoardName, adjusts, plain, python_inputs, render, row_types
 from .carry import DECIDED, Carried
 from .files import STORE_EVERY_MS, YEARS, is_urgent, setting_comment
-from .maker import check_board, probes_of, signals_of
+from .maker import check_board, cuts_loads, next_pin, probes_of, signals_of
 from .translate.wording import SettingLine
 
 _OUTPUT_PINS, _OTHER_PINS = (15, 14, 13, 12), (16, 17, 18, 19, 20, 21, 22, 11, 10, 9)
@@ -96,7 +96,7 @@ def _simulated(carried: Carried) -> str:
 def _of_board(carried: Carried, board: BoardName) -> dict[str, str]:
     rig, linux = carried.project.rig, board == "linux"
     check_board(carried, board)
-    free = iter(_OTHER_PINS)
+    free = count() if linux else iter(_OTHER_PINS)  # files of the system have no numbers
     duties = [drive.kind == DriveKind.PWM for drive in carried.known.rows[Drive]]
     alarms = [guard for guard in rig.guards if isinstance(guard, Alarm)]
     bits = next((probe.converter.bits for probe in rig.probes if probe.converter is not None), _MOST_BITS)
@@ -105,9 +105,9 @@ def _of_board(carried: Carried, board: BoardName) -> dict[str, str]:
     of: dict[str, Any] = {
         "outputs": [{"name": _quoted(drive.name), "duty": duty, "pin": pin}
                     for drive, duty, pin in zip(rig.drives, duties, _OUTPUT_PINS, strict=False)],
-        "contactor": next(free), "reset": next(free), "probes": probes,
-        "loads": next(free) if any(guard.does == Does.LOAD for guard in carried.known.rows.get(Guard, ())) else None,
-        "permits": [{"name": _quoted(permit.name), "pin": next(free)} for permit in contacts],
+        "contactor": next_pin(free), "reset": next_pin(free), "probes": probes,
+        "loads": next_pin(free) if cuts_loads(carried) else None,
+        "permits": [{"name": _quoted(permit.name), "pin": next_pin(free)} for permit in contacts],
         "kinds": {kind: any(each["kind"] == kind for each in probes) for kind in ("analog", "wire")},
         "analog": [each["kind"] == "analog" for each in probes],
         "adjusts": adjusts(carried), "signals": list(signals_of(alarms)), "inputs": list(_inputs(carried, linux=linux)),

@@ -2,13 +2,9 @@
 
 import os
 import shutil
-import subprocess
 import sys
-import tempfile
 from dataclasses import dataclass
 from pathlib import Path
-
-import numpy as np
 
 from kelvarn.engine.layout import Floats
 
@@ -16,12 +12,9 @@ from .board_files import plain, told_types
 from .carry import Carried
 from .faults import HandoverError
 from .python_files import python_files
-from .toolchain import ProgramError, first_line
+from .toolchain import exchange, in_doubles, of_doubles, put_files
 
 MODULE = "@micropython/micropython-webassembly-pyscript"
-_LONGEST_S = 600.0
-PYTHONS = ("python", "micropython")
-"""What runs programs in Python."""
 
 
 def micropython() -> Path | None:
@@ -60,22 +53,12 @@ class PythonProgram:
 
     def run(self, rows: Floats, *, memory: Path | None = None, away_ms: int = 0, cut_after: int = -1) -> Floats:
         """What it tells of each sample, as `toolchain.Executable.run` says."""
-        with tempfile.TemporaryDirectory(prefix="kelvarn-") as folder:
-            happens, decides = Path(folder) / "happens", Path(folder) / "decides"
-            happens.write_bytes(np.ascontiguousarray(rows, np.float64).tobytes())
-            texts = [str(each) for each in (happens, decides, memory or "-", away_ms, cut_after)]
-            if self.module is None:
-                command = [sys.executable, "-I", "-c", _RUN, str(self.folder), *texts]
-            else:
-                command = ["node", str(self.folder / "runner.mjs"), str(self.module), str(self.folder), *texts]
-            try:
-                ended = subprocess.run(command, capture_output=True, timeout=_LONGEST_S, check=False)
-            except subprocess.TimeoutExpired:
-                raise ProgramError(f"The program does not end within {_LONGEST_S:g} s.") from None
-            if ended.returncode != 0:
-                raise ProgramError(f"The program failed: {first_line(ended.stderr)}")
-            told: Floats = np.frombuffer(decides.read_bytes()).reshape(-1, self.told)
-        return told
+        runs: list[object] = [sys.executable, "-I", "-c", _RUN, self.folder]
+        if self.module is not None:
+            runs = ["node", self.folder / "runner.mjs", self.module, self.folder]
+        more = (memory or "-", away_ms, cut_after)
+        told, _ = exchange(lambda happens, decides: [*runs, happens, decides, *more], in_doubles(rows))
+        return of_doubles(told, self.told)
 
 
 _RUN = "import sys; sys.path.insert(0, sys.argv[1]); import board; board.run(*sys.argv[2:])"
@@ -95,8 +78,6 @@ def build_python(place: str, carried: Carried, folder: Path, slipped: dict[str, 
     """
     if missing := lacking_python(place):
         raise HandoverError(missing)
-    folder.mkdir(parents=True, exist_ok=True)
     files = {**python_files(carried, "simulated"), "runner.mjs": plain("micropython_runner.mjs"), **(slipped or {})}
-    for name, text in files.items():
-        (folder / name).write_text(text, encoding="utf-8")
+    put_files(files, folder)
     return PythonProgram(folder, len(told_types(carried)), micropython() if place == "micropython" else None)

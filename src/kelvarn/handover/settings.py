@@ -8,6 +8,7 @@ from typing import Any
 
 from pydantic import BaseModel
 
+from kelvarn.model.bought import Bought
 from kelvarn.model.candidate import Candidate
 from kelvarn.model.fields import empty_word, title_of, words_of
 from kelvarn.model.gains import Parallel, to_parallel
@@ -41,6 +42,18 @@ def fingerprint(project: Project, candidate: Candidate | None = None) -> str:
     }
     digest = hashlib.sha256(json.dumps(acts, sort_keys=True).encode()).hexdigest()
     return f"{digest[:4]}-{digest[4:8]}"
+
+
+_OF_NO_ACCOUNT: dict[str, Any] = {
+    "checked": (), "handed_over": (), "proofs": (), "notes": "", "ideas": "", "logs": (), "fits": (), "kept": (),
+    "lanes": ("temperature",), "bought": Bought(),
+}  # fmt: skip
+"""Fields of a project that no program and no result depends on."""
+
+
+def acting(project: Project) -> Project:
+    """A project without what acts on nothing: an edit of that makes nothing old."""
+    return project.model_copy(update=_OF_NO_ACCOUNT)
 
 
 def settings_json(project: Project, candidate: Candidate, trial: Trial) -> dict[str, Any]:

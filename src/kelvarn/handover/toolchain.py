@@ -3,6 +3,7 @@
 import shutil
 import subprocess
 import tempfile
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Protocol
@@ -18,7 +19,7 @@ from .files import STRICT, program_files
 
 _SANITIZED = ("-g", "-O1", "-fsanitize=address,undefined", "-fno-sanitize-recover=all")
 _COVERED = ("-g", "-O0", "--coverage")
-_LONGEST_S = 120.0
+_LONGEST_S = 600.0
 
 
 class ProgramError(RuntimeError):
@@ -57,21 +58,9 @@ class Executable:
         Raises:
             ProgramError: it stops, or does not end.
         """
-        with tempfile.TemporaryDirectory(prefix="kelvarn-") as folder:
-            happens, decides = Path(folder) / "happens", Path(folder) / "decides"
-            happens.write_bytes(np.ascontiguousarray(rows, np.float64).tobytes())
-            texts = [self.path, happens, decides, memory or "-", away_ms, cut_after]
-            try:
-                ended = subprocess.run(
-                    [str(each) for each in texts], capture_output=True, timeout=_LONGEST_S, check=False
-                )
-            except subprocess.TimeoutExpired:
-                raise ProgramError(f"The program does not end within {_LONGEST_S:g} s.") from None
-            told = decides.read_bytes() if decides.exists() else b""
-        if ended.returncode != 0:
-            raise ProgramError(f"The program failed: {first_line(ended.stderr)}")
-        found: Floats = np.frombuffer(told).reshape(-1, self.told)
-        return found
+        more = (memory or "-", away_ms, cut_after)
+        told, _ = exchange(lambda happens, decides: [self.path, happens, decides, *more], in_doubles(rows))
+        return of_doubles(told, self.told)
 
     def not_reached(self) -> list[int]:
         """Lines of `control.c` that no run has reached; of one that was compiled to tell."""
@@ -82,6 +71,52 @@ class Executable:
             if count.strip() == "#####":
                 lines.append(int(rest.partition(":")[0]))
         return lines
+
+
+def in_doubles(rows: Floats) -> bytes:
+    """Rows as a simulated board reads them."""
+    return np.ascontiguousarray(rows, np.float64).tobytes()
+
+
+def of_doubles(told: bytes, count: int) -> Floats:
+    """What a simulated board has told, so many figures of each sample."""
+    found: Floats = np.frombuffer(told).reshape(-1, count)
+    return found
+
+
+def exchange(command: Callable[[Path, Path], Sequence[object]], happens: bytes) -> tuple[bytes, str]:
+    """Run a program that reads what happens from a file and writes what it decides to another.
+
+    Args:
+        command: of these two files.
+        happens: what it reads.
+
+    Returns:
+        What it wrote, and what it printed.
+
+    Raises:
+        ProgramError: it stops, or does not end.
+    """
+    with tempfile.TemporaryDirectory(prefix="kelvarn-") as folder:
+        reads, writes = Path(folder) / "happens", Path(folder) / "decides"
+        reads.write_bytes(happens)
+        texts = [str(each) for each in command(reads, writes)]
+        try:
+            ended = subprocess.run(
+                texts, capture_output=True, timeout=_LONGEST_S, check=False, stdin=subprocess.DEVNULL
+            )
+        except subprocess.TimeoutExpired:
+            raise ProgramError(f"The program does not end within {_LONGEST_S:g} s.") from None
+        if ended.returncode != 0:
+            raise ProgramError(f"The program failed: {first_line(ended.stderr or ended.stdout)}")
+        return writes.read_bytes(), ended.stdout.decode(errors="replace")
+
+
+def put_files(files: Mapping[str, str], folder: Path) -> None:
+    """Write files, by name, into a folder that is made."""
+    folder.mkdir(parents=True, exist_ok=True)
+    for name, text in files.items():
+        (folder / name).write_text(text, encoding="utf-8")
 
 
 def compiler() -> str:
@@ -110,10 +145,8 @@ def build(
     Raises:
         HandoverError: there is no compiler, or it refuses.
     """
-    folder.mkdir(parents=True, exist_ok=True)
     files = {**program_files(carried), "board_simulated.c": simulated(carried), **(slipped or {})}
-    for name, text in files.items():
-        (folder / name).write_text(text, encoding="utf-8")
+    put_files(files, folder)
     sources = sorted(name for name in files if name.endswith(".c"))
     options = _COVERED if covered else _SANITIZED
     path = folder / "program"

@@ -9,7 +9,7 @@ from kelvarn.files.writing import file_stem, write_text
 from kelvarn.model.handed import Unit
 from kelvarn.units import Scale
 
-from .board_files import BOARDS, BoardName, simulated
+from .board_files import BOARDS, BoardName, Language, simulated
 from .carry import Carried
 from .files import program_files, readme
 from .maker import c_text, maker_files
@@ -17,7 +17,7 @@ from .python_files import python_files
 
 
 def all_files(
-    carried: Carried, board: BoardName, today: date, scale: Scale, *, in_python: bool = False
+    carried: Carried, board: BoardName, today: date, scale: Scale, language: Language | None = None
 ) -> dict[str, str]:
     """The files of a program by name, what goes with them too.
 
@@ -26,24 +26,24 @@ def all_files(
         board: that it goes into.
         today: when it is made.
         scale: that its sentences speak in.
-        in_python: whether the board that is not there is asked for in Python.
+        language: of the program; None for that of the board.
 
     Raises:
         HandoverError: the candidate cannot be carried over, or needs what the board does not have.
     """
-    in_python = in_python or BOARDS[board].language == "python"
-    if in_python:
+    language = language or BOARDS[board].language
+    if language == "python":
         files = python_files(carried, board)
     else:
         of_board = {"board_simulated.c": simulated(carried)} if board == "simulated" else maker_files(carried, board)
         files = {**program_files(carried), **of_board}
-    return {**files, "README.md": readme(carried, board, today, scale, in_python=in_python)}
+    return {**files, "README.md": readme(carried, board, today, scale, language)}
 
 
-def unit_file(unit: Unit, *, in_python: bool) -> tuple[str, str]:
+def unit_file(unit: Unit, language: Language) -> tuple[str, str]:
     """The file that tells a device from others that are made alike: its name and its text."""
     lines = (("UNIT_NAME", c_text(unit.name)), ("UNIT_ADDRESS", c_text(unit.address)))
-    if in_python:
+    if language == "python":
         return "unit.py", "".join(f'{name} = "{text}"\n' for name, text in lines)
     return "unit.h", "".join(f'#define {name} "{text}"\n' for name, text in lines)
 
@@ -63,13 +63,14 @@ def write_program(files: dict[str, str], units: Sequence[Unit], folder: Path, *,
     if not units:
         write_files(files, folder, replace=replace)
         return
+    language: Language = "python" if "control.py" in files else "c99"
     stems = [file_stem(unit.name) for unit in units]
     for stem in stems:
         if stems.count(stem) > 1:
             raise FileError(f"Two units would have the folder {stem}: give one of them another name.")
     write_files({}, folder, replace=replace)
     for unit, stem in zip(units, stems, strict=True):
-        name, text = unit_file(unit, in_python="control.py" in files)
+        name, text = unit_file(unit, language)
         write_files({**files, name: text}, folder / stem, replace=replace)
 
 

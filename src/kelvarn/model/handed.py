@@ -98,6 +98,14 @@ class KeptCheck(ModelBase):
     left: Notes = field("", "Left", "Why it was not done; empty where it was.")
 
 
+class KeptMeasure(ModelBase):
+    """What was measured of a program on a chip."""
+
+    what: OneLine = field(..., "What", "What was measured.", max_length=100)
+    value: float = number(..., Quantity.NUMBER, 0, 1e12, "Value", "How much.")
+    unit: OneLine = field(..., "Unit", "Of that.", max_length=40)
+
+
 class KeptProof(Handed):
     """What the proof of a program found."""
 
@@ -105,4 +113,4 @@ class KeptProof(Handed):
     checks: tuple[KeptCheck, ...] = field(..., "Checks", "One by one.", max_length=100)
     not_reached: tuple[OneLine, ...] = field((), "Not reached", "Lines that nothing reached.", max_length=2000)
     lines: int = number(0, Quantity.NUMBER, 0, 10**6, "Lines", "Of the control step.")
-    measured: tuple[OneLine, ...] = field((), "Measured", "Of the program on a chip.", max_length=20)
+    measured: tuple[KeptMeasure, ...] = field((), "Measured", "Of the program on a chip.", max_length=20)

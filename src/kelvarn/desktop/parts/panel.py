@@ -130,11 +130,11 @@ class AsTall(Scrolled):
 class Columns(QSplitter):
     """Left, middle and right; all resizable, the outer ones foldable, the middle one takes what is spare."""
 
-    def __init__(self, left: QWidget, middle: QWidget, right: QWidget) -> None:
+    def __init__(self, left: QWidget, middle: QWidget, right: QWidget, left_width: int = 190) -> None:
         super().__init__(Qt.Orientation.Horizontal)
         self.setHandleWidth(theme.GAP)
         scroll = Scrolled(left)
-        scroll.setMinimumWidth(190)
+        scroll.setMinimumWidth(left_width)
         scroll.setViewportMargins(theme.GAP, 0, 0, 0)
         for widget in (scroll, middle, right):
             self.addWidget(widget)

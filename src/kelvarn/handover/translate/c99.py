@@ -3,14 +3,15 @@
 import ast
 import textwrap
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, fields
+from dataclasses import dataclass
 from typing import Any
 
 from .c_body import INDENT, WIDTH, Body, changed_parameters, comment, first_sentence, indented, stored_name
 from .c_expr import Writer, c_type
-from .c_names import function_names, group_name, lower, record_name, setting_names
+from .c_names import function_names, group_name, lower, record_name
 from .known import Known
-from .program import BOOL, INT, REAL, Function, Kind, Type, field_notes, field_types
+from .layout import Layout
+from .program import BOOL, INT, REAL, Function, Kind, field_notes, field_types
 from .pruned import Pruned, Setting, is_editable
 
 _HELPERS = {
@@ -51,25 +52,15 @@ class Sources:
     stored: list[StoredField]
 
 
-class C99:
-    """Writes a program in C.
-
-    Args:
-        known, pruned: the program.
-        kept, inputs: classes of the groups of tables.
-        rows: what the rows of tables of constants are called, in capitals, where they have names.
-        stored: fields that outlive a power cut.
-    """
+class C99(Layout):
+    """Writes a program in C. Arguments as for `Layout`."""
 
     def __init__(
         self, known: Known, pruned: Pruned, kept: Any, inputs: Any, rows: Mapping[Any, list[str]],
         stored: Mapping[Any, Iterable[str]],
     ) -> None:  # fmt: skip
-        self._known, self._pruned, self._kept, self._inputs = known, pruned, kept, inputs
+        super().__init__(known, pruned, kept, inputs, rows, stored)
         self._names = function_names(pruned.functions)
-        self._settings = setting_names(pruned, dict(rows))
-        self._row_names = dict(rows)
-        self._stored, self._var = stored, lower(group_name(kept))
         self._writer = Writer(known, pruned, self._settings, self._names)
         self._tabled: set[str] = set()
         self._changed = changed_parameters(known, pruned)
@@ -87,27 +78,11 @@ class C99:
             for part in ('#include "control.h"', self._constants(), tables, helpers, functions, begin, stored)
             if part
         )
-        named = {self._settings[each]: each for each in self._pruned.settings if is_editable(each)}
-        return Sources(self._header(), body + "\n", named, fits, frozenset(self._tabled), self._stored_fields())
+        return Sources(
+            self._header(), body + "\n", self._named_settings(), fits, frozenset(self._tabled), self._stored_fields()
+        )
 
     # Types.
-
-    def _fields(self, record: Any) -> list[str]:
-        return [each.name for each in fields(record) if (record, each.name) in self._pruned.read]
-
-    def _in_use(self, record: Any) -> bool:
-        return bool(self._fields(record)) and not self._known.is_constant(record)
-
-    def _members(self, group: Any) -> list[tuple[str, Type]]:
-        """Members of a group that are left."""
-        found = []
-        for name, kind in field_types(group).items():
-            if kind.kind == Kind.TABLE:
-                if self._in_use(kind.of) and self._known.lengths[group, name]:
-                    found.append((name, kind))
-            elif self._members(kind.of):
-                found.append((name, kind))
-        return found
 
     def _record(self, record: Any) -> str:
         notes, types = field_notes(record), field_types(record)
@@ -166,9 +141,7 @@ class C99:
     def _tables(self) -> str:
         """Tables of constants of several rows, which stay in program memory where data has room of its own."""
         found = []
-        for record in self._known.rows:
-            if not self._known.is_constant(record) or not self._fields(record):
-                continue
+        for record in self._constant_tables():
             rows = []
             for place, row in enumerate(self._known.rows[record]):
                 name = f"  /* {self._row_names[record][place]} */" if record in self._row_names else ""
@@ -192,14 +165,6 @@ class C99:
 
     # What is kept.
 
-    def _places(self, group: Any, path: str) -> Iterable[tuple[Any, str, int]]:
-        """Records that are kept: which, where and how many."""
-        for name, kind in self._members(group):
-            if kind.kind == Kind.TABLE:
-                yield kind.of, f"{path}{name}", self._known.lengths[group, name]
-            else:
-                yield from self._places(kind.of, f"{path}{name}.")
-
     def _begin(self) -> str:
         lines = [f"memset({self._var}, 0, sizeof *{self._var});"]
         for record, place, count in self._places(self._kept, f"{self._var}->"):
@@ -216,14 +181,6 @@ class C99:
                         lines.append(f"{place}.{name} = {text};")
         body = textwrap.indent("\n".join(lines), INDENT)
         return f"void begin({group_name(self._kept)} *{self._var}) {{\n{body}\n}}"
-
-    def _stored_places(self) -> list[tuple[Any, str, int, list[str]]]:
-        found = []
-        for record, place, count in self._places(self._kept, ""):
-            names = [name for name in self._fields(record) if name in self._stored.get(record, ())]
-            if names:
-                found.append((record, place, count, names))
-        return found
 
     def _stored_fields(self) -> list[StoredField]:
         return [
@@ -264,20 +221,11 @@ class C99:
         )
 
     def _fits(self) -> list[str]:
-        """Conditions that the settings must go on fulfilling, since branches were ruled out by them."""
+        """Conditions that the settings must go on fulfilling."""
         found: dict[str, None] = {}
-        function = self._pruned.functions[0]
-        named = set(self._pruned.settings)
-        for test, holds in self._pruned.ruled_out:
-            parts = [each for each in ast.walk(test) if not isinstance(each, ast.Constant)]
-            plain = (ast.Compare, ast.BoolOp, ast.BinOp, ast.UnaryOp, ast.operator, ast.cmpop, ast.boolop, ast.unaryop)
-            settings = [getattr(each, "origin", None) for each in ast.walk(test) if isinstance(each, ast.Constant)]
-            editable = [each for each in settings if isinstance(each, Setting) and is_editable(each)]
-            if not editable or not all(each in named for each in editable):
-                continue
-            if all(isinstance(each, plain) for each in parts):
-                text = self._writer.expr(test, function, BOOL)
-                found[text.text if holds else f"!({text.text})"] = None
+        for test, holds in self._conditions():
+            text = self._writer.expr(test, self._pruned.functions[0], BOOL).text
+            found[text if holds else f"!({text})"] = None
         return list(found)
 
     # Functions.

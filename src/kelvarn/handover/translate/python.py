@@ -6,13 +6,14 @@ import copy
 import re
 import textwrap
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, fields
+from dataclasses import dataclass
 from typing import Any
 
 from .c_body import first_sentence, stored_name
-from .c_names import function_names, group_name, lower, record_name, setting_names
+from .c_names import function_names, group_name, lower, record_name
 from .known import Known
-from .program import Function, Kind, Type, field_notes, field_types
+from .layout import Layout
+from .program import Function, Kind, field_notes, field_types
 from .pruned import Pruned, Setting, is_editable
 
 _INDENT = "    "
@@ -34,14 +35,10 @@ class PythonSources:
     fits: list[str]
 
 
-class Python:
-    """Writes a program in Python.
+class Python(Layout):
+    """Writes a program in Python; arguments as for `Layout`, and one more.
 
     Args:
-        known, pruned: the program.
-        kept, inputs: classes of the groups of tables.
-        rows: what the rows of tables of constants are called, in capitals, where they have names.
-        stored: fields that outlive a power cut.
         live: names of settings that may change while it runs: they are looked up each time.
     """
 
@@ -49,20 +46,18 @@ class Python:
         self, known: Known, pruned: Pruned, kept: Any, inputs: Any, rows: Mapping[Any, list[str]],
         stored: Mapping[Any, Iterable[str]], live: frozenset[str] = frozenset(),
     ) -> None:  # fmt: skip
+        super().__init__(known, pruned, kept, inputs, rows, stored)
         self._live = live
-        self._known, self._pruned, self._kept, self._inputs = known, pruned, kept, inputs
-        self._rows, self._stored = rows, stored
         self._functions = {
             full: f"{name}_" if hasattr(builtins, name) else name
             for full, name in function_names(pruned.functions).items()
         }
-        self._settings = setting_names(pruned, dict(rows))
         self._constants: dict[str, int | float] = {}
 
     def sources(self) -> PythonSources:
         """The control step and its settings."""
         functions = [self._function(each) for each in self._pruned.functions]
-        named = {self._settings[each]: each for each in self._pruned.settings if is_editable(each)}
+        named = self._named_settings()
         tables, fits = self._tables(), self._fits()
         done: dict[Any, str] = {}
         for group in (self._inputs, self._kept):
@@ -79,21 +74,6 @@ class Python:
         return PythonSources("\n\n".join(part for part in parts if part) + "\n\n\n" + body + "\n", named, fits)
 
     # What is kept.
-
-    def _fields(self, record: Any) -> list[str]:
-        return [each.name for each in fields(record) if (record, each.name) in self._pruned.read]
-
-    def _members(self, group: Any) -> list[tuple[str, Type]]:
-        """Members of a group that are left."""
-        found = []
-        for name, kind in field_types(group).items():
-            if kind.kind == Kind.TABLE:
-                in_use = bool(self._fields(kind.of)) and not self._known.is_constant(kind.of)
-                if in_use and self._known.lengths[group, name]:
-                    found.append((name, kind))
-            elif self._members(kind.of):
-                found.append((name, kind))
-        return found
 
     def _classes(self, group: Any, done: dict[Any, str]) -> None:
         for _, kind in self._members(group):
@@ -120,45 +100,34 @@ class Python:
             lines.append(f"self.{name} = {_value(getattr(row, name))}{note}")
         return _class(record_name(record), first_sentence(record), lines)
 
-    def _places(self, group: Any, path: str) -> Iterable[tuple[Any, str, int]]:
-        for name, kind in self._members(group):
-            if kind.kind == Kind.TABLE:
-                yield kind.of, f"{path}{name}", self._known.lengths[group, name]
-            else:
-                yield from self._places(kind.of, f"{path}{name}.")
-
     def _keeping(self) -> str:
         """What outlives a power cut: its names and kinds, and to and fro."""
-        var, names, kinds, keep, recall = lower(group_name(self._kept)), list[str](), "", "", ""
-        for record, place, count in self._places(self._kept, ""):
-            for name in self._fields(record):
-                if name not in self._stored.get(record, ()):
-                    continue
+        var, stored_names, kinds, keep, recall = self._var, list[str](), "", "", ""
+        for record, place, count, names in self._stored_places():
+            for name in names:
                 kind = field_types(record)[name].kind
                 for row in range(count):
-                    stored = f"stored[{len(names)}]"
+                    stored = f"stored[{len(stored_names)}]"
                     there = f"{var}.{place}[{row}].{name}"
                     keep += f"{_INDENT * 2}{there},\n"
                     recall += f"{_INDENT}{there} = {f'bool({stored})' if kind == Kind.BOOL else stored}\n"
                     kinds += "d" if kind == Kind.REAL else "q"
-                    names.append(stored_name(place, name) + (f"_{row}" if count > 1 else ""))
+                    stored_names.append(stored_name(place, name) + (f"_{row}" if count > 1 else ""))
         return _KEEPING.format(
-            names=tuple(names), kinds=kinds, var=var, keep=keep, recall=recall or f"{_INDENT}pass"
+            names=tuple(stored_names), kinds=kinds, var=var, keep=keep, recall=recall or f"{_INDENT}pass"
         ).rstrip("\n")
 
     # Constants.
 
     def _tables(self) -> str:
         found = []
-        for record in self._known.rows:
+        for record in self._constant_tables():
             names = self._fields(record)
-            if not self._known.is_constant(record) or not names:
-                continue
             lines = [f"{record_name(record)} = namedtuple({record_name(record)!r}, {tuple(names)!r})",
                      f"{lower(record_name(record))}_rows = ("]  # fmt: skip
             for place, row in enumerate(self._known.rows[record]):
                 cells = ", ".join(self._cell(record, place, row, each) for each in names)
-                name = f"  # {self._rows[record][place]}" if record in self._rows else ""
+                name = f"  # {self._row_names[record][place]}" if record in self._row_names else ""
                 lines.append(f"{_INDENT}{record_name(record)}({cells}),{name}")
             found.append("\n".join([*lines, ")"]))
         return "\n".join(found)
@@ -170,18 +139,11 @@ class Python:
         return _value(getattr(row, name))
 
     def _fits(self) -> list[str]:
-        """Conditions that the settings must go on fulfilling, since branches were ruled out by them."""
+        """Conditions that the settings must go on fulfilling; they stand in `settings.py` itself."""
         found: dict[str, None] = {}
-        function, named = self._pruned.functions[0], set(self._pruned.settings)
-        plain = (ast.Compare, ast.BoolOp, ast.BinOp, ast.UnaryOp, ast.operator, ast.cmpop, ast.boolop, ast.unaryop)
-        for test, holds in self._pruned.ruled_out:
-            constants = [each for each in ast.walk(test) if isinstance(each, ast.Constant)]
-            others = [each for each in ast.walk(test) if not isinstance(each, ast.Constant)]
-            origins = [getattr(each, "origin", None) for each in constants]
-            editable = [each for each in origins if isinstance(each, Setting) and is_editable(each)]
-            if editable and all(each in named for each in editable) and all(isinstance(each, plain) for each in others):
-                text = self._text(test, function).replace("settings.", "")
-                found[text if holds else f"not ({text})"] = None
+        for test, holds in self._conditions():
+            text = self._text(test, self._pruned.functions[0], within_settings=True)
+            found[text if holds else f"not ({text})"] = None
         return list(found)
 
     # Functions.
@@ -222,16 +184,17 @@ class Python:
             lines += ["else:", *_indented(self._block(node.orelse, function))]
         return lines
 
-    def _text(self, node: ast.AST, function: Function) -> str:
-        made = _ToPython(self, function).visit(copy.deepcopy(node))
+    def _text(self, node: ast.AST, function: Function, *, within_settings: bool = False) -> str:
+        made = _ToPython(self, function, within_settings).visit(copy.deepcopy(node))
         return ast.unparse(ast.fix_missing_locations(made))
 
-    def constant(self, node: ast.Constant) -> ast.expr:
+    def constant(self, node: ast.Constant, *, within_settings: bool) -> ast.expr:
         """A number, or the name that it has: of a setting, or of a constant of the engine."""
         origin = getattr(node, "origin", None)
         if isinstance(origin, Setting) and is_editable(origin):
             name = self._settings[origin]
-            return ast.Attribute(ast.Name("settings"), name) if name in self._live else ast.Name(name)
+            live = name in self._live and not within_settings
+            return ast.Attribute(ast.Name("settings"), name) if live else ast.Name(name)
         if isinstance(origin, str) and not isinstance(node.value, bool):
             self._constants[origin] = node.value  # type: ignore[assignment]
             return ast.Name(origin)
@@ -270,11 +233,11 @@ def recall({var}, stored):
 class _ToPython(ast.NodeTransformer):
     """Gives names to constants, settings, functions and tables."""
 
-    def __init__(self, program: Python, function: Function) -> None:
-        self._program, self._function = program, function
+    def __init__(self, program: Python, function: Function, within_settings: bool) -> None:
+        self._program, self._function, self._within_settings = program, function, within_settings
 
     def visit_Constant(self, node: ast.Constant) -> ast.AST:
-        return self._program.constant(node)
+        return self._program.constant(node, within_settings=self._within_settings)
 
     def visit_Subscript(self, node: ast.Subscript) -> ast.AST:
         rows = self._program.rows_of(node.value, self._function)

@@ -1,6 +1,5 @@
 """Which settings of a program stay adjustable, and which units are made alike."""
 
-import math
 from typing import Any
 
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
@@ -10,9 +9,9 @@ from kelvarn.desktop.fields.binding import Binding
 from kelvarn.desktop.fields.plain import Choice, heading
 from kelvarn.desktop.state.document import Document
 from kelvarn.desktop.state.view import View
-from kelvarn.handover.translate.wording import SettingLine
+from kelvarn.handover.adjusting import proposed
 from kelvarn.model.candidate import Candidate
-from kelvarn.model.handed import Adjustable, Unit
+from kelvarn.model.handed import Unit
 
 from .program import Program
 from .ready import clear, note
@@ -107,7 +106,7 @@ class AdjustPanel(QWidget):
         line = next((each for each in self._program.adjustable if each.name == name), None)
         if line is None or self._candidate is None:
             return
-        kept = (*self._document.project.adjustable, _proposed(line, self._candidate.name))
+        kept = (*self._document.project.adjustable, proposed(line, self._candidate.name))
         self._document.set(("adjustable",), kept, f"{name} stays adjustable")
 
     def _add_unit(self) -> None:
@@ -119,18 +118,3 @@ class AdjustPanel(QWidget):
     def _take_off(self, part: str, place: int) -> None:
         kept = getattr(self._document.project, part)
         self._document.set((part,), (*kept[:place], *kept[place + 1 :]), "taken off")
-
-
-def _proposed(line: SettingLine, candidate: str) -> Adjustable:
-    """Half to double, as far as the field allows; a twentieth of that is a step."""
-    assert not isinstance(line.value, str)
-    low, high = sorted((line.value / 2, line.value * 2)) if line.value else (0.0, 1.0)
-    low = max(low, line.low) if line.low is not None else low
-    high = min(high, line.high) if line.high is not None else high
-    if low >= high:
-        low, high = (
-            (line.low, line.value) if line.low is not None and line.low < line.value else (line.value, high + 1.0)
-        )
-    step = (high - low) / 20
-    size = 10.0 ** math.floor(math.log10(step))
-    return Adjustable(candidate=candidate, setting=line.name, lowest=low, highest=high, step=round(step / size) * size)

@@ -1,7 +1,5 @@
 """Where a program decides otherwise than the engine: both decisions, the reading, and the lines that set them."""
 
-import re
-
 import numpy as np
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
@@ -9,10 +7,9 @@ from kelvarn.desktop import theme
 from kelvarn.desktop.parts.plain import PlainLabel
 from kelvarn.desktop.strip.lane import Lane, LaneTrace, Shown, ValueAxis
 from kelvarn.desktop.strip.strip import Strip
+from kelvarn.handover.comparing import lines_that_set
 from kelvarn.handover.proof_records import Difference
 from kelvarn.units import Quantity
-
-_MOST_LINES = 6
 
 
 class DifferenceView(QWidget):
@@ -53,14 +50,3 @@ class DifferenceView(QWidget):
         )  # fmt: skip
         self.strip.show_lanes(Shown(lanes, float(time_s[-1]) or 1.0, time_s))
         self.strip.set_cursor(at_s, True)
-
-
-def lines_that_set(figure: str, files: dict[str, str]) -> list[str]:
-    """Lines of the control step that write a figure, each with its file and number."""
-    name = "level" if figure.startswith("level of ") else re.sub(r"\W.*", "", figure)
-    found = []
-    for file in ("control.c", "control.py"):
-        for number, line in enumerate(files.get(file, "").splitlines(), 1):
-            if re.search(rf"(->|\.)\b{re.escape(name)}\b\s*[-+*/]?=[^=]", line):
-                found.append(f"{file}, line {number}: {line.strip()}")
-    return found[:_MOST_LINES] or [f"what sets {name} stands in control.h or program.c"]

@@ -17,9 +17,9 @@ from kelvarn.handover.faults import HandoverError
 from kelvarn.handover.kept import changed_lines, is_old, last_files, last_proof, now, with_files, with_proof
 from kelvarn.handover.proof import prove
 from kelvarn.handover.proof_records import Proof
+from kelvarn.handover.settings import acting
 from kelvarn.handover.translate.wording import SettingLine
 from kelvarn.handover.writing import all_files, write_program
-from kelvarn.model.bought import Bought
 from kelvarn.model.candidate import Candidate
 from kelvarn.model.handed import HandedOver, KeptProof
 from kelvarn.model.project import Project
@@ -28,18 +28,6 @@ from kelvarn.units import Scale
 
 FILES, PROOF = "handover: files", "handover: proof"
 Files = dict[str, str]
-
-
-_OF_NO_ACCOUNT = {
-    "checked": (), "handed_over": (), "proofs": (), "notes": "", "ideas": "", "logs": (), "fits": (), "kept": (),
-    "lanes": ("temperature",), "bought": Bought(),
-}  # fmt: skip
-"""Fields of a project that no program depends on."""
-
-
-def acting(project: Project) -> Project:
-    """A project without what no program depends on: an edit of that makes nothing old."""
-    return project.model_copy(update=_OF_NO_ACCOUNT)
 
 
 @dataclass(frozen=True)
@@ -87,7 +75,7 @@ class Program(QObject):
         self._document, self._jobs = document, jobs
         self._asked: _Asked | None = None
         self._proved: _Asked | None = None
-        self._found: dict[str, Proof] = {}
+        self._found: tuple[KeptProof, Proof] | None = None
         self.adjustable: tuple[SettingLine, ...] = ()
         self.files: Files | str | None = None
         self.fault = ""
@@ -109,8 +97,7 @@ class Program(QObject):
         if kept is None:
             return None
         # What was found in this window has the samples around a difference too.
-        now_found = self._found.get(kept[0].at + kept[0].state)
-        return now_found or kept[1]
+        return self._found[1] if self._found is not None and self._found[0] == kept[0] else kept[1]
 
     @property
     def proved_at(self) -> str:
@@ -179,9 +166,8 @@ class Program(QObject):
         elif isinstance(outcome, Proof) and self._proved is not None:
             proved, project = self._proved, self._document.project
             if any(each.name == proved.candidate.name for each in project.candidates):
-                at = now()
-                self._found[at + outcome.fingerprint] = outcome
-                made = with_proof(project, proved.carried, proved.board, outcome, at)
+                made = with_proof(project, proved.carried, proved.board, outcome, now())
+                self._found = made.proofs[-1], outcome
                 self._document.apply(made, f"{proved.candidate.name}: proved")
         self.updated.emit()
 

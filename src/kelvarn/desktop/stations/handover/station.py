@@ -131,11 +131,7 @@ class HandoverStation(Station):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, theme.GAP, 0, 0)
         layout.setSpacing(6)
-        columns = Columns(self._targets(), middle, scroll)
-        left = columns.widget(0)
-        assert left is not None
-        left.setMinimumWidth(_LEFT_WIDTH)
-        layout.addWidget(columns, 1)
+        layout.addWidget(Columns(self._targets(), middle, scroll, _LEFT_WIDTH), 1)
         layout.addWidget(foot)
 
     def _targets(self) -> QWidget:

@@ -7,6 +7,7 @@ from PySide6.QtCore import QObject, Signal
 from kelvarn.desktop.state.jobs import Jobs
 from kelvarn.engine.prepare import RunError
 from kelvarn.engine.run import current_go_on
+from kelvarn.handover.settings import acting
 from kelvarn.model.candidate import Candidate, Controller
 from kelvarn.model.project import Project
 from kelvarn.model.rig import Rig
@@ -17,8 +18,6 @@ from kelvarn.studies.results import Result
 from kelvarn.studies.variants import Variants, vary
 from kelvarn.tune.remark import Remark
 from kelvarn.tune.remarks import remarks
-
-from .program import acting
 
 _TRIALS, _FAILURES, _VARIANTS = "handover: trials", "handover: failures", "handover: variants"
 _POINTS = 20_000  # of a course that is kept: the page by the machine tells times off it

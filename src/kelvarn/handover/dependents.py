@@ -1,4 +1,4 @@
-"""Which settings may be edited: those from which nothing follows that the generated program cannot see."""
+"""Which settings may be edited: those that have no dependents but such as the generated program can see."""
 
 import math
 import re
@@ -18,17 +18,15 @@ FUNCTIONS: dict[str, Any] = {"__builtins__": {}, "SQRT_OF": math.sqrt, "SECONDS_
 """What formulas of settings call."""
 _MORE = "More follows from it than the program sees: change it in Kelvarn, and hand it over anew."
 _TRIED = (1.01, 0.99)
+Contents = dict[tuple[Any, int, str], Any]
+"""All that a device keeps before its first sample: by record, row and field."""
 
 
-Constants = dict[tuple[Any, int, str], Any]
-"""All that a device keeps and never writes: by record, row and field."""
-
-
-def only_alone(
-    lines: Iterable[SettingLine], settings: Mapping[str, Setting], before: Constants,
-    after: Callable[[BaseModel, BaseModel], Constants],
+def mark_dependents(
+    lines: Iterable[SettingLine], settings: Mapping[str, Setting], before: Contents,
+    after: Callable[[BaseModel, BaseModel], Contents],
 ) -> Iterator[SettingLine]:  # fmt: skip
-    """Settings, those not to be edited from whose field of the model more follows than they and their formulas say.
+    """Settings; one is not to be edited, where more depends on its field of the model than it and its formulas say.
 
     It is tried: the field is changed by a hundredth, and all that a device keeps is compared.
 
@@ -55,8 +53,8 @@ def words(formula: str) -> set[str]:
     return set(re.findall(r"\w+", formula))
 
 
-def constants(device: Any) -> Constants:
-    """What a device keeps, before its first sample."""
+def contents_of(device: Any) -> Contents:
+    """What a device keeps."""
     return {
         (record, row, name): getattr(each, name)
         for record, rows in rows_of(device)
@@ -65,7 +63,7 @@ def constants(device: Any) -> Constants:
     }
 
 
-def _with_another(line: SettingLine, after: Callable[[BaseModel, BaseModel], Constants]) -> Constants | None:
+def _with_another(line: SettingLine, after: Callable[[BaseModel, BaseModel], Contents]) -> Contents | None:
     """What is kept with the field of a setting a little different; None where it is of none, or cannot be."""
     own = getattr(line.part, line.field) if line.part is not None else None
     if line.part is None or isinstance(own, bool) or not isinstance(own, int | float):
