@@ -12,6 +12,7 @@ The layers, each importing only from those above it:
     demos      the made-up projects that ship with Kelvarn
     files      the project file, logs, the autosave journal, tables
     handover   settings and the sheet that go with the machine
+    link       devices: the line protocol, what is recorded, the practice rig
     desktop    the window; the only layer that imports Qt
     cli, api   the commands; and a face for Python: `import kelvarn as kv`, then `kv.run(kv.demo())`
 

@@ -132,7 +132,7 @@ def test_a_maker_board_with_adjustable_settings_and_a_name_compiles(tmp_path: Pa
 
 
 def test_what_goes_with_the_files_names_what_is_stored_and_what_stays_adjustable() -> None:
-    boards: dict[BoardName, str] = {"maker8": "set NAME VALUE", "linux": "a file named `set`"}
+    boards: dict[BoardName, str] = {"maker8": "set NAME VALUE", "linux": "`LINE` in `pins.py`"}
     for board, said in boards.items():
         language = BOARDS[board].language
         text = readme(adjustable("KP_PER_K", real="float"), board, date(2026, 11, 30), Scale.CELSIUS, language)

@@ -63,7 +63,7 @@ def test_a_slip_in_python_is_found(tmp_path: Path) -> None:
     slips = [
         ("control.py", "KP_PER_K * (WEIGHT", "1.0001 * KP_PER_K * (WEIGHT"),
         ("program.py", "control.order(", "control.order if now else control.order("),
-        ("program.py", "0.0 if decision.drives_cut else ", ""),
+        ("program.py", "off = decision.drives_cut or (", "off = ("),
         ("store.py", "values[0] > _last[0]", "values[0] < _last[0]"),
     ]
     monkey = pytest.MonkeyPatch()

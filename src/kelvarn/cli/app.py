@@ -18,10 +18,11 @@ from kelvarn.files.faults import FileError, printable, reason
 from kelvarn.files.project_file import SUFFIX, load, roundings, schema
 from kelvarn.fit.observed import FitError
 from kelvarn.handover.faults import HandoverError
+from kelvarn.link.faults import LinkError
 from kelvarn.model.names import UnknownName
 from kelvarn.units import counted
 
-from . import advice, device, logs, runs, safety
+from . import advice, device, links, logs, runs, safety
 from .common import (
     CommandError,
     File,
@@ -47,6 +48,7 @@ app.registered_commands += (
     + advice.app.registered_commands
     + safety.app.registered_commands
     + device.app.registered_commands
+    + links.app.registered_commands
     + logs.app.registered_commands
 )
 
@@ -131,7 +133,7 @@ def main() -> None:
         code = 130
     except TyperException as error:
         code = _fail(f"{_refused(error)}. “kelvarn --help” lists the commands.")
-    except (CommandError, FileError, FitError, HandoverError, RunError) as error:
+    except (CommandError, FileError, FitError, HandoverError, LinkError, RunError) as error:
         code = _fail(str(error))
     except UnknownName as error:
         code = _fail(printable(str(error)))

@@ -2,8 +2,9 @@
 
 The setpoint is an output of the plan's state; the law asks for a drive; what is stronger than the law rules; only then
 does the law learn what was really given. A step is told how much time has passed, and knows of the world only its
-inputs. What outlives a power cut: trips and alarms that stay until reset is pressed, where the plan had got to, what
-was done once, settings, and the law's memory where the restart guard keeps it; `resume` forgets all else.
+inputs. What outlives a power cut: trips and alarms that stay until reset is pressed, a stop by hand, where the plan
+had got to, what was done once, settings, and the law's memory where the restart guard keeps it; `resume` forgets all
+else.
 """
 
 import math
@@ -19,7 +20,7 @@ from kelvarn.model.trial import Trial
 from .ages import aged, ms_of
 from .compiled import part, subroutine
 from .decision import Decision
-from .guard_records import Guarding, GuardKind, GuardState, Resumes, Timing
+from .guard_records import Guarding, GuardKind, GuardState, Now, Resumes, Timing
 from .guarding import guarding_of
 from .guards import begin_anew, rule, watch
 from .inputs import Inputs, Reading, Said
@@ -54,11 +55,15 @@ def control_step(control: Control, inputs: Inputs, passed_ms: int) -> None:
     out, timing, guarding, said = control.decision[0], control.timing[0], control.guarding, inputs.said[0]
     now = guarding.now[0]
     now.returned_ms = aged(now.returned_ms, passed_ms)
+    now.stopped = (now.stopped and not said.again) or said.stop
+    if said.begin:
+        restart(control.laws)
+        _begin_plan(control.plan.state[0])
     for p in range(len(control.held)):
         if inputs.readings[p].valid:
             control.held[p].degC, control.held[p].valid = inputs.readings[p].degC, True
     if not control.held[timing.control_probe].valid:
-        _wait_for_reading(guarding, said, out)
+        _wait_for_reading(guarding, timing, said, out)
         return
     if now.started and passed_ms <= 0:  # the same sample once more
         return
@@ -84,21 +89,29 @@ def control_step(control: Control, inputs: Inputs, passed_ms: int) -> None:
         retune(control.laws, said, timing.mirror * y)
     ask(control.laws, timing.mirror * out.setpoint_degC, timing.mirror * y, took_ms, h, out)
     watch(guarding, inputs, control.held, timing, took_ms, out)
-    rule(guarding, said, out)
+    rule(guarding, timing, said, out)
     took(control.laws, out.given, h, out)
     now.given = out.given
 
 
 @subroutine
-def _wait_for_reading(guarding: Guarding, said: Said, out: Decision) -> None:
+def _wait_for_reading(guarding: Guarding, timing: Timing, said: Said, out: Decision) -> None:
     """Before the first reading the law is not asked: off, but for what has tripped."""
     now = guarding.now[0]
     out.asked = out.proposed = out.p = out.i = out.d = out.delay_left_s = 0.0
     out.law_code, out.ready = 0, False
     now.override = now.no_heating = now.no_cooling = -1
     now.blind = True
-    rule(guarding, said, out)
+    rule(guarding, timing, said, out)
     now.given = out.given
+
+
+@subroutine
+def _begin_plan(plan: PlanState) -> None:
+    """Back to the start of the plan."""
+    plan.begun = 0
+    plan.age_ms = plan.clock_ms = 0
+    plan.reached = False
 
 
 @subroutine
@@ -118,9 +131,7 @@ def resume(control: Control, away_ms: int) -> None:
             keeps, resumes = guard.keeps_memory, guard.resumes
             now.lost, now.lost_degC = resumes == Resumes.LOST, guard.own_degC
     if resumes == Resumes.START:
-        plan.begun = 0
-        plan.age_ms = plan.clock_ms = 0
-        plan.reached = False
+        _begin_plan(plan)
     elif resumes == Resumes.CLOCK and plan.begun > 0:
         pass_time(plan, away_ms)
         control.plan.day[0].age_ms += away_ms
@@ -134,6 +145,7 @@ def stored_fields(rig: Rig | None) -> dict[Any, tuple[str, ...]]:
     """What a device stores, of each record: all that `resume` goes on from."""
     found: dict[Any, tuple[str, ...]] = {
         GuardState: ("active",),
+        Now: ("stopped",),
         PlanState: ("begun", "age_ms", "from_degC", "reached", "count", "clock_ms"),
         DayState: ("begun", "from_degC", "to_degC", "ramp_K_per_s", "early_s", "age_ms"),
         on_off.State: ("done",),
@@ -164,6 +176,7 @@ def control_of(
     timing = Timing(
         interval_ms=ms_of(interval_s),
         mirror=float(way.sign),
+        only_heats=way.sign > 0 and not way.both,
         control_probe=0 if rig is None else rig.control_index,
         band_K=0.5 if trial is None else trial.band_K,
         limited=math.isfinite(low) or math.isfinite(high),

@@ -22,4 +22,6 @@ class Decision:
     tripped: int = 0  # a bit for each guard of the rig that has tripped, whether it rules or not
     drives_cut: bool = False  # a contactor takes the supply from the drives
     loads_cut: bool = False  # what heats by itself is switched off
+    stopped: bool = False  # by hand: nothing heats
+    alone: int = -1  # the one drive that takes what is given; below 0: they share it
     ready: bool = False  # the reading is inside the band around the setpoint

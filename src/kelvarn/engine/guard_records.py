@@ -20,6 +20,7 @@ class Ruler(IntEnum):
     OVERRIDE = 7
     STANDS_STILL = 8  # the controller takes no sample
     NO_READING = 9  # a reading is missing that no guard looks at; it is as strong as PROBE_FAULT
+    STOPPED = 10  # by hand: of all that is given, what heats is not
     LAW = 0
 
 
@@ -145,6 +146,7 @@ class Now:
     returned_ms: int = NOT_BEGUN  # since the power came back
     lost_degC: float = 0.0  # the setpoint of a controller that forgot it
     lost: bool = False
+    stopped: bool = False  # by hand, until somebody lets it go on; through a power cut too
 
 
 @dataclass(slots=True)
@@ -153,6 +155,7 @@ class Timing:
 
     interval_ms: int
     mirror: float  # −1 where all drives cool, else 1
+    only_heats: bool  # no drive cools
     control_probe: int
     band_K: float  # in which the setpoint counts as reached
     limited: bool  # whether setpoints are

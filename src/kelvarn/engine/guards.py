@@ -18,6 +18,7 @@ _PROBE_FAULT = int(Ruler.PROBE_FAULT)
 _OVERRIDE = int(Ruler.OVERRIDE)
 _STANDS_STILL = int(Ruler.STANDS_STILL)
 _NO_READING = int(Ruler.NO_READING)
+_STOPPED = int(Ruler.STOPPED)
 
 
 @part
@@ -167,15 +168,19 @@ def watch(
 
 
 @part
-def rule(guarding: Guarding, said: Said, out: Decision) -> None:
+def rule(guarding: Guarding, timing: Timing, said: Said, out: Decision) -> None:
     """Decide what is given: `proposed` unless something stronger than the law rules; the guard code says what does.
 
     Of guards of one rank the one that gives least rules, whatever their order. A trip that switches the load off
-    decides no drive: it stands outside the order, like an alarm.
+    decides no drive: it stands outside the order, like an alarm. While it is stopped by hand nobody holds the drive,
+    and nothing heats, whoever asks for it; what cools goes on.
     """
     now, rank = guarding.now[0], _STANDS_STILL
     out.given, out.guard_code, out.alarm_code = out.proposed, 0, 0
     out.drives_cut = out.loads_cut = False
+    out.alone, out.stopped = -1, now.stopped
+    if now.stopped:
+        now.override = -1
     if now.override >= 0:
         out.given, out.guard_code, rank = said.override_drive, code_of(_OVERRIDE, now.override), _OVERRIDE
     wants = out.given
@@ -189,6 +194,12 @@ def rule(guarding: Guarding, said: Said, out: Decision) -> None:
     _let_guards_rule(guarding, rank, out)
     if said.order_age_ms >= 0 and not out.drives_cut:
         _keep_last_order(guarding, out)
+    if now.override >= 0 and out.guard_code == code_of(_OVERRIDE, now.override):
+        out.alone = said.override_alone
+    if now.stopped:
+        out.drives_cut = out.drives_cut or timing.only_heats
+        if timing.mirror > 0.0 and out.given > 0.0:
+            out.given, out.guard_code = 0.0, code_of(_STOPPED, 0)
 
 
 @part

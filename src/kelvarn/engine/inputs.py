@@ -33,9 +33,13 @@ class Said:
     """What is said at a sample."""
 
     reset: bool = False  # somebody presses it
+    stop: bool = False  # somebody stops it: nothing heats from now on
+    again: bool = False  # somebody lets it go on
+    begin: bool = False  # somebody lets the plan begin from its start, with a law that remembers nothing
     order_age_ms: int = NOT_BEGUN  # since an order last reached the drives; below 0: they all do
     override: int = -1  # who holds the drive by hand; below 0: nobody
     override_drive: float = 0.0
+    override_alone: int = -1  # the one drive that takes it; below 0: they share it
     override_until: int = 0  # Until
     nudge_K: float = 0.0  # by which somebody moves the setpoint
     week_ms: int = NOT_BEGUN  # since midnight before Monday; below 0: the clock is not known

@@ -63,10 +63,18 @@ def outputs_of(drives: Sequence[Drive], sharing: int, interval_ms: int, make: An
 
 
 @part
-def order(outputs: Outputs, given: float) -> None:
-    """Take an order, −1…1, of the control step."""
+def order(outputs: Outputs, given: float, alone: int) -> None:
+    """Take an order of the control step.
+
+    Args:
+        outputs: written.
+        given: −1…1.
+        alone: the one drive that takes all of it; below 0: they share it.
+    """
     share_out(given, outputs.sharing[0].sharing, outputs.drives, outputs.states)
     for d in range(len(outputs.states)):
+        if alone >= 0:
+            outputs.states[d].demand = abs(given) if d == alone else 0.0
         outputs.states[d].order_ms = 0
 
 

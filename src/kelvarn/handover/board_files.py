@@ -4,6 +4,8 @@ from importlib import resources
 from typing import Any, Literal, NamedTuple
 
 from kelvarn.engine.decision import Decision
+from kelvarn.engine.plant import Drive
+from kelvarn.model.rig import Rig
 
 from .carry import DECIDED, Carried, columns
 from .pages import template
@@ -80,6 +82,17 @@ def row_types(carried: Carried) -> list[Type]:
     probes = [real, integer] * len(carried.project.rig.probes)
     inputs = [field_types(record)[name] for _, record, name, _ in columns(carried)]
     return [integer, *probes, *inputs, *([integer, real] if adjusts(carried) else [])]
+
+
+def heats(drive: Drive) -> bool:
+    """Whether a drive heats: such ones are off while it is stopped."""
+    return drive.direction > 0.0
+
+
+def swaps(rig: Rig) -> list[int]:
+    """Of each probe the first one that is read as it is: these may change places."""
+    kinds = [(probe.like, probe.converter, probe.lowest_degC, probe.highest_degC) for probe in rig.probes]
+    return [kinds.index(kind) for kind in kinds]
 
 
 def adjusts(carried: Carried) -> bool:

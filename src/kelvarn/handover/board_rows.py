@@ -19,7 +19,7 @@ from .carry import Carried, columns
 from .twin import BoardRow
 
 Ints = npt.NDArray[np.int64]
-_USUAL = {"order_age_ms": -1.0, "override": -1.0, "week_ms": -1.0, "gone_ms": -1.0}
+_USUAL = {"order_age_ms": -1.0, "override": -1.0, "override_alone": -1.0, "week_ms": -1.0, "gone_ms": -1.0}
 
 
 def plain_row(carried: Carried, now_ms: int, raws: Sequence[float | None]) -> BoardRow:
@@ -48,6 +48,10 @@ def random_row(carried: Carried, now_ms: int, levels: Sequence[float], draw: ran
 
 _DRAWN: dict[str, Callable[[random.Random], float]] = {
     "reset": lambda draw: draw.random() < 0.05,
+    "stop": lambda draw: draw.random() < 0.02,
+    "again": lambda draw: draw.random() < 0.1,
+    "begin": lambda draw: draw.random() < 0.02,
+    "override_alone": lambda draw: draw.choice((-1, -1, 0, 1)),
     "order_age_ms": lambda draw: draw.choice((-1, -1, 0, 5000, 1_000_000)),
     "override": lambda draw: draw.choice((-1, -1, 0, 1)),
     "override_drive": lambda draw: draw.choice((0.0, 0.5, 1.0)),

@@ -26,7 +26,7 @@ from kelvarn.engine.plant import Drive, ProbeRecord
 from kelvarn.engine.probes import read_probe
 from kelvarn.engine.records import Table
 from kelvarn.model.candidate import Candidate
-from kelvarn.model.control_events import Override, Pause, SetpointNudge
+from kelvarn.model.control_events import Override, Pause
 from kelvarn.model.guards import LinkLost, PriceBelow
 from kelvarn.model.handed import Numbers
 from kelvarn.model.project import Project
@@ -47,7 +47,7 @@ from .translate.wording import SettingLine, follow_milliseconds, lines_of
 
 DECIDED = (
     "setpoint_degC", "asked", "given", "law_code", "guard_code", "alarm_code", "tripped", "drives_cut", "loads_cut",
-    "ready",
+    "stopped", "alone", "ready",
 )  # fmt: skip
 """What is read of a decision."""
 Real = Literal["double", "float"]
@@ -204,9 +204,7 @@ class Carried:
         if not any(isinstance(permit, PriceBelow) for permit in rig.permits):
             never += ["price", "price_known"]
         if not any(isinstance(event, Override | Pause) for event in events):
-            never += ["override", "override_drive", "override_until"]
-        if not any(isinstance(event, SetpointNudge) for event in events):
-            never.append("nudge_K")
+            never.append("override_until")
         return {Said: never}
 
     def _check(self) -> None:

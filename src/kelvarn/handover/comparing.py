@@ -11,7 +11,9 @@ from .carry import DECIDED, Carried
 from .proof_records import Compared, Difference
 from .twin import BoardRow, same
 
-_CODES = frozenset(("law_code", "guard_code", "alarm_code", "tripped", "drives_cut", "loads_cut", "ready"))
+_CODES = frozenset(
+    ("law_code", "guard_code", "alarm_code", "tripped", "drives_cut", "loads_cut", "stopped", "alone", "ready")
+)
 _OF_LAW = frozenset(("asked", "given"))
 _AROUND, _MOST_LINES = 60, 6
 

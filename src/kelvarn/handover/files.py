@@ -6,11 +6,13 @@ from typing import Any
 
 from kelvarn import __version__
 from kelvarn.engine.guard_records import Guard, GuardState
+from kelvarn.engine.plant import Drive
 from kelvarn.units import Quantity, Scale, show
 
 from .adjusting import AdjustedLine, Adjusting, adjusting, with_ranges
-from .board_files import BOARDS, BoardName, Language, plain, render
+from .board_files import BOARDS, BoardName, Language, heats, plain, render
 from .carry import Carried
+from .line_files import line_file
 from .settings import working_setpoint
 from .translate.wording import SettingLine
 from .worked_cases import worked_cases
@@ -30,8 +32,12 @@ STRICT = ("-std=c99", "-pedantic", "-Wall", "-Wextra", "-Wconversion", "-Werror"
 """How strictly a compiler must find nothing to say."""
 
 
-def program_files(carried: Carried) -> dict[str, str]:
+def program_files(carried: Carried, board: str = "simulated") -> dict[str, str]:
     """All files by name, but for those of its board.
+
+    Args:
+        carried: the program.
+        board: that it says it is on.
 
     Raises:
         HandoverError: the candidate cannot be carried over; one sentence that says why.
@@ -40,7 +46,7 @@ def program_files(carried: Carried) -> dict[str, str]:
     lines = with_ranges(carried.lines(), made)
     adjusted = [_adjusted(each) for each in made.adjusted]
     conditions = _conditions(lines, sources.fits) or ["true"]
-    files = {
+    return {
         "settings.h": _settings(carried, lines, made),
         "settings.c": render("settings.c.jinja", conditions=conditions, adjusted=adjusted),
         "numbers.h": render("numbers.h.jinja", real=carried.real),
@@ -49,13 +55,11 @@ def program_files(carried: Carried) -> dict[str, str]:
         "board.h": plain("board.h"),
         "program.h": plain("program.h"),
         "program.c": _program(carried, made),
+        "line.h": plain("line.h"),
+        "line.c": line_file(carried, board),
+        "store.h": render("store.h.jinja", adjusted=adjusted, probes=len(carried.project.rig.probes)),
+        "store.c": plain("store.c"),
     }
-    if sources.stored or adjusted:
-        files |= {
-            "store.h": render("store.h.jinja", stored=sources.stored, adjusted=adjusted),
-            "store.c": plain("store.c"),
-        }
-    return files
 
 
 def _adjusted(each: AdjustedLine) -> dict[str, str]:
@@ -82,7 +86,7 @@ def readme(carried: Carried, board: BoardName, today: date, scale: Scale, langua
         "README.py.md.jinja" if language == "python" else "README.md.jinja",
         candidate=carried.candidate.name, project=carried.project.name, trial=carried.trial.name,
         fingerprint=carried.fingerprint, version=__version__, date=today.isoformat(),
-        stores=bool(carried.sources.stored or adjusted), adjusted=[each.line.name for each in adjusted],
+        adjusted=[each.line.name for each in adjusted],
         strict=" ".join(STRICT),
         outputs=[drive.name for drive in rig.drives], probes=[probe.name for probe in rig.probes],
         board=board, board_title=BOARDS[board].title, interval_s=rig.probe.interval_s,
@@ -151,13 +155,14 @@ def _program(carried: Carried, made: Adjusting) -> str:
     return render(
         "program.c.jinja",
         title=f"{carried.candidate.name}, {carried.project.name}",
-        stores=bool(stored or made.adjusted),
-        stored=bool(stored),
         adjusted=made.adjusted,
         urgent="\n        || ".join(f"now->{each} != kept.stored.{each}" for each in urgent) or "false",
         store_every_ms=STORE_EVERY_MS,
         years=YEARS,
-        outputs=[f"states[{k}]" if many else "states" for k in range(len(rig.drives))],
+        outputs=[
+            {"place": f"states[{k}]" if many else "states", "heats": heats(drive)}
+            for k, drive in enumerate(carried.known.rows[Drive])
+        ],
         probes=len(rig.probes),
         readings="inputs.readings" if len(rig.probes) > 1 else "&inputs.readings",
     )

@@ -4,13 +4,13 @@ from collections.abc import Iterator
 from itertools import count
 from typing import Any
 
-from kelvarn.engine.guard_records import Does, Guard, Timing
+from kelvarn.engine.guard_records import Does, Guard
 from kelvarn.engine.inputs import PermitInput, Said
 from kelvarn.engine.plant import Drive, DriveKind
-from kelvarn.model.guards import Alarm, Hours, NoRise, PriceBelow, Trip
+from kelvarn.model.guards import Alarm, Hours, PriceBelow
 from kelvarn.model.probes import Probe
 
-from .board_files import BOARDS, BoardName, adjusts, plain, render
+from .board_files import BOARDS, BoardName, plain, render, swaps
 from .carry import Carried
 from .faults import HandoverError
 
@@ -20,7 +20,6 @@ OUTPUT_PINS, _ANALOG_PINS = (9, 10, 3, 11), 6
 _OTHER_PINS = (4, 7, 8, 12, 2, 13, 5, 6)
 CONTACTOR_PIN = _OTHER_PINS[0]
 """Of the drives' contactor, as it is proposed."""
-_TELL_EVERY_MS = 5000
 _DUTY = "a duty, on a pin that can have one"
 _HOTTEST_ON_WIRE = 130.0
 _WIRE, _COUPLE = "digital, steps of 1/16 K", "thermocouple"
@@ -51,11 +50,7 @@ def maker_files(carried: Carried, board: BoardName) -> dict[str, str]:
         "spi": (next_pin(free), next_pin(free)) if "couple" in kinds else None, "bits": _BITS[board],
         "permits": [{"name": permit.name, "pin": next_pin(free)} for permit in carried.project.rig.permits],
         "outlets": ["TRIPPED", *sorted({alarm.outlet.upper() for alarm in alarms})],
-        "alarms": [{"name": c_text(alarm.name), "place": bit} for bit, alarm in enumerate(alarms)],
-        "trips": [{"name": c_text(guard.name), "place": place} for place, guard in enumerate(rig.guards)
-                  if isinstance(guard, Trip | NoRise)],
-        "adjusts": adjusts(carried), "signals": list(signals_of(alarms)), "inputs": list(_inputs(carried)),
-        "tell_every": max(1, round(_TELL_EVERY_MS / carried.known.rows[Timing][0].interval_ms)),
+        "signals": list(signals_of(alarms)), "inputs": list(_inputs(carried)), "swaps": swaps(rig),
     }  # fmt: skip
     of["pin_names"] = list(_pin_names(of))
     return {
@@ -141,16 +136,25 @@ def signals_of(alarms: list[Alarm]) -> Iterator[dict[str, str]]:
 
 
 def _inputs(carried: Carried) -> Iterator[str]:
-    """Lines that fill in what pins say, and that nobody says the rest."""
+    return input_lines(carried, {"reset": "reset_pressed"}, "gone_ms({0}, PERMIT_{1}_PIN)")
+
+
+def input_lines(carried: Carried, own: dict[str, str], gone: str) -> Iterator[str]:
+    """Lines of C that fill in what pins say, and that nobody says the rest.
+
+    Args:
+        carried: the program.
+        own: of what is said, what the board has for it.
+        gone: what tells for how long the contact of a permit has been open; its place from 0, and from 1.
+    """
     for name in Said.__dataclass_fields__:
         if carried.has_input(Said, name):
-            value = getattr(Said(), name)
-            yield f"inputs->said.{name} = " + ("reset_pressed" if name == "reset" else str(value).lower()) + ";"
+            yield f"inputs->said.{name} = {own.get(name, str(getattr(Said(), name)).lower())};"
     permits = carried.project.rig.permits
     for place in range(len(permits)):
         if carried.has_input(PermitInput, "gone_ms"):
             index = f"[{place}]" if len(permits) > 1 else ""
-            yield f"inputs->asked{index}.gone_ms = gone_ms({place}, PERMIT_{place + 1}_PIN);"
+            yield f"inputs->asked{index}.gone_ms = {gone.format(place, place + 1)};"
 
 
 def _pin_names(of: dict[str, Any]) -> Iterator[str]:

@@ -10,9 +10,10 @@ from kelvarn.engine.plant import Drive, DriveKind
 from kelvarn.model.guards import Alarm, Hours
 
 from .adjusting import Adjusting, adjusting, with_ranges
-from .board_files import BoardName, adjusts, plain, python_inputs, render, row_types
+from .board_files import BoardName, adjusts, plain, python_inputs, render, row_types, swaps
 from .carry import DECIDED, Carried
 from .files import STORE_EVERY_MS, YEARS, is_urgent, setting_comment
+from .line_files import python_line_file
 from .maker import check_board, cuts_loads, next_pin, probes_of, signals_of
 from .translate.wording import SettingLine
 
@@ -27,13 +28,16 @@ def python_files(carried: Carried, board: BoardName) -> dict[str, str]:
         HandoverError: the candidate cannot be carried over, or needs what the board does not have.
     """
     of_board = {"board.py": _simulated(carried)} if board == "simulated" else _of_board(carried, board)
+    return {**program_in_python(carried, board), **of_board}
+
+
+def program_in_python(carried: Carried, board: str) -> dict[str, str]:
+    """Files of a program in Python by name, but for those of its board; raises as `python_files` does."""
     made = adjusting(carried)
-    kept = bool(carried.sources.stored or made.adjusted)
-    stores = {"store.py": render("store.py.jinja", adjusted=made.adjusted)} if kept else {}
     return {
         "settings.py": _settings(carried, made), "control.py": carried.python.body,
-        "program.py": _program(carried, made),
-        **stores, **of_board,
+        "program.py": _program(carried, made), "line.py": python_line_file(carried, board),
+        "store.py": render("store.py.jinja", adjusted=made.adjusted, probes=len(carried.project.rig.probes)),
     }  # fmt: skip
 
 
@@ -76,7 +80,7 @@ def _program(carried: Carried, made: Adjusting) -> str:
     keeps_probes = "probes" in carried.pruned.params[_read_probe_of(carried)]
     return render(
         "program.py.jinja", title=_quoted(f"{carried.candidate.name}, {carried.project.name}"),
-        stores=bool(stored or made.adjusted), adjusted=made.adjusted, years=YEARS, store_every_ms=STORE_EVERY_MS,
+        adjusted=made.adjusted, years=YEARS, store_every_ms=STORE_EVERY_MS,
         urgent=repr(urgent), probes=len(carried.project.rig.probes),
         drives=len(carried.project.rig.drives), first="self.device.probes, " if keeps_probes else "",
     )  # fmt: skip
@@ -110,7 +114,7 @@ def _of_board(carried: Carried, board: BoardName) -> dict[str, str]:
         "permits": [{"name": _quoted(permit.name), "pin": next_pin(free)} for permit in contacts],
         "kinds": {kind: any(each["kind"] == kind for each in probes) for kind in ("analog", "wire")},
         "analog": [each["kind"] == "analog" for each in probes],
-        "adjusts": adjusts(carried), "signals": list(signals_of(alarms)), "inputs": list(_inputs(carried, linux=linux)),
+        "signals": list(signals_of(alarms)), "swaps": swaps(rig), "inputs": list(_inputs(carried, linux=linux)),
     }  # fmt: skip
     for each in probes:
         pin = _FIRST_ANALOG + each["number"] - 1 if each["kind"] == "analog" else int(each["pin"])

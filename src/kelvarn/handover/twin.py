@@ -10,7 +10,7 @@ from kelvarn.engine.outputs import order, tick
 from kelvarn.engine.probes import read_probe
 
 from .adjusting import adjusting
-from .board_files import adjusts
+from .board_files import adjusts, heats
 from .carry import DECIDED, Carried, columns
 from .files import STORE_EVERY_MS, is_urgent
 from .translate.known import rows_of
@@ -80,14 +80,18 @@ class Twin:
                 kind = field_types(record)[name].kind
                 setattr(getattr(self._inputs, group)[number], name, _TO[kind](row[first + place]))
         control_step(self.device.control, self._inputs, passed_ms)
-        order(self.device.outputs, self.device.control.decision[0].given)
+        decision = self.device.control.decision[0]
+        order(self.device.outputs, decision.given, decision.alone)
         self._sampled, self._last_ms = True, now_ms
 
     def told(self) -> list[float]:
         """What the simulated board tells of a sample."""
         decision = self.device.control.decision[0]
-        cut = decision.drives_cut
-        levels = [0.0 if cut else state.level for state in cast(Any, self.device.outputs.states)]
+        cut, outputs = decision.drives_cut, self.device.outputs
+        levels = [
+            0.0 if cut or (decision.stopped and heats(drive)) else state.level
+            for drive, state in zip(cast(Any, outputs.drives), cast(Any, outputs.states), strict=True)
+        ]
         return [
             *(float(getattr(decision, name)) for name in DECIDED),
             *levels,

@@ -36,7 +36,7 @@ def all_files(
         files = python_files(carried, board)
     else:
         of_board = {"board_simulated.c": simulated(carried)} if board == "simulated" else maker_files(carried, board)
-        files = {**program_files(carried), **of_board}
+        files = {**program_files(carried, board), **of_board}
     return {**files, "README.md": readme(carried, board, today, scale, language)}
 
 

@@ -9,7 +9,7 @@ from kelvarn.units import Quantity, Scale, show
 RULER_WORDS = {
     Ruler.POWER_CUT: "power cut", Ruler.THERMAL_CUT_OFF: "thermal cut-off", Ruler.LATCHED_TRIP: "trip",
     Ruler.GUARD: "guard", Ruler.PROBE_FAULT: "probe fault", Ruler.PERMIT: "permit", Ruler.OVERRIDE: "by hand",
-    Ruler.STANDS_STILL: "no new order", Ruler.NO_READING: "no reading",
+    Ruler.STANDS_STILL: "no new order", Ruler.NO_READING: "no reading", Ruler.STOPPED: "stopped",
 }  # fmt: skip
 """What the rulers are called, from the strongest."""
 
@@ -47,6 +47,8 @@ def rule_text(run: Run, index: int, scale: Scale = Scale.CELSIUS) -> str:
             return f"no new order: {given} stays as it was"
         case Ruler.NO_READING:
             return "no reading: nothing is given"
+        case Ruler.STOPPED:
+            return "stopped by hand: nothing heats until it is let go on"
         case Ruler.OVERRIDE:
             event = run.trial.occurrences[place]
             return f"“{event.name}”: paused" if event.kind == "pause" else f"held at {given} by hand"

@@ -33,8 +33,13 @@ void board_set_contactors(bool drives_closed, bool loads_closed);
 void board_memory_read(uint16_t at, void *bytes, uint16_t count);
 void board_memory_write(uint16_t at, const void *bytes, uint16_t count);
 
-/* A setting that somebody adjusts, and to what; false where nobody does. Only of a program that has such settings. */
-bool board_adjustment(uint8_t *place, real *value);
+/* The next letter that has arrived on the line, below 0 where there is none; and a line that is said. */
+int16_t board_get(void);
+void board_put(const char *line);
+
+/* Whether the watchdog restarted it; and whether two probes are of one kind, so that they may change places. */
+bool board_started_by_watchdog(void);
+bool board_may_swap(uint8_t probe, uint8_t other);
 
 /* Each sample, decision and output has run: the watchdog may be fed. */
 void board_alive(const Decision *decision);

@@ -1,0 +1,28 @@
+/* The line protocol: what a person at a terminal, or Kelvarn, says to the program and hears of it. */
+#ifndef LINE_H
+#define LINE_H
+
+#include "control.h"
+
+/* Of program.c: what the lines tell of. */
+extern Device device;
+extern Inputs inputs;
+extern real raws[];
+extern uint8_t channels[];
+
+/* Before the first step. */
+void line_start(void);
+
+/* Take what has arrived, let leases run out, say one line of what is to be said; no sample follows while it rests. */
+void line_step(uint32_t now_ms, bool is_resting);
+
+/* Whether something was said that a sample must act on at once. */
+bool line_wants_sample(void);
+
+/* What was said, as inputs of this sample. */
+void line_inputs(Inputs *into);
+
+/* A sample was taken: totals of a test, answers that waited for it, what is watched. */
+void line_sampled(uint32_t now_ms, uint32_t passed_ms);
+
+#endif

@@ -1,0 +1,5 @@
+"""What is wrong with a link, in sentences."""
+
+
+class LinkError(RuntimeError):
+    """A link cannot be opened, or is lost. The message says what, where and what to do."""
