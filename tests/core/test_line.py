@@ -224,7 +224,8 @@ def test_no_hold_passes_a_trip_and_a_reset_waits_for_its_cause() -> None:
 def lines_at_random(draw: random.Random, names: list[str], count: int) -> Iterator[str]:
     """Lines that act and ask, some of them mutated."""
     verbs = ["begin", "hello", "points", "get all", "watch 1", "watch off", "watch 3", "log", "probes", "stop", "again",
-             "mode own", "mode hand", "mode test 20 40", "mode test 5 25", "reset all", "store", "defaults"]  # fmt: skip
+             "mode own", "mode hand", "mode test 20 40", "mode test 5 25", "reset all", "store",
+             "defaults"]  # fmt: skip
     for _ in range(count):
         line = draw.choice([
             draw.choice(verbs), f"get {draw.choice(names)}",
