@@ -155,6 +155,23 @@ def test_stop_acts_at_once_in_every_mode_needs_nothing_and_outlives_a_power_cut(
     assert (board.ask("stopped"), board.ask("given") > 0.0) == (0.0, True)
 
 
+def test_a_trip_is_seen_to_act_by_a_limit_that_returns_by_itself() -> None:
+    made = cabinet("double", converter=None)
+    trip = next(guard for guard in made.project.rig.guards if isinstance(guard, Trip) and guard.latches)
+    brain = PythonBrain(made, 1)
+    brain.power(0)
+    board = Board(brain, 20.0)
+    board.wait(3000)
+    assert board.ask("given") == 100.0
+    assert board.say(f"hold limits {trip.at_degC - 19.0:g} 2 5", 1500)[0] == "ok"
+    assert (board.ask("given"), board.ask("tripped") > 0, board.ran.levels[0]) == (0.0, True, 0.0)
+    board.wait(2000)
+    assert (board.ask("limits"), board.ask("tripped") > 0) == (0.0, True)  # it latches
+    assert board.say("reset all", 1500)[0] == "ok"
+    assert board.say("hold limits -1 2 5", 40) == ["no out of its range"]  # nearer only
+    brain.close()
+
+
 def test_a_test_ends_at_its_heat_its_limit_and_when_nobody_holds_it(board: Board) -> None:
     def begin(heat: int, limit: int) -> None:
         assert board.say(f"mode test {heat} {limit}") == ["ok"]
@@ -230,7 +247,8 @@ def lines_at_random(draw: random.Random, names: list[str], count: int) -> Iterat
         line = draw.choice([
             draw.choice(verbs), f"get {draw.choice(names)}",
             f"set {draw.choice(names)} {draw.choice(['0.1', '0.2', '900', '-1', '1e3', '', '12345678901'])}",
-            f"hold {draw.choice(['all', 'setpoint', 'out_mat', 'x'])} {draw.choice(['0', '50', '100', '-3', '101'])} "
+            f"hold {draw.choice(['all', 'setpoint', 'limits', 'out_mat', 'x'])} "
+            f"{draw.choice(['0', '50', '100', '-3', '101'])} "
             f"{draw.choice(['0', '1', '3', '60', '61'])} {draw.choice(['1', '2', '0'])}",
             f"renew {draw.randrange(3)} {draw.randrange(62)}",
         ])  # fmt: skip

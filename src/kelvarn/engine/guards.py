@@ -38,11 +38,11 @@ def _lasts(state: GuardState, is_so: bool, passed_ms: int, after_ms: int) -> boo
 
 
 @part
-def _watch_level(guard: Guard, state: GuardState, held: Reading, passed_ms: int, reset: bool) -> None:
-    """A trip, or an alarm at a level; before the first reading nothing is beyond it."""
+def _watch_level(guard: Guard, state: GuardState, held: Reading, nearer_K: float, passed_ms: int, reset: bool) -> None:
+    """A trip, or an alarm at a level, that is moved nearer; before the first reading nothing is beyond it."""
     if not held.valid:
         return
-    beyond = guard.sign * (held.degC - guard.level_degC)
+    beyond = guard.sign * (held.degC - guard.level_degC) + max(nearer_K, 0.0)
     if _lasts(state, beyond >= 0.0, passed_ms, guard.after_ms):
         state.active = True
     elif beyond < -guard.hysteresis_K and (reset or not guard.latches):
@@ -145,7 +145,7 @@ def watch(
         if guard.kind == GuardKind.TRIP and guard.probe != control_probe and not inputs.readings[guard.probe].valid:
             now.blind = True
         if guard.kind == GuardKind.TRIP or (guard.kind == GuardKind.ALARM and guard.watches <= Watches.LOW):
-            _watch_level(guard, state, held[guard.probe], passed_ms, reset)
+            _watch_level(guard, state, held[guard.probe], inputs.said[0].nearer_K, passed_ms, reset)
         elif guard.kind == GuardKind.ALARM:
             away = r - held[guard.probe].degC
             most = timing.most if now.given > 0.0 else timing.least

@@ -42,6 +42,7 @@ class Said:
     override_alone: int = -1  # the one drive that takes it; below 0: they share it
     override_until: int = 0  # Until
     nudge_K: float = 0.0  # by which somebody moves the setpoint
+    nearer_K: float = 0.0  # by which somebody moves the levels of trips and alarms nearer, to see them act
     week_ms: int = NOT_BEGUN  # since midnight before Monday; below 0: the clock is not known
     price: float = 0.0  # of energy, where it is known
     price_known: bool = False

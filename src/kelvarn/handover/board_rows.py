@@ -56,6 +56,7 @@ _DRAWN: dict[str, Callable[[random.Random], float]] = {
     "override": lambda draw: draw.choice((-1, -1, 0, 1)),
     "override_drive": lambda draw: draw.choice((0.0, 0.5, 1.0)),
     "override_until": lambda draw: draw.choice((0, 1, 2)),
+    "nearer_K": lambda draw: draw.choice((0.0, 0.0, 0.0, 5.0, -5.0)),
     "nudge_K": lambda draw: draw.choice((0.0, 2.0, -3.0)),
     "week_ms": lambda draw: draw.choice((-1, draw.randrange(604_800_000))),
     "price": lambda draw: draw.random(),

@@ -12,7 +12,7 @@ from .points import Point, Points, points_of
 from .translate.c_names import identifier
 
 _LONGEST_NAME = 24
-_INPUTS = ("reset", "override_alone", "nudge_K", "order_age_ms")
+_INPUTS = ("reset", "override_alone", "nudge_K", "nearer_K", "order_age_ms")
 
 
 def line_file(carried: Carried, board: str) -> str:

@@ -93,6 +93,7 @@ PLAIN = (
     Point("heat", "s", 0, 86400, 0, 0),
     Point("late", "-", 0, 65535, 0, 0),
     Point("edits", "-", 0, 65535, 0, 0),
+    Point("limits", "K", 0, 3000, 0, _DECIMALS_DEGC),
 )
 """Points that every program has; `heat` is that of a test so far, in seconds at full drive."""
 MODES = ("own", "hand", "test", "obeys")

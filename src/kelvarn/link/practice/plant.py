@@ -4,6 +4,7 @@ The kernel runs a trial of ticks whose drives are held at what the device gives.
 at their end the clock of all that is kept is set back, and it goes on.
 """
 
+import copy
 import math
 from collections.abc import Sequence
 from typing import Any, NamedTuple, cast
@@ -11,6 +12,7 @@ from typing import Any, NamedTuple, cast
 import numpy as np
 
 from kelvarn.engine.kernel import Outcome, run_loop
+from kelvarn.engine.matrices import product, put_slot, slot_of
 from kelvarn.engine.memory import fresh_found, fresh_state, fresh_trace
 from kelvarn.engine.plant import NONE, Change, ChangeKind, ConverterKind, Plant, ProbeRecord
 from kelvarn.engine.prepare import on_trial_for, prepare_anew
@@ -45,13 +47,15 @@ class PracticePlant:
         events: what may happen to it, by switching it on and off; plant events only.
         seed: of the noise.
         start_degC: of all bodies; None: as the rig has them.
+        quiet: probes without noise and steps.
     """
 
     def __init__(
-        self, rig: Rig, tick_s: float, events: Sequence[Event] = (), seed: int = 1, start_degC: float | None = None
-    ) -> None:
+        self, rig: Rig, tick_s: float, events: Sequence[Event] = (), seed: int = 1, start_degC: float | None = None,
+        *, quiet: bool = False,
+    ) -> None:  # fmt: skip
         self.rig, self.tick_s, self._seed = rig, tick_s, seed
-        plain = _bare(rig, tick_s)
+        plain = _bare(rig, tick_s, quiet=quiet)
         trial = _trial(tick_s, events, start_degC)
         prepared = prepare_anew(plain, trial)
         apart = _apart(rows_of(prepared.plant.changes, Change), len(events))
@@ -65,17 +69,42 @@ class PracticePlant:
         self._plant.rig[0].most_steps = 1 << 60
         self._state, self._heat = fresh_state(prepared, plain, 0.0)
         self._trace, self._found = fresh_trace(prepared, len(plain.all_bodies)), fresh_found(prepared)
-        self._slots = run_loop.slots((
-            0, 1, self._plant, on_trial_for(plain, Hand(drive=0.0), trial), self._state, self._heat, self._trace,
-            self._found,
-        ))  # fmt: skip
+        self._on_trial = on_trial_for(plain, Hand(drive=0.0), trial)
+        self._slots = self._made_slots()
         self._records = rows_of(self._plant.probes, ProbeRecord)
-        self._noise_K = [probe.noise_K for probe in rig.probes]
+        self._noise_K = [probe.noise_K for probe in plain.probes]
         self._held: dict[int, float] = {}
         self._loads_cut = False
         self._loads: dict[int, float] = {}
         self._k, self._before_s, self._wrapped = 0, 0.0, 0
         self._advance()
+
+    def _made_slots(self) -> list[int]:
+        return run_loop.slots((
+            0, 1, self._plant, self._on_trial, self._state, self._heat, self._trace, self._found,
+        ))  # fmt: skip
+
+    def copy(self) -> "PracticePlant":
+        """One that goes on from here, apart from this one."""
+        made = copy.copy(self)
+        for name in ("_plant", "_state", "_heat", "_trace", "_found", "_on_trial", "_held", "_loads"):
+            setattr(made, name, copy.deepcopy(getattr(self, name)))
+        made._slots = made._made_slots()
+        return made
+
+    def shift(self, body: int, by_K: float) -> None:
+        """Make a body warmer at once; one that melts is not shifted."""
+        if self._plant.rig[0].nonlinear:
+            if cast(Any, self._plant.bodies)[body].latent_K == 0.0:
+                self._heat.adaptive.x[body] += by_K
+            return
+        linear = self._heat.linear
+        put_slot(linear.z, body, slot_of(linear.z, body) + by_K)
+        product(linear.rates, linear.z, linear.zero, linear.slope)
+
+    def degC(self) -> list[float]:
+        """What the probes show, before any correction, at the last tick."""
+        return cast(list[float], self._trace.readings_degC[:, self._k - 1].tolist())
 
     @property
     def time_s(self) -> float:
@@ -191,9 +220,10 @@ class PracticePlant:
         self._plant.noise[:] = drawn * np.array(self._noise_K)[:, np.newaxis]
 
 
-def _bare(rig: Rig, tick_s: float) -> Rig:
+def _bare(rig: Rig, tick_s: float, *, quiet: bool) -> Rig:
     """The rig without all that is software: probes as they are before a correction, guards that need none."""
-    probes = [with_fields(probe, interval_s=tick_s, correction=None) for probe in rig.probes]
+    more: dict[str, Any] = {"noise_K": 0.0, "resolution_K": 0.0, "converter": None} if quiet else {}
+    probes = [with_fields(probe, interval_s=tick_s, correction=None, **more) for probe in rig.probes]
     guards = tuple(guard for guard in rig.guards if isinstance(guard, CutOff))
     return with_fields(rig, guards=guards, permits=(), probes=tuple(probes))
 

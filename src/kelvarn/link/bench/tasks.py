@@ -1,0 +1,241 @@
+"""Tests that a device is put through: what is held when, and when it is over. Each ends by itself.
+
+A task is told each sample and answers what the drive is to be held at; None ends it. It knows nothing of lines: the
+session holds the lease, and the device ends the test at its heat, at its limit, or when nobody holds it any more.
+"""
+
+from collections import deque
+from dataclasses import dataclass
+from typing import Protocol
+
+from kelvarn.link.lines import Sample
+
+STEADY_K_PER_MIN = 0.05
+"""Slope below which a reading counts as steady, if its noise allows no less."""
+_STEADY_SHARE = 0.02  # of the change so far, in a fifth of the time since the step
+_SHORTEST_S = 60.0
+
+
+class Task(Protocol):
+    """A test under way.
+
+    Attributes:
+        name: what it is called.
+        ended: why it is over; empty while it is not.
+    """
+
+    name: str
+    ended: str
+
+    @property
+    def most_heat_s(self) -> float:
+        """The most that it may give, in seconds at full drive: the device ends it there."""
+
+    def drive(self, sample: Sample, time_s: float) -> float | None:
+        """What the drive is to be held at from this sample on, so long after the test began; None ends it."""
+
+
+class Steady:
+    """Tells when a reading has come to rest after a change: its change over the last fifth of the time is small.
+
+    Args:
+        noise_K: what it scatters by.
+    """
+
+    def __init__(self, noise_K: float) -> None:
+        self._noise_K = noise_K
+        self._rows: deque[tuple[float, float]] = deque(maxlen=20_000)
+
+    def at(self, time_s: float, degC: float) -> bool:
+        """Take a reading; whether it is at rest."""
+        self._rows.append((time_s, degC))
+        begun_s, first = self._rows[0]
+        window_s = max((time_s - begun_s) / 5.0, _SHORTEST_S)
+        if time_s - begun_s < 2 * window_s:
+            return False
+        late = [y for t, y in self._rows if t >= time_s - window_s / 2]
+        early = [y for t, y in self._rows if time_s - window_s <= t < time_s - window_s / 2]
+        if not late or not early:
+            return False
+        moved = abs(sum(late) / len(late) - sum(early) / len(early))
+        least = max(STEADY_K_PER_MIN * window_s / 120.0, self._noise_K)
+        return moved <= max(_STEADY_SHARE * abs(degC - first), least)
+
+
+@dataclass
+class HoldDuty:
+    """Holds a duty for a while; without a time until the reading is at rest.
+
+    Attributes:
+        duty: 0…1.
+        lasts_s: at most.
+        until_steady: whether it ends earlier where the reading comes to rest.
+        noise_K: of the reading.
+        name, ended: as of `Task`.
+    """
+
+    duty: float
+    lasts_s: float
+    until_steady: bool = False
+    noise_K: float = 0.0
+    name: str = "hold a duty"
+    ended: str = ""
+
+    def __post_init__(self) -> None:
+        self._steady = Steady(self.noise_K)
+
+    @property
+    def most_heat_s(self) -> float:
+        """As `Task.most_heat_s`."""
+        return abs(self.duty) * self.lasts_s * 1.05 + 10.0
+
+    def drive(self, sample: Sample, time_s: float) -> float | None:
+        """As `Task.drive`."""
+        if time_s >= self.lasts_s:
+            self.ended = "its time is over"
+        elif sample.reading_degC is not None and self._steady.at(time_s, sample.reading_degC) and self.until_steady:
+            self.ended = "the reading is steady"
+        return None if self.ended else self.duty
+
+
+def step_test(duty: float, lasts_s: float, noise_K: float) -> HoldDuty:
+    """A step: a duty held until the reading is at rest."""
+    return HoldDuty(duty, lasts_s, until_steady=True, noise_K=noise_K, name="step test")
+
+
+def cool_down(lasts_s: float, noise_K: float) -> HoldDuty:
+    """Nothing is given until the reading is at rest."""
+    return HoldDuty(0.0, lasts_s, until_steady=True, noise_K=noise_K, name="cool-down")
+
+
+@dataclass
+class Profile:
+    """Duties one after another, as a recording was planned at Fit.
+
+    Attributes:
+        steps: instants in s, rising from 0, with the duty from each on.
+        lasts_s: in all.
+        name, ended: as of `Task`.
+    """
+
+    steps: tuple[tuple[float, float], ...]
+    lasts_s: float
+    name: str = "planned recording"
+    ended: str = ""
+
+    @property
+    def most_heat_s(self) -> float:
+        """As `Task.most_heat_s`."""
+        ends = [at_s for at_s, _ in self.steps[1:]] + [self.lasts_s]
+        return sum(abs(duty) * (end - at_s) for (at_s, duty), end in zip(self.steps, ends, strict=True)) * 1.05 + 10.0
+
+    def drive(self, sample: Sample, time_s: float) -> float | None:
+        """As `Task.drive`."""
+        if time_s >= self.lasts_s:
+            self.ended = "its time is over"
+            return None
+        return [duty for at_s, duty in self.steps if at_s <= time_s][-1]
+
+
+@dataclass
+class RelayTest:
+    """Full on below a temperature and off above it, until it has swung so often: ultimate gain and period come of it.
+
+    Attributes:
+        at_degC: where it switches.
+        high, low: duties.
+        way: 1 where more drive heats, −1 where it cools.
+        hysteresis_K: half the band in which it does not switch: more than the noise.
+        swings: whole periods wanted.
+        lasts_s: at most.
+        name, ended: as of `Task`.
+    """
+
+    at_degC: float
+    high: float
+    low: float = 0.0
+    way: int = 1
+    hysteresis_K: float = 0.1
+    swings: int = 4
+    lasts_s: float = 4 * 3600.0
+    name: str = "relay test"
+    ended: str = ""
+
+    def __post_init__(self) -> None:
+        self._is_high = True
+        self._switched = 0
+
+    @property
+    def most_heat_s(self) -> float:
+        """As `Task.most_heat_s`."""
+        return max(abs(self.high), abs(self.low)) * self.lasts_s
+
+    def drive(self, sample: Sample, time_s: float) -> float | None:
+        """As `Task.drive`."""
+        if time_s >= self.lasts_s:
+            self.ended = "its time is over"
+            return None
+        if sample.reading_degC is not None:
+            away = self.way * (self.at_degC - sample.reading_degC)
+            if self._is_high and away < -self.hysteresis_K:
+                self._is_high = False
+                self._switched += 1
+            elif not self._is_high and away > self.hysteresis_K:
+                self._is_high = True
+                self._switched += 1
+        if self._switched > 2 * self.swings:
+            self.ended = f"it has swung {self.swings} times"
+            return None
+        return self.high if self._is_high else self.low
+
+
+@dataclass
+class Sweep:
+    """Duty slowly down until a fan stands, then up until it starts, read from its turns or by who listens.
+
+    Attributes:
+        down_s: from full to nothing.
+        name, ended: as of `Task`.
+        stood, started: duty at which it was said, or read, to stand and to start; None before.
+    """
+
+    down_s: float = 70.0
+    name: str = "fan sweep"
+    ended: str = ""
+    stood: float | None = None
+    started: float | None = None
+
+    def __post_init__(self) -> None:
+        self._duty = 1.0
+        self._before_s = 0.0
+
+    @property
+    def most_heat_s(self) -> float:
+        """As `Task.most_heat_s`."""
+        return 3.0 * self.down_s
+
+    def stands(self) -> None:
+        """It stands: from now on the duty rises."""
+        self.stood = self._duty if self.stood is None else self.stood
+
+    def starts(self) -> None:
+        """It has started: the sweep is over."""
+        if self.stood is not None and self.started is None:
+            self.started = self._duty
+
+    def drive(self, sample: Sample, time_s: float) -> float | None:
+        """As `Task.drive`."""
+        passed_s, self._before_s = time_s - self._before_s, time_s
+        if self.started is not None:
+            self.ended = f"it stands below {100 * (self.stood or 0):.0f} % and starts from {100 * self.started:.0f} %"
+            return None
+        if self.stood is None:
+            self._duty = max(self._duty - passed_s / self.down_s, 0.0)
+            if self._duty == 0.0:
+                self.stood = 0.0
+        else:
+            self._duty = min(self._duty + passed_s / self.down_s, 1.0)
+            if self._duty >= 1.0:
+                self.ended = "it did not start again, as far as was said"
+                return None
+        return self._duty
