@@ -118,18 +118,21 @@ LEFT_WIDTH, RIGHT_WIDTH = 232, 306
 GAP = 10
 RADIUS = 4
 
-_BODY_PX, _SMALL_PX, _TITLE_PX, _BIG_PX = 13, 11, 13, 15
+_BODY_PX, _SMALL_PX, _TITLE_PX, _BIG_PX, _HUGE_PX = 13, 11, 13, 15, 38
+
+
+_PX = {"body": _BODY_PX, "small": _SMALL_PX, "title": _TITLE_PX, "big": _BIG_PX, "huge": _HUGE_PX}
 
 
 @cache
 def font(kind: str = "body", *, bold: bool = False) -> QFont:
-    """The system's sans-serif in one of the sizes body, small, title, big; figures all of one width.
+    """The system's sans-serif in one of the sizes body, small, title, big, huge; figures all of one width.
 
     Kept, since it is asked for with each text that is painted.
     """
     made = QFontDatabase.systemFont(QFontDatabase.SystemFont.GeneralFont)
-    made.setPixelSize({"body": _BODY_PX, "small": _SMALL_PX, "title": _TITLE_PX, "big": _BIG_PX}[kind])
-    made.setWeight(QFont.Weight.DemiBold if bold or kind in ("title", "big") else QFont.Weight.Normal)
+    made.setPixelSize(_PX[kind])
+    made.setWeight(QFont.Weight.DemiBold if bold or kind in ("title", "big", "huge") else QFont.Weight.Normal)
     made.setFeature(QFont.Tag("tnum"), 1)
     return made
 
@@ -230,6 +233,9 @@ QPushButton[main="true"] { background: $ink; color: $panel; }
 QPushButton[main="true"]:hover { background: $muted; }
 QPushButton[main="true"]:focus { border: 2px solid $glacier; padding: 5px 13px; }
 QPushButton[main="true"]:disabled { background: $hairline; color: $muted; border-color: $hairline; }
+QPushButton[stop="true"] { background: $ember; color: $panel; border: 1px solid $ember; font-weight: 600; }
+QPushButton[stop="true"]:hover { background: $ink; }
+QPushButton[stop="true"]:focus { border: 2px solid $ink; }
 QTableCornerButton::section { background: $panel; border: none; border-bottom: 1px solid $hairline; }
 QPushButton[link="true"] { border: 1px solid transparent; background: transparent; color: $glacier; padding: 1px 4px;
     text-align: left; }

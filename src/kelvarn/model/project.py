@@ -6,6 +6,7 @@ from pydantic import model_validator
 
 from kelvarn.units import Scale
 
+from .bench import MOST_STEPS, FirstHourStep
 from .bought import Bought
 from .candidate import Candidate
 from .fields import ModelBase, Name, Notes, field
@@ -57,6 +58,10 @@ class Project(ModelBase):
         (), "Handed over", "The program of each candidate that was written last.", max_length=60
     )
     proofs: tuple[KeptProof, ...] = field((), "Proofs", "What the last proof of each program found.", max_length=60)
+
+    first_hour: tuple[FirstHourStep, ...] = field(
+        (), "First hour", "Steps that were done beside the device.", max_length=MOST_STEPS
+    )
 
     @model_validator(mode="after")
     def _names_fit(self) -> "Project":

@@ -14,7 +14,7 @@ from kelvarn.desktop.parts.plain import plain_tip
 from kelvarn.desktop.stations.station import Phrase
 from kelvarn.units import SCALES
 
-_LEFT = 190
+_LEFT, _RIGHT = 190, 100
 _RADIUS = 5.0
 
 
@@ -67,7 +67,7 @@ class StationLine(FocusRing):
         self.update()
 
     def _x(self, index: int) -> float:
-        step = min(250.0, max(150.0, (self.width() - _LEFT - 120) / max(1, len(self._stations))))
+        step = min(250.0, max(100.0, (self.width() - _LEFT - _RIGHT) / max(1, len(self._stations))))
         return _LEFT + 20 + index * step
 
     def station_rect(self, index: int) -> QRectF:

@@ -25,6 +25,7 @@ from kelvarn.desktop.state.document import Document, saved_phrase
 from kelvarn.desktop.state.runner import Runner
 from kelvarn.desktop.state.session import Session
 from kelvarn.desktop.state.view import View
+from kelvarn.desktop.stations.bench.station import BenchStation
 from kelvarn.desktop.stations.control.station import ControlStation
 from kelvarn.desktop.stations.fit.station import FitStation
 from kelvarn.desktop.stations.handover.station import HandoverStation
@@ -36,7 +37,7 @@ from kelvarn.desktop.strip.strip import Strip
 from kelvarn.model.names import MOST_CHARACTERS
 from kelvarn.units import SCALES
 
-RIG, FIT, CONTROL, TRIAL, HANDOVER = range(5)
+RIG, FIT, CONTROL, TRIAL, BENCH, HANDOVER = range(6)
 
 
 class MainWindow(QMainWindow):
@@ -61,8 +62,8 @@ class MainWindow(QMainWindow):
         context = self._context = Context(document, self.view, runner, self.boxes.guarded, self.remarks)
         self.line = StationLine()
         self.rig, self.fit, self.control = RigStation(context), FitStation(context), ControlStation(context)
-        self.trial, self.handover = TrialStation(context), HandoverStation(context)
-        self.stations: list[Station] = [self.rig, self.fit, self.control, self.trial, self.handover]
+        self.trial, self.bench, self.handover = TrialStation(context), BenchStation(context), HandoverStation(context)
+        self.stations: list[Station] = [self.rig, self.fit, self.control, self.trial, self.bench, self.handover]
         self.files = ProjectFiles(
             self, document, self.boxes, self.session, lambda: self.go_to(RIG), self.fit.work.open_files
         )

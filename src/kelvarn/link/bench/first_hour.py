@@ -9,14 +9,16 @@ from collections.abc import Callable
 from typing import NamedTuple
 
 from kelvarn.link.lines import Answer, Sample
+from kelvarn.link.practice.plant import PracticePlant
 from kelvarn.model.guards import NoRise, Trip
 from kelvarn.units import Quantity, Scale, show
 
 from .session import HAND, TEST, Session
 from .tasks import HoldDuty, step_test
 
-OUTPUT_ON_S, SILENT_S = 5.0, 12.0
-"""For how long an output is on alone; within which one that is held no more must be off."""
+OUTPUT_ON_S, LONGEST_ON_S, SILENT_S = 5.0, 120.0, 12.0
+"""For how long an output is on alone, at least and at most; within which one that is held no more must be off."""
+_SHOWS = 1.5  # times what counts as warmer: so much it would get with the plug in
 _WARMED_K, _RISES_K = 1.0, 0.7
 _NUDGE, _NUDGE_S, _NUDGE_K, _STEP_S = 0.3, 300.0, 1.5, 4 * 3600.0
 _ABOVE_K = 20.0
@@ -24,24 +26,29 @@ _WITHIN_S = 10.0
 
 
 class Step(NamedTuple):
-    """A step: its key, title, and what it needs before it."""
+    """A step: its key, title, a few words on it, what it asks, and the steps that it needs before it."""
 
     key: str
     title: str
+    short: str
     asks: str
     needs: tuple[str, ...] = ()
 
 
 STEPS = (
-    Step("answers", "It answers", "The device says who it is, and is compared with the project."),
-    Step("probes", "Probes named", "Warm a probe in your hand: which one moves?", ("answers",)),
-    Step("readings", "Readings right", "Hold the probe beside a reference, in ice water or a kettle.", ("probes",)),
-    Step("outputs", "Each output alone", "Unplug what it heats. Each output goes on by itself for 5 s.", ("answers",)),
-    Step("alarm", "Trip proved", "The levels of trips come nearer for a while, until one acts.", ("answers",)),
-    Step("stop", "Stop works", "Press Esc. Then nothing is said: what was held must end.", ("answers",)),
-    Step("way", "Which way", "Plug in what it heats. A nudge: does it go the way that the rig says?",
-         ("outputs", "alarm", "stop")),
-    Step("step", "One step", "A step, recorded as a log: how it answers.", ("way",)),
+    Step("answers", "It answers", "who it is", "The device says who it is, and is compared with the project."),
+    Step("probes", "Probes named", "by warming one", "Warm a probe in your hand: which one moves?", ("answers",)),
+    Step("readings", "Readings right", "beside a reference",
+         "Hold the probe beside a reference, in ice water or a kettle.", ("probes",)),
+    Step("outputs", "Each output alone", "with nothing plugged in",
+         "Unplug what it heats. Each output goes on alone, until it would show whether it heats.", ("answers",)),
+    Step("alarm", "Trip proved", "by a limit that returns",
+         "The levels of trips come nearer for a while, until one acts.", ("answers",)),
+    Step("stop", "Stop works", "Esc, and then silence",
+         "Press Esc. Then nothing is said: what was held must end.", ("answers",)),
+    Step("way", "Which way", "by a nudge",
+         "Plug in what it heats. A nudge: does it go the way that the rig says?", ("outputs", "alarm", "stop")),
+    Step("step", "One step", "kept as a log", "A step, recorded as a log: how it answers.", ("way",)),
 )  # fmt: skip
 KEYS = tuple(step.key for step in STEPS)
 BEFORE_HEAT = ("outputs", "alarm", "stop")
@@ -70,7 +77,8 @@ class FirstHour:
         self.pairs: list[tuple[float, float]] = []
         self._place = 0
         self._phase = ""
-        self._since_s = 0.0
+        self._since_s = self._on_s = 0.0
+        self._shows = True
         self._base: list[float | None] = []
         self._answered: tuple[Answer | None, str] | None = None
 
@@ -254,18 +262,23 @@ class FirstHour:
         drives = self.session.carried.project.rig.drives
         rises = [now - was for was, now in zip(self._base, self._readings(), strict=True)
                  if was is not None and now is not None]  # fmt: skip
-        if self.session.carried.project.rig.heats and max(rises, default=0.0) > _RISES_K:
+        probe = self.session.carried.project.rig.probe
+        most_K = _RISES_K + 6 * probe.noise_K + probe.resolution_K
+        if self.session.carried.project.rig.heats and max(rises, default=0.0) > most_K:
             self.session.stop()
             self._fail("It gets warmer: is what it heats unplugged? It was stopped.")
             return
         if self._phase == "wait" and last.mode == HAND:
-            self._next("on", f"“{drives[self._place].name}” is on for {OUTPUT_ON_S:.0f} s.")
+            self._on_s, self._shows = self._on_time_s(most_K)
+            self._base = self._readings()
+            lasts = show(self._on_s, Quantity.DURATION)
+            self._next("on", f"“{drives[self._place].name}” is on for {lasts}: so long would show whether it heats.")
             self.session.orders.hold(self._names[self._place], "100", self._take_answer)
         elif self._phase == "wait" and self._passed_s() > _WITHIN_S:
             self._fail(self._reason("The device does not let go of its own loop."))
         elif self._phase == "on" and self._answered is not None and self._answered[0] is None:
             self._fail(self._answered[1])
-        elif self._phase == "on" and self._passed_s() >= OUTPUT_ON_S:
+        elif self._phase == "on" and self._passed_s() >= self._on_s:
             self.session.orders.release()
             self.session.order("hold all 0 1 " + str(self.session.orders.token))
             self._next("asked", f"Was “{drives[self._place].name}” heard or seen to go on, and off again?")
@@ -285,7 +298,22 @@ class FirstHour:
             return
         names = ", ".join(drive.name for drive in drives)
         self._leave_hand()
-        self._finish(f"{names}: each was seen alone, nothing got warmer")
+        warmer = "nothing got warmer" if self._shows else "that nothing got warmer says little: it heats too slowly"
+        self._finish(f"{names}: each was seen alone; {warmer}")
+
+    def _on_time_s(self, most_K: float) -> tuple[float, bool]:
+        """For how long an output is on, so that it would show whether it heats; and whether it would."""
+        rig, last = self.session.carried.project.rig, self.session.last
+        if not rig.heats or last is None or last.reading_degC is None:
+            return OUTPUT_ON_S, True
+        plant = PracticePlant(rig, rig.probe.interval_s, start_degC=last.reading_degC, quiet=True)
+        levels = [1.0 if k == self._place else 0.0 for k in range(len(rig.drives))]
+        begins = plant.degC()
+        while plant.time_s < LONGEST_ON_S:
+            plant.step(levels)
+            if max(now - was for was, now in zip(begins, plant.degC(), strict=True)) > _SHOWS * most_K:
+                return max(plant.time_s, OUTPUT_ON_S), True
+        return LONGEST_ON_S, False
 
     # Trip proved.
 

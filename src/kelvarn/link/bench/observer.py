@@ -11,6 +11,7 @@ from typing import NamedTuple
 import numpy as np
 
 from kelvarn.engine.control import Control, control_step
+from kelvarn.engine.decision import Decision
 from kelvarn.engine.drives import pulse_s
 from kelvarn.engine.inputs import Inputs
 from kelvarn.engine.layout import Floats
@@ -56,6 +57,11 @@ class Observer:
         self._last: Sample | None = None
 
     @property
+    def decided(self) -> Decision:
+        """What the controller beside it decided last: the terms that no line tells."""
+        return self._control.decision[0]
+
+    @property
     def model_degC(self) -> float:
         """What the model's control probe reads now."""
         return self._plant.degC()[self._rig.control_index]
@@ -91,6 +97,13 @@ class Observer:
         said.override = 0 if by_hand else -1
         said.override_drive = sample.given if by_hand else 0.0
         control_step(self._control, self._inputs, round(passed_s * 1000.0))
+
+    def copy(self) -> "Observer":
+        """One that goes on from here, apart from this one."""
+        made = copy.copy(self)
+        made._plant = self._plant.copy()
+        made._control, made._inputs, made._outputs = copy.deepcopy((self._control, self._inputs, self._outputs))
+        return made
 
     def future(self, lasts_s: float) -> Future | None:
         """What is expected from now on, as things stand; None before the first sample."""

@@ -53,6 +53,7 @@ class TcpOutlet:
         self._listens.setblocking(False)
         self._callers: list[socket.socket] = []
         self.port = int(self._listens.getsockname()[1])
+        self.pulled = False  # the cable: nobody gets in
         self.where = f"tcp://127.0.0.1:{self.port}"
 
     def hear(self) -> bytes:
@@ -61,7 +62,7 @@ class TcpOutlet:
             caller, _ = self._listens.accept()
             caller.setblocking(False)
             caller.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
-            if len(self._callers) < _MOST_CALLERS:
+            if len(self._callers) < _MOST_CALLERS and not self.pulled:
                 self._callers.append(caller)
             else:
                 caller.close()
@@ -97,7 +98,7 @@ class TcpOutlet:
         return [self._listens.fileno(), *(caller.fileno() for caller in self._callers)]
 
     def drop_callers(self) -> None:
-        """Pull the cable."""
+        """Let go of all who came."""
         for caller in tuple(self._callers):
             self._let_go(caller)
 

@@ -26,6 +26,7 @@ from kelvarn.desktop.parts.elided import ElidedLine
 from kelvarn.desktop.parts.menus import Command
 from kelvarn.desktop.parts.panel import Columns, Scrolled
 from kelvarn.desktop.parts.plain import PlainLabel
+from kelvarn.desktop.parts.target import Target
 from kelvarn.desktop.stations.report import write_pdf
 from kelvarn.desktop.stations.station import Context, Phrase, Station
 from kelvarn.files.writing import file_stem, write_text
@@ -47,7 +48,6 @@ from .adjust_panel import AdjustPanel
 from .program import PROOF, Program
 from .program_view import ProgramView
 from .ready import Ready, clear, note
-from .target import Target
 from .typed import BoughtFields, Typed
 from .verdicts import Verdicts
 

@@ -1,4 +1,4 @@
-"""A button that says what the settings are for."""
+"""A button that offers one of several ways: a title and a line below it."""
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QPushButton, QVBoxLayout
@@ -6,11 +6,9 @@ from PySide6.QtWidgets import QPushButton, QVBoxLayout
 from kelvarn.desktop import theme
 from kelvarn.desktop.parts.plain import PlainLabel
 
-from .ready import note
-
 
 class Target(QPushButton):
-    """What the settings are for: a title and a line below it."""
+    """One of several ways: a title and a line below it."""
 
     def __init__(self, title: str, line: str) -> None:
         super().__init__()
@@ -23,6 +21,15 @@ class Target(QPushButton):
         layout.setSpacing(1)
         head = PlainLabel(title)
         head.setFont(theme.font(bold=True))
-        for label in (head, note(line, "muted")):
+        self._line = PlainLabel(line)
+        self._line.setProperty("role", "muted")
+        self._line.setFont(theme.font("small"))
+        self._line.setWordWrap(True)
+        for label in (head, self._line):
             label.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
             layout.addWidget(label)
+
+    def say(self, line: str) -> None:
+        """Say another line below the title."""
+        self._line.setText(line)
+        self.setAccessibleDescription(line)

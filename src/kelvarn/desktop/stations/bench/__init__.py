@@ -1,0 +1,1 @@
+"""Bench: beside the device, from the first hour to the first week."""

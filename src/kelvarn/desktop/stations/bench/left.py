@@ -1,0 +1,339 @@
+"""The left column: the link, the first hour or who controls, the settings on the device, its guards."""
+
+from collections.abc import Callable
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QButtonGroup, QGridLayout, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
+
+from kelvarn.desktop import theme
+from kelvarn.desktop.fields.plain import heading, link, small
+from kelvarn.desktop.parts.plain import PlainLabel, set_shown
+from kelvarn.desktop.parts.target import Target
+from kelvarn.desktop.parts.texts import elided
+from kelvarn.handover.points import points_of
+from kelvarn.link.bench.first_hour import STEPS
+from kelvarn.link.bench.session import HAND, OWN, Session
+from kelvarn.link.listener import LinkState
+from kelvarn.link.wire import link_address
+from kelvarn.model.guards import Alarm, CutOff
+from kelvarn.words.live import MODE_WORDS
+
+from .work import Bench
+
+_STATES = {
+    LinkState.CLOSED: "not connected", LinkState.OPENING: "is asked …", LinkState.OPEN: "answers",
+    LinkState.LOST: "is lost",
+}  # fmt: skip
+
+
+class LinkPanel(QWidget):
+    """Where the device is, what opening it does, and how the link is."""
+
+    def __init__(self, bench: Bench) -> None:
+        super().__init__()
+        self._bench = bench
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(4)
+        column.addWidget(heading("Link"))
+        self.where = QLineEdit()
+        self.where.setPlaceholderText("serial:/dev/ttyUSB0, tcp://host:port")
+        self.where.setAccessibleName("Where the device is")
+        self.where.textChanged.connect(self._warn)
+        self.where.returnPressed.connect(self._toggle)
+        column.addWidget(self.where)
+        self.warns = small("")
+        self.warns.setWordWrap(True)
+        column.addWidget(self.warns)
+        row = QHBoxLayout()
+        self.button = QPushButton("Open")
+        self.button.clicked.connect(self._toggle)
+        self.practice = link("practice rig", bench.practise, "A device that is not there, with this program in it")
+        row.addWidget(self.button)
+        row.addWidget(self.practice)
+        row.addStretch(1)
+        column.addLayout(row)
+        self.state = small("")
+        self.state.setWordWrap(True)
+        column.addWidget(self.state)
+
+    def _warn(self) -> None:
+        text = ""
+        if self._bench.session is None:
+            try:
+                text = link_address(self.where.text().strip()).warns
+            except RuntimeError:
+                text = ""
+        self.warns.setText(text)
+        set_shown(self.warns, bool(text))
+
+    def _toggle(self) -> None:
+        if self._bench.session is not None:
+            self._bench.close()
+            self._bench.end_practice()
+        else:
+            self._bench.connect_to(self.where.text())
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Show how the link is."""
+        session = self._bench.session
+        self.button.setText("Open" if session is None else "Close")
+        set_shown(self.practice, session is None)
+        self.where.setReadOnly(session is not None)
+        if session is None:
+            self.state.setText(self._bench.trouble)
+        else:
+            self.where.setText(str(session.listener.address))
+            self.state.setText(_link_text(session))
+        self._warn()
+
+
+def _link_text(session: Session) -> str:
+    """How a link is, in a few words."""
+    listener = session.listener
+    text = _STATES[listener.state]
+    device, found = listener.device, listener.identity
+    if listener.state == LinkState.OPEN and device is not None and found is not None:
+        traffic = device.traffic
+        usual = f" in {1000 * traffic.usual_s:.0f} ms" if traffic.usual_s is not None else ""
+        text = f"{text}{usual}, {traffic.lost} of {traffic.asked} lost; {found.board}"
+        if not session.is_ours:
+            text += f". Its program is of state {found.state}: only watched"
+    elif listener.trouble:
+        text = f"{text}: {listener.trouble}"
+    return text
+
+
+class WhoPanel(QWidget):
+    """Who controls."""
+
+    def __init__(self, bench: Bench, say: Callable[[str], None]) -> None:
+        super().__init__()
+        self._bench, self._say = bench, say
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(6)
+        column.addWidget(heading("Who controls?"))
+        group = QButtonGroup(self)
+        self.buttons: dict[str, Target] = {}
+        for key, title, line in (
+            ("own", "The device", "Kelvarn watches, and may stop it"), ("hand", "By hand", "you set the drive"),
+            ("watch", "Nobody may: watch only", "also from another computer"),
+        ):  # fmt: skip
+            button = Target(title, line)
+            button.clicked.connect(lambda _=False, k=key: self._choose(k))
+            group.addButton(button)
+            column.addWidget(button)
+            self.buttons[key] = button
+
+    def _choose(self, key: str) -> None:
+        session = self._bench.session
+        if session is None:
+            return
+        session.watch_only = key == "watch"
+        if key == "own":
+            session.orders.release_all()
+            self._say(session.order("mode own"))
+        elif key == "hand":
+            self._say(session.order("mode hand"))
+
+    def refresh(self) -> None:
+        """Show who does."""
+        session = self._bench.session
+        self.setEnabled(session is not None)
+        last = None if session is None else session.last
+        key = "own"
+        if session is not None and session.watch_only:
+            key = "watch"
+        elif last is not None and last.mode == HAND:
+            key = "hand"
+        self.buttons[key].setChecked(True)
+        self.buttons["own"].say(
+            "Kelvarn watches, and may stop it" if last is None or last.mode in (OWN, HAND) else MODE_WORDS[last.mode]
+        )
+
+
+class DevicePanel(QWidget):
+    """The settings that are on the device, edited here and sent; and its guards."""
+
+    def __init__(self, bench: Bench, say: Callable[[str], None]) -> None:
+        super().__init__()
+        self._bench, self._say = bench, say
+        self._shown: object = None
+        self._column = QVBoxLayout(self)
+        self._column.setContentsMargins(0, 0, 0, 0)
+        self._column.setSpacing(4)
+        self._values: dict[str, QLineEdit] = {}
+        self._marks: dict[str, PlainLabel] = {}
+        self._guards: list[tuple[int, PlainLabel]] = []
+        self.send = QPushButton("Send")
+        self.back = QPushButton("Take back")
+
+    def refresh(self) -> None:
+        """Show what is on the device."""
+        session = self._bench.session
+        names = () if session is None else tuple(point.name for point in session.settings)
+        subject = (id(session), names, session is not None and session.is_ours)
+        if subject != self._shown:
+            self._shown = subject
+            self._build(session)
+        if session is None:
+            return
+        for name, edit in self._values.items():
+            value = session.listener.values.get(name)
+            edited = self._bench.edits.get(name)
+            known = value.value if value is not None and value.value is not None else None
+            if not edit.hasFocus():
+                shown = edited if edited is not None else known
+                edit.setText("" if shown is None else f"{shown:.6g}")
+            self._marks[name].setText(f"{known:.6g} there" if edited is not None and known is not None else "")
+        count = len(self._bench.edits)
+        self.send.setText(f"Send {count} change{'s' if count != 1 else ''}" if count else "Send")
+        self.send.setEnabled(bool(count))
+        self.back.setEnabled(bool(count))
+        last = session.last
+        for place, label in self._guards:
+            is_on = last is not None and bool(last.tripped >> place & 1)
+            label.setText("tripped" if is_on else "armed")
+            label.setProperty("role", "wrong" if is_on else "met")
+            label.style().unpolish(label)
+            label.style().polish(label)
+
+    def _build(self, session: Session | None) -> None:
+        while self._column.count():
+            item = self._column.takeAt(0)
+            widget = item.widget() if item is not None else None
+            if widget is not None:
+                widget.hide()
+                widget.deleteLater()
+        self._values, self._marks, self._guards = {}, {}, []
+        if session is None:
+            return
+        self._column.addWidget(heading("On the device"))
+        if not session.settings:
+            said = small("No setting stays adjustable: choose some at Handover, and hand the program over.")
+            said.setWordWrap(True)
+            self._column.addWidget(said)
+        else:
+            self._add_settings(session)
+        self._column.addSpacing(8)
+        self._column.addWidget(heading("Guards"))
+        self._add_guards(session)
+
+    def _add_settings(self, session: Session) -> None:
+        box = QWidget()
+        grid = QGridLayout(box)
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setVerticalSpacing(2)
+        known = {point.name for point in points_of(session.carried).settings} if session.is_ours else set()
+        for row, point in enumerate(session.settings):
+            edit = QLineEdit()
+            edit.setProperty("plain", True)
+            edit.setAlignment(Qt.AlignmentFlag.AlignRight)
+            edit.setAccessibleName(point.name)
+            edit.setToolTip(f"{point.low:g} … {point.high:g} {point.unit}, steps of {point.step:g}")
+            edit.setReadOnly(point.name not in known)
+            edit.editingFinished.connect(lambda n=point.name, e=edit: self._edited(n, e))
+            mark = small("", "gold")
+            grid.addWidget(PlainLabel(point.name), row, 0)
+            grid.addWidget(edit, row, 1)
+            grid.addWidget(small(point.unit if point.unit != "-" else ""), row, 2)
+            grid.addWidget(mark, row, 3)
+            self._values[point.name], self._marks[point.name] = edit, mark
+        self._column.addWidget(box)
+        row_box = QWidget()
+        buttons = QHBoxLayout(row_box)
+        buttons.setContentsMargins(0, 0, 0, 0)
+        self.send, self.back = QPushButton("Send"), QPushButton("Take back")
+        self.send.setProperty("main", True)
+        self.send.clicked.connect(lambda: self._say(self._bench.send()))
+        self.back.clicked.connect(self._take_back)
+        buttons.addWidget(self.send)
+        buttons.addWidget(self.back)
+        buttons.addStretch(1)
+        self._column.addWidget(row_box)
+
+    def _take_back(self) -> None:
+        self._bench.edits.clear()
+        self.refresh()
+
+    def _edited(self, name: str, edit: QLineEdit) -> None:
+        session = self._bench.session
+        if session is None:
+            return
+        point = next(each for each in session.settings if each.name == name)
+        value = session.listener.values.get(name)
+        try:
+            number = float(edit.text().replace(",", "."))
+        except ValueError:
+            self._say(f"{name}: “{edit.text()}” is no number.")
+            return
+        if not point.low <= number <= point.high:
+            self._say(f"{name} can be from {point.low:g} to {point.high:g} {point.unit}.")
+            return
+        if value is not None and value.value is not None and f"{number:.6g}" == f"{value.value:.6g}":
+            self._bench.edits.pop(name, None)
+        else:
+            self._bench.edits[name] = number
+        self.refresh()
+
+    def _add_guards(self, session: Session) -> None:
+        box = QWidget()
+        grid = QGridLayout(box)
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setVerticalSpacing(2)
+        for place, guard in enumerate(session.carried.project.rig.guards):
+            if isinstance(guard, Alarm):
+                continue
+            name = PlainLabel(guard.name)
+            name.setWordWrap(True)
+            state = PlainLabel("hardware" if isinstance(guard, CutOff) else "armed")
+            state.setFont(theme.font(bold=True))
+            state.setProperty("role", "met")
+            state.setAlignment(Qt.AlignmentFlag.AlignRight)
+            grid.addWidget(name, place, 0)
+            grid.addWidget(state, place, 1)
+            if not isinstance(guard, CutOff):
+                self._guards.append((place, state))
+        grid.setColumnStretch(0, 1)
+        self._column.addWidget(box)
+        if not session.carried.project.rig.guards:
+            said = small("None: nothing but this program would end it.", "wrong")
+            said.setWordWrap(True)
+            self._column.addWidget(said)
+
+
+class StepList(QWidget):
+    """The steps of the first hour."""
+
+    def __init__(self, bench: Bench, choose: Callable[[str], None]) -> None:
+        super().__init__()
+        self._bench = bench
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(5)
+        column.addWidget(heading("The first hour"))
+        group = QButtonGroup(self)
+        self.buttons: dict[str, Target] = {}
+        for step in STEPS:
+            button = Target(step.title, step.short)
+            button.setMinimumHeight(48)
+            button.setToolTip(step.asks)
+            button.clicked.connect(lambda _=False, k=step.key: choose(k))
+            group.addButton(button)
+            column.addWidget(button)
+            self.buttons[step.key] = button
+        said = small("Nothing here heats by itself. Each step asks, acts, and is off again.")
+        said.setWordWrap(True)
+        column.addWidget(said)
+
+    def refresh(self) -> None:
+        """Show what is done."""
+        hour = self._bench.first_hour
+        for step in STEPS:
+            found = "" if hour is None else hour.done.get(step.key, "")
+            button = self.buttons[step.key]
+            button.say(elided(f"✓ {found}" if found else step.short, max(button.width() - 24, 120), "small"))
+            if hour is not None:
+                button.setChecked(hour.current == step.key)

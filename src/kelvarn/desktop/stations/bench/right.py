@@ -1,0 +1,284 @@
+"""The right column: big figures and the stop, the drive by hand, measures, provocations and tests, the recording."""
+
+from collections.abc import Callable
+from functools import partial
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QFormLayout, QHBoxLayout, QLabel, QPushButton, QSlider, QVBoxLayout, QWidget
+
+from kelvarn.desktop import theme
+from kelvarn.desktop.fields.plain import heading, link, small
+from kelvarn.desktop.parts.plain import PlainLabel, menu_text, set_shown
+from kelvarn.desktop.state.view import View
+from kelvarn.link.bench.first_hour import needs_before_heat
+from kelvarn.link.bench.session import HAND, Session
+from kelvarn.link.bench.tasks import RelayTest, Task, cool_down, step_test
+from kelvarn.model.guards import Trip
+
+from .figures import Against, BigFigures, StopButton
+from .scene import Live
+from .typed import TypedNumber
+from .work import Bench
+
+_STEP_S, _COOL_S, _SETPOINT_K = 4 * 3600.0, 8 * 3600.0, -5.0
+_MARGIN_K = 10.0
+
+
+class HandPanel(QWidget):
+    """The drive by hand: a slider and a few duties; held by a lease that ends when Kelvarn falls silent."""
+
+    def __init__(self, bench: Bench, say: Callable[[str], None]) -> None:
+        super().__init__()
+        self._bench, self._say = bench, say
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(4)
+        head = QHBoxLayout()
+        head.addWidget(heading("Drive by hand"))
+        self.value = PlainLabel("0 %")
+        self.value.setFont(theme.font(bold=True))
+        head.addStretch(1)
+        head.addWidget(self.value)
+        column.addLayout(head)
+        self.slider = QSlider(Qt.Orientation.Horizontal)
+        self.slider.setRange(0, 100)
+        self.slider.setAccessibleName("Drive by hand, %")
+        self.slider.valueChanged.connect(lambda value: self.value.setText(f"{value} %"))
+        self.slider.sliderReleased.connect(self._hold)
+        column.addWidget(self.slider)
+        row = QHBoxLayout()
+        for text, value in (("off", 0), ("10 %", 10), ("30 %", 30), ("full", 100)):
+            button = QPushButton(text)
+            button.setProperty("chip", True)
+            button.clicked.connect(lambda _=False, v=value: self._set(v))
+            row.addWidget(button)
+        column.addLayout(row)
+        column.addWidget(small("off by itself 6 s after Kelvarn falls silent"))
+
+    def _set(self, value: int) -> None:
+        self.slider.setValue(value)
+        self._hold()
+
+    def _hold(self) -> None:
+        session = self._bench.session
+        if session is None:
+            return
+        value = self.slider.value()
+        if value and (why := needs_before_heat(session, self._bench.done)):
+            self.slider.setValue(0)
+            self._say(why)
+            return
+        self._say(session.hold("all", str(value)))
+
+    def refresh(self) -> None:
+        """Show it while the drive is held by hand."""
+        session = self._bench.session
+        last = None if session is None else session.last
+        set_shown(self, last is not None and last.mode == HAND and session is not None and not session.watch_only)
+
+
+class TestsPanel(QWidget):
+    """Provocations and tests that end as logs."""
+
+    def __init__(self, bench: Bench, view: View, say: Callable[[str], None]) -> None:
+        super().__init__()
+        self._bench, self._view, self._say = bench, view, say
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(3)
+        column.addWidget(heading("Provoke it"))
+        self.setpoint = link(f"setpoint by {_SETPOINT_K:+.0f} K, and back", self._setpoint)
+        column.addWidget(self.setpoint)
+        column.addSpacing(6)
+        column.addWidget(heading("Tests, kept as logs"))
+        form = QFormLayout()
+        form.setContentsMargins(0, 0, 0, 0)
+        self.duty = TypedNumber("Drive of the test", 30.0, 0.0, 100.0, "%")
+        self.limit = TypedNumber("Ends at, °C", 0.0, -273.0, 3000.0, "°C")
+        form.addRow(PlainLabel("Drive"), self.duty)
+        form.addRow(PlainLabel("Ends at"), self.limit)
+        column.addLayout(form)
+        self.buttons: dict[str, QPushButton] = {}
+        for key, text in (("step", "step test"), ("relay", "relay test"), ("cool", "cool-down")):
+            button = link(text, partial(self._begin, key))
+            column.addWidget(button)
+            self.buttons[key] = button
+        self.under_way = small("")
+        self.under_way.setWordWrap(True)
+        self.end = link("end the test", self._end)
+        column.addWidget(self.under_way)
+        column.addWidget(self.end)
+
+    def _limit_degC(self, session: Session) -> float:
+        """Where a test ends where nobody has typed it: below each trip, and not far above the setpoint."""
+        rig, last = session.carried.project.rig, session.last
+        trips = [guard.at_degC - 1.0 for guard in rig.guards if isinstance(guard, Trip) and guard.side == "above"]
+        near = (last.setpoint_degC if last is not None else 60.0) + _MARGIN_K
+        return min([near, *trips])
+
+    def _setpoint(self) -> None:
+        session = self._bench.session
+        if session is None:
+            return
+        if session.last is not None and session.last.nudged:
+            session.orders.release("setpoint")
+            session.note("setpoint back")
+            return
+        if not (why := session.hold("setpoint", f"{_SETPOINT_K:g}")):
+            session.note(f"setpoint by {_SETPOINT_K:+.0f} K")
+        self._say(why)
+
+    def _begin(self, key: str) -> None:
+        session = self._bench.session
+        if session is None or session.last is None:
+            return
+        rig = session.carried.project.rig
+        if key != "cool" and (why := needs_before_heat(session, self._bench.done)):
+            self._say(why)
+            return
+        duty, noise = self.duty.number / 100.0, rig.probe.noise_K
+        task: Task = cool_down(_COOL_S, noise)
+        if key == "step":
+            task = step_test(duty, _STEP_S, noise)
+        elif key == "relay":
+            hysteresis = max(3 * noise, 2 * rig.probe.resolution_K, 0.1)
+            task = RelayTest(session.last.setpoint_degC, duty, way=rig.way.sign, hysteresis_K=hysteresis)
+        self._say(session.begin_task(task, self.limit.number))
+        if session.task is task and session.recorder is None:
+            self._say(self._bench.record())
+
+    def _end(self) -> None:
+        if self._bench.session is not None:
+            self._bench.session.end_task()
+
+    def refresh(self) -> None:
+        """Show what is under way."""
+        session = self._bench.session
+        set_shown(self, session is not None and not session.watch_only and session.is_ours)
+        if session is None:
+            return
+        if not self.limit.typed:
+            self.limit.put(self._limit_degC(session))
+        task = session.task
+        set_shown(self.end, task is not None)
+        self.under_way.setText("" if task is None else f"{task.name} is under way; ends at {self.limit.number:.1f} °C, "
+                               "when steady, or when Kelvarn falls silent")  # fmt: skip
+        nudged = session.last is not None and session.last.nudged
+        self.setpoint.setText("setpoint back" if nudged else f"setpoint by {_SETPOINT_K:+.0f} K, and back")
+
+
+class RecordingPanel(QWidget):
+    """The recording: on disk each second, kept as a log."""
+
+    def __init__(self, bench: Bench, say: Callable[[str], None]) -> None:
+        super().__init__()
+        self._bench, self._say = bench, say
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(4)
+        column.addWidget(heading("Recording"))
+        self.state = small("")
+        self.state.setWordWrap(True)
+        column.addWidget(self.state)
+        row = QHBoxLayout()
+        self.button = QPushButton("Record")
+        self.button.clicked.connect(self._toggle)
+        row.addWidget(self.button)
+        row.addStretch(1)
+        column.addLayout(row)
+
+    def _toggle(self) -> None:
+        session = self._bench.session
+        if session is None:
+            return
+        recording = session.recorder is not None
+        self._say(self._bench.keep_and_fit() if recording else self._bench.record())
+        if recording:
+            self._say("The recording is a log at Fit.")
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Show how it stands."""
+        session = self._bench.session
+        set_shown(self, session is not None)
+        if session is None:
+            return
+        recorder = session.recorder
+        if recorder is None:
+            self.state.setText("not recorded")
+            self.button.setText("Record")
+        else:
+            trouble = f" {recorder.trouble}" if recorder.trouble else ""
+            self.state.setText(menu_text(f"{recorder.rows:,} rows, safe on disk.{trouble}"))
+            self.button.setText("Keep as a log")
+        self.button.setEnabled(session.last is not None)
+
+
+class RightColumn(QWidget):
+    """All of it."""
+
+    def __init__(self, bench: Bench, view: View, say: Callable[[str], None]) -> None:
+        super().__init__()
+        self._bench, self._view = bench, view
+        self.figures, self.stop, self.against = BigFigures(), StopButton(), Against()
+        self.stop.clicked.connect(bench.stop)
+        self.stop_state = QLabel()
+        self.stop_state.setProperty("role", "muted")
+        self.stop_state.setFont(theme.font("small"))
+        self.stop_state.setAlignment(Qt.AlignmentFlag.AlignHCenter)
+        self.again = QPushButton("Let it go on")
+        self.again.clicked.connect(lambda: say(self._order("again")))
+        self.arm = QPushButton("Arm: begin in 10 s")
+        self.arm.clicked.connect(lambda: say(bench.arm()))
+        self.hand = HandPanel(bench, say)
+        self.tests = TestsPanel(bench, view, say)
+        self.recording = RecordingPanel(bench, say)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(2, 0, theme.GAP, 0)
+        column.setSpacing(6)
+        for widget in (self.figures, self.stop, self.stop_state, self.again, self.arm, self.hand):
+            column.addWidget(widget)
+        column.addSpacing(8)
+        column.addWidget(self.against)
+        column.addSpacing(8)
+        column.addWidget(self.tests)
+        column.addSpacing(8)
+        column.addWidget(self.recording)
+        column.addStretch(1)
+
+    def _order(self, line: str) -> str:
+        session = self._bench.session
+        return "There is no link." if session is None else session.order(line)
+
+    def refresh(self, live: Live | None, below: str) -> None:
+        """Show the present state."""
+        session = self._bench.session
+        self.figures.show_session(session, self._view.scale, below)
+        for part in (self.stop, self.stop_state, self.against):
+            set_shown(part, session is not None)
+        last = None if session is None else session.last
+        stopped = last is not None and last.stopped
+        counts = self._bench.counts_s
+        set_shown(self.again, stopped and counts is None)
+        set_shown(self.arm, last is not None and (stopped or last.mode == HAND) and counts is None)
+        self.stop_state.setText(self._stop_text(session, counts))
+        heats = session is None or session.carried.project.rig.heats
+        self.stop.setText("Stop heating" if heats else "Stop what is held")
+        self.against.show_live(live)
+        for panel in (self.hand, self.tests, self.recording):
+            panel.refresh()
+
+    def _stop_text(self, session: Session | None, counts: float | None) -> str:
+        if session is None:
+            return ""
+        if counts is not None:
+            return f"begins in {counts:.0f} s; Esc stops it"
+        last = session.last
+        if session.stop_asked_s is not None and session.stop_done_s is None:
+            return "stop was said …"
+        if last is not None and last.stopped:
+            took = ""
+            if session.stop_asked_s is not None and session.stop_done_s is not None:
+                took = f", {1000 * (session.stop_done_s - session.stop_asked_s):.0f} ms after it was said"
+            return f"stopped{took}"
+        return "Esc, from anywhere in the program"

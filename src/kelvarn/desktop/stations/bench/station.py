@@ -1,0 +1,288 @@
+"""Puts the Bench together: beside the device, from the first hour on."""
+
+from PySide6.QtCore import QTimer
+from PySide6.QtWidgets import (
+    QButtonGroup,
+    QFrame,
+    QHBoxLayout,
+    QInputDialog,
+    QPushButton,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from kelvarn.desktop import theme
+from kelvarn.desktop.fields.plain import link
+from kelvarn.desktop.parts.elided import ElidedLine
+from kelvarn.desktop.parts.menus import Command
+from kelvarn.desktop.parts.panel import Columns, Scrolled
+from kelvarn.desktop.parts.plain import set_shown
+from kelvarn.desktop.stations.station import Context, Phrase, Place, Station
+from kelvarn.desktop.strip.strip import Strip
+from kelvarn.link.bench.first_hour import KEYS, STEPS
+from kelvarn.link.bench.session import Session
+from kelvarn.units import Quantity, show
+from kelvarn.words.live import why_live
+from kelvarn.words.sample import Sample as WordsSample
+
+from .esc import EscStops
+from .hour_view import HourView
+from .left import DevicePanel, LinkPanel, StepList, WhoPanel
+from .right import RightColumn
+from .scene import Live, live_lanes
+from .work import Bench
+
+_LEFT_WIDTH = 236
+_SAID_MS = 15_000
+_WARNING = (
+    "stay beside it: a heater under test needs someone near, and a cut-off of its own that no software overrides."
+)
+_LIVE, _HOUR = "live", "first hour"
+
+
+class BenchStation(Station):
+    """The device beside the program."""
+
+    title, keys = "Bench", "Ctrl+5"
+
+    def __init__(self, context: Context) -> None:
+        super().__init__(context)
+        self._document, self._view = context.document, context.view
+        self.bench = Bench(context.document, context.view, context.runner.jobs)
+        self.bench.updated.connect(self.refresh)
+        self.bench.updated.connect(self.stands_elsewhere)
+        self.bench.moved.connect(self._moved)
+        self._said = ""
+        self._said_timer = QTimer(self)
+        self._said_timer.setSingleShot(True)
+        self._said_timer.setInterval(_SAID_MS)
+        self._said_timer.timeout.connect(lambda: self.say(""))
+        self._phrase = Phrase("not connected", "begin")
+        self.strip = Strip()
+        self.link = LinkPanel(self.bench)
+        self.who = WhoPanel(self.bench, self.say)
+        self.device = DevicePanel(self.bench, self.say)
+        self.steps = StepList(self.bench, self._choose_step)
+        self.hour = HourView(self.bench, context.view)
+        self.right = RightColumn(self.bench, context.view, self.say)
+        self._why = ElidedLine("body", indent=2)
+        self._esc = EscStops(lambda: self.bench.session is not None, self._stop_by_key)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, theme.GAP, 0, 0)
+        layout.setSpacing(6)
+        right = Scrolled(self.right)
+        right.setMinimumWidth(theme.RIGHT_WIDTH - 30)
+        layout.addWidget(Columns(self._left(), self._middle(), right, _LEFT_WIDTH), 1)
+        layout.addWidget(self._foot())
+
+    def _left(self) -> QWidget:
+        left = QWidget()
+        column = QVBoxLayout(left)
+        column.setContentsMargins(0, 0, 8, 0)
+        column.setSpacing(8)
+        column.addWidget(self.link)
+        row = QHBoxLayout()
+        group = QButtonGroup(self)
+        self.tabs: dict[str, QPushButton] = {}
+        for name in (_HOUR, _LIVE):
+            chip = QPushButton(f"  {name}  ")
+            chip.setCheckable(True)
+            chip.setProperty("chip", True)
+            chip.clicked.connect(lambda _=False, n=name: self.show_tab(n))
+            group.addButton(chip)
+            row.addWidget(chip)
+            self.tabs[name] = chip
+        column.addLayout(row)
+        for widget in (self.steps, self.who, self.device):
+            column.addWidget(widget)
+        column.addStretch(1)
+        return left
+
+    def _middle(self) -> QWidget:
+        live = QWidget()
+        column = QVBoxLayout(live)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(4)
+        column.addWidget(self.strip, 1)
+        row = QHBoxLayout()
+        row.addWidget(self._why, 1)
+        self.happens = link("say what happens now …", self._say_what_happens, "A door, a cold part: kept with the log")
+        row.addWidget(self.happens)
+        column.addLayout(row)
+        self._stack = QStackedWidget()
+        self._stack.addWidget(self.hour)
+        self._stack.addWidget(live)
+        self._tab = _HOUR
+        self.tabs[_HOUR].setChecked(True)
+        return self._stack
+
+    def _foot(self) -> QWidget:
+        foot = QFrame()
+        foot.setProperty("foot", True)
+        row = QHBoxLayout(foot)
+        row.setContentsMargins(16, 10, 16, 10)
+        self._warning = ElidedLine("body", "ember", bold=True, ground="panel")
+        row.addWidget(self._warning)
+        return foot
+
+    # Showing.
+
+    @property
+    def chart(self) -> Strip | None:
+        return self.strip
+
+    def commands(self) -> list[Command]:
+        menu = "&Bench"
+        return [
+            Command(menu, "Open or close the link", "", self.shown(self.link._toggle)),
+            Command(menu, "Practice rig", "", self.shown(self.bench.practise)),
+            Command(menu, "Stop heating", "Ctrl+.", self.bench.stop),
+            Command(menu, "Say what happens now…", "", self.shown(self._say_what_happens)),
+            Command(menu, "Record, or keep as a log", "", self.shown(self.right.recording._toggle)),
+        ]
+
+    def places(self) -> list[Place]:
+        return [(f"{step.title}, first hour", lambda k=step.key: self._go_to_step(k)) for step in STEPS]  # type: ignore[misc]
+
+    def _go_to_step(self, key: str) -> None:
+        self.show_tab(_HOUR)
+        self._choose_step(key)
+
+    def phrase(self) -> Phrase:
+        session = self.bench.session
+        if session is None:
+            return Phrase("not connected", "begin")
+        last = session.last
+        if last is None:
+            return Phrase(f"link {session.listener.state.value}", "look")
+        if last.stopped:
+            return Phrase("stopped", "look")
+        left = [key for key in KEYS if key not in self.bench.done]
+        if left and self._tab == _HOUR:
+            return Phrase(f"first hour, {len(KEYS) - len(left)} of {len(KEYS)}", "look")
+        doing = "heating" if last.given > 0 and session.carried.project.rig.heats else "on" if last.given else "off"
+        return Phrase(f"{doing}, {show(session.time_s, Quantity.DURATION)}", "look" if last.given else "fine")
+
+    def show_tab(self, name: str) -> None:
+        """Show the first hour, or what is live."""
+        self._tab = name
+        self.tabs[name].setChecked(True)
+        self._stack.setCurrentIndex(0 if name == _HOUR else 1)
+        self.refresh()
+
+    def refresh(self) -> None:
+        is_hour = self._tab == _HOUR
+        set_shown(self.steps, is_hour)
+        set_shown(self.who, not is_hour)
+        set_shown(self.device, not is_hour)
+        self.link.refresh()
+        self.steps.refresh()
+        self.who.refresh()
+        self.device.refresh()
+        self._show_live()
+
+    def _moved(self) -> None:
+        phrase = self.phrase()
+        if phrase != self._phrase:
+            self._phrase = phrase
+            self.stands_elsewhere.emit()
+        if self.isVisible():
+            self.link.refresh()
+            self.who.refresh()
+            self.device.refresh()
+            self.steps.refresh()
+            self._show_live()
+
+    @property
+    def live(self) -> Live | None:
+        """What the live strip is made of; None before the first sample."""
+        session = self.bench.session
+        if session is None or session.last is None:
+            return None
+        return Live(session, self.bench.expected, self.bench.future, self._view.scale)
+
+    def _show_live(self) -> None:
+        live, session = self.live, self.bench.session
+        if self._tab == _HOUR:
+            self.hour.refresh()
+        elif live is not None:
+            self.strip.show_lanes(live_lanes(live))
+        self.right.refresh(live, self._below(live))
+        said = self._said or ("" if session is None else session.said)
+        self._why.say(said or self._why_text(live), "gold" if said else "ink")
+        warning = f"Not to be left alone: {_WARNING}"
+        if said and self._tab == _HOUR:
+            warning = said
+        self._warning.say(warning)
+
+    def _below(self, live: Live | None) -> str:
+        """A line below the big figures: what was expected now, and when the setpoint is reached."""
+        if live is None or self.bench.future is None:
+            return ""
+        at_s, future = self.bench.future
+        since_s = live.session.time_s - at_s
+        parts = []
+        if 0 <= since_s <= future.time_s[-1]:
+            place = int(since_s / max(future.time_s[1], 1e-9))
+            parts.append(f"expected {show(float(future.degC[place]), Quantity.TEMPERATURE, live.scale)}")
+        near = abs(future.degC - future.setpoint_degC) <= live.session.carried.trial.band_K
+        if near.all():
+            parts.append("steady")
+        elif near.any() and not near[0]:
+            parts.append(f"at setpoint in {show(float(future.time_s[int(near.argmax())]), Quantity.DURATION)}")
+        return "; ".join(parts)
+
+    def _why_text(self, live: Live | None) -> str:
+        if live is None:
+            return ""
+        session: Session = live.session
+        last, rig = session.last, session.carried.project.rig
+        if last is None or last.reading_degC is None:
+            return "There is no reading."
+        if not session.is_ours:
+            return f"law code {last.law}, guard code {last.guard}: another program than the project's"
+        decided = session.observer.decided if session.observer is not None else None
+        sample = WordsSample(
+            setpoint_degC=last.setpoint_degC, measured_degC=last.reading_degC, asked=last.asked, given=last.given,
+            delay_left_s=0.0 if decided is None else decided.delay_left_s, code=last.law, direction=rig.way.sign,
+            both=rig.way.both, p=0.0 if decided is None else decided.p, i=0.0 if decided is None else decided.i,
+            d=0.0 if decided is None else decided.d,
+        )  # fmt: skip
+        return f"The device: {why_live(rig, session.carried.candidate.controller, last.guard, sample, live.scale)}"
+
+    # What is done.
+
+    def say(self, text: str) -> None:
+        """Say something for a while; empty ends that."""
+        self._said = text
+        if text:
+            self._said_timer.start()
+        self._show_live()
+
+    def _choose_step(self, key: str) -> None:
+        if self.bench.first_hour is not None:
+            self.bench.first_hour.choose(key)
+        self.refresh()
+
+    def _stop_by_key(self) -> None:
+        self.bench.stop()
+        self.stands_elsewhere.emit()
+
+    def _say_what_happens(self) -> None:
+        session = self.bench.session
+        if session is None:
+            return
+        names = [event.name for trial in self._document.project.trials for event in trial.events]
+        text, wanted = QInputDialog.getItem(
+            self, "Kelvarn", "What happens now?", list(dict.fromkeys(["door opened", *names, "door shut"])), 0, True
+        )
+        if wanted and text.strip():
+            session.note(text.strip()[:80])
+            self._show_live()
+
+    def finish(self) -> None:
+        self._said_timer.stop()
+        self._esc.let_go()
+        self.bench.close()
+        self.bench.end_practice()

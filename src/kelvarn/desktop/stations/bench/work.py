@@ -1,0 +1,373 @@
+"""What the Bench does: the link to a device, what is expected of it, and what the user wants of it."""
+
+import ctypes
+import signal
+import subprocess
+import sys
+import tempfile
+import time
+from datetime import datetime
+from pathlib import Path
+from typing import NamedTuple
+
+from platformdirs import user_state_path
+from PySide6.QtCore import QObject, QTimer, Signal
+
+from kelvarn.desktop.state.document import Document
+from kelvarn.desktop.state.jobs import Jobs
+from kelvarn.desktop.state.view import View
+from kelvarn.engine.prepare import RunError
+from kelvarn.engine.run import Run, compute
+from kelvarn.files.project_file import save
+from kelvarn.files.writing import file_stem
+from kelvarn.handover.carry import Carried
+from kelvarn.handover.faults import HandoverError
+from kelvarn.handover.settings import acting, fingerprint
+from kelvarn.link.bench.first_hour import FirstHour, needs_before_heat
+from kelvarn.link.bench.observer import Future, Observer
+from kelvarn.link.bench.session import Session
+from kelvarn.link.faults import LinkError
+from kelvarn.link.recording import RecordingError, log_of_recording
+from kelvarn.link.wire import LinkAddress, link_address
+from kelvarn.model.bench import MOST_STEPS, FirstHourStep
+from kelvarn.model.candidate import Candidate, Controller
+from kelvarn.model.edit import with_fields
+from kelvarn.model.event_base import LONGEST_S
+from kelvarn.model.rig import Rig
+from kelvarn.model.trial import Plan, SetpointChange, Trial
+
+FUTURE, EXPECTED = "bench: future", "bench: expected"
+_POLL_MS = 100
+_SHOWS_EVERY_S, _FUTURE_EVERY_S = 0.5, 10.0
+_AHEAD_S = 3600.0
+_JUST_S, _JUST_SAMPLES = 60.0, 5
+
+
+class Expected(NamedTuple):
+    """What the trial promised, from an instant of the session on."""
+
+    from_s: float
+    run: Run
+
+
+class Bench(QObject):
+    """The device beside which somebody stands.
+
+    Args:
+        document: the project, which keeps the steps of the first hour.
+        view: what is looked at.
+        jobs: computes what is expected.
+
+    Signals:
+        updated: there is more to show.
+        moved: samples came; what is live is to be drawn anew.
+    """
+
+    updated = Signal()
+    moved = Signal()
+
+    def __init__(self, document: Document, view: View, jobs: Jobs) -> None:
+        super().__init__()
+        self._document, self._view, self._jobs = document, view, jobs
+        self.session: Session | None = None
+        self.first_hour: FirstHour | None = None
+        self.expected: Expected | None = None
+        self.future: tuple[float, Future] | None = None
+        self.edits: dict[str, float] = {}
+        self.trouble = ""
+        self.armed_at_s: float | None = None
+        self._future_at = self._shown_at = 0.0
+        self._was_open = self._begins = False
+        self._practice: subprocess.Popen[bytes] | None = None
+        self._practice_file: Path | None = None
+        self._timer = QTimer(self)
+        self._timer.setInterval(_POLL_MS)
+        self._timer.timeout.connect(self.poll)
+
+    @property
+    def candidate(self) -> Candidate:
+        """The one that goes to the device: the chosen one, else the one that is looked at."""
+        project = self._document.project
+        return project.candidate(project.chosen) if project.chosen is not None else self._view.candidate(project)
+
+    # The link.
+
+    def connect_to(self, text: str) -> bool:
+        """Begin to listen to a device; whether its address is one."""
+        self.close()
+        try:
+            address = link_address(text.strip())
+            carried = self._carried()
+        except (LinkError, HandoverError) as error:
+            self.trouble = str(error)
+            self.updated.emit()
+            return False
+        self._begin(carried, address)
+        return True
+
+    def _carried(self) -> Carried:
+        project = self._document.project
+        return Carried(acting(project), self.candidate, self._view.trial(project))
+
+    def _begin(self, carried: Carried, address: LinkAddress) -> None:
+        self.trouble, self.expected, self.future, self.edits, self._was_open = "", None, None, {}, False
+        self.session = Session(carried, address)
+        state = fingerprint(carried.project, carried.candidate)
+        done = {
+            each.step: each.found
+            for each in self._document.project.first_hour
+            if each.state == state and each.candidate == carried.candidate.name
+        }
+        self.first_hour = FirstHour(self.session, done, self._step_done, self._view.scale)
+        self.session.begin()
+        self._timer.start()
+        self.updated.emit()
+
+    def close(self) -> None:
+        """Let go of the device; what is held ends by itself."""
+        self._timer.stop()
+        self._jobs.stop(FUTURE)
+        self._jobs.stop(EXPECTED)
+        session, self.session, self.first_hour = self.session, None, None
+        if session is not None:
+            session.close()
+            self.updated.emit()
+
+    def practise(self, speed: float = 1.0) -> None:
+        """Start a practice rig in a process of its own, and listen to it as to any device."""
+        self.end_practice()
+        folder = Path(tempfile.mkdtemp(prefix="kelvarn-bench-"))
+        file = self._practice_file = folder / "practice.kelvarn"
+        project = self._document.project
+        save(project, file)
+        trial = self._view.trial(project).name
+        self._practice = subprocess.Popen(
+            [sys.executable, "-m", "kelvarn", "practice", str(file), "--candidate", self.candidate.name,
+             "--trial", trial, "--speed", f"{speed:g}", "--tcp", "0"],
+            stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, stdin=subprocess.DEVNULL, preexec_fn=_ends_with_us,
+        )  # fmt: skip
+        self.trouble = "The practice rig is built …"
+        self.updated.emit()
+        process = self._practice
+        self._jobs.start("bench: practice", lambda: _where(process), self._practice_begins, waits=False)
+
+    def _practice_begins(self, where: object) -> None:
+        if isinstance(where, str) and where:
+            self.connect_to(where)
+        else:
+            self.trouble = "The practice rig did not begin: `kelvarn practice` says why."
+            self.updated.emit()
+
+    def end_practice(self) -> None:
+        """End the practice rig, where one runs."""
+        process, self._practice = self._practice, None
+        if process is not None:
+            process.terminate()
+            try:
+                process.wait(5.0)
+            except subprocess.TimeoutExpired:
+                process.kill()
+                process.wait()
+            if process.stdout is not None:
+                process.stdout.close()
+        if self._practice_file is not None:
+            self._practice_file.unlink(missing_ok=True)
+            self._practice_file.parent.rmdir()
+            self._practice_file = None
+
+    # What goes on.
+
+    def poll(self) -> None:
+        """Take what has arrived, and show it now and then."""
+        session = self.session
+        if session is None:
+            return
+        session.poll()
+        if self.first_hour is not None:
+            self.first_hour.poll()
+        self._count_down(session)
+        if session.is_open != self._was_open:
+            self._was_open = session.is_open
+            self.updated.emit()
+        if session.last is not None:
+            self._expect(session)
+        now = time.monotonic()
+        if now - self._shown_at >= _SHOWS_EVERY_S:
+            self._shown_at = now
+            self.moved.emit()
+
+    def _expect(self, session: Session) -> None:
+        if self.expected is None and session.is_ours and not self._jobs.busy(EXPECTED):
+            trial, from_s = _trial_from_now(session, begins=self._begins)
+            self._begins = False
+            rig, law = session.carried.project.rig, session.carried.candidate.controller
+            self._jobs.start(EXPECTED, lambda: _computed(rig, law, trial, from_s), self._take_expected, waits=False)
+        if session.observer is not None and session.time_s - self._future_at >= _FUTURE_EVERY_S:
+            if not self._jobs.busy(FUTURE):
+                self._future_at = session.time_s
+                observer: Observer = session.observer.copy()
+                at_s = session.time_s
+                self._jobs.start(
+                    FUTURE, lambda: (at_s, observer.future(_AHEAD_S)), self._take_future, waits=False
+                )  # fmt: skip
+        elif session.time_s < self._future_at:
+            self._future_at = session.time_s
+
+    def _take_expected(self, found: object) -> None:
+        if isinstance(found, Expected):
+            self.expected = found
+            self.moved.emit()
+
+    def _take_future(self, found: object) -> None:
+        if isinstance(found, tuple) and found[1] is not None:
+            self.future = found
+            self.moved.emit()
+
+    # What is done.
+
+    def stop(self) -> None:
+        """Stop heating."""
+        self.armed_at_s = None
+        if self.session is not None:
+            self.session.stop()
+            self.moved.emit()
+
+    def arm(self, seconds: float = 10.0) -> str:
+        """Let its plan begin after a countdown. Returns why not, in a sentence; empty where it counts."""
+        session = self.session
+        if session is None:
+            return "There is no link."
+        why = session.may_order() or needs_before_heat(session, self.done)
+        if not why:
+            self.armed_at_s = time.monotonic() + seconds
+            session.note("armed")
+        return why
+
+    @property
+    def counts_s(self) -> float | None:
+        """Seconds until it begins; None where nothing is armed."""
+        return None if self.armed_at_s is None else max(self.armed_at_s - time.monotonic(), 0.0)
+
+    def _count_down(self, session: Session) -> None:
+        if self.armed_at_s is not None and time.monotonic() >= self.armed_at_s:
+            self.armed_at_s = None
+            session.order("begin", lambda answer, why: None)
+            session.note("begins")
+            session.observer = None  # it begins anew, and so does what is beside it
+            self.expected = self.future = None
+            self._begins = True
+
+    @property
+    def done(self) -> dict[str, str]:
+        """Steps of the first hour that are done, with what they found."""
+        return {} if self.first_hour is None else self.first_hour.done
+
+    def _step_done(self, key: str, found: str) -> None:
+        session = self.session
+        assert session is not None
+        project, law = self._document.project, session.carried.candidate
+        made = FirstHourStep(
+            step=key, candidate=law.name, state=fingerprint(session.carried.project, law),
+            at=datetime.now().isoformat(timespec="minutes"), found=found[:300],
+        )  # fmt: skip
+        others = tuple(each for each in project.first_hour if (each.step, each.candidate) != (key, law.name))
+        self._document.apply(with_fields(project, first_hour=(*others, made)[-MOST_STEPS:]), "a step of the first hour")
+        self.updated.emit()
+
+    def send(self) -> str:
+        """Send the settings that were edited here. Returns why not; empty where they are said."""
+        session = self.session
+        if session is None:
+            return "There is no link."
+        why = session.may_order()
+        for name, value in list(self.edits.items()):
+            was = session.listener.values.get(name)
+            said = f" was {was.value:.9g}" if was is not None and was.value is not None else ""
+            why = why or session.order(f"set {name} {value:.9g}{said}", lambda answer, text: self._sent(answer, text))
+            session.note(f"{name} set to {value:g}")
+        self.edits.clear()
+        self.updated.emit()
+        return why
+
+    def _sent(self, answer: object, text: str) -> None:
+        session = self.session
+        if session is None:
+            return
+        if answer is None:
+            session.said = text
+        device = session.device
+        if device is not None:
+            try:
+                session.listener.values = device.values()
+            except LinkError as error:
+                session.said = str(error)
+
+    # Recording.
+
+    def record(self) -> str:
+        """Record into a file of the user's state folder. Returns why not; empty where it does."""
+        if self.session is None:
+            return "There is no link."
+        folder = user_state_path("kelvarn") / "recordings"
+        name = f"{file_stem(self._document.project.name)}-{datetime.now():%Y-%m-%d-%H%M%S}.csv"
+        try:
+            folder.mkdir(parents=True, exist_ok=True)
+            self.session.record(folder / name)
+        except RecordingError as error:
+            return str(error)
+        except OSError as error:
+            return f"{folder} cannot be made: {error.strerror}."
+        return ""
+
+    def keep_and_fit(self) -> str:
+        """End the recording and keep it as a log of the project. Returns why not; empty where it is one."""
+        path = None if self.session is None else self.session.end_recording()
+        if path is None:
+            return "Nothing is recorded."
+        project = self._document.project
+        try:
+            log = log_of_recording(path, [each.name for each in project.logs])
+        except RecordingError as error:
+            return str(error)
+        self._document.apply(with_fields(project, logs=(*project.logs, log)), f"keep the recording {log.name}")
+        return ""
+
+
+def _ends_with_us() -> None:
+    """In the practice rig's process: it ends when the window does, however that ends."""
+    ctypes.CDLL(None).prctl(1, signal.SIGTERM)  # PR_SET_PDEATHSIG
+
+
+def _where(process: "subprocess.Popen[bytes]") -> str:
+    """Where a practice rig is reached: the first line that it prints."""
+    if process.stdout is None:
+        return ""
+    return process.stdout.readline().decode(errors="replace").strip()
+
+
+def _trial_from_now(session: Session, *, begins: bool) -> tuple[Trial, float]:
+    """The trial that a device goes through: its plan, where it has just begun, else what it keeps now; and since when.
+
+    Args:
+        session: the device.
+        begins: whether its plan was let begin from here.
+    """
+    trial, last = session.carried.trial, session.last
+    assert last is not None
+    up_s, interval_s = last.t_ms / 1000.0, session.carried.project.rig.probe.interval_s
+    start = last.reading_degC
+    if begins:
+        return with_fields(trial, events=(), marks=(), start_degC=start), session.time_s
+    if up_s <= max(_JUST_S, _JUST_SAMPLES * interval_s):
+        return with_fields(trial, events=(), marks=(), start_degC=start), session.time_s - up_s
+    plan = Plan(changes=(SetpointChange(at_s=0.0, to_degC=last.setpoint_degC),))
+    lasts_s = min(trial.duration_s, LONGEST_S)
+    made = with_fields(trial, events=(), start_degC=start, plan=plan, marks=(), duration_s=lasts_s)
+    return made, session.time_s
+
+
+def _computed(rig: Rig, law: Controller, trial: Trial, from_s: float) -> Expected | None:
+    try:
+        return Expected(from_s, compute(rig, law, trial))
+    except RunError:
+        return None
