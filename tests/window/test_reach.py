@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QApplication, QComboBox, QLineEdit, QMenu, QPushBu
 from kelvarn.desktop.fields.number import NumberEdit
 from kelvarn.desktop.fields.plain import ChoiceField, NameEdit, SwitchField
 from kelvarn.desktop.fields.ruler import RulerScale
-from kelvarn.desktop.frame.window import CONTROL, FIT, HANDOVER, RIG, TRIAL, MainWindow
+from kelvarn.desktop.frame.window import BENCH, CONTROL, FIT, HANDOVER, RIG, TRIAL, MainWindow
 from kelvarn.desktop.stations.control.mark_editor import MarkEditor
 from kelvarn.desktop.stations.control.marks import MarkBar
 from kelvarn.model.edit import put
@@ -355,8 +355,8 @@ def test_the_line_is_walked_by_keys_and_by_mouse(window: MainWindow) -> None:
     line.setFocus()
     for key, station in ((Qt.Key.Key_Left, FIT), (Qt.Key.Key_Left, RIG), (Qt.Key.Key_Left, RIG),
                          (Qt.Key.Key_Right, FIT), (Qt.Key.Key_Right, CONTROL),
-                         (Qt.Key.Key_Down, TRIAL), (Qt.Key.Key_Right, HANDOVER),
-                         (Qt.Key.Key_Right, HANDOVER)):  # fmt: skip
+                         (Qt.Key.Key_Down, TRIAL), (Qt.Key.Key_Right, BENCH),
+                         (Qt.Key.Key_Right, HANDOVER), (Qt.Key.Key_Right, HANDOVER)):  # fmt: skip
         QTest.keyClick(line, key)
         assert window.stations.index(window.station) == station
     click(line, QPoint(5, 50))
