@@ -3,7 +3,9 @@
 import threading
 import time
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from datetime import datetime, timedelta
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -12,19 +14,24 @@ from kelvarn.handover.carry import Carried
 from kelvarn.link.bench.first_hour import BEFORE_HEAT, KEYS, FirstHour, needs_before_heat
 from kelvarn.link.bench.history import MOST_ROWS, History
 from kelvarn.link.bench.observer import Observer
+from kelvarn.link.bench.provoking import Provocation, expected_answer, score
 from kelvarn.link.bench.session import HAND, OWN, TEST, Session
 from kelvarn.link.bench.tasks import HoldDuty, Profile, RelayTest, Steady, Sweep, cool_down, step_test
+from kelvarn.link.bench.week import WeekError, changes_of, day_words, week_of
 from kelvarn.link.lines import Sample, add_to, sample_of, without_sum
 from kelvarn.link.practice.brain import PythonBrain
 from kelvarn.link.practice.rig import PracticeRig
 from kelvarn.link.practice.serve import PracticeServer, TcpOutlet
+from kelvarn.link.recording import Recorder, log_of_recording
 from kelvarn.link.wire import link_address
 from kelvarn.model.edit import with_fields
 from kelvarn.model.guards import Trip
+from kelvarn.model.log import Log
 from kelvarn.model.pid import Pid
 from kelvarn.model.probes import Probe
+from kelvarn.units import Scale
 from tests.core.test_chips import cabinet
-from tests.core.test_link import sample
+from tests.core.test_link import FACTS, sample
 
 SPEED = 10.0
 
@@ -218,7 +225,12 @@ def test_the_first_hour_from_end_to_end(bench: Bench) -> None:
     assert bench.last.mode in (OWN, HAND)
     go("alarm")
     assert "Too hot" in found["alarm"]
-    go("stop", lambda: session.stop() if hour._phase == "press" and session.stop_asked_s is None else None)
+
+    def esc() -> None:
+        if hour.act is not None and hour.act.phase == "press" and session.stop_asked_s is None:
+            session.stop()
+
+    go("stop", esc)
     assert set(BEFORE_HEAT) <= set(hour.done)
     assert needs_before_heat(session, hour.done) == ""
     go("way", within_s=60.0)
@@ -339,3 +351,56 @@ def test_steady_is_not_said_of_what_still_creeps() -> None:
     said = [t for t in range(0, 4000, 2) if steady.at(float(t), 20.0 + 40.0 * (1 - np.exp(-t / 600.0)))]
     assert said
     assert 1200 < said[0] < 3600  # two lags at least, since less than a twentieth is left of it
+
+
+def test_an_answer_is_scored_beside_the_one_that_was_expected() -> None:
+    carried = trip_rig()
+    observer = Observer(carried, 60.0)
+    observer.take(sample(1, reading_degC=60.0, probes_degC={0: 60.0}, given=0.3), 0.0)
+    without, with_it = observer.future(1800.0), observer.future(1800.0, nudge_K=-5.0, for_s=600.0)
+    assert without is not None
+    assert with_it is not None
+    provoked = Provocation("setpoint by -5 K", 100.0, with_it, without)
+    expected = expected_answer(provoked, 0.5)
+    assert -6.0 < expected.off_K < -3.0
+    assert expected.back_s is not None
+    assert expected.back_s > 600.0
+    time_s = np.arange(0.0, 2000.0, 0.5)
+    same = np.interp(time_s - 100.0, with_it.time_s, with_it.degC)
+    said = score(provoked, time_s, same, 0.5, Scale.CELSIUS)
+    found, wanted = said.removeprefix("setpoint by -5 K: ").split("; expected ")
+    assert found.split(",")[0] == wanted.split(",")[0]
+    worse = score(provoked, time_s, same - 3.0 * (time_s > 400.0), 0.5, Scale.CELSIUS)
+    assert "not back yet" in worse
+    assert "expected" in score(provoked, time_s[:10], same[:10], 0.5, Scale.CELSIUS)
+
+
+def recorded(days: int, tmp_path: Path, off_K: float = 0.0) -> Log:
+    begins, at = datetime(2026, 11, 23), [datetime(2026, 11, 23)]
+    recorder = Recorder(tmp_path / "week.csv", FACTS, clock=lambda: 0.0, now=lambda: at[0])
+    for k in range(days * 288):
+        at[0] = begins + timedelta(minutes=5 * k)
+        evening = at[0].hour >= 18
+        degC = 60.0 + (3.0 + off_K if evening else 0.1 * (-1) ** k)
+        recorder.add(sample(k % 60000, reading_degC=degC, setpoint_degC=60.0, given=float(k % 2), asked=0.5), 300.0 * k)
+    recorder.close()
+    return log_of_recording(tmp_path / "week.csv", [])
+
+
+def test_a_week_is_told_by_the_day_and_its_parts(tmp_path: Path) -> None:
+    log = recorded(7, tmp_path)
+    found = week_of(log, 0.5, 200.0)
+    whole = found[0]
+    assert (whole.day, round(whole.hours)) == (None, 168)
+    assert whole.inside == pytest.approx(0.75, abs=0.01)
+    assert whole.worst_K == pytest.approx(3.0)
+    assert whole.energy_Wh == pytest.approx(168 * 100.0, rel=0.01)
+    assert whole.ons_per_h == pytest.approx(6.0, rel=0.02)
+    evenings = [kept for kept in found if kept.part == "evening"]
+    assert len(evenings) == 7
+    assert all(kept.inside == 0.0 for kept in evenings)
+    assert "2026-11-23" in day_words(evenings[0].day)
+    expected = replace(whole, inside=0.99)
+    assert changes_of(found, expected)[0].startswith("inside 75% of the time")
+    with pytest.raises(WeekError, match="not recorded at the Bench"):
+        week_of(with_fields(log, raw=b"time_s,x\n1,2\n"), 0.5, 200.0)

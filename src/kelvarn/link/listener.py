@@ -3,6 +3,7 @@
 import threading
 import time
 from collections.abc import Callable
+from contextlib import suppress
 from enum import Enum
 
 from .device import Device, Identity
@@ -126,6 +127,16 @@ class Listener:
         device.ask("watch 1")
         self.identity, self._heard_s = found, self._clock()
         self._tell(LinkState.OPEN, "")
+
+    def read_again(self) -> None:
+        """Ask for all values once more, in a thread of its own: somebody has changed one."""
+        threading.Thread(target=self._read_values, name="values", daemon=True).start()
+
+    def _read_values(self) -> None:
+        device = self.device
+        if device is not None:
+            with suppress(LinkError):  # the next sample tells of it
+                self.values = device.values()
 
     def _take(self, sample: Sample) -> None:
         self._heard_s = self._clock()

@@ -21,6 +21,8 @@ from kelvarn.engine.plant import DriveKind
 from kelvarn.handover.carry import Carried
 from kelvarn.link.lines import Sample
 from kelvarn.link.practice.plant import PracticePlant
+from kelvarn.model.events import ColdPart, DoorOpens, DrawOffRuns, Event
+from kelvarn.model.project import Project
 
 _MOST_STEPS = 3000
 
@@ -46,7 +48,10 @@ class Observer:
         rig = carried.project.rig
         self._carried, self._rig = carried, rig
         self._interval_ms = round(rig.probe.interval_s * 1000)
-        self._plant = PracticePlant(rig, self._interval_ms / 1000.0, start_degC=begins_degC, quiet=True)
+        self.events = provocations(carried.project)
+        self._plant = PracticePlant(
+            rig, self._interval_ms / 1000.0, self.events, start_degC=begins_degC, quiet=True
+        )  # fmt: skip
         stepper = Stepper(
             carried.candidate.controller, carried.trial.plan, rig.probe.interval_s, rig.way, (), rig, carried.trial
         )
@@ -105,8 +110,15 @@ class Observer:
         made._control, made._inputs, made._outputs = copy.deepcopy((self._control, self._inputs, self._outputs))
         return made
 
-    def future(self, lasts_s: float) -> Future | None:
-        """What is expected from now on, as things stand; None before the first sample."""
+    def future(self, lasts_s: float, event: int = -1, nudge_K: float = 0.0, for_s: float = 0.0) -> Future | None:
+        """What is expected from now on; None before the first sample.
+
+        Args:
+            lasts_s: how far.
+            event: of `events`, one that begins now; below 0: none.
+            nudge_K: by which the setpoint is moved now.
+            for_s: how long the event, or the nudge, lasts.
+        """
         if self._last is None or self._last.reading_degC is None:
             return None
         control, inputs, outputs = copy.deepcopy((self._control, self._inputs, self._outputs))
@@ -114,10 +126,16 @@ class Observer:
         plant.shift(self._rig.body_index(self._rig.probe.body), self._last.reading_degC - self.model_degC)
         steps = max(2, min(_MOST_STEPS, math.ceil(lasts_s * 1000.0 / self._interval_ms)))
         inputs.said[0].stop = inputs.said[0].again = False
+        ends = round(for_s * 1000.0 / self._interval_ms)
+        if event >= 0:
+            plant.switch(event, on=True)
         found = np.empty((3, steps + 1))
         decision = control.decision[0]
         found[:, 0] = self._last.reading_degC, self._last.setpoint_degC, self._last.given
         for k in range(1, steps + 1):
+            inputs.said[0].nudge_K = nudge_K if k <= ends else 0.0
+            if event >= 0 and k == ends + 1:
+                plant.switch(event, on=False)
             order(outputs, decision.given, decision.alone)
             levels = self._levels(outputs, cut=decision.drives_cut)
             plant.step(levels, loads_closed=not decision.loads_cut)
@@ -137,3 +155,13 @@ class Observer:
             pulse_s(drive, state.demand) / drive.window_s if drive.kind == DriveKind.SLOW_WINDOW else state.level
             for drive, state in zip(outputs.drives, outputs.states, strict=True)
         ]
+
+
+def provocations(project: Project) -> list[Event]:
+    """What a device may be provoked by: doors, cold parts and draw-offs of the project's trials, each once."""
+    found: dict[str, Event] = {}
+    for trial in project.trials:
+        for event in trial.events:
+            if isinstance(event, DoorOpens | ColdPart | DrawOffRuns):
+                found.setdefault(event.name, event)
+    return list(found.values())

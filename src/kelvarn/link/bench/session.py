@@ -74,6 +74,8 @@ class Session:
         self.stop_done_s: float | None = None
         self._heats_since: tuple[float, float] | None = None
         self._state = LinkState.CLOSED
+        self._sent = 0
+        self.changed_there = ""
 
     # The link.
 
@@ -272,6 +274,8 @@ class Session:
             self.stop_done_s = self._clock()
         was = self.last
         self.last = sample
+        if was is not None and sample.edits != was.edits:
+            self._settings_changed()
         self.history.add(sample, self.time_s)
         if self.recorder is not None:
             self.recorder.add(sample, self.time_s - self._recorded_from_s)
@@ -283,6 +287,19 @@ class Session:
         self._look_at_guards(sample, was)
         self._look_for_rise(sample)
         self._go_on_with_task(sample)
+
+    def _settings_changed(self) -> None:
+        """Somebody has set something: from here, or at the device itself."""
+        self.listener.read_again()
+        if self._sent:
+            self._sent -= 1
+        elif self.last is not None and self.last.edits:  # one that has begun anew counts from 0
+            self.changed_there = "a setting was changed at the device, not from here"
+            self.note(self.changed_there)
+
+    def sent(self) -> None:
+        """A setting was sent from here: the next change is ours."""
+        self._sent += 1
 
     def _look_at_guards(self, sample: Sample, was: Sample | None) -> None:
         """The guards of the rig once more, here: where the device should have acted and has not, it is stopped."""

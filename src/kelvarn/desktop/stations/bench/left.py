@@ -169,6 +169,7 @@ class DevicePanel(QWidget):
         self._guards: list[tuple[int, PlainLabel]] = []
         self.send = QPushButton("Send")
         self.back = QPushButton("Take back")
+        self.changed = small("")
 
     def refresh(self) -> None:
         """Show what is on the device."""
@@ -192,6 +193,7 @@ class DevicePanel(QWidget):
         self.send.setText(f"Send {count} change{'s' if count != 1 else ''}" if count else "Send")
         self.send.setEnabled(bool(count))
         self.back.setEnabled(bool(count))
+        self.changed.setText(session.changed_there or "changed at the device itself: nothing")
         last = session.last
         for place, label in self._guards:
             is_on = last is not None and bool(last.tripped >> place & 1)
@@ -253,6 +255,9 @@ class DevicePanel(QWidget):
         buttons.addWidget(self.back)
         buttons.addStretch(1)
         self._column.addWidget(row_box)
+        self.changed = small("")
+        self.changed.setWordWrap(True)
+        self._column.addWidget(self.changed)
 
     def _take_back(self) -> None:
         self._bench.edits.clear()

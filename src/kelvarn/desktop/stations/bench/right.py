@@ -3,6 +3,7 @@
 from collections.abc import Callable
 from functools import partial
 
+import numpy as np
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFormLayout, QHBoxLayout, QLabel, QPushButton, QSlider, QVBoxLayout, QWidget
 
@@ -11,6 +12,8 @@ from kelvarn.desktop.fields.plain import heading, link, small
 from kelvarn.desktop.parts.plain import PlainLabel, menu_text, set_shown
 from kelvarn.desktop.state.view import View
 from kelvarn.link.bench.first_hour import needs_before_heat
+from kelvarn.link.bench.observer import provocations
+from kelvarn.link.bench.provoking import SETPOINT_K, score
 from kelvarn.link.bench.session import HAND, Session
 from kelvarn.link.bench.tasks import RelayTest, Task, cool_down, step_test
 from kelvarn.model.guards import Trip
@@ -20,7 +23,7 @@ from .scene import Live
 from .typed import TypedNumber
 from .work import Bench
 
-_STEP_S, _COOL_S, _SETPOINT_K = 4 * 3600.0, 8 * 3600.0, -5.0
+_STEP_S, _COOL_S = 4 * 3600.0, 8 * 3600.0
 _MARGIN_K = 10.0
 
 
@@ -87,8 +90,13 @@ class TestsPanel(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(3)
         column.addWidget(heading("Provoke it"))
-        self.setpoint = link(f"setpoint by {_SETPOINT_K:+.0f} K, and back", self._setpoint)
-        column.addWidget(self.setpoint)
+        self.provocations: dict[str, QPushButton] = {}
+        self._offers = QVBoxLayout()
+        self._offers.setSpacing(2)
+        column.addLayout(self._offers)
+        self.score = small("")
+        self.score.setWordWrap(True)
+        column.addWidget(self.score)
         column.addSpacing(6)
         column.addWidget(heading("Tests, kept as logs"))
         form = QFormLayout()
@@ -116,17 +124,28 @@ class TestsPanel(QWidget):
         near = (last.setpoint_degC if last is not None else 60.0) + _MARGIN_K
         return min([near, *trips])
 
-    def _setpoint(self) -> None:
+    def _provoke(self, name: str) -> None:
         session = self._bench.session
-        if session is None:
-            return
-        if session.last is not None and session.last.nudged:
+        if session is not None and not name and session.last is not None and session.last.nudged:
             session.orders.release("setpoint")
             session.note("setpoint back")
             return
-        if not (why := session.hold("setpoint", f"{_SETPOINT_K:g}")):
-            session.note(f"setpoint by {_SETPOINT_K:+.0f} K")
-        self._say(why)
+        self._say(self._bench.provoke(name))
+
+    def _offer(self, session: Session) -> None:
+        """A button for each provocation, once it is known what there is."""
+        names = ["", *(event.name for event in provocations(session.carried.project))]
+        if list(self.provocations) == names:
+            return
+        for button in self.provocations.values():
+            button.hide()
+            button.deleteLater()
+        self.provocations = {}
+        for name in names:
+            text = f"{name}: now" if name else f"setpoint by {SETPOINT_K:+.0f} K, and back"
+            button = link(text, partial(self._provoke, name), "The expected answer is drawn first, then scored")
+            self._offers.addWidget(button)
+            self.provocations[name] = button
 
     def _begin(self, key: str) -> None:
         session = self._bench.session
@@ -163,8 +182,20 @@ class TestsPanel(QWidget):
         set_shown(self.end, task is not None)
         self.under_way.setText("" if task is None else f"{task.name} is under way; ends at {self.limit.number:.1f} °C, "
                                "when steady, or when Kelvarn falls silent")  # fmt: skip
+        self._offer(session)
         nudged = session.last is not None and session.last.nudged
-        self.setpoint.setText("setpoint back" if nudged else f"setpoint by {_SETPOINT_K:+.0f} K, and back")
+        back = "setpoint back" if nudged else f"setpoint by {SETPOINT_K:+.0f} K, and back"
+        self.provocations[""].setText(back)
+        self.score.setText(self._scored(session))
+
+    def _scored(self, session: Session) -> str:
+        provoked, history = self._bench.provoked, session.history
+        if provoked is None:
+            return ""
+        measured = history.of("measured_degC")
+        known = np.isfinite(measured)
+        return score(provoked, history.of("time_s")[known], measured[known], session.carried.trial.band_K,
+                     self._view.scale)  # fmt: skip
 
 
 class RecordingPanel(QWidget):

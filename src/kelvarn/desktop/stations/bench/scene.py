@@ -8,6 +8,7 @@ import numpy as np
 from kelvarn.desktop.strip.lane import Band, Label, Lane, LaneSpan, LaneTrace, Shown, ValueAxis
 from kelvarn.engine.layout import Floats
 from kelvarn.link.bench.observer import Future
+from kelvarn.link.bench.provoking import Provocation
 from kelvarn.link.bench.session import Session
 from kelvarn.units import Quantity, Scale, show, usual_unit
 
@@ -27,6 +28,7 @@ class Live(NamedTuple):
     expected: Expected | None
     future: tuple[float, Future] | None
     scale: Scale
+    provoked: Provocation | None = None
 
 
 def live_lanes(live: Live) -> Shown:
@@ -75,6 +77,11 @@ def _temperature(live: Live, end_s: float) -> Lane:
             says = _comes(live)
             if says:
                 labels = (Label(says, float(at[kept][0]), float(future.degC[kept][0]), "muted", "since"),)
+    if live.provoked is not None:
+        at = live.provoked.expected.time_s + live.provoked.at_s
+        kept = at <= end_s
+        name = f"expected, {live.provoked.name}"
+        traces.append(LaneTrace(name, at[kept], live.provoked.expected.degC[kept], 5))
     traces.append(LaneTrace("measured", time_s, measured, _MEASURED, strong=True))
     bands: tuple[Band, ...] = ()
     if history.count:

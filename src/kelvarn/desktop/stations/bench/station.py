@@ -31,6 +31,7 @@ from .hour_view import HourView
 from .left import DevicePanel, LinkPanel, StepList, WhoPanel
 from .right import RightColumn
 from .scene import Live, live_lanes
+from .week_view import WeekView
 from .work import Bench
 
 _LEFT_WIDTH = 236
@@ -38,7 +39,7 @@ _SAID_MS = 15_000
 _WARNING = (
     "stay beside it: a heater under test needs someone near, and a cut-off of its own that no software overrides."
 )
-_LIVE, _HOUR = "live", "first hour"
+_LIVE, _HOUR, _WEEK = "live", "first hour", "week"
 
 
 class BenchStation(Station):
@@ -65,6 +66,7 @@ class BenchStation(Station):
         self.device = DevicePanel(self.bench, self.say)
         self.steps = StepList(self.bench, self._choose_step)
         self.hour = HourView(self.bench, context.view)
+        self.week = WeekView(context.document, context.view, context.runner)
         self.right = RightColumn(self.bench, context.view, self.say)
         self._why = ElidedLine("body", indent=2)
         self._esc = EscStops(lambda: self.bench.session is not None, self._stop_by_key)
@@ -85,7 +87,7 @@ class BenchStation(Station):
         row = QHBoxLayout()
         group = QButtonGroup(self)
         self.tabs: dict[str, QPushButton] = {}
-        for name in (_HOUR, _LIVE):
+        for name in (_HOUR, _LIVE, _WEEK):
             chip = QPushButton(f"  {name}  ")
             chip.setCheckable(True)
             chip.setProperty("chip", True)
@@ -113,6 +115,7 @@ class BenchStation(Station):
         self._stack = QStackedWidget()
         self._stack.addWidget(self.hour)
         self._stack.addWidget(live)
+        self._stack.addWidget(self.week)
         self._tab = _HOUR
         self.tabs[_HOUR].setChecked(True)
         return self._stack
@@ -168,7 +171,7 @@ class BenchStation(Station):
         """Show the first hour, or what is live."""
         self._tab = name
         self.tabs[name].setChecked(True)
-        self._stack.setCurrentIndex(0 if name == _HOUR else 1)
+        self._stack.setCurrentIndex((_HOUR, _LIVE, _WEEK).index(name))
         self.refresh()
 
     def refresh(self) -> None:
@@ -200,12 +203,14 @@ class BenchStation(Station):
         session = self.bench.session
         if session is None or session.last is None:
             return None
-        return Live(session, self.bench.expected, self.bench.future, self._view.scale)
+        return Live(session, self.bench.expected, self.bench.future, self._view.scale, self.bench.provoked)
 
     def _show_live(self) -> None:
         live, session = self.live, self.bench.session
         if self._tab == _HOUR:
             self.hour.refresh()
+        elif self._tab == _WEEK:
+            self.week.refresh()
         elif live is not None:
             self.strip.show_lanes(live_lanes(live))
         self.right.refresh(live, self._below(live))

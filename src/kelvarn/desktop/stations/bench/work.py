@@ -1,13 +1,7 @@
 """What the Bench does: the link to a device, what is expected of it, and what the user wants of it."""
 
-import ctypes
-import signal
-import subprocess
-import sys
-import tempfile
 import time
 from datetime import datetime
-from pathlib import Path
 from typing import NamedTuple
 
 from platformdirs import user_state_path
@@ -18,13 +12,13 @@ from kelvarn.desktop.state.jobs import Jobs
 from kelvarn.desktop.state.view import View
 from kelvarn.engine.prepare import RunError
 from kelvarn.engine.run import Run, compute
-from kelvarn.files.project_file import save
 from kelvarn.files.writing import file_stem
 from kelvarn.handover.carry import Carried
 from kelvarn.handover.faults import HandoverError
 from kelvarn.handover.settings import acting, fingerprint
 from kelvarn.link.bench.first_hour import FirstHour, needs_before_heat
 from kelvarn.link.bench.observer import Future, Observer
+from kelvarn.link.bench.provoking import LASTS_S, OPENS_S, SETPOINT_K, SETPOINT_S, Provocation
 from kelvarn.link.bench.session import Session
 from kelvarn.link.faults import LinkError
 from kelvarn.link.recording import RecordingError, log_of_recording
@@ -35,6 +29,8 @@ from kelvarn.model.edit import with_fields
 from kelvarn.model.event_base import LONGEST_S
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Plan, SetpointChange, Trial
+
+from .practice import PracticeProcess
 
 FUTURE, EXPECTED = "bench: future", "bench: expected"
 _POLL_MS = 100
@@ -73,13 +69,13 @@ class Bench(QObject):
         self.first_hour: FirstHour | None = None
         self.expected: Expected | None = None
         self.future: tuple[float, Future] | None = None
+        self.provoked: Provocation | None = None
         self.edits: dict[str, float] = {}
         self.trouble = ""
         self.armed_at_s: float | None = None
         self._future_at = self._shown_at = 0.0
         self._was_open = self._begins = False
-        self._practice: subprocess.Popen[bytes] | None = None
-        self._practice_file: Path | None = None
+        self.practice = PracticeProcess()
         self._timer = QTimer(self)
         self._timer.setInterval(_POLL_MS)
         self._timer.timeout.connect(self.poll)
@@ -111,6 +107,7 @@ class Bench(QObject):
 
     def _begin(self, carried: Carried, address: LinkAddress) -> None:
         self.trouble, self.expected, self.future, self.edits, self._was_open = "", None, None, {}, False
+        self.provoked = None
         self.session = Session(carried, address)
         state = fingerprint(carried.project, carried.candidate)
         done = {
@@ -135,21 +132,12 @@ class Bench(QObject):
 
     def practise(self, speed: float = 1.0) -> None:
         """Start a practice rig in a process of its own, and listen to it as to any device."""
-        self.end_practice()
-        folder = Path(tempfile.mkdtemp(prefix="kelvarn-bench-"))
-        file = self._practice_file = folder / "practice.kelvarn"
+        self.practice.end()
         project = self._document.project
-        save(project, file)
-        trial = self._view.trial(project).name
-        self._practice = subprocess.Popen(
-            [sys.executable, "-m", "kelvarn", "practice", str(file), "--candidate", self.candidate.name,
-             "--trial", trial, "--speed", f"{speed:g}", "--tcp", "0"],
-            stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, stdin=subprocess.DEVNULL, preexec_fn=_ends_with_us,
-        )  # fmt: skip
+        self.practice.begin(project, self.candidate.name, self._view.trial(project).name, speed)
         self.trouble = "The practice rig is built …"
         self.updated.emit()
-        process = self._practice
-        self._jobs.start("bench: practice", lambda: _where(process), self._practice_begins, waits=False)
+        self._jobs.start("bench: practice", self.practice.where, self._practice_begins, waits=False)
 
     def _practice_begins(self, where: object) -> None:
         if isinstance(where, str) and where:
@@ -160,20 +148,7 @@ class Bench(QObject):
 
     def end_practice(self) -> None:
         """End the practice rig, where one runs."""
-        process, self._practice = self._practice, None
-        if process is not None:
-            process.terminate()
-            try:
-                process.wait(5.0)
-            except subprocess.TimeoutExpired:
-                process.kill()
-                process.wait()
-            if process.stdout is not None:
-                process.stdout.close()
-        if self._practice_file is not None:
-            self._practice_file.unlink(missing_ok=True)
-            self._practice_file.parent.rmdir()
-            self._practice_file = None
+        self.practice.end()
 
     # What goes on.
 
@@ -186,6 +161,7 @@ class Bench(QObject):
         if self.first_hour is not None:
             self.first_hour.poll()
         self._count_down(session)
+        self._end_nudge(session)
         if session.is_open != self._was_open:
             self._was_open = session.is_open
             self.updated.emit()
@@ -222,6 +198,46 @@ class Bench(QObject):
         if isinstance(found, tuple) and found[1] is not None:
             self.future = found
             self.moved.emit()
+
+    def provoke(self, name: str) -> str:
+        """Begin a provocation: the setpoint moved and back, or an event that somebody makes happen now.
+
+        Args:
+            name: of an event of the observer; empty for the setpoint.
+
+        Returns:
+            Why not, in a sentence; empty where it begins.
+        """
+        session = self.session
+        if session is None or session.observer is None:
+            return "Nothing is expected of it yet."
+        observer: Observer = session.observer.copy()
+        names = [event.name for event in observer.events]
+        place = names.index(name) if name else -1
+        for_s = (observer.events[place].lasts_s or OPENS_S) if name else SETPOINT_S
+        if not name and (why := session.hold("setpoint", f"{SETPOINT_K:g}")):
+            return why
+        said = name or f"setpoint by {SETPOINT_K:+.0f} K"
+        session.note(said)
+        at_s, nudge_K = session.time_s, 0.0 if name else SETPOINT_K
+
+        def work() -> Provocation | None:
+            with_it, without = observer.future(LASTS_S, place, nudge_K, for_s), observer.future(LASTS_S)
+            return None if with_it is None or without is None else Provocation(said, at_s, with_it, without)
+
+        self._jobs.start("bench: provoke", work, self._take_provoked, waits=False)
+        return ""
+
+    def _take_provoked(self, found: object) -> None:
+        if isinstance(found, Provocation):
+            self.provoked = found
+            self.moved.emit()
+
+    def _end_nudge(self, session: Session) -> None:
+        """The setpoint goes back after its time."""
+        nudged = session.last is not None and session.last.nudged
+        if nudged and self.provoked is not None and session.time_s - self.provoked.at_s >= SETPOINT_S:
+            session.orders.release("setpoint")
 
     # What is done.
 
@@ -291,16 +307,10 @@ class Bench(QObject):
 
     def _sent(self, answer: object, text: str) -> None:
         session = self.session
-        if session is None:
-            return
-        if answer is None:
+        if session is not None and answer is None:
             session.said = text
-        device = session.device
-        if device is not None:
-            try:
-                session.listener.values = device.values()
-            except LinkError as error:
-                session.said = str(error)
+        elif session is not None:
+            session.sent()
 
     # Recording.
 
@@ -331,18 +341,6 @@ class Bench(QObject):
             return str(error)
         self._document.apply(with_fields(project, logs=(*project.logs, log)), f"keep the recording {log.name}")
         return ""
-
-
-def _ends_with_us() -> None:
-    """In the practice rig's process: it ends when the window does, however that ends."""
-    ctypes.CDLL(None).prctl(1, signal.SIGTERM)  # PR_SET_PDEATHSIG
-
-
-def _where(process: "subprocess.Popen[bytes]") -> str:
-    """Where a practice rig is reached: the first line that it prints."""
-    if process.stdout is None:
-        return ""
-    return process.stdout.readline().decode(errors="replace").strip()
 
 
 def _trial_from_now(session: Session, *, begins: bool) -> tuple[Trial, float]:

@@ -1,0 +1,102 @@
+"""The week: a recording against what was expected of it, day by day."""
+
+import math
+
+from PySide6.QtWidgets import QAbstractItemView, QHBoxLayout, QHeaderView, QTableWidgetItem, QVBoxLayout, QWidget
+
+from kelvarn.desktop.fields.plain import Choice, heading, small
+from kelvarn.desktop.parts.table import ReadTable
+from kelvarn.desktop.state.document import Document
+from kelvarn.desktop.state.runner import Runner
+from kelvarn.desktop.state.view import View
+from kelvarn.engine.plant import Drive
+from kelvarn.handover.carry import Carried
+from kelvarn.handover.faults import HandoverError
+from kelvarn.link.bench.week import Kept, WeekError, changes_of, day_words, expected_of, week_of
+from kelvarn.units import Quantity, Scale, show
+
+_COLUMNS = ("day", "part", "recorded", "inside", "worst", "swing", "on, 1/h", "energy")
+
+
+class WeekView(QWidget):
+    """A recorded log, day by day, beside what the trial promised.
+
+    Args:
+        document, view, runner: whose logs, and what was computed.
+    """
+
+    def __init__(self, document: Document, view: View, runner: Runner) -> None:
+        super().__init__()
+        self._document, self._view, self._runner = document, view, runner
+        self._shown: object = None
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(8)
+        head = QHBoxLayout()
+        head.addWidget(heading("The week, against what was expected"))
+        head.addStretch(1)
+        self.logs = Choice()
+        self.logs.setAccessibleName("Recording")
+        self.logs.activated.connect(lambda _: self.refresh())
+        head.addWidget(self.logs)
+        column.addLayout(head)
+        self.said = small("")
+        self.said.setWordWrap(True)
+        column.addWidget(self.said)
+        self.table = ReadTable("Days and parts of them")
+        self.table.setColumnCount(len(_COLUMNS))
+        self.table.setHorizontalHeaderLabels(_COLUMNS)
+        self.table.verticalHeader().hide()
+        self.table.setSelectionMode(QAbstractItemView.SelectionMode.NoSelection)
+        self.table.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+        column.addWidget(self.table, 1)
+
+    def refresh(self) -> None:
+        """Show the log that is chosen."""
+        project, trial = self._document.project, self._view.trial(self._document.project)
+        names = [log.name for log in project.logs]
+        if [self.logs.itemText(k) for k in range(self.logs.count())] != names:
+            chosen = self.logs.currentText()
+            self.logs.clear()
+            self.logs.addItems(names)
+            self.logs.setCurrentIndex(names.index(chosen) if chosen in names else len(names) - 1)
+        if not names:
+            self.table.setRowCount(0)
+            self.said.setText("Record for hours or days, and keep it as a log: then it is shown here by the day.")
+            return
+        name = project.chosen or self._view.candidate(project).name
+        result = self._runner.result_of(name)
+        subject = project, self.logs.currentText(), trial, result, self._view.scale
+        if subject == self._shown:
+            return
+        self._shown = subject
+        log = project.log(self.logs.currentText())
+        try:
+            carried = Carried(project, project.candidate(name), trial)
+            watts = sum(abs(each.power_W) for each in carried.known.rows[Drive] if not each.moves)
+            found = week_of(log, trial.band_K, watts, trial.plan)
+        except (WeekError, HandoverError) as error:
+            self.table.setRowCount(0)
+            self.said.setText(str(error))
+            return
+        rows = list(found)
+        if result is not None:
+            expected = expected_of(result.run, trial.band_K, watts)
+            rows.insert(1, expected)
+            self.said.setText("; ".join(changes_of(found, expected)) or "As expected. Fit says what has changed in it.")
+        self._fill(rows)
+
+    def _fill(self, rows: list[Kept]) -> None:
+        scale: Scale = self._view.scale
+        self.table.setRowCount(len(rows))
+        for row, kept in enumerate(rows):
+            inside = "–" if math.isnan(kept.inside) else f"{kept.inside:.0%}"
+            cells = (
+                "" if kept.part == "expected" else day_words(kept.day), kept.part,
+                show(kept.hours * 3600.0, Quantity.DURATION), inside,
+                show(kept.worst_K, Quantity.DIFFERENCE, scale, sign=True),
+                show(kept.swing_K, Quantity.DIFFERENCE, scale), f"{kept.ons_per_h:.1f}",
+                show(kept.energy_Wh * 3600.0, Quantity.ENERGY),
+            )  # fmt: skip
+            for column, text in enumerate(cells):
+                self.table.setItem(row, column, QTableWidgetItem(text))

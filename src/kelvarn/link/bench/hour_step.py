@@ -1,0 +1,117 @@
+"""What a step of the first hour is made of: it asks, acts, is off again, and is ticked or not."""
+
+from typing import Protocol
+
+from kelvarn.link.lines import Answer, Sample
+from kelvarn.model.guards import Trip
+from kelvarn.units import Quantity, Scale, show
+
+from .session import Session
+
+WITHIN_S = 10.0
+"""Within which a device does what it was asked."""
+_ABOVE_K = 20.0
+
+
+class Hour(Protocol):
+    """What a step knows of the first hour that it belongs to."""
+
+    session: Session
+    scale: Scale
+    said: str
+    asks_yes_no: bool
+
+    def finish(self, found: str) -> None:
+        """The step is done."""
+
+    def fail(self, why: str) -> None:
+        """It is not; everything goes back."""
+
+
+class HourStep:
+    """A step under way.
+
+    Args:
+        hour: that it belongs to.
+    """
+
+    def __init__(self, hour: Hour) -> None:
+        self.hour, self.session = hour, hour.session
+        self.place, self.phase, self.since_s = 0, "", hour.session.time_s
+        self.answered: tuple[Answer | None, str] | None = None
+        self.base = self.readings()
+
+    def begin(self) -> None:
+        """Begin to ask."""
+        raise NotImplementedError
+
+    def poll(self, last: Sample) -> None:
+        """Look at a sample."""
+        raise NotImplementedError
+
+    def yes(self, is_so: bool) -> None:
+        """What was asked is so, or not; of a step that asks nothing: nothing."""
+
+    def cancel(self) -> None:
+        """It ends before its time."""
+
+    def readings(self) -> list[float | None]:
+        """What each probe reads now."""
+        last = self.session.last
+        count = len(self.session.carried.project.rig.probes)
+        return [None if last is None else last.probes_degC.get(k) for k in range(count)]
+
+    def shown(self, degC: float) -> str:
+        """A temperature as it is read."""
+        return show(degC, Quantity.TEMPERATURE, self.hour.scale)
+
+    def passed_s(self) -> float:
+        """Since its phase began."""
+        return self.session.time_s - self.since_s
+
+    def interval_s(self) -> float:
+        """Between two samples."""
+        return self.session.carried.project.rig.probe.interval_s
+
+    def next(self, phase: str, said: str) -> None:
+        """Go on to another phase."""
+        self.phase, self.since_s, self.answered = phase, self.session.time_s, None
+        self.hour.said = said
+
+    def finish(self, found: str) -> None:
+        """It is done."""
+        self.hour.finish(found)
+
+    def fail(self, why: str) -> None:
+        """It is not done; everything goes back."""
+        self.hour.fail(why)
+
+    def say(self, line: str) -> None:
+        """Say an order; its answer is kept."""
+        self.session.order(line, self.take_answer)
+
+    def take_answer(self, answer: Answer | None, why: str) -> None:
+        """Keep an answer."""
+        self.answered = answer, why
+
+    def reason(self, otherwise: str) -> str:
+        """Why the device did not do it, in its own words where there are any."""
+        return self.answered[1] if self.answered is not None and self.answered[1] else otherwise
+
+    def leave_hand(self) -> None:
+        """Nothing is held any more, and nothing heats until somebody lets it."""
+        self.session.orders.release_all()
+        self.session.order("mode own")
+        self.off_again()
+
+    def off_again(self) -> None:
+        """What heats is stopped: its own loop would go on, and nobody is done yet."""
+        if self.session.carried.project.rig.heats:
+            self.session.stop()
+
+    def limit_degC(self) -> float:
+        """Where a test ends: well above what it reads, and below each trip."""
+        rig = self.session.carried.project.rig
+        trips = [guard.at_degC for guard in rig.guards if isinstance(guard, Trip) and guard.side == "above"]
+        highest = max((degC for degC in self.readings() if degC is not None), default=20.0)
+        return min([highest + _ABOVE_K, *(each - 1.0 for each in trips if each - 1.0 > highest)])
