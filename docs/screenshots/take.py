@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QApplication
 
 from kelvarn.demos import DEMOS, find_demo
 from kelvarn.desktop import theme
-from kelvarn.desktop.frame.window import CONTROL, FIT, HANDOVER, RIG, TRIAL, MainWindow
+from kelvarn.desktop.frame.window import BENCH, CONTROL, FIT, HANDOVER, RIG, TRIAL, MainWindow
 from kelvarn.desktop.state.collector import collect_here
 from kelvarn.desktop.state.document import Document
 from kelvarn.desktop.state.runner import Runner
@@ -31,15 +31,15 @@ PICTURES = (
     ("control-why", _MAIN, CONTROL, theme.PAPER, "", True),
     ("control-curve", "heatsink-fan", CONTROL, theme.PAPER, "", True),
     ("control-bowl-night", "tempering-bowl", CONTROL, theme.NIGHT, "", True),
-    ("control-wax", "wax-pot", CONTROL, theme.PAPER, "", True),
-    ("control-lanes", "heatsink-fan", CONTROL, theme.PAPER, "", True),
     ("trial", _MAIN, TRIAL, theme.PAPER, "", True),
     ("trial-fails", _MAIN, TRIAL, theme.PAPER, "", True),
     ("trial-shed-night", "lemon-shed", TRIAL, theme.NIGHT, "", False),
+    ("bench", _MAIN, BENCH, theme.PAPER, "", True),
+    ("bench-hour-night", "enamelling-kiln", BENCH, theme.NIGHT, "", True),
     ("handover", _MAIN, HANDOVER, theme.PAPER, "", True),
     ("handover-program", _MAIN, HANDOVER, theme.PAPER, "", True),
 )
-_LANES = ("temperature", "probes", "output", "flow", "events")  # of the picture that shows that they are chosen
+_PRACTISED_S, _FASTER = 3000.0, 100.0  # of the live picture
 
 
 def open_window(size: tuple[int, int] = (1280, 800)) -> MainWindow:
@@ -102,6 +102,8 @@ def open_beside(window: MainWindow, name: str) -> None:
         window.view.select_trial(window.document.project.first_trial.name)
         window.trial.foot.show_tab("if it fails")
         wait(lambda: window.trial.phrase().text.endswith("limit"))
+    elif name.startswith("bench"):
+        show_bench(window, name)
     elif name == "handover":
         wait(lambda: window.handover.verdicts.variants is not None and bool(window.handover.verdicts.failures))
     elif name == "handover-program":
@@ -115,6 +117,30 @@ def open_beside(window: MainWindow, name: str) -> None:
     elif name == "control-curve":
         window.view.select("Three steps")
         settle(window)
+
+
+def show_bench(window: MainWindow, name: str) -> None:
+    """A device that is not there: an hour of it live; or the first steps of the first hour."""
+    station, bench = window.bench, window.bench.bench
+    is_live = name == "bench"
+    bench.practise(_FASTER if is_live else 5.0)
+    wait(lambda: bench.session is not None and bench.session.last is not None)
+    session, hour = bench.session, bench.first_hour
+    assert session is not None
+    assert hour is not None
+    if is_live:
+        station.show_tab("live")
+        wait(lambda: session.time_s > _PRACTISED_S and bench.future is not None and bench.expected is not None)
+        bench.provoke("Door")
+        wait(lambda: bench.provoked is not None)
+    else:
+        bench.stop()
+        wait(lambda: session.last is not None and session.last.stopped)
+        for key in ("answers", "alarm"):
+            station._choose_step(key)
+            hour.begin()
+            wait(lambda: not hour.busy)
+    station.refresh()
 
 
 def show_fit(window: MainWindow, name: str) -> None:
@@ -142,6 +168,9 @@ def fold(window: MainWindow, name: str) -> None:
     elif name == "control-why":
         window.control.toggle_why()
         window.view.select("Careful PID")
+    elif name.startswith("bench"):
+        window.bench.bench.close()
+        window.bench.bench.end_practice()
 
 
 def wait(there: Callable[[], bool]) -> None:
@@ -167,8 +196,6 @@ def main() -> None:
                 look_after_the_door(window)
         window.use_theme(look)
         window.go_to(station)
-        if name == "control-lanes":
-            window.document.set(("lanes",), _LANES, "lanes")
         settle(window)
         open_beside(window, name)
         if station == RIG:

@@ -362,7 +362,7 @@ def test_an_answer_is_scored_beside_the_one_that_was_expected() -> None:
     assert with_it is not None
     provoked = Provocation("setpoint by -5 K", 100.0, with_it, without)
     expected = expected_answer(provoked, 0.5)
-    assert -6.0 < expected.off_K < -3.0
+    assert -5.5 < expected.off_K < -1.0
     assert expected.back_s is not None
     assert expected.back_s > 600.0
     time_s = np.arange(0.0, 2000.0, 0.5)
