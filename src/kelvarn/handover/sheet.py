@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from datetime import date
 
 from kelvarn import __version__
+from kelvarn.model.candidate import Candidate
 from kelvarn.model.handed import CHECKS
 from kelvarn.model.mark import MEASURES
 from kelvarn.model.project import Project
@@ -106,12 +107,23 @@ def sheet_html(
         failures=_failure_rows(failures, scale),
         cases=[SheetRow(case.what, case.must) for case in worked_cases(project, candidate, scale)],
         checks=CHECKS,
+        first_hour=first_hour_rows(project, candidate),
         trials=trials,
         fingerprint=fingerprint(project, candidate),
         day=day.isoformat(),
         version=__version__,
     )
     return page
+
+
+def first_hour_rows(project: Project, candidate: Candidate) -> list[SheetRow]:
+    """What was seen of the device beside it, in the state that it is in."""
+    state = fingerprint(project, candidate)
+    return [
+        SheetRow(each.step, f"{each.found} ({each.at.replace('T', ' ')})")
+        for each in project.first_hour
+        if each.state == state and each.candidate == candidate.name
+    ]
 
 
 def plan_rows(trial: Trial, scale: Scale) -> list[SheetRow]:

@@ -1,7 +1,9 @@
 """The middle of the first hour: what a step asks and found, and the device sample by sample."""
 
 import math
+from collections.abc import Callable
 
+from pydantic import ValidationError
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QHBoxLayout,
@@ -13,6 +15,7 @@ from PySide6.QtWidgets import (
 )
 
 from kelvarn.desktop.fields.plain import heading, small
+from kelvarn.desktop.parts.boxes import first_sentence
 from kelvarn.desktop.parts.plain import PlainLabel, set_shown
 from kelvarn.desktop.parts.table import ReadTable
 from kelvarn.desktop.state.view import View
@@ -58,7 +61,9 @@ class HourView(QWidget):
         self.reference = TypedNumber("What the reference shows", 20.0, -273.0, 3000.0, "°C")
         self.take = QPushButton("The reference shows this")
         self.take.clicked.connect(self._take_reference)
-        for widget in (self.begin, self.yes, self.no, self.reference, self.take):
+        self.correct = QPushButton("Correct the probe by these")
+        self.correct.clicked.connect(self._correct)
+        for widget in (self.begin, self.yes, self.no, self.reference, self.take, self.correct):
             row.addWidget(widget)
         row.addStretch(1)
         column.addLayout(row)
@@ -101,13 +106,19 @@ class HourView(QWidget):
             hour.reference(parse(typed, Quantity.TEMPERATURE, self._view.scale))
         self.refresh()
 
+    def _correct(self) -> None:
+        hour = self._bench.first_hour
+        if hour is not None:
+            hour.said = guarded_text(self._bench.use_pairs)
+        self.refresh()
+
     def refresh(self) -> None:
         """Show the step."""
         hour, session = self._bench.first_hour, self._bench.session
         if hour is None or session is None:
             self._title.setText("The first hour")
             self._asks.setText("Open the link to a device first, or take the practice rig.")
-            for widget in (self.begin, self.yes, self.no, self.reference, self.take, self._said):
+            for widget in (self.begin, self.yes, self.no, self.reference, self.take, self.correct, self._said):
                 set_shown(widget, False)
             self.table.setRowCount(0)
             return
@@ -122,6 +133,7 @@ class HourView(QWidget):
         self.reference.setSuffix(f" {self._view.scale.value}")
         set_shown(self.reference, typing)
         set_shown(self.take, typing)
+        set_shown(self.correct, step.key == "readings" and len(hour.pairs) > 1)
         self._said.setText(hour.said or hour.why_not())
         self._said.setProperty("role", "met" if step.key in hour.done and not hour.busy else "gold")
         self._said.style().unpolish(self._said)
@@ -147,3 +159,11 @@ class HourView(QWidget):
             )  # fmt: skip
             for column, text in enumerate(cells):
                 self.table.setItem(row, column, QTableWidgetItem(text))
+
+
+def guarded_text(work: Callable[[], str]) -> str:
+    """What some work says; where it cannot be done, why."""
+    try:
+        return work()
+    except ValidationError as error:
+        return first_sentence(error)

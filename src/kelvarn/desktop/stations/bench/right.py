@@ -15,7 +15,8 @@ from kelvarn.link.bench.first_hour import needs_before_heat
 from kelvarn.link.bench.observer import provocations
 from kelvarn.link.bench.provoking import SETPOINT_K, score
 from kelvarn.link.bench.session import HAND, Session
-from kelvarn.link.bench.tasks import RelayTest, Task, cool_down, step_test
+from kelvarn.link.bench.tasks import RelayTest, Sweep, Task, cool_down, step_test
+from kelvarn.model.drives import Fan
 from kelvarn.model.guards import Trip
 
 from .figures import Against, BigFigures, StopButton
@@ -25,6 +26,7 @@ from .work import Bench
 
 _STEP_S, _COOL_S = 4 * 3600.0, 8 * 3600.0
 _MARGIN_K = 10.0
+_TESTS = (("step", "step test"), ("relay", "relay test"), ("cool", "cool-down"), ("sweep", "where the fan stands"))
 
 
 class HandPanel(QWidget):
@@ -86,6 +88,7 @@ class TestsPanel(QWidget):
     def __init__(self, bench: Bench, view: View, say: Callable[[str], None]) -> None:
         super().__init__()
         self._bench, self._view, self._say = bench, view, say
+        self._sweep: Sweep | None = None
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(3)
@@ -107,7 +110,13 @@ class TestsPanel(QWidget):
         form.addRow(PlainLabel("Ends at"), self.limit)
         column.addLayout(form)
         self.buttons: dict[str, QPushButton] = {}
-        for key, text in (("step", "step test"), ("relay", "relay test"), ("cool", "cool-down")):
+        tests = (
+            ("step", "step test"),
+            ("relay", "relay test"),
+            ("cool", "cool-down"),
+            ("sweep", "where the fan stands"),
+        )
+        for key, text in tests:
             button = link(text, partial(self._begin, key))
             column.addWidget(button)
             self.buttons[key] = button
@@ -115,7 +124,10 @@ class TestsPanel(QWidget):
         self.under_way.setWordWrap(True)
         self.end = link("end the test", self._end)
         column.addWidget(self.under_way)
-        column.addWidget(self.end)
+        self.turns = link("it stands now", self._turns)
+        self.use = link("use in the rig", self._use_sweep, "Stalls below and starts from, as found")
+        for widget in (self.turns, self.use, self.end):
+            column.addWidget(widget)
 
     def _limit_degC(self, session: Session) -> float:
         """Where a test ends where nobody has typed it: below each trip, and not far above the setpoint."""
@@ -152,19 +164,35 @@ class TestsPanel(QWidget):
         if session is None or session.last is None:
             return
         rig = session.carried.project.rig
-        if key != "cool" and (why := needs_before_heat(session, self._bench.done)):
+        if key not in ("cool", "sweep") and (why := needs_before_heat(session, self._bench.done)):
             self._say(why)
             return
         duty, noise = self.duty.number / 100.0, rig.probe.noise_K
         task: Task = cool_down(_COOL_S, noise)
         if key == "step":
             task = step_test(duty, _STEP_S, noise)
+        elif key == "sweep":
+            task = self._sweep = Sweep()
         elif key == "relay":
             hysteresis = max(3 * noise, 2 * rig.probe.resolution_K, 0.1)
             task = RelayTest(session.last.setpoint_degC, duty, way=rig.way.sign, hysteresis_K=hysteresis)
         self._say(session.begin_task(task, self.limit.number))
         if session.task is task and session.recorder is None:
             self._say(self._bench.record())
+
+    def _turns(self) -> None:
+        """Whoever listens to the fan says that it stands, then that it starts."""
+        if self._sweep is not None:
+            if self._sweep.stood is None:
+                self._sweep.stands()
+            else:
+                self._sweep.starts()
+
+    def _use_sweep(self) -> None:
+        if self._sweep is not None and self._sweep.started is not None:
+            self._bench.use_sweep(self._sweep.stood or 0.0, self._sweep.started)
+            self._sweep = None
+            self._say("The rig has it now; hand the program over anew.")
 
     def _end(self) -> None:
         if self._bench.session is not None:
@@ -183,6 +211,13 @@ class TestsPanel(QWidget):
         self.under_way.setText("" if task is None else f"{task.name} is under way; ends at {self.limit.number:.1f} °C, "
                                "when steady, or when Kelvarn falls silent")  # fmt: skip
         self._offer(session)
+        is_fan = isinstance(session.carried.project.rig.drives[0], Fan)
+        sweep = self._sweep if is_fan else None
+        set_shown(self.buttons["sweep"], is_fan)
+        set_shown(self.turns, sweep is not None and task is sweep)
+        set_shown(self.use, sweep is not None and sweep.started is not None and task is not sweep)
+        if sweep is not None:
+            self.turns.setText("it stands now" if sweep.stood is None else "it starts now")
         nudged = session.last is not None and session.last.nudged
         back = "setpoint back" if nudged else f"setpoint by {SETPOINT_K:+.0f} K, and back"
         self.provocations[""].setText(back)

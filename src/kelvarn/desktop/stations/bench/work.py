@@ -27,6 +27,7 @@ from kelvarn.model.bench import MOST_STEPS, FirstHourStep
 from kelvarn.model.candidate import Candidate, Controller
 from kelvarn.model.edit import with_fields
 from kelvarn.model.event_base import LONGEST_S
+from kelvarn.model.probes import Correction
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Plan, SetpointChange, Trial
 
@@ -311,6 +312,31 @@ class Bench(QObject):
             session.said = text
         elif session is not None:
             session.sent()
+
+    def use_sweep(self, stalls_below: float, starts_from: float) -> None:
+        """Take over into the rig where its first fan was seen to stand and to start."""
+        project = self._document.project
+        fan = with_fields(project.rig.drives[0], stalls_below=round(stalls_below, 2), starts_from=round(starts_from, 2))
+        rig = with_fields(project.rig, drives=(fan, *project.rig.drives[1:]))
+        self._document.apply(with_fields(project, rig=rig), "where the fan stands and starts")
+
+    def use_pairs(self) -> str:
+        """Correct the control probe by the readings beside a reference. Returns why not; empty where it is done."""
+        project, hour = self._document.project, self.first_hour
+        probe = project.rig.probe
+        if hour is None or len(hour.pairs) < 2:
+            return "Two readings beside a reference are needed, far apart: ice water and a kettle."
+        if probe.correction is not None:
+            return "The probe is corrected already: take that away at Rig first."
+        low, high = min(hour.pairs), max(hour.pairs)
+        correction = Correction(
+            shown_low_degC=low[0], true_low_degC=low[1], shown_high_degC=high[0], true_high_degC=high[1]
+        )  # fmt: skip
+        probes = tuple(with_fields(each, correction=correction) if each.name == probe.name else each
+                       for each in project.rig.probes)  # fmt: skip
+        rig = with_fields(project.rig, probes=probes)
+        self._document.apply(with_fields(project, rig=rig), f"correct {probe.name} by a reference")
+        return "The rig has it now; hand the program over anew."
 
     # Recording.
 
