@@ -35,7 +35,7 @@ STEPS = (
     Step("alarm", "Trip proved", "by a limit that returns",
          "The levels of trips come nearer for a while, until one acts.", ("answers",)),
     Step("stop", "Stop works", "Esc, and then silence",
-         "Press Esc. Then nothing is said: what was held must end.", ("answers",)),
+         "Still unplugged: all is on, press Esc. Then nothing is said: what was held must end.", ("outputs",)),
     Step("way", "Which way", "by a nudge",
          "Plug in what it heats. A nudge: does it go the way that the rig says?", ("outputs", "alarm", "stop")),
     Step("step", "One step", "kept as a log", "A step, recorded as a log: how it answers.", ("way",)),

@@ -98,16 +98,18 @@ class HourStep:
         """Why the device did not do it, in its own words where there are any."""
         return self.answered[1] if self.answered is not None and self.answered[1] else otherwise
 
-    def leave_hand(self) -> None:
-        """Nothing is held any more, and nothing heats until somebody lets it."""
-        self.session.orders.release_all()
-        self.session.order("mode own")
-        self.off_again()
+    def take_in_hand(self) -> None:
+        """Let go of stop with its own loop off: wherever the link is lost from now on, nothing heats."""
+        self.say("mode hand")
+        self.say("again")
 
-    def off_again(self) -> None:
-        """What heats is stopped: its own loop would go on, and nobody is done yet."""
+    def leave_hand(self) -> None:
+        """Nothing is held any more. What heats stays stopped, in hand, until somebody lets it begin."""
+        self.session.orders.release_all()
         if self.session.carried.project.rig.heats:
             self.session.stop()
+        else:
+            self.session.order("mode own")
 
     def limit_degC(self) -> float:
         """Where a test ends: well above what it reads, and below each trip."""

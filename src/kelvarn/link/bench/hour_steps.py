@@ -102,8 +102,7 @@ class Outputs(HourStep):
     def begin(self) -> None:
         """As `HourStep.begin`."""
         self._names = [point.name for point in self.session.listener.points if point.name.startswith("out_")]
-        self.say("again")
-        self.say("mode hand")
+        self.take_in_hand()
         self.next("wait", "Its own loop is let go of.")
 
     def poll(self, last: Sample) -> None:
@@ -117,7 +116,7 @@ class Outputs(HourStep):
             self.session.stop()
             self.fail("It gets warmer: is what it heats unplugged? It was stopped.")
             return
-        if self.phase == "wait" and last.mode == HAND:
+        if self.phase == "wait" and last.mode == HAND and not last.stopped:
             self._on_s, self._shows = self._on_time_s(most_K)
             self.base = self.readings()
             lasts = show(self._on_s, Quantity.DURATION)
@@ -220,35 +219,39 @@ class StopWorks(HourStep):
     def begin(self) -> None:
         """As `HourStep.begin`."""
         self.session.stop_asked_s = self.session.stop_done_s = None
-        self.say("again")
-        self.next("press", "Press Esc now.")
+        self._took_s = 0.0
+        self.take_in_hand()
+        self.next("wait", "Its own loop is let go of.")
 
     def poll(self, last: Sample) -> None:
         """As `HourStep.poll`."""
         asked, done = self.session.stop_asked_s, self.session.stop_done_s
-        if self.phase == "press" and asked is not None and done is not None and last.stopped:
+        if self.phase == "wait" and last.mode == HAND and not last.stopped:
+            self.session.orders.hold("all", "100", self.take_answer)
+            self.next("press", "All is on, with nothing plugged in. Press Esc now.")
+        elif self.phase == "press" and asked is not None and done is not None and last.stopped and last.given <= 0.0:
             self._took_s = done - asked
-            self.say("again")
-            self.say("mode hand")
+            self.take_in_hand()
             self.next("held", "Stopped. Now something small is held, and nothing more is said.")
+        elif self.phase == "press" and self.passed_s() > LONGEST_ON_S:
+            self.fail("Esc was not pressed.")
         elif self.phase == "held" and last.mode == HAND and not last.stopped:
             self.session.order(f"hold all 5 2 {self.session.orders.token}", self.take_answer)
             self.next("silent", "Nothing is said: it must end by itself.")
-        elif self.phase == "silent" and self.answered is not None and self.answered[0] is None:
+        elif self.phase in ("press", "silent") and self.answered is not None and self.answered[0] is None:
             self.fail(self.answered[1])
-        elif self.phase == "silent" and self.passed_s() > 2.5 and last.mode == HAND and not last.held:
+        elif self.phase == "silent" and self.passed_s() > 2.5 and not last.held:
             if last.given > 0.0:
                 self.fail("What was held did not end by itself: do not heat with this device.")
                 return
             self.leave_hand()
             self.finish(f"off {1000 * self._took_s:.0f} ms after Esc; by itself 2 s after the last word")
-        elif self.phase in ("held", "silent") and self.passed_s() > SILENT_S:
+        elif self.phase in ("wait", "held", "silent") and self.passed_s() > SILENT_S:
             self.fail(self.reason("It did not do what was asked."))
 
     def cancel(self) -> None:
         """As `HourStep.cancel`."""
-        if self.phase in ("held", "silent"):
-            self.leave_hand()
+        self.leave_hand()
 
 
 class WhichWay(HourStep):
@@ -256,14 +259,14 @@ class WhichWay(HourStep):
 
     def begin(self) -> None:
         """As `HourStep.begin`."""
-        self.say("again")
+        self.take_in_hand()
         self.next("wait", "A nudge begins.")
 
     def poll(self, last: Sample) -> None:
         """As `HourStep.poll`."""
         session, rig = self.session, self.session.carried.project.rig
         if self.phase == "wait":
-            if not last.stopped:
+            if last.mode == HAND and not last.stopped:
                 task = HoldDuty(_NUDGE, _NUDGE_S, name="nudge")
                 if why := session.begin_task(task, self.limit_degC()):
                     self.fail(why)
@@ -276,14 +279,14 @@ class WhichWay(HourStep):
         moved = 0.0 if was is None or now is None else now - was
         if abs(moved) >= max(_NUDGE_K, 8 * rig.probe.noise_K):
             session.end_task()
-            self.off_again()
+            self.leave_hand()
             if (moved > 0) == rig.heats:
                 word = "warmer" if moved > 0 else "colder"
                 self.finish(f"more drive, {word}: as the rig says")
             else:
                 self.fail("It goes the other way than the rig says: look at the wires, or at what the drive does.")
         elif session.task is None:
-            self.off_again()
+            self.leave_hand()
             self.fail(f"Nothing moved: its own thermostat? the plug? {session.said}")
 
 
@@ -292,14 +295,14 @@ class OneStep(HourStep):
 
     def begin(self) -> None:
         """As `HourStep.begin`."""
-        self.say("again")
+        self.take_in_hand()
         self.next("wait", "The step begins.")
 
     def poll(self, last: Sample) -> None:
         """As `HourStep.poll`."""
         session, rig = self.session, self.session.carried.project.rig
         if self.phase == "wait":
-            if not last.stopped:
+            if last.mode == HAND and not last.stopped:
                 task = step_test(_NUDGE, _STEP_S, rig.probe.noise_K)
                 if why := session.begin_task(task, self.limit_degC() + _ABOVE_K):
                     self.fail(why)
@@ -310,7 +313,7 @@ class OneStep(HourStep):
         elif session.task is None and last.mode != TEST:
             was, now = self.base[rig.control_index], last.reading_degC
             moved = 0.0 if was is None or now is None else now - was
-            self.off_again()
+            self.leave_hand()
             self.finish(f"{100 * _NUDGE:.0f} % brought {show(moved, Quantity.DIFFERENCE, self.hour.scale, sign=True)} "
                          f"in {show(self.passed_s(), Quantity.DURATION)}")  # fmt: skip
 

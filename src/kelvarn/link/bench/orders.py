@@ -70,7 +70,7 @@ class Orders:
                 break
         device = self._device()
         if device is None:
-            raise LinkError("There is no link: what is held ends by itself; switch it off by hand.")
+            raise LinkError("There is no link; what is held ends by itself.")
         device.stop()
 
     def _run(self) -> None:

@@ -53,7 +53,7 @@ class Session:
         draw: random.Random | None = None, renew_s: float = LEASE_S / 3,
     ) -> None:  # fmt: skip
         self.carried, self._clock, self._now = carried, clock, now
-        self._arrived: deque[Sample | tuple[LinkState, str]] = deque()
+        self._arrived: deque[Sample | tuple[LinkState, str] | str] = deque()
         self.listener = Listener(address, self._arrived.append, lambda *told: self._arrived.append(told), opens, clock)
         token = (draw or random.Random()).randrange(1, 65_536)
         self.orders = Orders(lambda: self.listener.device, token, renew_s)
@@ -156,7 +156,7 @@ class Session:
             try:
                 self.orders.stop()
             except LinkError as error:
-                self._arrived.append((LinkState.LOST, f"Stop was not heard: {error}"))
+                self._arrived.append(f"Stop was not heard: {error} Switch it off by hand.")
                 return
             for _ in range(20):
                 if self.stop_done_s is not None:
@@ -178,7 +178,7 @@ class Session:
         return ""
 
     def _refused(self, why: str) -> None:
-        self._arrived.append((LinkState.OPEN, why))
+        self._arrived.append(why)
 
     def end_task(self) -> None:
         """End the test under way: the device goes back to what was."""
@@ -251,6 +251,8 @@ class Session:
             found = True
             if isinstance(each, Sample):
                 self._take(each)
+            elif isinstance(each, str):
+                self.said = each
             else:
                 self._changed(*each)
         if self.recorder is not None and self.recorder.trouble:
