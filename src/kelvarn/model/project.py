@@ -9,7 +9,7 @@ from kelvarn.units import Scale
 from .bench import MOST_STEPS, FirstHourStep
 from .bought import Bought
 from .candidate import Candidate
-from .fields import ModelBase, Name, Notes, field
+from .fields import ModelBase, Name, Notes, OneLine, field
 from .handed import Adjustable, CheckName, HandedOver, KeptProof, Tick, Unit
 from .kept_run import MOST_KEPT, KeptRun
 from .log import MOST_FITS, MOST_LOGS, KeptFit, Log
@@ -61,6 +61,10 @@ class Project(ModelBase):
 
     first_hour: tuple[FirstHourStep, ...] = field(
         (), "First hour", "Steps that were done beside the device.", max_length=MOST_STEPS
+    )
+
+    look_again: OneLine = field(
+        "", "Look again", "The day on which the device is to be looked at again, as 2026-12-06.", max_length=20
     )
 
     @model_validator(mode="after")

@@ -66,6 +66,10 @@ class Observer:
         """What the controller beside it decided last: the terms that no line tells."""
         return self._control.decision[0]
 
+    def bodies_degC(self) -> dict[str, float]:
+        """Temperature of each body of the model now."""
+        return dict(zip((body.name for body in self._rig.all_bodies), self._plant.bodies_degC, strict=True))
+
     @property
     def model_degC(self) -> float:
         """What the model's control probe reads now."""

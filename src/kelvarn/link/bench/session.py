@@ -15,7 +15,7 @@ from pathlib import Path
 from kelvarn.handover.carry import Carried
 from kelvarn.handover.points import MODES
 from kelvarn.handover.settings import fingerprint
-from kelvarn.link.device import Device
+from kelvarn.link.device import Device, ProbeLine
 from kelvarn.link.faults import LinkError
 from kelvarn.link.lines import Answer, Sample, TalkPoint
 from kelvarn.link.listener import LinkState, Listener
@@ -75,6 +75,8 @@ class Session:
         self._heats_since: tuple[float, float] | None = None
         self._state = LinkState.CLOSED
         self._sent = 0
+        self._asks_raws = False
+        self.raws: list[ProbeLine] = []
         self.changed_there = ""
 
     # The link.
@@ -289,6 +291,22 @@ class Session:
         self._look_at_guards(sample, was)
         self._look_for_rise(sample)
         self._go_on_with_task(sample)
+
+    def read_raws(self) -> None:
+        """Ask for the raw figures of all probes, in a thread of its own; `raws` then has them."""
+        if not self._asks_raws and self.is_open:
+            self._asks_raws = True
+            threading.Thread(target=self._read_raws, name="raws", daemon=True).start()
+
+    def _read_raws(self) -> None:
+        device = self.device
+        try:
+            if device is not None:
+                self.raws = device.probes()
+        except LinkError:
+            pass  # the link says so itself
+        finally:
+            self._asks_raws = False
 
     def _settings_changed(self) -> None:
         """Somebody has set something: from here, or at the device itself."""

@@ -8,12 +8,15 @@ from collections import deque
 from dataclasses import dataclass
 from typing import Protocol
 
+from kelvarn.fit.planning import plan_step_test, rough_of
 from kelvarn.link.lines import Sample
+from kelvarn.model.rig import Rig
 
 STEADY_K_PER_MIN = 0.05
 """Slope below which a reading counts as steady, if its noise allows no less."""
 _STEADY_SHARE = 0.02  # of the change so far, in a fifth of the time since the step
 _SHORTEST_S = 60.0
+_GAIN_SHARE, _LAG_SHARE = 0.03, 0.05
 
 
 class Task(Protocol):
@@ -135,6 +138,13 @@ class Profile:
             self.ended = "its time is over"
             return None
         return [duty for at_s, duty in self.steps if at_s <= time_s][-1]
+
+
+def planned_recording(rig: Rig, setpoint_degC: float) -> tuple[Profile, float]:
+    """The shortest recording that tells gain and lag to 3 and 5 %, and where it will end, degC. Raises FitError."""
+    plan = plan_step_test(rough_of(rig, setpoint_degC), _GAIN_SHARE, _LAG_SHARE)
+    test = plan.test
+    return Profile(((0.0, test.start), (test.before_s, test.drive)), test.whole_s), plan.end_degC
 
 
 @dataclass

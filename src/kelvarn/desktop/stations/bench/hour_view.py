@@ -20,6 +20,7 @@ from kelvarn.desktop.parts.plain import PlainLabel, set_shown
 from kelvarn.desktop.parts.table import ReadTable
 from kelvarn.desktop.state.view import View
 from kelvarn.link.bench.session import Session
+from kelvarn.link.device import ProbeLine
 from kelvarn.units import Quantity, parse, show
 from kelvarn.words.live import MODE_WORDS, ruler_of
 
@@ -76,6 +77,9 @@ class HourView(QWidget):
         note.setWordWrap(False)
         head.addWidget(note)
         column.addLayout(head)
+        self._raws = small("")
+        self._raws.setWordWrap(True)
+        column.addWidget(self._raws)
         self.table = ReadTable("The last samples")
         self.table.setColumnCount(len(_COLUMNS))
         self.table.setHorizontalHeaderLabels(_COLUMNS)
@@ -139,6 +143,8 @@ class HourView(QWidget):
         self._said.style().unpolish(self._said)
         self._said.style().polish(self._said)
         set_shown(self._said, bool(self._said.text()))
+        session.read_raws()
+        self._raws.setText("   ".join(_raw_text(each) for each in session.raws))
         self._fill(session)
 
     def _fill(self, session: Session) -> None:
@@ -159,6 +165,12 @@ class HourView(QWidget):
             )  # fmt: skip
             for column, text in enumerate(cells):
                 self.table.setItem(row, column, QTableWidgetItem(text))
+
+
+def _raw_text(probe: ProbeLine) -> str:
+    """A probe as the board has it."""
+    degC = "no reading" if probe.degC is None else f"corrected {probe.degC:.2f} °C"
+    return f"{probe.name}: raw {probe.raw:g}, {degC}, channel {probe.channel}"
 
 
 def guarded_text(work: Callable[[], str]) -> str:

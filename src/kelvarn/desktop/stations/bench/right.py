@@ -1,5 +1,6 @@
 """The right column: big figures and the stop, the drive by hand, measures, provocations and tests, the recording."""
 
+import math
 from collections.abc import Callable
 from functools import partial
 
@@ -11,13 +12,15 @@ from kelvarn.desktop import theme
 from kelvarn.desktop.fields.plain import heading, link, small
 from kelvarn.desktop.parts.plain import PlainLabel, menu_text, set_shown
 from kelvarn.desktop.state.view import View
+from kelvarn.fit.observed import FitError
 from kelvarn.link.bench.first_hour import needs_before_heat
 from kelvarn.link.bench.observer import provocations
 from kelvarn.link.bench.provoking import SETPOINT_K, score
 from kelvarn.link.bench.session import HAND, Session
-from kelvarn.link.bench.tasks import RelayTest, Sweep, Task, cool_down, step_test
+from kelvarn.link.bench.tasks import RelayTest, Sweep, Task, cool_down, planned_recording, step_test
 from kelvarn.model.drives import Fan
 from kelvarn.model.guards import Trip
+from kelvarn.units import Quantity, show
 
 from .figures import Against, BigFigures, StopButton
 from .scene import Live
@@ -26,7 +29,10 @@ from .work import Bench
 
 _STEP_S, _COOL_S = 4 * 3600.0, 8 * 3600.0
 _MARGIN_K = 10.0
-_TESTS = (("step", "step test"), ("relay", "relay test"), ("cool", "cool-down"), ("sweep", "where the fan stands"))
+_TESTS = (
+    ("step", "step test"), ("relay", "relay test"), ("cool", "cool-down"), ("plan", "the recording that Fit plans"),
+    ("sweep", "where the fan stands"),
+)  # fmt: skip
 
 
 class HandPanel(QWidget):
@@ -171,6 +177,17 @@ class TestsPanel(QWidget):
         task: Task = cool_down(_COOL_S, noise)
         if key == "step":
             task = step_test(duty, _STEP_S, noise)
+        elif key == "plan":
+            try:
+                task, ends_degC = planned_recording(rig, session.last.setpoint_degC)
+            except FitError as error:
+                self._say(str(error))
+                return
+            if ends_degC > self.limit.number:
+                self._say(
+                    f"It would end at {ends_degC:.0f} °C, beyond {self.limit.number:.0f} °C: raise where it ends."
+                )
+                return
         elif key == "sweep":
             task = self._sweep = Sweep()
         elif key == "relay":
@@ -346,5 +363,7 @@ class RightColumn(QWidget):
             took = ""
             if session.stop_asked_s is not None and session.stop_done_s is not None:
                 took = f", {1000 * (session.stop_done_s - session.stop_asked_s):.0f} ms after it was said"
-            return f"stopped{took}"
+            cold = self._bench.cold_s
+            again = "" if cold is None or math.isinf(cold) else f"; cold again in {show(cold, Quantity.DURATION)}"
+            return f"stopped{took}{again}"
         return "Esc, from anywhere in the program"

@@ -12,7 +12,7 @@ from kelvarn.link.bench.provoking import Provocation
 from kelvarn.link.bench.session import Session
 from kelvarn.units import Quantity, Scale, show, usual_unit
 
-from .work import Expected
+from .expected import Expected
 
 _EVENTS_HEIGHT, _AHEAD_SHARE, _LEAST_S, _ROUND_S = 58, 0.4, 1800.0, 600.0
 _DRIVE = ValueAxis(Quantity.DRIVE, fixed=(0.0, 1.0), ticks=(0.0, 1.0))

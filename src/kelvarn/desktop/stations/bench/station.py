@@ -1,5 +1,7 @@
 """Puts the Bench together: beside the device, from the first hour on."""
 
+from datetime import date
+
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import (
     QButtonGroup,
@@ -153,9 +155,10 @@ class BenchStation(Station):
         self._choose_step(key)
 
     def phrase(self) -> Phrase:
-        session = self.bench.session
+        session, day = self.bench.session, self._document.project.look_again
         if session is None:
-            return Phrase("not connected", "begin")
+            due = bool(day) and day <= date.today().isoformat()
+            return Phrase("look again today", "look") if due else Phrase("not connected", "begin")
         last = session.last
         if last is None:
             return Phrase(f"link {session.listener.state.value}", "look")

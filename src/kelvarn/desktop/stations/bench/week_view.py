@@ -1,10 +1,11 @@
 """The week: a recording against what was expected of it, day by day."""
 
 import math
+from datetime import date, timedelta
 
 from PySide6.QtWidgets import QAbstractItemView, QHBoxLayout, QHeaderView, QTableWidgetItem, QVBoxLayout, QWidget
 
-from kelvarn.desktop.fields.plain import Choice, heading, small
+from kelvarn.desktop.fields.plain import Choice, heading, link, small
 from kelvarn.desktop.parts.table import ReadTable
 from kelvarn.desktop.state.document import Document
 from kelvarn.desktop.state.runner import Runner
@@ -39,6 +40,8 @@ class WeekView(QWidget):
         self.logs.setAccessibleName("Recording")
         self.logs.activated.connect(lambda _: self.refresh())
         head.addWidget(self.logs)
+        self.again = link("look again in a week", self._look_again, "The station says so on that day")
+        head.addWidget(self.again)
         column.addLayout(head)
         self.said = small("")
         self.said.setWordWrap(True)
@@ -51,8 +54,14 @@ class WeekView(QWidget):
         self.table.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
         column.addWidget(self.table, 1)
 
+    def _look_again(self) -> None:
+        day = "" if self._document.project.look_again else (date.today() + timedelta(days=7)).isoformat()
+        self._document.set(("look_again",), day, "when to look again")
+
     def refresh(self) -> None:
         """Show the log that is chosen."""
+        day = self._document.project.look_again
+        self.again.setText(f"look again on {day} ✕" if day else "look again in a week")
         project, trial = self._document.project, self._view.trial(self._document.project)
         names = [log.name for log in project.logs]
         if [self.logs.itemText(k) for k in range(self.logs.count())] != names:

@@ -1,8 +1,8 @@
 """What the Bench does: the link to a device, what is expected of it, and what the user wants of it."""
 
+import math
 import time
 from datetime import datetime
-from typing import NamedTuple
 
 from platformdirs import user_state_path
 from PySide6.QtCore import QObject, QTimer, Signal
@@ -10,8 +10,6 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from kelvarn.desktop.state.document import Document
 from kelvarn.desktop.state.jobs import Jobs
 from kelvarn.desktop.state.view import View
-from kelvarn.engine.prepare import RunError
-from kelvarn.engine.run import Run, compute
 from kelvarn.files.writing import file_stem
 from kelvarn.handover.carry import Carried
 from kelvarn.handover.faults import HandoverError
@@ -24,27 +22,18 @@ from kelvarn.link.faults import LinkError
 from kelvarn.link.recording import RecordingError, log_of_recording
 from kelvarn.link.wire import LinkAddress, link_address
 from kelvarn.model.bench import MOST_STEPS, FirstHourStep
-from kelvarn.model.candidate import Candidate, Controller
+from kelvarn.model.candidate import Candidate
 from kelvarn.model.edit import with_fields
-from kelvarn.model.event_base import LONGEST_S
 from kelvarn.model.probes import Correction
-from kelvarn.model.rig import Rig
-from kelvarn.model.trial import Plan, SetpointChange, Trial
+from kelvarn.studies.cold_again import cold_again_s
 
+from .expected import Expected, computed, trial_from_now
 from .practice import PracticeProcess
 
-FUTURE, EXPECTED = "bench: future", "bench: expected"
+FUTURE, EXPECTED, COLD = "bench: future", "bench: expected", "bench: cold"
 _POLL_MS = 100
 _SHOWS_EVERY_S, _FUTURE_EVERY_S = 0.5, 10.0
 _AHEAD_S = 3600.0
-_JUST_S, _JUST_SAMPLES = 60.0, 5
-
-
-class Expected(NamedTuple):
-    """What the trial promised, from an instant of the session on."""
-
-    from_s: float
-    run: Run
 
 
 class Bench(QObject):
@@ -71,6 +60,7 @@ class Bench(QObject):
         self.expected: Expected | None = None
         self.future: tuple[float, Future] | None = None
         self.provoked: Provocation | None = None
+        self.cold_s: float | None = None
         self.edits: dict[str, float] = {}
         self.trouble = ""
         self.armed_at_s: float | None = None
@@ -162,6 +152,7 @@ class Bench(QObject):
         if self.first_hour is not None:
             self.first_hour.poll()
         self._count_down(session)
+        self._look_for_cold(session)
         self._end_nudge(session)
         if session.is_open != self._was_open:
             self._was_open = session.is_open
@@ -175,10 +166,10 @@ class Bench(QObject):
 
     def _expect(self, session: Session) -> None:
         if self.expected is None and session.is_ours and not self._jobs.busy(EXPECTED):
-            trial, from_s = _trial_from_now(session, begins=self._begins)
+            trial, from_s = trial_from_now(session, begins=self._begins)
             self._begins = False
             rig, law = session.carried.project.rig, session.carried.candidate.controller
-            self._jobs.start(EXPECTED, lambda: _computed(rig, law, trial, from_s), self._take_expected, waits=False)
+            self._jobs.start(EXPECTED, lambda: computed(rig, law, trial, from_s), self._take_expected, waits=False)
         if session.observer is not None and session.time_s - self._future_at >= _FUTURE_EVERY_S:
             if not self._jobs.busy(FUTURE):
                 self._future_at = session.time_s
@@ -239,6 +230,18 @@ class Bench(QObject):
         nudged = session.last is not None and session.last.nudged
         if nudged and self.provoked is not None and session.time_s - self.provoked.at_s >= SETPOINT_S:
             session.orders.release("setpoint")
+
+    def _look_for_cold(self, session: Session) -> None:
+        """Once it is stopped: when is it cold again, for the next trial from cold?"""
+        stopped = session.last is not None and session.last.stopped
+        if not stopped or session.observer is None:
+            self.cold_s = None
+        elif self.cold_s is None and not self._jobs.busy(COLD):
+            rig, bodies = session.carried.project.rig, session.observer.bodies_degC()
+            self._jobs.start(COLD, lambda: cold_again_s(rig, bodies), self._take_cold, waits=False)
+
+    def _take_cold(self, found: object) -> None:
+        self.cold_s = found if isinstance(found, float) else math.inf
 
     # What is done.
 
@@ -367,31 +370,3 @@ class Bench(QObject):
             return str(error)
         self._document.apply(with_fields(project, logs=(*project.logs, log)), f"keep the recording {log.name}")
         return ""
-
-
-def _trial_from_now(session: Session, *, begins: bool) -> tuple[Trial, float]:
-    """The trial that a device goes through: its plan, where it has just begun, else what it keeps now; and since when.
-
-    Args:
-        session: the device.
-        begins: whether its plan was let begin from here.
-    """
-    trial, last = session.carried.trial, session.last
-    assert last is not None
-    up_s, interval_s = last.t_ms / 1000.0, session.carried.project.rig.probe.interval_s
-    start = last.reading_degC
-    if begins:
-        return with_fields(trial, events=(), marks=(), start_degC=start), session.time_s
-    if up_s <= max(_JUST_S, _JUST_SAMPLES * interval_s):
-        return with_fields(trial, events=(), marks=(), start_degC=start), session.time_s - up_s
-    plan = Plan(changes=(SetpointChange(at_s=0.0, to_degC=last.setpoint_degC),))
-    lasts_s = min(trial.duration_s, LONGEST_S)
-    made = with_fields(trial, events=(), start_degC=start, plan=plan, marks=(), duration_s=lasts_s)
-    return made, session.time_s
-
-
-def _computed(rig: Rig, law: Controller, trial: Trial, from_s: float) -> Expected | None:
-    try:
-        return Expected(from_s, compute(rig, law, trial))
-    except RunError:
-        return None
