@@ -16,7 +16,7 @@ _OWN = b"practice"
 _LONGEST = 200
 _MOST_TICKS = 5000
 _MOST_CALLERS = 4
-_LATE_S = 1.0
+_LATE_S = 0.2
 _READ = 4096
 
 

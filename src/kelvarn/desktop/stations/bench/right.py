@@ -6,7 +6,7 @@ from functools import partial
 
 import numpy as np
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QFormLayout, QHBoxLayout, QLabel, QPushButton, QSlider, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFormLayout, QHBoxLayout, QPushButton, QSlider, QVBoxLayout, QWidget
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.fields.plain import heading, link, small
@@ -305,7 +305,7 @@ class RightColumn(QWidget):
         self._bench, self._view = bench, view
         self.figures, self.stop, self.against = BigFigures(), StopButton(), Against()
         self.stop.clicked.connect(bench.stop)
-        self.stop_state = QLabel()
+        self.stop_state = PlainLabel()
         self.stop_state.setProperty("role", "muted")
         self.stop_state.setFont(theme.font("small"))
         self.stop_state.setAlignment(Qt.AlignmentFlag.AlignHCenter)
