@@ -134,6 +134,7 @@ def show_bench(window: MainWindow, name: str) -> None:
         bench.provoke("Door")
         wait(lambda: bench.provoked is not None)
     else:
+        station.show_tab("first hour")
         bench.stop()
         wait(lambda: session.last is not None and session.last.stopped)
         for key in ("answers", "alarm"):

@@ -195,3 +195,40 @@ def test_a_step_of_the_first_hour_is_ticked_and_kept(window: MainWindow, qtbot: 
     assert station.bench.done == {}
     assert station.bench.session is not None
     assert "another state" in station.bench.session.may_order()
+
+
+def test_a_test_begins_with_a_recording_and_may_be_ended(window: MainWindow, qtbot: QtBot) -> None:
+    station = window.bench
+    tests = station.right.tests
+    qtbot.mouseClick(station.tabs["live"], Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(tests.isVisible, timeout=10_000)
+    assert [key for key, button in tests.buttons.items() if button.isVisible()] == ["step", "relay", "cool", "plan"]
+    qtbot.mouseClick(tests.buttons["plan"], Qt.MouseButton.LeftButton)
+    assert "Before anything heats" in station._why.text()
+    station.bench.done.update(dict.fromkeys(BEFORE_HEAT, "x"))
+    tests.limit.setValue(30.0)
+    qtbot.mouseClick(tests.buttons["plan"], Qt.MouseButton.LeftButton)
+    assert "raise “Ends at”" in station._why.text()
+    tests.limit.setValue(74.0)
+    qtbot.mouseClick(tests.buttons["step"], Qt.MouseButton.LeftButton)
+    session = station.bench.session
+    assert session is not None
+    assert session.recorder is not None
+    qtbot.waitUntil(lambda: last(window).mode == 2 and last(window).given == 0.3, timeout=10_000)
+    qtbot.waitUntil(tests.end.isVisible, timeout=10_000)
+    qtbot.mouseClick(tests.end, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: last(window).mode == 0, timeout=10_000)
+
+
+def test_a_provocation_is_drawn_before_it_comes(window: MainWindow, qtbot: QtBot) -> None:
+    station = window.bench
+    qtbot.mouseClick(station.tabs["live"], Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: "" in station.right.tests.provocations, timeout=10_000)
+    qtbot.waitUntil(lambda: station.bench.session is not None and station.bench.session.observer is not None)
+    qtbot.mouseClick(station.right.tests.provocations[""], Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: last(window).nudged and station.bench.provoked is not None, timeout=20_000)
+    assert last(window).setpoint_degC == 55.0
+    assert station.live is not None
+    names = [trace.name for trace in live_lanes(station.live).lanes[0].traces]
+    assert "expected, setpoint by -5 K" in names
+    qtbot.waitUntil(lambda: "expected" in station.right.tests.score.text(), timeout=10_000)

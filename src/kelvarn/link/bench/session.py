@@ -275,7 +275,7 @@ class Session:
         before_s, first = self.time_s, self.last is None
         self.time_s = self._time.of(sample)
         if sample.stopped and self.stop_asked_s is not None and self.stop_done_s is None:
-            self.stop_done_s = self._clock()
+            self.stop_done_s = max(sample.at_s, self.stop_asked_s)
         was = self.last
         self.last = sample
         if was is not None and sample.edits != was.edits:

@@ -116,13 +116,7 @@ class TestsPanel(QWidget):
         form.addRow(PlainLabel("Ends at"), self.limit)
         column.addLayout(form)
         self.buttons: dict[str, QPushButton] = {}
-        tests = (
-            ("step", "step test"),
-            ("relay", "relay test"),
-            ("cool", "cool-down"),
-            ("sweep", "where the fan stands"),
-        )
-        for key, text in tests:
+        for key, text in _TESTS:
             button = link(text, partial(self._begin, key))
             column.addWidget(button)
             self.buttons[key] = button
