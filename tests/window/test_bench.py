@@ -208,7 +208,7 @@ def test_a_test_begins_with_a_recording_and_may_be_ended(window: MainWindow, qtb
     station.bench.done.update(dict.fromkeys(BEFORE_HEAT, "x"))
     tests.limit.setValue(30.0)
     qtbot.mouseClick(tests.buttons["plan"], Qt.MouseButton.LeftButton)
-    assert "raise “Ends at”" in station._why.text()
+    assert "raise where it ends" in station._why.text()
     tests.limit.setValue(74.0)
     qtbot.mouseClick(tests.buttons["step"], Qt.MouseButton.LeftButton)
     session = station.bench.session
