@@ -186,8 +186,10 @@ class PracticeServer:
                 behind_s = _LATE_S
             if behind_s < 0:
                 self._wait(self.outlet.files(), -behind_s)
+                behind_s = (self._clock() - self._began) - self.rig.time_s / self._speed
             self._listen()
-            for _ in range(min(int(max(behind_s, 0.0) * self._speed / tick_s) + 1, _MOST_TICKS)):
+            due = min(int(behind_s * self._speed / tick_s) + 1, _MOST_TICKS) if behind_s >= 0 else 0
+            for _ in range(due):  # none where something arrived before the next one is due
                 self.rig.tick()
                 self._speak()
 

@@ -32,7 +32,7 @@ from .practice import PracticeProcess
 
 FUTURE, EXPECTED, COLD = "bench: future", "bench: expected", "bench: cold"
 _POLL_MS = 100
-_SHOWS_EVERY_S, _FUTURE_EVERY_S = 0.5, 10.0
+_SHOWS_AT_MOST_S, _SHOWS_AT_LEAST_S, _FUTURE_EVERY_S = 0.25, 1.0, 30.0
 _AHEAD_S = 3600.0
 
 
@@ -148,7 +148,7 @@ class Bench(QObject):
         session = self.session
         if session is None:
             return
-        session.poll()
+        heard = session.poll()
         if self.first_hour is not None:
             self.first_hour.poll()
         self._count_down(session)
@@ -160,7 +160,7 @@ class Bench(QObject):
         if session.last is not None:
             self._expect(session)
         now = time.monotonic()
-        if now - self._shown_at >= _SHOWS_EVERY_S:
+        if now - self._shown_at >= (_SHOWS_AT_MOST_S if heard else _SHOWS_AT_LEAST_S):
             self._shown_at = now
             self.moved.emit()
 
