@@ -208,6 +208,7 @@ def main() -> None:
         print(folder / f"{name}.png")
         fold(window, name)
     window.document.close()
+    window.document._saved = window.document.project  # nobody is asked whether to save what was shown
     window.close()
 
 
