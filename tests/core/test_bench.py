@@ -3,12 +3,13 @@
 import threading
 import time
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import pytest
 
 from kelvarn.handover.carry import Carried
 from kelvarn.link.bench.first_hour import BEFORE_HEAT, KEYS, FirstHour, needs_before_heat
+from kelvarn.link.bench.hour_steps import Outputs
 from kelvarn.link.bench.session import HAND, OWN, TEST, Session
 from kelvarn.link.bench.tasks import HoldDuty
 from kelvarn.link.lines import Sample
@@ -163,12 +164,45 @@ def test_the_cable_pulled_in_the_middle_leaves_nothing_on(bench: Bench) -> None:
 def test_a_trip_that_the_device_does_not_obey_is_obeyed_here(bench: Bench) -> None:
     session = bench.session
     hot = sample(1, probes_degC={0: 80.0}, reading_degC=80.0, given=0.5)
-    session._look_at_guards(hot, None)
-    assert session.stop_asked_s is None
-    session._look_at_guards(hot, hot)
+    for _ in range(2):  # the second time as the first: that it was stopped once is no reason to let it heat
+        asked_s = session.stop_asked_s
+        session._look_at_guards(hot)
+        assert session.stop_asked_s == asked_s
+        session.time_s += 0.5
+        session._look_at_guards(hot)
+        assert session.stop_asked_s != asked_s
+        assert "stopped from here" in session.said
+        bench.until(lambda: bench.last.stopped and session.stop_done_s is not None)
+        bench.until(lambda: session._beyond_since == {})
+
+
+def test_a_trip_that_may_wait_is_waited_for_and_then_obeyed_here(bench: Bench, monkeypatch: pytest.MonkeyPatch) -> None:
+    session, hot = bench.session, sample(1, probes_degC={0: 80.0}, reading_degC=80.0, given=0.5)
+    rig = session.carried.project.rig
+    late = with_fields(rig, guards=tuple(with_fields(each, delay_s=30.0) for each in rig.guards))
+    session.carried = replace(session.carried, project=with_fields(session.carried.project, rig=late))
+    monkeypatch.setattr(Session, "is_ours", True)  # its program was made without the delay
+    for k in range(62):
+        assert session.stop_asked_s is None, k
+        session.time_s = 0.5 * k
+        session._look_at_guards(hot)
     assert session.stop_asked_s is not None
-    assert "stopped from here" in session.said
-    bench.until(lambda: bench.last.stopped)
+
+
+def test_an_output_that_would_not_show_whether_it_heats_is_not_passed_over(
+    bench: Bench, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    step = Outputs(FirstHour(bench.session, {}, dict[str, str]().__setitem__))
+    step.begin()
+    for would_show in (False, True):
+        step.phase = "wait"
+        monkeypatch.setattr(step, "_on_time_s", lambda _most_K, shows=would_show: (5.0, shows))
+        step.poll(replace(bench.last, mode=HAND, stopped=False))
+        assert step.phase == "on"
+    found: list[str] = []
+    monkeypatch.setattr(step, "finish", found.append)
+    step.yes(is_so=True)
+    assert "says little" in found[0]
 
 
 def test_much_that_brings_nothing_is_said(bench: Bench) -> None:

@@ -146,6 +146,15 @@ def test_a_setting_is_edited_here_sent_and_read_back(window: MainWindow, qtbot: 
     assert session is not None
     qtbot.waitUntil(lambda: session.listener.values["ti_s"].value == 900.0, timeout=10_000)
     assert station.bench.edits == {}
+    session.watch_only, station.bench.edits["ti_s"] = True, 800.0
+    moments = len(session.history.moments)
+    assert "Nobody may" in station.bench.send()
+    assert station.bench.edits == {"ti_s": 800.0}  # what was refused is neither lost nor said to be done
+    assert len(session.history.moments) == moments
+    station.bench.armed_at_s = 0.0
+    station.bench.poll()
+    assert station.bench.armed_at_s is None
+    assert "Nobody may" in session.said
 
 
 def test_a_recording_becomes_a_log_and_what_happens_is_in_it(
@@ -166,6 +175,11 @@ def test_a_recording_becomes_a_log_and_what_happens_is_in_it(
     log = window.document.project.logs[-1]
     assert "door opened" in [note.text for note in log.moments]
     assert read_log(log).measured_degC.size > 5
+    qtbot.mouseClick(recording.button, Qt.MouseButton.LeftButton)
+    session.recorder.path.unlink()
+    qtbot.mouseClick(recording.button, Qt.MouseButton.LeftButton)
+    assert "is a log" not in station._why.text()
+    assert window.document.project.logs[-1] == log
 
 
 def test_a_step_of_the_first_hour_is_ticked_and_kept(window: MainWindow, qtbot: QtBot) -> None:

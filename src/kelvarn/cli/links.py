@@ -251,19 +251,12 @@ class _Taking:
 
     def begin(self, listener: "Listener", out: Path | None, share: int | None) -> None:
         """Begin to take, once it is known who is there."""
-        from kelvarn.link.recording import Facts, Recorder, RecordingError
+        from kelvarn.link.recording import Recorder, RecordingError, facts_of
         from kelvarn.link.shared import SharedView
 
         found = listener.identity
         assert found is not None
-        names = [point.name for point in listener.points]
-        facts = Facts(
-            project=found.rig, candidate=found.program, state=found.state,
-            probes=tuple(name for name in names if name.startswith("probe_")),
-            outputs=tuple(name for name in names if name.startswith("out_")),
-            settings=tuple((point.name, f"{listener.values[point.name].value}") for point in listener.points
-                           if point.writes and point.name in listener.values),
-        )  # fmt: skip
+        facts = facts_of(listener, found.rig, found.program)
         try:
             self._recorder = None if out is None else Recorder(out, facts)
         except RecordingError as error:

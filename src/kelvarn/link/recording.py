@@ -19,6 +19,7 @@ from kelvarn.model.log import Log, LogColumn, LogNote, LogReading
 from kelvarn.model.names import free_name
 
 from .lines import Sample
+from .listener import Listener
 
 KEEP_EVERY_S = 1.0
 MOST_WAITING = 20_000
@@ -65,6 +66,25 @@ class Facts:
     def columns(self) -> list[str]:
         """Names of the columns of probes and outputs."""
         return [f"{name}_degC" for name in self.probes] + list(self.outputs)
+
+
+def facts_of(listener: Listener, project: str, candidate: str, probes: Sequence[str] = ()) -> Facts:
+    """What a recording of a device that is listened to is of.
+
+    Args:
+        listener: of the device, with what it has told of itself.
+        project, candidate: whose device it is.
+        probes: what to call its probes where it names none.
+    """
+    names = [point.name for point in listener.points]
+    return Facts(
+        project=project, candidate=candidate,
+        state=listener.identity.state if listener.identity is not None else "",
+        probes=tuple(name for name in names if name.startswith("probe_")) or tuple(probes),
+        outputs=tuple(name for name in names if name.startswith("out_")),
+        settings=tuple((point.name, f"{listener.values[point.name].value}") for point in listener.points
+                       if point.writes and point.name in listener.values),
+    )  # fmt: skip
 
 
 class DeviceTime:

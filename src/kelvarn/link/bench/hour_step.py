@@ -1,5 +1,6 @@
 """What a step of the first hour is made of: it asks, acts, is off again, and is ticked or not."""
 
+from abc import ABC, abstractmethod
 from typing import Protocol
 
 from kelvarn.link.lines import Answer, Sample
@@ -10,7 +11,8 @@ from .session import Session
 
 WITHIN_S = 10.0
 """Within which a device does what it was asked."""
-_ABOVE_K = 20.0
+ABOVE_K = 20.0
+"""How far above what it reads a test ends."""
 
 
 class Hour(Protocol):
@@ -28,7 +30,7 @@ class Hour(Protocol):
         """It is not; everything goes back."""
 
 
-class HourStep:
+class HourStep(ABC):
     """A step under way.
 
     Args:
@@ -41,19 +43,21 @@ class HourStep:
         self.answered: tuple[Answer | None, str] | None = None
         self.base = self.readings()
 
+    @abstractmethod
     def begin(self) -> None:
         """Begin to ask."""
-        raise NotImplementedError
 
+    @abstractmethod
     def poll(self, last: Sample) -> None:
         """Look at a sample."""
-        raise NotImplementedError
 
     def yes(self, is_so: bool) -> None:
-        """What was asked is so, or not; of a step that asks nothing: nothing."""
+        """What was asked is so, or not."""
+        return  # of a step that asks nothing
 
     def cancel(self) -> None:
         """It ends before its time."""
+        return  # of a step that leaves nothing on
 
     def readings(self) -> list[float | None]:
         """What each probe reads now."""
@@ -116,4 +120,4 @@ class HourStep:
         rig = self.session.carried.project.rig
         trips = [guard.at_degC for guard in rig.guards if isinstance(guard, Trip) and guard.side == "above"]
         highest = max((degC for degC in self.readings() if degC is not None), default=20.0)
-        return min([highest + _ABOVE_K, *(each - 1.0 for each in trips if each - 1.0 > highest)])
+        return min([highest + ABOVE_K, *(each - 1.0 for each in trips if each - 1.0 > highest)])

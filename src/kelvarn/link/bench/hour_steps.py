@@ -7,7 +7,7 @@ from kelvarn.link.practice.plant import PracticePlant
 from kelvarn.model.guards import Trip
 from kelvarn.units import Quantity, show
 
-from .hour_step import WITHIN_S, HourStep
+from .hour_step import ABOVE_K, WITHIN_S, HourStep
 from .session import HAND, TEST
 from .tasks import HoldDuty, step_test
 
@@ -16,7 +16,6 @@ OUTPUT_ON_S, LONGEST_ON_S, SILENT_S = 5.0, 120.0, 12.0
 _SHOWS = 1.5  # times what counts as warmer: so much it would get with the plug in
 _WARMED_K, _RISES_K = 1.0, 0.7
 _NUDGE, _NUDGE_S, _NUDGE_K, _STEP_S = 0.3, 300.0, 1.5, 4 * 3600.0
-_ABOVE_K = 20.0
 
 
 class Answers(HourStep):
@@ -102,6 +101,7 @@ class Outputs(HourStep):
     def begin(self) -> None:
         """As `HourStep.begin`."""
         self._names = [point.name for point in self.session.listener.points if point.name.startswith("out_")]
+        self._all_would_show = True
         self.take_in_hand()
         self.next("wait", "Its own loop is let go of.")
 
@@ -117,7 +117,8 @@ class Outputs(HourStep):
             self.fail("It gets warmer: is what it heats unplugged? It was stopped.")
             return
         if self.phase == "wait" and last.mode == HAND and not last.stopped:
-            self._on_s, self._shows = self._on_time_s(most_K)
+            self._on_s, shows = self._on_time_s(most_K)
+            self._all_would_show = self._all_would_show and shows
             self.base = self.readings()
             lasts = show(self._on_s, Quantity.DURATION)
             self.next("on", f"“{drives[self.place].name}” is on for {lasts}: so long would show whether it heats.")
@@ -144,7 +145,9 @@ class Outputs(HourStep):
             return
         names = ", ".join(drive.name for drive in drives)
         self.leave_hand()
-        warmer = "nothing got warmer" if self._shows else "that nothing got warmer says little: it heats too slowly"
+        warmer = (
+            "nothing got warmer" if self._all_would_show else "that nothing got warmer says little: it heats too slowly"
+        )
         self.finish(f"{names}: each was seen alone; {warmer}")
 
     def cancel(self) -> None:
@@ -304,7 +307,7 @@ class OneStep(HourStep):
         if self.phase == "wait":
             if last.mode == HAND and not last.stopped:
                 task = step_test(_NUDGE, _STEP_S, rig.probe.noise_K)
-                if why := session.begin_task(task, self.limit_degC() + _ABOVE_K):
+                if why := session.begin_task(task, self.limit_degC() + ABOVE_K):
                     self.fail(why)
                 else:
                     self.next("step", f"{100 * _NUDGE:.0f} % until it is steady, or at its limit.")

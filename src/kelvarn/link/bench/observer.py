@@ -46,7 +46,7 @@ class Observer:
 
     def __init__(self, carried: Carried, begins_degC: float) -> None:
         rig = carried.project.rig
-        self._carried, self._rig = carried, rig
+        self._rig = rig
         self._interval_ms = round(rig.probe.interval_s * 1000)
         self.events = provocations(carried.project)
         self._plant = PracticePlant(

@@ -51,11 +51,6 @@ class Orders:
         """Let all be."""
         self._kept.clear()
 
-    @property
-    def holds(self) -> bool:
-        """Whether anything is held."""
-        return bool(self._kept)
-
     def stop(self) -> None:
         """Say stop at once, past whatever waits; nothing is held any more, and what waits is not said.
 

@@ -19,7 +19,7 @@ from kelvarn.link.device import Device, ProbeLine
 from kelvarn.link.faults import LinkError
 from kelvarn.link.lines import Answer, Sample, TalkPoint
 from kelvarn.link.listener import LinkState, Listener
-from kelvarn.link.recording import DeviceTime, Facts, Recorder, RecordingError
+from kelvarn.link.recording import DeviceTime, Recorder, RecordingError, facts_of
 from kelvarn.link.wire import LinkAddress, Wire, open_wire
 from kelvarn.model.guards import Trip
 
@@ -30,6 +30,8 @@ from .tasks import Task
 
 STALE_SAMPLES, STALE_S = 2.5, 1.0
 """A value is stale after so many samples and a second."""
+_STOP_WITHIN_S = 5.0
+"""Within which a stop that was said is waited for; then it may be said anew."""
 _NO_RISE_S, _NO_RISE_K = 240.0, 0.5
 OWN, HAND, TEST, OBEYS = range(4)
 
@@ -73,6 +75,7 @@ class Session:
         self.stop_asked_s: float | None = None
         self.stop_done_s: float | None = None
         self._heats_since: tuple[float, float] | None = None
+        self._beyond_since: dict[str, float] = {}  # when each guard should have begun to act
         self._state = LinkState.CLOSED
         self._sent = 0
         self._asks_raws = False
@@ -128,7 +131,7 @@ class Session:
             return f"It has the program of another state ({state}): it is only watched. Hand the program over anew."
         return ""
 
-    def may_heat(self, mode: int = HAND) -> str:
+    def may_heat(self) -> str:
         """Why nothing may be held, in a sentence; empty where it may."""
         if said := self.may_order():
             return said
@@ -167,7 +170,7 @@ class Session:
 
     def begin_task(self, task: Task, limit_degC: float) -> str:
         """Put it through a test, that the device ends at a limit. Returns why not; empty where it begins."""
-        if said := self.may_heat(TEST):
+        if said := self.may_heat():
             return said
         if self.task is not None:
             return f"The {self.task.name} is under way: end it first."
@@ -216,16 +219,8 @@ class Session:
         """
         if self.recorder is not None:
             raise RecordingError("It is recorded already.")
-        rig, names = self.carried.project.rig, [point.name for point in self.listener.points]
-        values = self.listener.values
-        facts = Facts(
-            project=self.carried.project.name, candidate=self.carried.candidate.name,
-            state=self.listener.identity.state if self.listener.identity is not None else "",
-            probes=tuple(name for name in names if name.startswith("probe_")) or tuple(p.name for p in rig.probes),
-            outputs=tuple(name for name in names if name.startswith("out_")),
-            settings=tuple((point.name, f"{values[point.name].value}") for point in self.settings
-                           if point.name in values),
-        )  # fmt: skip
+        project, candidate = self.carried.project, self.carried.candidate
+        facts = facts_of(self.listener, project.name, candidate.name, [probe.name for probe in project.rig.probes])
         self.recorder = Recorder(path, facts, self._clock, self._now)
         self._recorded_from_s = self.time_s
 
@@ -288,7 +283,7 @@ class Session:
             first = True
         if self.observer is not None:
             self.observer.take(sample, 0.0 if first else self.time_s - before_s)
-        self._look_at_guards(sample, was)
+        self._look_at_guards(sample)
         self._look_for_rise(sample)
         self._go_on_with_task(sample)
 
@@ -321,25 +316,30 @@ class Session:
         """A setting was sent from here: the next change is ours."""
         self._sent += 1
 
-    def _look_at_guards(self, sample: Sample, was: Sample | None) -> None:
+    def _look_at_guards(self, sample: Sample) -> None:
         """The guards of the rig once more, here: where the device should have acted and has not, it is stopped."""
         rig = self.carried.project.rig
-        if not self.is_ours or was is None:
+        if not self.is_ours or not rig.heats:
             return
         names = [probe.name for probe in rig.probes]
         for guard in rig.guards:
-            if not isinstance(guard, Trip) or guard.side != "above" or not rig.heats:
+            if not isinstance(guard, Trip) or guard.side != "above":
                 continue
-            place = names.index(guard.probe)
-            readings = [each.probes_degC.get(place) for each in (was, sample)]
-            beyond = all(degC is not None and degC >= guard.at_degC + 1.0 for degC in readings)
-            if beyond and sample.given > 0.0 and was.given > 0.0 and guard.delay_s <= 2 * rig.probe.interval_s:
-                if not sample.stopped and self.stop_asked_s is None:
-                    self.stop()
-                    self.said = (
-                        f"{guard.probe} is beyond “{guard.name}” and the device still heats: it was stopped from here."
-                    )
-                return
+            degC = sample.probes_degC.get(names.index(guard.probe))
+            if degC is None or degC < guard.at_degC + 1.0 or sample.given <= 0.0:
+                self._beyond_since.pop(guard.name, None)
+                continue
+            lasts_s = self.time_s - self._beyond_since.setdefault(guard.name, self.time_s)
+            late = lasts_s > guard.delay_s + rig.probe.interval_s / 2  # with the next sample after it should have
+            if late and not sample.stopped and not self._stop_is_under_way():
+                self.stop()
+                self.said = (
+                    f"{guard.probe} is beyond “{guard.name}” and the device still heats: it was stopped from here."
+                )
+
+    def _stop_is_under_way(self) -> bool:
+        asked_s = self.stop_asked_s
+        return asked_s is not None and self.stop_done_s is None and self._clock() - asked_s < _STOP_WITHIN_S
 
     def _look_for_rise(self, sample: Sample) -> None:
         """Say where much is given for long and nothing comes of it."""

@@ -269,9 +269,8 @@ class RecordingPanel(QWidget):
         if session is None:
             return
         recording = session.recorder is not None
-        self._say(self._bench.keep_and_fit() if recording else self._bench.record())
-        if recording:
-            self._say("The recording is a log at Fit.")
+        why = self._bench.keep_and_fit() if recording else self._bench.record()
+        self._say(why or ("The recording is a log at Fit." if recording else ""))
         self.refresh()
 
     def refresh(self) -> None:

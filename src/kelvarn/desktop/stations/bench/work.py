@@ -271,11 +271,17 @@ class Bench(QObject):
     def _count_down(self, session: Session) -> None:
         if self.armed_at_s is not None and time.monotonic() >= self.armed_at_s:
             self.armed_at_s = None
-            session.order("begin", lambda answer, why: None)
+            if why := session.order("begin", self._begin_answered):
+                session.said = why
+                return
             session.note("begins")
             session.observer = None  # it begins anew, and so does what is beside it
             self.expected = self.future = None
             self._begins = True
+
+    def _begin_answered(self, answer: object, why: str) -> None:
+        if answer is None and self.session is not None:
+            self.session.said = f"It does not begin: {why}"
 
     @property
     def done(self) -> dict[str, str]:
@@ -303,9 +309,11 @@ class Bench(QObject):
         for name, value in list(self.edits.items()):
             was = session.listener.values.get(name)
             said = f" was {was.value:.9g}" if was is not None and was.value is not None else ""
-            why = why or session.order(f"set {name} {value:.9g}{said}", lambda answer, text: self._sent(answer, text))
+            why = why or session.order(f"set {name} {value:.9g}{said}", self._sent)
+            if why:
+                break
             session.note(f"{name} set to {value:g}")
-        self.edits.clear()
+            del self.edits[name]
         self.updated.emit()
         return why
 
