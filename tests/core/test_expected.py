@@ -10,7 +10,7 @@ import pytest
 from kelvarn.link.bench.history import MOST_ROWS, History
 from kelvarn.link.bench.observer import Observer
 from kelvarn.link.bench.provoking import Provocation, expected_answer, score
-from kelvarn.link.bench.tasks import Profile, RelayTest, Steady, Sweep, cool_down, step_test
+from kelvarn.link.bench.tasks import Profile, RelayTest, Steady, cool_down, step_test
 from kelvarn.link.bench.week import WeekError, changes_of, day_words, week_of
 from kelvarn.link.lines import Sample, add_to, sample_of, without_sum
 from kelvarn.link.practice.brain import PythonBrain
@@ -93,19 +93,6 @@ def test_tests_end_by_themselves() -> None:
     assert np.count_nonzero(switches) == 6
     profile = Profile(((0.0, 0.1), (10.0, 0.4)), 20.0)
     assert run_task(profile) == [0.1] * 5 + [0.4] * 5
-    sweep = Sweep(10.0)
-    duties = []
-    for k in range(40):
-        duty = sweep.drive(sample(1), float(k))
-        if duty is None:
-            break
-        duties.append(duty)
-        if sweep.stood is None and duty <= 0.25:
-            sweep.stands()
-        elif sweep.stood is not None and duty >= 0.35:
-            sweep.starts()
-    assert (sweep.stood, sweep.started) == (pytest.approx(0.2), pytest.approx(0.4))
-    assert sweep.ended == "it stands below 20 % and starts from 40 %"
 
 
 def test_steady_is_not_said_of_what_still_creeps() -> None:

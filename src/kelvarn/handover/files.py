@@ -12,7 +12,7 @@ from kelvarn.units import Quantity, Scale, show
 from .adjusting import AdjustedLine, Adjusting, adjusting, with_ranges
 from .board_files import BOARDS, BoardName, Language, heats, plain, render
 from .carry import Carried
-from .line_files import line_file
+from .line_files import line_files
 from .settings import working_setpoint
 from .translate.wording import SettingLine
 from .worked_cases import worked_cases
@@ -55,8 +55,7 @@ def program_files(carried: Carried, board: str = "simulated") -> dict[str, str]:
         "board.h": plain("board.h"),
         "program.h": plain("program.h"),
         "program.c": _program(carried, made),
-        "line.h": plain("line.h"),
-        "line.c": line_file(carried, board),
+        **line_files(carried, board),
         "store.h": render("store.h.jinja", adjusted=adjusted, probes=len(carried.project.rig.probes)),
         "store.c": plain("store.c"),
     }

@@ -6,24 +6,39 @@ from kelvarn.engine.inputs import Said
 from kelvarn.engine.plant import Drive
 from kelvarn.model.guards import Hours
 
-from .board_files import heats, render
+from .board_files import heats, plain, render
 from .carry import Carried
 from .points import Point, Points, points_of
 from .translate.c_names import identifier
 
 _LONGEST_NAME = 24
+_VALUES = {
+    "setpoint": "now->setpoint_degC", "nudge": "orders.nudge.left_ms > 0 ? orders.nudge.value : REAL(0.0)",
+    "asked": "now->asked * REAL(100.0)", "given": "now->given * REAL(100.0)", "law": "(real)now->law_code",
+    "guard": "(real)now->guard_code", "alarm": "(real)now->alarm_code", "tripped": "(real)now->tripped",
+    "ready": "now->ready ? REAL(1.0) : REAL(0.0)", "stopped": "now->stopped ? REAL(1.0) : REAL(0.0)",
+    "mode": "(real)orders.mode", "lease": "(real)(orders.drive.left_ms / 1000)", "heat": "orders.heat_s",
+    "late": "(real)points_sampled.late", "edits": "(real)orders.edits",
+    "limits": "orders.nearer.left_ms > 0 ? orders.nearer.value : REAL(0.0)",
+}  # fmt: skip
+"""Of each point that every program has, what it is in C."""
 _INPUTS = ("reset", "override_alone", "nudge_K", "nearer_K", "order_age_ms")
 
 
-def line_file(carried: Carried, board: str) -> str:
-    """`line.c` of a program."""
+def line_files(carried: Carried, board: str) -> dict[str, str]:
+    """Files of the line protocol of a program in C, by name."""
     rig, points = carried.project.rig, points_of(carried)
     readings = "inputs.readings[{}]" if len(rig.probes) > 1 else "inputs.readings"
-    return render(
-        "line.c.jinja", **_of(carried, points), board=board,
-        readings=[readings.format(k) for k in range(len(rig.probes))],
-        lowest="REAL(-100.0)" if rig.heats and rig.cools else "REAL(0.0)",
-    )  # fmt: skip
+    of = {
+        **_of(carried, points), "board": board, "readings": [readings.format(k) for k in range(len(rig.probes))],
+        "lowest": "REAL(-100.0)" if rig.heats and rig.cools else "REAL(0.0)", "values": _VALUES,
+        "needs_no_sample": [point.name for point in points.plain].index("mode"),
+    }  # fmt: skip
+    made = {name: render(f"{name}.jinja", **of) for name in ("points.h", "points.c", "orders.c", "line.c")}
+    return {
+        **made,
+        **{name: plain(name) for name in ("text.h", "text.c", "events.h", "events.c", "orders.h", "line.h")},
+    }
 
 
 def python_line_file(carried: Carried, board: str) -> str:

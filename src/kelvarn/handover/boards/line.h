@@ -4,12 +4,6 @@
 
 #include "control.h"
 
-/* Of program.c: what the lines tell of. */
-extern Device device;
-extern Inputs inputs;
-extern real raws[];
-extern uint8_t channels[];
-
 /* Before the first step. */
 void line_start(void);
 

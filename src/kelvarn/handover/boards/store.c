@@ -2,6 +2,7 @@
 #include "store.h"
 
 #include "board.h"
+#include "text.h"
 
 typedef struct {
     uint32_t number; /* of the writing; the higher of two slots that are whole is the later one */
@@ -9,24 +10,16 @@ typedef struct {
     uint16_t check; /* of all before it */
 } Slot;
 
-/* CRC-16 with the polynomial 0x1021, from 0xFFFF; a slot of zeros or of ones is not whole. */
-static uint16_t check_of(const Slot *slot) {
-    const uint8_t *bytes = (const uint8_t *)slot;
-    uint16_t check = 0xFFFF;
-    for (uint16_t k = 0; k < offsetof(Slot, check); k++) {
-        check = (uint16_t)(check ^ (uint16_t)(bytes[k] << 8));
-        for (uint8_t bit = 0; bit < 8; bit++) {
-            check = (uint16_t)((check & 0x8000) != 0 ? (uint16_t)(check << 1) ^ 0x1021 : check << 1);
-        }
-    }
-    return check;
+/* A slot of zeros or of ones is not whole. */
+static uint16_t check_of_slot(const Slot *slot) {
+    return check_of(slot, offsetof(Slot, check));
 }
 
 static uint32_t last_number;
 
 static bool read_slot(uint8_t place, Slot *slot) {
     board_memory_read((uint16_t)(place * sizeof *slot), slot, sizeof *slot);
-    return slot->number != 0 && slot->check == check_of(slot);
+    return slot->number != 0 && slot->check == check_of_slot(slot);
 }
 
 bool store_read(Kept *kept) {
@@ -46,6 +39,6 @@ void store_write(const Kept *kept) {
     memset(&slot, 0, sizeof slot);
     slot.number = ++last_number;
     slot.kept = *kept;
-    slot.check = check_of(&slot);
+    slot.check = check_of_slot(&slot);
     board_memory_write((uint16_t)((last_number % 2) * sizeof slot), &slot, sizeof slot);
 }

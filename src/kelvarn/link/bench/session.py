@@ -369,7 +369,9 @@ class Session:
             self._end_task(task.ended)
             self._back()
         else:
-            self.orders.hold("all", f"{100 * drive:.2f}", lambda answer, why: None if answer else self._refused(why))
+            self.orders.hold(
+                task.holds, f"{100 * drive:.2f}", lambda answer, why: None if answer else self._refused(why)
+            )
 
     def close(self) -> None:
         """Let go of the device: what is held ends by itself."""

@@ -24,10 +24,12 @@ class Task(Protocol):
 
     Attributes:
         name: what it is called.
+        holds: what it holds: all, or the point of one output.
         ended: why it is over; empty while it is not.
     """
 
     name: str
+    holds: str
     ended: str
 
     @property
@@ -74,7 +76,7 @@ class HoldDuty:
         lasts_s: at most.
         until_steady: whether it ends earlier where the reading comes to rest.
         noise_K: of the reading.
-        name, ended: as of `Task`.
+        name, holds, ended: as of `Task`.
     """
 
     duty: float
@@ -82,6 +84,7 @@ class HoldDuty:
     until_steady: bool = False
     noise_K: float = 0.0
     name: str = "hold a duty"
+    holds: str = "all"
     ended: str = ""
 
     def __post_init__(self) -> None:
@@ -118,12 +121,13 @@ class Profile:
     Attributes:
         steps: instants in s, rising from 0, with the duty from each on.
         lasts_s: in all.
-        name, ended: as of `Task`.
+        name, holds, ended: as of `Task`.
     """
 
     steps: tuple[tuple[float, float], ...]
     lasts_s: float
     name: str = "planned recording"
+    holds: str = "all"
     ended: str = ""
 
     @property
@@ -158,7 +162,7 @@ class RelayTest:
         hysteresis_K: half the band in which it does not switch: more than the noise.
         swings: whole periods wanted.
         lasts_s: at most.
-        name, ended: as of `Task`.
+        name, holds, ended: as of `Task`.
     """
 
     at_degC: float
@@ -169,6 +173,7 @@ class RelayTest:
     swings: int = 4
     lasts_s: float = 4 * 3600.0
     name: str = "relay test"
+    holds: str = "all"
     ended: str = ""
 
     def __post_init__(self) -> None:
@@ -197,55 +202,3 @@ class RelayTest:
             self.ended = f"it has swung {self.swings} times"
             return None
         return self.high if self._is_high else self.low
-
-
-@dataclass
-class Sweep:
-    """Duty slowly down until a fan stands, then up until it starts, read from its turns or by who listens.
-
-    Attributes:
-        down_s: from full to nothing.
-        name, ended: as of `Task`.
-        stood, started: duty at which it was said, or read, to stand and to start; None before.
-    """
-
-    down_s: float = 70.0
-    name: str = "fan sweep"
-    ended: str = ""
-    stood: float | None = None
-    started: float | None = None
-
-    def __post_init__(self) -> None:
-        self._duty = 1.0
-        self._before_s = 0.0
-
-    @property
-    def most_heat_s(self) -> float:
-        """As `Task.most_heat_s`."""
-        return 3.0 * self.down_s
-
-    def stands(self) -> None:
-        """It stands: from now on the duty rises."""
-        self.stood = self._duty if self.stood is None else self.stood
-
-    def starts(self) -> None:
-        """It has started: the sweep is over."""
-        if self.stood is not None and self.started is None:
-            self.started = self._duty
-
-    def drive(self, sample: Sample, time_s: float) -> float | None:
-        """As `Task.drive`."""
-        passed_s, self._before_s = time_s - self._before_s, time_s
-        if self.started is not None:
-            self.ended = f"it stands below {100 * (self.stood or 0):.0f} % and starts from {100 * self.started:.0f} %"
-            return None
-        if self.stood is None:
-            self._duty = max(self._duty - passed_s / self.down_s, 0.0)
-            if self._duty == 0.0:
-                self.stood = 0.0
-        else:
-            self._duty = min(self._duty + passed_s / self.down_s, 1.0)
-            if self._duty >= 1.0:
-                self.ended = "it did not start again, as far as was said"
-                return None
-        return self._duty

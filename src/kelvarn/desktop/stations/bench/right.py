@@ -13,13 +13,16 @@ from kelvarn.desktop.fields.plain import heading, link, small
 from kelvarn.desktop.parts.plain import PlainLabel, menu_text, set_shown
 from kelvarn.desktop.state.view import View
 from kelvarn.fit.observed import FitError
+from kelvarn.handover.points import points_of
 from kelvarn.link.bench.first_hour import needs_before_heat
 from kelvarn.link.bench.observer import provocations
 from kelvarn.link.bench.provoking import SETPOINT_K, score
 from kelvarn.link.bench.session import HAND, Session
-from kelvarn.link.bench.tasks import RelayTest, Sweep, Task, cool_down, planned_recording, step_test
+from kelvarn.link.bench.sweep import Sweep
+from kelvarn.link.bench.tasks import RelayTest, Task, cool_down, planned_recording, step_test
 from kelvarn.model.drives import Fan
 from kelvarn.model.guards import Trip
+from kelvarn.model.rig import Rig
 from kelvarn.units import Quantity, show
 
 from .figures import Against, BigFigures, StopButton
@@ -125,8 +128,9 @@ class TestsPanel(QWidget):
         self.end = link("end the test", self._end)
         column.addWidget(self.under_way)
         self.turns = link("it stands now", self._turns)
-        self.use = link("use in the rig", self._use_sweep, "Stalls below and starts from, as found")
-        for widget in (self.turns, self.use, self.end):
+        self.use = link("use in the rig", self._use_sweep, "Stalls below, starts from and kick-start, as found")
+        self.supply = TypedNumber("Supply that the fan has, V", 12.0, 0.5, 1000.0, "V")
+        for widget in (self.turns, self.supply, self.use, self.end):
             column.addWidget(widget)
 
     def _limit_degC(self, session: Session) -> float:
@@ -164,7 +168,9 @@ class TestsPanel(QWidget):
         if session is None or session.last is None:
             return
         rig = session.carried.project.rig
-        if key not in ("cool", "sweep") and (why := needs_before_heat(session, self._bench.done)):
+        fan, place = _fan_of(rig)
+        harmless = key == "cool" or (key == "sweep" and fan is not None and fan.acts == "cools")
+        if not harmless and (why := needs_before_heat(session, self._bench.done)):
             self._say(why)
             return
         duty, noise = self.duty.number / 100.0, rig.probe.noise_K
@@ -182,8 +188,9 @@ class TestsPanel(QWidget):
                     f"It would end at {ends_degC:.0f} °C, beyond {self.limit.number:.0f} °C: raise where it ends."
                 )
                 return
-        elif key == "sweep":
-            task = self._sweep = Sweep()
+        elif key == "sweep" and fan is not None:
+            point = points_of(session.carried).outputs[place].name
+            task = self._sweep = Sweep(fan, place, point, rig.probe.interval_s)
         elif key == "relay":
             hysteresis = max(3 * noise, 2 * rig.probe.resolution_K, 0.1)
             task = RelayTest(session.last.setpoint_degC, duty, way=rig.way.sign, hysteresis_K=hysteresis)
@@ -192,16 +199,15 @@ class TestsPanel(QWidget):
             self._say(self._bench.record())
 
     def _turns(self) -> None:
-        """Whoever listens to the fan says that it stands, then that it starts."""
+        """Whoever listens to the fan says what is asked."""
         if self._sweep is not None:
-            if self._sweep.stood is None:
-                self._sweep.stands()
-            else:
-                self._sweep.starts()
+            self._sweep.heard()
 
     def _use_sweep(self) -> None:
-        if self._sweep is not None and self._sweep.started is not None:
-            self._bench.use_sweep(self._sweep.stood or 0.0, self._sweep.started)
+        sweep = self._sweep
+        if sweep is not None:
+            supply_V = None if sweep.fan.rated_V is None else self.supply.number
+            self._bench.use_sweep(sweep.output, sweep.found, supply_V)
             self._sweep = None
             self._say("The rig has it now; hand the program over anew.")
 
@@ -222,17 +228,24 @@ class TestsPanel(QWidget):
         self.under_way.setText("" if task is None else f"{task.name} is under way; ends at {self.limit.number:.1f} °C, "
                                "when steady, or when Kelvarn falls silent")  # fmt: skip
         self._offer(session)
-        is_fan = isinstance(session.carried.project.rig.drives[0], Fan)
-        sweep = self._sweep if is_fan else None
-        set_shown(self.buttons["sweep"], is_fan)
-        set_shown(self.turns, sweep is not None and task is sweep)
-        set_shown(self.use, sweep is not None and sweep.started is not None and task is not sweep)
-        if sweep is not None:
-            self.turns.setText("it stands now" if sweep.stood is None else "it starts now")
+        self._show_sweep(session)
         nudged = session.last is not None and session.last.nudged
         back = "setpoint back" if nudged else f"setpoint by {SETPOINT_K:+.0f} K, and back"
         self.provocations[""].setText(back)
         self.score.setText(self._scored(session))
+
+    def _show_sweep(self, session: Session) -> None:
+        fan, _ = _fan_of(session.carried.project.rig)
+        sweep = self._sweep
+        found = sweep is not None and sweep.found.stalls_below is not None and session.task is not sweep
+        set_shown(self.buttons["sweep"], fan is not None)
+        set_shown(self.turns, sweep is not None and session.task is sweep and bool(sweep.phase.asks))
+        set_shown(self.use, found)
+        set_shown(self.supply, found and fan is not None and fan.rated_V is not None)
+        if sweep is not None:
+            self.turns.setText(sweep.phase.asks)
+        if fan is not None and not self.supply.typed:
+            self.supply.put(fan.supply_V or fan.rated_V or 12.0)
 
     def _scored(self, session: Session) -> str:
         provoked, history = self._bench.provoked, session.history
@@ -242,6 +255,11 @@ class TestsPanel(QWidget):
         known = np.isfinite(measured)
         return score(provoked, history.of("time_s")[known], measured[known], session.carried.trial.band_K,
                      self._view.scale)  # fmt: skip
+
+
+def _fan_of(rig: Rig) -> tuple[Fan | None, int]:
+    """The first fan of a rig, and its place among the drives."""
+    return next(((drive, k) for k, drive in enumerate(rig.drives) if isinstance(drive, Fan)), (None, 0))
 
 
 class RecordingPanel(QWidget):

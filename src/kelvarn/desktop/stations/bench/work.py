@@ -18,13 +18,14 @@ from kelvarn.link.bench.first_hour import FirstHour, needs_before_heat
 from kelvarn.link.bench.observer import Future, Observer
 from kelvarn.link.bench.provoking import LASTS_S, OPENS_S, SETPOINT_K, SETPOINT_S, Provocation
 from kelvarn.link.bench.session import Session
+from kelvarn.link.bench.sweep import FanFound
+from kelvarn.link.bench.taking import TakingError, with_pairs, with_sweep
 from kelvarn.link.faults import LinkError
 from kelvarn.link.recording import RecordingError, log_of_recording
 from kelvarn.link.wire import LinkAddress, link_address
 from kelvarn.model.bench import MOST_STEPS, FirstHourStep
 from kelvarn.model.candidate import Candidate
 from kelvarn.model.edit import with_fields
-from kelvarn.model.probes import Correction
 from kelvarn.studies.cold_again import cold_again_s
 
 from .expected import Expected, computed, trial_from_now
@@ -324,29 +325,19 @@ class Bench(QObject):
         elif session is not None:
             session.sent()
 
-    def use_sweep(self, stalls_below: float, starts_from: float) -> None:
-        """Take over into the rig where its first fan was seen to stand and to start."""
-        project = self._document.project
-        fan = with_fields(project.rig.drives[0], stalls_below=round(stalls_below, 2), starts_from=round(starts_from, 2))
-        rig = with_fields(project.rig, drives=(fan, *project.rig.drives[1:]))
-        self._document.apply(with_fields(project, rig=rig), "where the fan stands and starts")
+    def use_sweep(self, place: int, found: FanFound, supply_V: float | None) -> None:
+        """Take over into the rig what was found of a fan; as `with_sweep`."""
+        project = with_sweep(self._document.project, place, found, supply_V)
+        self._document.apply(project, "where the fan stands and starts")
 
     def use_pairs(self) -> str:
         """Correct the control probe by the readings beside a reference. Returns why not; empty where it is done."""
-        project, hour = self._document.project, self.first_hour
-        probe = project.rig.probe
-        if hour is None or len(hour.pairs) < 2:
-            return "Two readings beside a reference are needed, far apart: ice water and a kettle."
-        if probe.correction is not None:
-            return "The probe is corrected already: take that away at Rig first."
-        low, high = min(hour.pairs), max(hour.pairs)
-        correction = Correction(
-            shown_low_degC=low[0], true_low_degC=low[1], shown_high_degC=high[0], true_high_degC=high[1]
-        )  # fmt: skip
-        probes = tuple(with_fields(each, correction=correction) if each.name == probe.name else each
-                       for each in project.rig.probes)  # fmt: skip
-        rig = with_fields(project.rig, probes=probes)
-        self._document.apply(with_fields(project, rig=rig), f"correct {probe.name} by a reference")
+        pairs = () if self.first_hour is None else tuple(self.first_hour.pairs)
+        name = self._document.project.rig.probe.name
+        try:
+            self._document.apply(with_pairs(self._document.project, pairs), f"correct {name} by a reference")
+        except TakingError as error:
+            return str(error)
         return "The rig has it now; hand the program over anew."
 
     # Recording.
