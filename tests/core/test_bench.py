@@ -8,9 +8,10 @@ from dataclasses import dataclass, replace
 import pytest
 
 from kelvarn.handover.carry import Carried
+from kelvarn.handover.points import Mode
 from kelvarn.link.bench.first_hour import BEFORE_HEAT, KEYS, FirstHour, needs_before_heat
 from kelvarn.link.bench.hour_steps import Outputs
-from kelvarn.link.bench.session import HAND, OWN, TEST, Session
+from kelvarn.link.bench.session import Session
 from kelvarn.link.bench.tasks import HoldDuty
 from kelvarn.link.lines import Sample
 from kelvarn.link.practice.brain import PythonBrain
@@ -83,7 +84,7 @@ def bench() -> Iterator[Bench]:
 
 def test_nothing_is_ordered_by_opening_and_its_own_loop_goes_on(bench: Bench) -> None:
     bench.until(lambda: bench.session.history.count > 5)
-    assert (bench.last.mode, bench.last.stopped, bench.last.given) == (OWN, False, 1.0)
+    assert (bench.last.mode, bench.last.stopped, bench.last.given) == (Mode.OWN, False, 1.0)
     assert bench.session.may_order() == ""
     assert not bench.session.is_stale
 
@@ -98,13 +99,13 @@ def test_a_device_of_another_state_is_only_watched_but_may_be_stopped(bench: Ben
         assert "only watched" in why
     session.stop()
     bench.until(lambda: bench.last.stopped)
-    assert bench.last.mode == OWN
+    assert bench.last.mode == Mode.OWN
 
 
 def test_what_is_held_ends_when_kelvarn_falls_silent(bench: Bench) -> None:
     session = bench.session
     session.order("mode hand")
-    bench.until(lambda: bench.last.mode == HAND)
+    bench.until(lambda: bench.last.mode == Mode.HAND)
     assert session.hold("all", "40") == ""
     bench.until(lambda: bench.last.given == 0.4)
     begun = bench.last.t_ms
@@ -119,9 +120,9 @@ def test_a_test_begins_is_recorded_ends_and_gives_back_what_was(bench: Bench, tm
     session = bench.session
     assert session.begin_task(HoldDuty(0.3, 8.0), 70.0) == ""
     assert "under way" in session.begin_task(HoldDuty(0.3, 8.0), 70.0)
-    bench.until(lambda: bench.last.mode == TEST and bench.last.given == 0.3)
+    bench.until(lambda: bench.last.mode == Mode.TEST and bench.last.given == 0.3)
     bench.until(lambda: session.task is None)
-    bench.until(lambda: bench.last.mode == OWN)
+    bench.until(lambda: bench.last.mode == Mode.OWN)
     assert [moment.text for moment in session.history.moments if "hold" in moment.text] == [
         "hold a duty begins", "hold a duty over: its time is over",
     ]  # fmt: skip
@@ -197,7 +198,7 @@ def test_an_output_that_would_not_show_whether_it_heats_is_not_passed_over(
     for would_show in (False, True):
         step.phase = "wait"
         monkeypatch.setattr(step, "_on_time_s", lambda _most_K, shows=would_show: (5.0, shows))
-        step.poll(replace(bench.last, mode=HAND, stopped=False))
+        step.poll(replace(bench.last, mode=Mode.HAND, stopped=False))
         assert step.phase == "on"
     found: list[str] = []
     monkeypatch.setattr(step, "finish", found.append)
@@ -246,7 +247,7 @@ def test_the_first_hour_from_end_to_end(bench: Bench) -> None:
     bench.rig.switch("stuck_off", on=True)  # the plug is out
     go("outputs", lambda: hour.yes(True))
     bench.rig.switch("stuck_off", on=False)
-    assert bench.last.mode in (OWN, HAND)
+    assert bench.last.mode in (Mode.OWN, Mode.HAND)
     go("alarm")
     assert "Too hot" in found["alarm"]
 

@@ -2,6 +2,7 @@
 
 import threading
 from collections.abc import Iterator
+from datetime import datetime, timedelta
 from pathlib import Path
 
 import pytest
@@ -20,6 +21,7 @@ from kelvarn.link.practice.rig import PracticeRig
 from kelvarn.link.practice.serve import PracticeServer, TcpOutlet
 from kelvarn.model.edit import with_fields
 from kelvarn.model.handed import Adjustable
+from kelvarn.model.log import Log, LogReading
 from kelvarn.model.pid import Pid
 from kelvarn.model.project import Project
 from tests.core.test_bench import trip_rig
@@ -246,3 +248,23 @@ def test_a_provocation_is_drawn_before_it_comes(window: MainWindow, qtbot: QtBot
     names = [trace.name for trace in live_lanes(station.live).lanes[0].traces]
     assert "expected, setpoint by -5 K" in names
     qtbot.waitUntil(lambda: "expected" in station.right.tests.score.text(), timeout=10_000)
+
+
+def test_a_week_is_shown_by_the_day_beside_what_was_expected(qtbot: QtBot) -> None:
+    begins = datetime(2026, 11, 23, 4, 0)
+    rows = ["time_s,at,setpoint_degC,measured_degC,drive"]
+    rows += [f"{60 * k},{(begins + timedelta(minutes=k)).isoformat()},40,{39.9 if k < 600 else 36},0.5"
+             for k in range(1440)]  # fmt: skip
+    log = Log(name="a day", file="day.csv", reading=LogReading(first_row=1, columns=()), raw="\n".join(rows).encode())
+    made = open_window(qtbot, with_fields(project(), logs=(log,)))
+    made.go_to(BENCH)
+    qtbot.mouseClick(made.bench.tabs["week"], Qt.MouseButton.LeftButton)
+    table = made.bench.week.table
+    qtbot.waitUntil(lambda: table.rowCount() > 3, timeout=20_000)
+    cells = [[table.item(row, column).text() for column in range(4)] for row in range(table.rowCount())]  # type: ignore[union-attr]
+    assert cells[0][0] == "all days"
+    assert cells[1][1] == "expected"
+    by_part = {cell[1]: cell[3] for cell in cells[2:] if "23" in cell[0]}
+    assert (by_part["morning"], by_part["evening"]) == ("100%", "0%")
+    assert "expected" in made.bench.week.said.text()
+    close_window(made)

@@ -30,7 +30,7 @@ if TYPE_CHECKING:
 app = typer.Typer()
 
 Link = Annotated[str, typer.Argument(help="serial:/dev/ttyUSB0 or tcp://HOST:PORT.")]
-_KEYS = "abcdefghijklmnoprstuvwxyz"
+_KEYS = "abcdefghijklmnopstuvwxyz"  # of what may happen; q and r are taken
 _FASTEST = 1000.0
 _LOOKS_S = 0.2
 
@@ -115,7 +115,7 @@ def _keys(rig: "PracticeRig") -> Iterator[Callable[[], bool]]:
     import termios
     import tty
 
-    names = dict(zip(_KEYS.replace("q", "").replace("r", ""), rig.happenings, strict=False))
+    names = dict(zip(_KEYS, rig.happenings, strict=False))
     for key, (happening, _) in names.items():
         print(f"  {key}  {printable(happening.text)}", file=sys.stderr)
     print("  r  reset is pressed      q  end", file=sys.stderr)

@@ -5,6 +5,7 @@ speaks with a device knows them by `points`.
 """
 
 import math
+from enum import IntEnum
 from functools import lru_cache
 from typing import NamedTuple
 
@@ -96,8 +97,14 @@ PLAIN = (
     Point("limits", "K", 0, 3000, 0, _DECIMALS_DEGC),
 )
 """Points that every program has; `heat` is that of a test so far, in seconds at full drive."""
-MODES = ("own", "hand", "test", "obeys")
-"""Who decides, by the number that stands in the point."""
+PROBE, OUTPUT = "probe_", "out_"
+"""What names of points of probes, of outputs, begin with."""
+
+
+class Mode(IntEnum):
+    """Who decides, as the point `mode` has it; a line says it in small letters."""
+
+    OWN, HAND, TEST, OBEYS = range(4)
 
 
 @lru_cache(maxsize=8)
@@ -106,10 +113,10 @@ def points_of(carried: Carried) -> Points:
     taken = {point.name for point in PLAIN}
     rig = carried.project.rig
     probes = [
-        Point(_named(f"probe {each.name}", taken), "degC", max(each.lowest_degC, _COLDEST), each.highest_degC, 0,
+        Point(_named(f"{PROBE}{each.name}", taken), "degC", max(each.lowest_degC, _COLDEST), each.highest_degC, 0,
               _DECIMALS_DEGC) for each in rig.probes
     ]  # fmt: skip
-    outputs = [Point(_named(f"out {each.name}", taken), "%", 0, 100, 0, _DECIMALS_PERCENT) for each in rig.drives]
+    outputs = [Point(_named(f"{OUTPUT}{each.name}", taken), "%", 0, 100, 0, _DECIMALS_PERCENT) for each in rig.drives]
     digits = _DIGITS[carried.real]
     settings = [
         Point(_named(each.line.name, taken), _UNITS.get(each.line.unit, each.line.unit), each.lowest, each.highest,

@@ -1,7 +1,7 @@
 """The files of a program in Python: for a board with MicroPython, a small computer, and the board that is not there."""
 
 import textwrap
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from itertools import count
 from typing import Any
 
@@ -114,7 +114,7 @@ def _of_board(carried: Carried, board: BoardName) -> dict[str, str]:
         "permits": [{"name": _quoted(permit.name), "pin": next_pin(free)} for permit in contacts],
         "kinds": {kind: any(each["kind"] == kind for each in probes) for kind in ("analog", "wire")},
         "analog": [each["kind"] == "analog" for each in probes],
-        "signals": list(signals_of(alarms)), "swaps": swaps(rig), "inputs": list(_inputs(carried, linux=linux)),
+        "signals": list(signals_of(alarms)), "swaps": swaps(rig), "inputs": _of_pins(carried, linux=linux),
     }  # fmt: skip
     for each in probes:
         pin = _FIRST_ANALOG + each["number"] - 1 if each["kind"] == "analog" else int(each["pin"])
@@ -127,19 +127,29 @@ def _of_board(carried: Carried, board: BoardName) -> dict[str, str]:
     }  # fmt: skip
 
 
-def _inputs(carried: Carried, *, linux: bool) -> Iterator[str]:
-    """Lines that fill in what pins say, and that nobody says the rest."""
-    own = {"reset": "pressed and not Here.was_pressed" if linux else "Here.pressed"}
-    if linux:
-        own["week_ms"] = "week_ms()"
+def input_lines_in_python(carried: Carried, own: dict[str, str], gone: Callable[[int], str]) -> Iterator[str]:
+    """Lines that fill in what pins say, and that nobody says the rest.
+
+    Args:
+        carried: the program.
+        own: of what is said, what the board has for it.
+        gone: what tells for how long what a permit asks for has been gone, by its place in the rig.
+    """
     for name in Said.__dataclass_fields__:
         if carried.has_input(Said, name):
             yield f"inputs.said[0].{name} = {own.get(name, repr(getattr(Said(), name)))}"
-    place = 0
-    for row, permit in enumerate(carried.project.rig.permits):
-        if carried.has_input(PermitInput, "gone_ms"):
-            if isinstance(permit, Hours):
-                yield f"inputs.asked[{row}].gone_ms = -1"
-            else:
-                yield f"inputs.asked[{row}].gone_ms = gone_ms({place})"
-                place += 1
+    if carried.has_input(PermitInput, "gone_ms"):
+        for row in range(len(carried.project.rig.permits)):
+            yield f"inputs.asked[{row}].gone_ms = {gone(row)}"
+
+
+def _of_pins(carried: Carried, *, linux: bool) -> list[str]:
+    """The same where pins say it: permits by hours have none."""
+    own = {"reset": "pressed and not Here.was_pressed" if linux else "Here.pressed"}
+    if linux:
+        own["week_ms"] = "week_ms()"
+    permits = carried.project.rig.permits
+    contacts = [row for row, permit in enumerate(permits) if not isinstance(permit, Hours)]
+    return list(input_lines_in_python(
+        carried, own, lambda row: f"gone_ms({contacts.index(row)})" if row in contacts else "-1"
+    ))  # fmt: skip

@@ -15,6 +15,7 @@ from datetime import datetime
 from pathlib import Path
 
 from kelvarn.files.faults import printable
+from kelvarn.handover.points import OUTPUT, PROBE
 from kelvarn.model.log import Log, LogColumn, LogNote, LogReading
 from kelvarn.model.names import free_name
 
@@ -80,8 +81,8 @@ def facts_of(listener: Listener, project: str, candidate: str, probes: Sequence[
     return Facts(
         project=project, candidate=candidate,
         state=listener.identity.state if listener.identity is not None else "",
-        probes=tuple(name for name in names if name.startswith("probe_")) or tuple(probes),
-        outputs=tuple(name for name in names if name.startswith("out_")),
+        probes=tuple(name for name in names if name.startswith(PROBE)) or tuple(probes),
+        outputs=tuple(name for name in names if name.startswith(OUTPUT)),
         settings=tuple((point.name, f"{listener.values[point.name].value}") for point in listener.points
                        if point.writes and point.name in listener.values),
     )  # fmt: skip

@@ -4,10 +4,10 @@ from abc import ABC, abstractmethod
 from typing import Protocol
 
 from kelvarn.link.lines import Answer, Sample
-from kelvarn.model.guards import Trip
 from kelvarn.units import Quantity, Scale, show
 
 from .session import Session
+from .tasks import limit_degC_of_test
 
 WITHIN_S = 10.0
 """Within which a device does what it was asked."""
@@ -115,9 +115,7 @@ class HourStep(ABC):
         else:
             self.session.order("mode own")
 
-    def limit_degC(self) -> float:
-        """Where a test ends: well above what it reads, and below each trip."""
-        rig = self.session.carried.project.rig
-        trips = [guard.at_degC for guard in rig.guards if isinstance(guard, Trip) and guard.side == "above"]
+    def limit_degC(self, above_K: float = ABOVE_K) -> float:
+        """Where a test ends: so far above what it reads, and below each trip."""
         highest = max((degC for degC in self.readings() if degC is not None), default=20.0)
-        return min([highest + ABOVE_K, *(each - 1.0 for each in trips if each - 1.0 > highest)])
+        return limit_degC_of_test(self.session.carried.project.rig, highest + above_K)

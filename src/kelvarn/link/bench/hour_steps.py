@@ -2,13 +2,13 @@
 
 import math
 
+from kelvarn.handover.points import OUTPUT, PROBE, Mode
 from kelvarn.link.lines import Sample
 from kelvarn.link.practice.plant import PracticePlant
 from kelvarn.model.guards import Trip
 from kelvarn.units import Quantity, show
 
 from .hour_step import ABOVE_K, WITHIN_S, HourStep
-from .session import HAND, TEST
 from .tasks import HoldDuty, step_test
 
 OUTPUT_ON_S, LONGEST_ON_S, SILENT_S = 5.0, 120.0, 12.0
@@ -79,7 +79,7 @@ class Probes(HourStep):
         if not is_so:
             self.fail("Look at the wires: another probe moves than the one that was warmed.")
             return
-        points = [point.name for point in self.session.listener.points if point.name.startswith("probe_")]
+        points = [point.name for point in self.session.listener.points if point.name.startswith(PROBE)]
         self.say(f"bind {points[self.place]} {self._moved + 1}")
         self._next_probe()
 
@@ -100,7 +100,7 @@ class Outputs(HourStep):
 
     def begin(self) -> None:
         """As `HourStep.begin`."""
-        self._names = [point.name for point in self.session.listener.points if point.name.startswith("out_")]
+        self._names = [point.name for point in self.session.listener.points if point.name.startswith(OUTPUT)]
         self._all_would_show = True
         self.take_in_hand()
         self.next("wait", "Its own loop is let go of.")
@@ -116,7 +116,7 @@ class Outputs(HourStep):
             self.session.stop()
             self.fail("It gets warmer: is what it heats unplugged? It was stopped.")
             return
-        if self.phase == "wait" and last.mode == HAND and not last.stopped:
+        if self.phase == "wait" and last.mode == Mode.HAND and not last.stopped:
             self._on_s, shows = self._on_time_s(most_K)
             self._all_would_show = self._all_would_show and shows
             self.base = self.readings()
@@ -229,7 +229,7 @@ class StopWorks(HourStep):
     def poll(self, last: Sample) -> None:
         """As `HourStep.poll`."""
         asked, done = self.session.stop_asked_s, self.session.stop_done_s
-        if self.phase == "wait" and last.mode == HAND and not last.stopped:
+        if self.phase == "wait" and last.mode == Mode.HAND and not last.stopped:
             self.session.orders.hold("all", "100", self.take_answer)
             self.next("press", "All is on, with nothing plugged in. Press Esc now.")
         elif self.phase == "press" and asked is not None and done is not None and last.stopped and last.given <= 0.0:
@@ -238,7 +238,7 @@ class StopWorks(HourStep):
             self.next("held", "Stopped. Now something small is held, and nothing more is said.")
         elif self.phase == "press" and self.passed_s() > LONGEST_ON_S:
             self.fail("Esc was not pressed.")
-        elif self.phase == "held" and last.mode == HAND and not last.stopped:
+        elif self.phase == "held" and last.mode == Mode.HAND and not last.stopped:
             self.session.order(f"hold all 5 2 {self.session.orders.token}", self.take_answer)
             self.next("silent", "Nothing is said: it must end by itself.")
         elif self.phase in ("press", "silent") and self.answered is not None and self.answered[0] is None:
@@ -269,7 +269,7 @@ class WhichWay(HourStep):
         """As `HourStep.poll`."""
         session, rig = self.session, self.session.carried.project.rig
         if self.phase == "wait":
-            if last.mode == HAND and not last.stopped:
+            if last.mode == Mode.HAND and not last.stopped:
                 task = HoldDuty(_NUDGE, _NUDGE_S, name="nudge")
                 if why := session.begin_task(task, self.limit_degC()):
                     self.fail(why)
@@ -305,15 +305,15 @@ class OneStep(HourStep):
         """As `HourStep.poll`."""
         session, rig = self.session, self.session.carried.project.rig
         if self.phase == "wait":
-            if last.mode == HAND and not last.stopped:
+            if last.mode == Mode.HAND and not last.stopped:
                 task = step_test(_NUDGE, _STEP_S, rig.probe.noise_K)
-                if why := session.begin_task(task, self.limit_degC() + ABOVE_K):
+                if why := session.begin_task(task, self.limit_degC(2 * ABOVE_K)):
                     self.fail(why)
                 else:
                     self.next("step", f"{100 * _NUDGE:.0f} % until it is steady, or at its limit.")
             elif self.passed_s() > WITHIN_S:
                 self.fail(self.reason("It stays stopped."))
-        elif session.task is None and last.mode != TEST:
+        elif session.task is None and last.mode != Mode.TEST:
             was, now = self.base[rig.control_index], last.reading_degC
             moved = 0.0 if was is None or now is None else now - was
             self.leave_hand()

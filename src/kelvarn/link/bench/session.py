@@ -13,7 +13,7 @@ from datetime import datetime
 from pathlib import Path
 
 from kelvarn.handover.carry import Carried
-from kelvarn.handover.points import MODES
+from kelvarn.handover.points import Mode
 from kelvarn.handover.settings import fingerprint
 from kelvarn.link.device import Device, ProbeLine
 from kelvarn.link.faults import LinkError
@@ -33,7 +33,6 @@ STALE_SAMPLES, STALE_S = 2.5, 1.0
 _STOP_WITHIN_S = 5.0
 """Within which a stop that was said is waited for; then it may be said anew."""
 _NO_RISE_S, _NO_RISE_K = 240.0, 0.5
-OWN, HAND, TEST, OBEYS = range(4)
 
 
 class Session:
@@ -65,7 +64,7 @@ class Session:
         self.recorder: Recorder | None = None
         self.task: Task | None = None
         self._task_begun_s = 0.0
-        self._mode_before = OWN
+        self._mode_before = Mode.OWN
         self.last: Sample | None = None
         self.time_s = 0.0
         self._time = DeviceTime()
@@ -176,7 +175,7 @@ class Session:
             return f"The {self.task.name} is under way: end it first."
         heat_s = min(86_400, int(task.most_heat_s) + 1)
         self.task, self._task_begun_s = task, self.time_s
-        self._mode_before = self.last.mode if self.last is not None else OWN
+        self._mode_before = Mode(self.last.mode) if self.last is not None else Mode.OWN
         self.note(f"{task.name} begins")
         heats = f"mode test {heat_s} {limit_degC:.1f}"
         self.orders.say(heats, lambda answer, why: None if answer else self._refused(why))
@@ -200,7 +199,7 @@ class Session:
 
     def _back(self) -> None:
         """Let the device go back to what was before the test."""
-        self.order(f"mode {MODES[self._mode_before]}")
+        self.order(f"mode {self._mode_before.name.lower()}")
 
     def hold(self, drive: str, value: str) -> str:
         """Hold a drive by hand, the setpoint or the limits. Returns why not; empty where it is said."""
@@ -358,7 +357,7 @@ class Session:
         if task is None:
             return
         since_s = self.time_s - self._task_begun_s
-        if sample.mode != TEST:
+        if sample.mode != Mode.TEST:
             if since_s > LEASE_S + 3 * self.carried.project.rig.probe.interval_s:
                 self._end_task("the device has ended it: at its limit, its heat, or for want of a word")
             elif since_s > 0:

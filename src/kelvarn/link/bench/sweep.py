@@ -86,7 +86,7 @@ class Sweep:
             self._heard_at = self._put_out
 
     def _take_heard(self, heard_at: float) -> None:
-        """Take what was said when so much was put out; by now it is known whether the device still puts out anything."""
+        """Take what was said while so much was put out; by now it is known whether anything still is."""
         if self.phase is SweepPhase.DOWN:
             self._stands(heard_at)
         elif self.phase is SweepPhase.UP:
@@ -98,8 +98,8 @@ class Sweep:
     def _stands(self, heard_at: float) -> None:
         if self._put_out <= 0.0:  # the device switched it off: it never came to where it stands by itself
             self._end(
-                f"it turns down to {100 * self._lowest:.0f} %, where the device switches it off: to find where it stands"
-                ", take floor and off-below away at Rig and hand the program over anew"
+                f"it turns down to {100 * self._lowest:.0f} %, where the device switches it off: to find where it"
+                " stands, take floor and off-below away at Rig and hand the program over anew"
             )
             return
         self.found = self.found._replace(stalls_below=heard_at)

@@ -10,13 +10,22 @@ from typing import Protocol
 
 from kelvarn.fit.planning import plan_step_test, rough_of
 from kelvarn.link.lines import Sample
+from kelvarn.model.guards import Trip
 from kelvarn.model.rig import Rig
 
 STEADY_K_PER_MIN = 0.05
 """Slope below which a reading counts as steady, if its noise allows no less."""
+BELOW_TRIP_K = 1.0
+"""So far below a trip a test ends."""
 _STEADY_SHARE = 0.02  # of the change so far, in a fifth of the time since the step
 _SHORTEST_S = 60.0
 _GAIN_SHARE, _LAG_SHARE = 0.03, 0.05
+
+
+def limit_degC_of_test(rig: Rig, near_degC: float) -> float:
+    """Where a test ends on the device: at what is given, and below each trip."""
+    trips = (guard.at_degC for guard in rig.guards if isinstance(guard, Trip) and guard.side == "above")
+    return min([near_degC, *(at_degC - BELOW_TRIP_K for at_degC in trips)])
 
 
 class Task(Protocol):

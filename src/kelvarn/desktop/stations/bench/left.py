@@ -10,9 +10,9 @@ from kelvarn.desktop.fields.plain import heading, link, small
 from kelvarn.desktop.parts.plain import PlainLabel, set_shown
 from kelvarn.desktop.parts.target import Target
 from kelvarn.desktop.parts.texts import elided
-from kelvarn.handover.points import points_of
+from kelvarn.handover.points import Mode, points_of
 from kelvarn.link.bench.first_hour import STEPS
-from kelvarn.link.bench.session import HAND, OWN, Session
+from kelvarn.link.bench.session import Session
 from kelvarn.link.listener import LinkState
 from kelvarn.link.wire import link_address
 from kelvarn.model.guards import Alarm, CutOff
@@ -24,6 +24,7 @@ _STATES = {
     LinkState.CLOSED: "not connected", LinkState.OPENING: "is asked …", LinkState.OPEN: "answers",
     LinkState.LOST: "is lost",
 }  # fmt: skip
+_USUAL = "Kelvarn watches, and may stop it"
 
 
 class LinkPanel(QWidget):
@@ -118,7 +119,7 @@ class WhoPanel(QWidget):
         group = QButtonGroup(self)
         self.buttons: dict[str, Target] = {}
         for key, title, line in (
-            ("own", "The device", "Kelvarn watches, and may stop it"), ("hand", "By hand", "you set the drive"),
+            ("own", "The device", _USUAL), ("hand", "By hand", "you set the drive"),
             ("watch", "Nobody may: watch only", "also from another computer"),
         ):  # fmt: skip
             button = Target(title, line)
@@ -146,11 +147,13 @@ class WhoPanel(QWidget):
         key = "own"
         if session is not None and session.watch_only:
             key = "watch"
-        elif last is not None and last.mode == HAND:
+        elif last is not None and last.mode == Mode.HAND:
             key = "hand"
         self.buttons[key].setChecked(True)
         self.buttons["own"].say(
-            "Kelvarn watches, and may stop it" if last is None or last.mode in (OWN, HAND) else MODE_WORDS[last.mode]
+            "Kelvarn watches, and may stop it"
+            if last is None or last.mode in (Mode.OWN, Mode.HAND)
+            else MODE_WORDS[last.mode]
         )
 
 

@@ -13,25 +13,24 @@ from kelvarn.desktop.fields.plain import heading, link, small
 from kelvarn.desktop.parts.plain import PlainLabel, menu_text, set_shown
 from kelvarn.desktop.state.view import View
 from kelvarn.fit.observed import FitError
-from kelvarn.handover.points import points_of
+from kelvarn.handover.points import Mode, points_of
 from kelvarn.link.bench.first_hour import needs_before_heat
+from kelvarn.link.bench.live import Live
 from kelvarn.link.bench.observer import provocations
 from kelvarn.link.bench.provoking import SETPOINT_K, score
-from kelvarn.link.bench.session import HAND, Session
+from kelvarn.link.bench.session import Session
 from kelvarn.link.bench.sweep import Sweep
-from kelvarn.link.bench.tasks import RelayTest, Task, cool_down, planned_recording, step_test
+from kelvarn.link.bench.tasks import RelayTest, Task, cool_down, limit_degC_of_test, planned_recording, step_test
 from kelvarn.model.drives import Fan
-from kelvarn.model.guards import Trip
 from kelvarn.model.rig import Rig
 from kelvarn.units import Quantity, show
 
 from .figures import Against, BigFigures, StopButton
-from .scene import Live
 from .typed import TypedNumber
 from .work import Bench
 
 _STEP_S, _COOL_S = 4 * 3600.0, 8 * 3600.0
-_MARGIN_K = 10.0
+_MARGIN_K, _USUAL_DEGC = 10.0, 60.0
 _TESTS = (
     ("step", "step test"), ("relay", "relay test"), ("cool", "cool-down"), ("plan", "the recording that Fit plans"),
     ("sweep", "where the fan stands"),
@@ -88,7 +87,7 @@ class HandPanel(QWidget):
         """Show it while the drive is held by hand."""
         session = self._bench.session
         last = None if session is None else session.last
-        set_shown(self, last is not None and last.mode == HAND and session is not None and not session.watch_only)
+        set_shown(self, last is not None and last.mode == Mode.HAND and session is not None and not session.watch_only)
 
 
 class TestsPanel(QWidget):
@@ -132,13 +131,6 @@ class TestsPanel(QWidget):
         self.supply = TypedNumber("Supply that the fan has, V", 12.0, 0.5, 1000.0, "V")
         for widget in (self.turns, self.supply, self.use, self.end):
             column.addWidget(widget)
-
-    def _limit_degC(self, session: Session) -> float:
-        """Where a test ends where nobody has typed it: below each trip, and not far above the setpoint."""
-        rig, last = session.carried.project.rig, session.last
-        trips = [guard.at_degC - 1.0 for guard in rig.guards if isinstance(guard, Trip) and guard.side == "above"]
-        near = (last.setpoint_degC if last is not None else 60.0) + _MARGIN_K
-        return min([near, *trips])
 
     def _provoke(self, name: str) -> None:
         session = self._bench.session
@@ -222,7 +214,8 @@ class TestsPanel(QWidget):
         if session is None:
             return
         if not self.limit.typed:
-            self.limit.put(self._limit_degC(session))
+            setpoint = session.last.setpoint_degC if session.last is not None else _USUAL_DEGC
+            self.limit.put(limit_degC_of_test(session.carried.project.rig, setpoint + _MARGIN_K))
         task = session.task
         set_shown(self.end, task is not None)
         self.under_way.setText("" if task is None else f"{task.name} is under way; ends at {self.limit.number:.1f} °C, "
@@ -354,7 +347,7 @@ class RightColumn(QWidget):
         stopped = last is not None and last.stopped
         counts = self._bench.counts_s
         set_shown(self.again, stopped and counts is None)
-        set_shown(self.arm, last is not None and (stopped or last.mode == HAND) and counts is None)
+        set_shown(self.arm, last is not None and (stopped or last.mode == Mode.HAND) and counts is None)
         self.stop_state.setText(self._stop_text(session, counts))
         heats = session is None or session.carried.project.rig.heats
         self.stop.setText("Stop heating" if heats else "Stop what is held")

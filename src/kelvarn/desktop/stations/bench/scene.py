@@ -1,34 +1,18 @@
 """The live strip: measured over expected, the difference in words, the drive, what happened; and what is to come."""
 
 import math
-from typing import NamedTuple
 
 import numpy as np
 
 from kelvarn.desktop.strip.lane import Band, Label, Lane, LaneSpan, LaneTrace, Shown, ValueAxis
-from kelvarn.engine.layout import Floats
-from kelvarn.link.bench.observer import Future
-from kelvarn.link.bench.provoking import Provocation
-from kelvarn.link.bench.session import Session
-from kelvarn.units import Quantity, Scale, show, usual_unit
-
-from .expected import Expected
+from kelvarn.link.bench.live import Live, difference, difference_words, known_of
+from kelvarn.units import Quantity, show, usual_unit
 
 _EVENTS_HEIGHT, _AHEAD_SHARE, _LEAST_S, _ROUND_S = 58, 0.4, 1800.0, 600.0
 _DRIVE = ValueAxis(Quantity.DRIVE, fixed=(0.0, 1.0), ticks=(0.0, 1.0))
 _BOTH = ValueAxis(Quantity.DRIVE, fixed=(-1.0, 1.0), ticks=(-1.0, 0.0, 1.0))
-_OFF_K, _MOST_ROWS = 0.5, 3
+_MOST_ROWS = 3
 _MEASURED, _EXPECTED = 1, 4
-
-
-class Live(NamedTuple):
-    """What the live strip is made of."""
-
-    session: Session
-    expected: Expected | None
-    future: tuple[float, Future] | None
-    scale: Scale
-    provoked: Provocation | None = None
 
 
 def live_lanes(live: Live) -> Shown:
@@ -48,19 +32,14 @@ def _end_s(live: Live) -> float:
     return math.ceil((live.session.time_s + ahead_s) / _ROUND_S) * _ROUND_S
 
 
-def _known(time_s: Floats, values: Floats) -> tuple[Floats, Floats]:
-    there = np.isfinite(values)
-    return time_s[there], values[there]
-
-
 def _temperature(live: Live, end_s: float) -> Lane:
     history, session, scale = live.session.history, live.session, live.scale
-    time_s, measured = _known(history.of("time_s"), history.of("measured_degC"))
+    time_s, measured = known_of(history.of("time_s"), history.of("measured_degC"))
     traces = []
     rig = session.carried.project.rig
     for place, probe in enumerate(rig.probes):
         if place != rig.control_index:
-            at, values = _known(history.of("time_s"), history.probe(place))
+            at, values = known_of(history.of("time_s"), history.probe(place))
             traces.append(LaneTrace(probe.name, at, values, 3, faded=True, named=True))
     if live.expected is not None:
         run = live.expected.run
@@ -108,17 +87,6 @@ def _comes(live: Live) -> str:
     return f"at the setpoint in {show(float(future.time_s[int(np.argmax(off))]), Quantity.DURATION)}"
 
 
-def difference(live: Live) -> tuple[Floats, Floats]:
-    """Measured less expected, K, and when; shape (m,) each. Empty where nothing is expected."""
-    if live.expected is None:
-        return np.empty(0), np.empty(0)
-    run, from_s = live.expected.run, live.expected.from_s
-    time_s, measured = _known(live.session.history.of("time_s"), live.session.history.of("measured_degC"))
-    inside = (time_s >= from_s) & (time_s <= from_s + run.time_s[-1])
-    at = time_s[inside]
-    return at, measured[inside] - np.interp(at - from_s, run.time_s, run.measured_degC)
-
-
 def _difference(live: Live) -> Lane:
     at, off = difference(live)
     axis = ValueAxis(Quantity.DIFFERENCE, live.scale, least=1.0)
@@ -129,20 +97,6 @@ def _difference(live: Live) -> Lane:
         labels = (Label(said, float(at[worst]), float(off[worst]), "glacier" if off[worst] < 0 else "ember", "all"),)
     return Lane("difference", title, axis, weight=1.3, traces=(LaneTrace("difference", at, off, 0),), labels=labels,
                 also=(0.0,))  # fmt: skip
-
-
-def difference_words(at: Floats, off: Floats, scale: Scale) -> str:
-    """What the difference says; empty where it is small."""
-    if off.size < 5 or float(np.abs(off).max()) < _OFF_K:
-        return ""
-    worst = int(np.argmax(np.abs(off)))
-    side = "cooler" if off[worst] < 0 else "warmer"
-    size, when = show(abs(float(off[worst])), Quantity.DIFFERENCE, scale), show(float(at[worst]), Quantity.DURATION)
-    text = f"{size} {side} at {when}"
-    late = off[max(0, off.size - off.size // 5) :]
-    if float(np.abs(np.median(late))) < 0.3 * abs(float(off[worst])):
-        return f"{text}, the same again since"
-    return text
 
 
 def _drive(live: Live) -> Lane:

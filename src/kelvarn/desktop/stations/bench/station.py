@@ -23,6 +23,7 @@ from kelvarn.desktop.parts.plain import set_shown
 from kelvarn.desktop.stations.station import Context, Phrase, Place, Station
 from kelvarn.desktop.strip.strip import Strip
 from kelvarn.link.bench.first_hour import KEYS, STEPS
+from kelvarn.link.bench.live import Live
 from kelvarn.link.bench.session import Session
 from kelvarn.units import Quantity, show
 from kelvarn.words.live import why_live
@@ -32,7 +33,7 @@ from .esc import EscStops
 from .hour_view import HourView
 from .left import DevicePanel, LinkPanel, StepList, WhoPanel
 from .right import RightColumn
-from .scene import Live, live_lanes
+from .scene import live_lanes
 from .week_view import WeekView
 from .work import Bench
 

@@ -2,6 +2,7 @@
 
 import math
 from datetime import date, timedelta
+from functools import partial
 
 from PySide6.QtWidgets import QAbstractItemView, QHBoxLayout, QHeaderView, QTableWidgetItem, QVBoxLayout, QWidget
 
@@ -10,10 +11,11 @@ from kelvarn.desktop.parts.table import ReadTable
 from kelvarn.desktop.state.document import Document
 from kelvarn.desktop.state.runner import Runner
 from kelvarn.desktop.state.view import View
-from kelvarn.engine.plant import Drive
-from kelvarn.handover.carry import Carried
-from kelvarn.handover.faults import HandoverError
+from kelvarn.engine.run import Run
+from kelvarn.link.bench.live import watts_of
 from kelvarn.link.bench.week import Kept, WeekError, changes_of, day_words, expected_of, week_of
+from kelvarn.model.log import Log
+from kelvarn.model.trial import Plan
 from kelvarn.units import Quantity, Scale, show
 
 _COLUMNS = ("day", "part", "recorded", "inside", "worst", "swing", "on, 1/h", "energy")
@@ -80,20 +82,19 @@ class WeekView(QWidget):
             return
         self._shown = subject
         log = project.log(self.logs.currentText())
-        try:
-            carried = Carried(project, project.candidate(name), trial)
-            watts = sum(abs(each.power_W) for each in carried.known.rows[Drive] if not each.moves)
-            found = week_of(log, trial.band_K, watts, trial.plan)
-        except (WeekError, HandoverError) as error:
+        plan, band_K, watts = trial.plan, trial.band_K, watts_of(project.rig)
+        run = None if result is None else result.run
+        work = partial(_compared, log, run, plan, band_K, watts)
+        self._runner.jobs.start("bench: week", work, self._take, waits=False)
+
+    def _take(self, found: object) -> None:
+        if isinstance(found, str):
             self.table.setRowCount(0)
-            self.said.setText(str(error))
-            return
-        rows = list(found)
-        if result is not None:
-            expected = expected_of(result.run, trial.band_K, watts)
-            rows.insert(1, expected)
-            self.said.setText("; ".join(changes_of(found, expected)) or "As expected. Fit says what has changed in it.")
-        self._fill(rows)
+            self.said.setText(found)
+        elif isinstance(found, tuple):
+            rows, said = found
+            self.said.setText(said)
+            self._fill(rows)
 
     def _fill(self, rows: list[Kept]) -> None:
         scale: Scale = self._view.scale
@@ -109,3 +110,16 @@ class WeekView(QWidget):
             )  # fmt: skip
             for column, text in enumerate(cells):
                 self.table.setItem(row, column, QTableWidgetItem(text))
+
+
+def _compared(log: Log, run: Run | None, plan: Plan, band_K: float, watts: float) -> tuple[list[Kept], str] | str:
+    """A log by the day, beside a run where there is one, and what is other than expected; else why it says nothing."""
+    try:
+        rows = week_of(log, band_K, watts, plan)
+    except WeekError as error:
+        return str(error)
+    if run is None:
+        return rows, ""
+    expected = expected_of(run, band_K, watts)
+    said = "; ".join(changes_of(rows, expected)) or "As expected. Fit says what has changed in it."
+    return [rows[0], expected, *rows[1:]], said

@@ -14,6 +14,7 @@ from kelvarn.files.writing import file_stem
 from kelvarn.handover.carry import Carried
 from kelvarn.handover.faults import HandoverError
 from kelvarn.handover.settings import acting, fingerprint
+from kelvarn.link.bench.expected import Expected, computed, trial_from_now
 from kelvarn.link.bench.first_hour import FirstHour, needs_before_heat
 from kelvarn.link.bench.observer import Future, Observer
 from kelvarn.link.bench.provoking import LASTS_S, OPENS_S, SETPOINT_K, SETPOINT_S, Provocation
@@ -28,7 +29,6 @@ from kelvarn.model.candidate import Candidate
 from kelvarn.model.edit import with_fields
 from kelvarn.studies.cold_again import cold_again_s
 
-from .expected import Expected, computed, trial_from_now
 from .practice import PracticeProcess
 
 FUTURE, EXPECTED, COLD = "bench: future", "bench: expected", "bench: cold"

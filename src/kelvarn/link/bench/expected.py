@@ -4,12 +4,13 @@ from typing import NamedTuple
 
 from kelvarn.engine.prepare import RunError
 from kelvarn.engine.run import Run, compute
-from kelvarn.link.bench.session import Session
 from kelvarn.model.candidate import Controller
 from kelvarn.model.edit import with_fields
 from kelvarn.model.event_base import LONGEST_S
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Plan, SetpointChange, Trial
+
+from .session import Session
 
 _JUST_S, _JUST_SAMPLES = 60.0, 5
 
