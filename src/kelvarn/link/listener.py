@@ -6,6 +6,8 @@ from collections.abc import Callable
 from contextlib import suppress
 from enum import Enum
 
+from kelvarn.handover.points import OUTPUT, PLAIN, PROBE
+
 from .device import Device, Identity
 from .faults import LinkError
 from .lines import Sample, TalkPoint, Value
@@ -14,6 +16,8 @@ from .wire import LinkAddress, Wire, open_wire
 _AGAIN_S = 1.0
 _LOOKS_S = 0.25
 _SILENT_SAMPLES, _SILENT_S = 3.0, 2.0
+_READS_EVERY_S = 5.0
+_OF_SAMPLES = frozenset(point.name for point in PLAIN)
 
 
 class LinkState(Enum):
@@ -50,7 +54,7 @@ class Listener:
         self.identity: Identity | None = None
         self.points: tuple[TalkPoint, ...] = ()
         self.values: dict[str, Value] = {}
-        self._heard_s = clock()
+        self._heard_s = self._read_s = clock()
         self._ends = threading.Event()
         self._thread = threading.Thread(target=self._run, name="listener", daemon=True)
 
@@ -91,6 +95,21 @@ class Listener:
                 self._let_go()
             elif self._clock() - self._heard_s > self._silent_after_s():
                 self._watch_again()
+            elif self.extras and self._clock() - self._read_s > _READS_EVERY_S:
+                self._read_values()
+
+    @property
+    def extras(self) -> tuple[TalkPoint, ...]:
+        """What it measures besides: points that are neither of samples nor settings, read every few seconds."""
+        return tuple(
+            point for point in self.points
+            if not point.writes and point.name not in _OF_SAMPLES and not point.name.startswith((PROBE, OUTPUT))
+        )  # fmt: skip
+
+    def age_s(self, name: str) -> float | None:
+        """How old the value of a point is, s: by what the device said and since then; None where it has none."""
+        value = self.values.get(name)
+        return None if value is None or value.value is None else value.age_s + self._clock() - self._read_s
 
     def _silent_after_s(self) -> float:
         return _SILENT_S + _SILENT_SAMPLES * (self.identity.interval_s if self.identity is not None else 1.0)
@@ -126,6 +145,7 @@ class Listener:
         self.points, self.values = tuple(device.points()), device.values()
         device.ask("watch 1")
         self.identity, self._heard_s = found, self._clock()
+        self._read_s = self._heard_s
         self._tell(LinkState.OPEN, "")
 
     def read_again(self) -> None:
@@ -137,6 +157,7 @@ class Listener:
         if device is not None:
             with suppress(LinkError):  # the next sample tells of it
                 self.values = device.values()
+                self._read_s = self._clock()
 
     def _take(self, sample: Sample) -> None:
         self._heard_s = self._clock()

@@ -13,6 +13,7 @@ from kelvarn.desktop.parts.texts import elided
 from kelvarn.handover.points import Mode, points_of
 from kelvarn.link.bench.first_hour import STEPS
 from kelvarn.link.bench.session import Session
+from kelvarn.link.lines import TalkPoint
 from kelvarn.link.listener import LinkState
 from kelvarn.link.wire import link_address
 from kelvarn.model.guards import Alarm, CutOff
@@ -24,6 +25,7 @@ _STATES = {
     LinkState.CLOSED: "not connected", LinkState.OPENING: "is asked …", LinkState.OPEN: "answers",
     LinkState.LOST: "is lost",
 }  # fmt: skip
+_STALE_S = 20.0
 _USUAL = "Kelvarn watches, and may stop it"
 
 
@@ -170,6 +172,7 @@ class DevicePanel(QWidget):
         self._values: dict[str, QLineEdit] = {}
         self._marks: dict[str, PlainLabel] = {}
         self._guards: list[tuple[int, PlainLabel]] = []
+        self._extras: dict[str, PlainLabel] = {}
         self.send = QPushButton("Send")
         self.back = QPushButton("Take back")
         self.changed = small("")
@@ -178,7 +181,8 @@ class DevicePanel(QWidget):
         """Show what is on the device."""
         session = self._bench.session
         names = () if session is None else tuple(point.name for point in session.settings)
-        subject = (id(session), names, session is not None and session.is_ours)
+        extras = () if session is None else session.listener.extras
+        subject = (id(session), names, extras, session is not None and session.is_ours)
         if subject != self._shown:
             self._shown = subject
             self._build(session)
@@ -200,10 +204,11 @@ class DevicePanel(QWidget):
         last = session.last
         for place, label in self._guards:
             is_on = last is not None and bool(last.tripped >> place & 1)
-            label.setText("tripped" if is_on else "armed")
-            label.setProperty("role", "wrong" if is_on else "met")
-            label.style().unpolish(label)
-            label.style().polish(label)
+            _say(label, "tripped" if is_on else "armed", good=not is_on)
+        for point in session.listener.extras:
+            if point.name in self._extras:
+                text, good = _extra_text(session, point)
+                _say(self._extras[point.name], text, good=good)
 
     def _build(self, session: Session | None) -> None:
         while self._column.count():
@@ -212,7 +217,7 @@ class DevicePanel(QWidget):
             if widget is not None:
                 widget.hide()
                 widget.deleteLater()
-        self._values, self._marks, self._guards = {}, {}, []
+        self._values, self._marks, self._guards, self._extras = {}, {}, [], {}
         if session is None:
             return
         self._column.addWidget(heading("On the device"))
@@ -225,6 +230,15 @@ class DevicePanel(QWidget):
         self._column.addSpacing(8)
         self._column.addWidget(heading("Guards"))
         self._add_guards(session)
+        if session.listener.extras:
+            self._column.addSpacing(8)
+            self._column.addWidget(heading("Also measured there"))
+            for point in session.listener.extras:
+                label = PlainLabel()
+                label.setWordWrap(True)
+                label.setToolTip(f"{point.low:g} … {point.high:g} {point.unit} is in order")
+                self._column.addWidget(label)
+                self._extras[point.name] = label
 
     def _add_settings(self, session: Session) -> None:
         box = QWidget()
@@ -310,6 +324,26 @@ class DevicePanel(QWidget):
             said = small("None: nothing but this program would end it.", "wrong")
             said.setWordWrap(True)
             self._column.addWidget(said)
+
+
+def _extra_text(session: Session, point: TalkPoint) -> tuple[str, bool]:
+    """What a device measures besides, with its age where it is stale; and whether it is within what its point says."""
+    value, age_s = session.listener.values.get(point.name), session.listener.age_s(point.name)
+    if value is None or value.value is None or age_s is None:
+        return f"{point.name}: no value", False
+    old = f", {age_s:.0f} s old" if age_s > _STALE_S else ""
+    unit = "" if point.unit == "-" else f" {point.unit}"
+    is_within = point.low <= value.value <= point.high
+    beyond = "" if is_within else f", beyond {point.low if value.value < point.low else point.high:g}{unit}"
+    return f"{point.name}: {value.value:.6g}{unit}{beyond}{old}", is_within and not old
+
+
+def _say(label: PlainLabel, text: str, *, good: bool) -> None:
+    """Say something that is in order, or not."""
+    label.setText(text)
+    label.setProperty("role", "met" if good else "wrong")
+    label.style().unpolish(label)
+    label.style().polish(label)
 
 
 class StepList(QWidget):
