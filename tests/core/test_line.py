@@ -153,6 +153,13 @@ def test_stop_acts_at_once_in_every_mode_needs_nothing_and_outlives_a_power_cut(
     board.say("again")
     board.wait(3000)
     assert (board.ask("stopped"), board.ask("given") > 0.0) == (0.0, True)
+    for word in ("again", "begin"):  # in one breath with it, before a sample: the later word counts
+        board.say(f"{word}\nstop", 3)
+        board.wait(3000)
+        assert (board.ask("stopped"), board.ran.levels) == (1.0, (0.0,))
+        board.say(f"stop\n{word}", 3)
+        board.wait(3000)
+        assert board.ask("stopped") == 0.0
 
 
 def test_a_trip_is_seen_to_act_by_a_limit_that_returns_by_itself() -> None:
@@ -187,6 +194,14 @@ def test_a_test_ends_at_its_heat_its_limit_and_when_nobody_holds_it(board: Board
     board.wait(2 * INTERVAL_MS)
     assert board.ask("mode") == 0.0
     assert any("test over: limit" in line for line in board.say("log", 200))
+    board.raws = [24.0]
+    board.wait(2 * INTERVAL_MS)
+    begin(1000, 90)
+    board.raws = [None]  # type: ignore[list-item]
+    board.wait(INTERVAL_MS + 100)
+    assert board.ask("mode") == 0.0  # nobody sees where it is
+    probe = points_of(carried_of()).probes[0].name
+    assert board.say(f"get {probe}")[0].startswith(f"ok {probe}=- degC ")
     board.raws = [24.0]
     board.wait(2 * INTERVAL_MS)
     assert board.say("mode test 1000 90") == ["ok"]
