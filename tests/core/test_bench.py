@@ -5,19 +5,23 @@ import time
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 
+import numpy as np
 import pytest
 
 from kelvarn.handover.carry import Carried
 from kelvarn.handover.points import Mode
+from kelvarn.link.address import link_address
 from kelvarn.link.bench.first_hour import BEFORE_HEAT, KEYS, FirstHour, needs_before_heat
-from kelvarn.link.bench.hour_steps import Outputs
+from kelvarn.link.bench.hour_steps import Outputs, StopWorks, WhichWay
+from kelvarn.link.bench.live import overshoot_of
 from kelvarn.link.bench.session import Session
-from kelvarn.link.bench.tasks import HoldDuty
+from kelvarn.link.bench.sweep import Sweep
+from kelvarn.link.bench.tasks import HoldDuty, limit_degC_of_test
 from kelvarn.link.lines import Sample
 from kelvarn.link.practice.brain import PythonBrain
 from kelvarn.link.practice.rig import PracticeRig
 from kelvarn.link.practice.serve import PracticeServer, TcpOutlet
-from kelvarn.link.wire import link_address
+from kelvarn.model.drives import Fan
 from kelvarn.model.edit import with_fields
 from kelvarn.model.guards import Trip
 from kelvarn.model.pid import Pid
@@ -281,3 +285,60 @@ def test_the_first_hour_sees_what_is_wrong(bench: Bench) -> None:
     bench.until(lambda: not hour.busy, 30.0, hour.poll)
     assert "Nothing moved" in hour.said
     assert found == {}
+
+
+def test_a_nudge_that_goes_the_other_way_is_no_way(bench: Bench) -> None:
+    found: dict[str, str] = {}
+    hour = FirstHour(bench.session, {}, found.__setitem__)
+    for moved, good in ((-5.0, False), (5.0, True)):
+        step = WhichWay(hour)
+        step.begin()
+        step.phase, step.base = "nudge", [40.0]
+        hour.said = ""
+        step.poll(replace(bench.last, reading_degC=40.0 + moved))
+        assert ("other way" in hour.said) is not good
+        assert ("way" in found or bool(found)) is good
+
+
+def test_what_is_held_on_without_a_word_is_no_stop(bench: Bench) -> None:
+    found: dict[str, str] = {}
+    hour = FirstHour(bench.session, {}, found.__setitem__)
+    step = StopWorks(hour)
+    step.begin()
+    step.phase, step.since_s = "silent", bench.session.time_s - 5.0
+    step.poll(replace(bench.last, held=False, given=0.4))
+    assert "do not heat with this device" in hour.said
+    assert found == {}
+
+
+def test_a_change_is_ours_or_was_made_there(bench: Bench) -> None:
+    session, edits = bench.session, bench.last.edits
+    session.sent()
+    session._take(replace(bench.last, edits=edits + 1))
+    assert session.changed_there == ""
+    session._take(replace(bench.last, edits=edits + 2))
+    assert "not from here" in session.changed_there
+
+
+def test_a_test_ends_below_every_trip_and_at_what_is_asked(bench: Bench) -> None:
+    rig = bench.session.carried.project.rig
+    assert limit_degC_of_test(rig, 50.0) == 50.0
+    assert limit_degC_of_test(rig, 90.0) == 74.0
+    assert limit_degC_of_test(with_fields(rig, guards=()), 90.0) == 90.0
+
+
+def test_a_sweep_holds_the_fan_and_nothing_else(bench: Bench, monkeypatch: pytest.MonkeyPatch) -> None:
+    session, held = bench.session, list[tuple[object, ...]]()
+    monkeypatch.setattr(session.orders, "hold", lambda *said: held.append(said[:2]))
+    session.task, session._task_begun_s = Sweep(Fan(), 1, "out_fan", 0.5), session.time_s
+    session._go_on_with_task(replace(bench.last, mode=Mode.TEST))
+    session.task = None
+    assert held == [("out_fan", "100.00")]
+
+
+def test_an_overshoot_is_past_the_setpoint_from_where_it_came() -> None:
+    up = np.array([20.0, 55.0, 60.0, 62.0, 60.5, 60.0])
+    assert overshoot_of(up, np.full(6, 60.0), 1.0) == pytest.approx(2.0)
+    assert overshoot_of(80.0 - up, np.full(6, 20.0), 1.0) == pytest.approx(2.0)
+    assert overshoot_of(up[:4], np.full(4, 60.0), 1.0) is None  # the peak may still come
+    assert overshoot_of(up[:2], np.full(2, 60.0), 1.0) is None

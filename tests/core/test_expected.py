@@ -7,7 +7,9 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from kelvarn.demos import find_demo
 from kelvarn.link.bench.history import MOST_ROWS, History
+from kelvarn.link.bench.live import watts_of
 from kelvarn.link.bench.observer import Observer
 from kelvarn.link.bench.provoking import Provocation, expected_answer, score
 from kelvarn.link.bench.tasks import Profile, RelayTest, Steady, cool_down, step_test
@@ -151,5 +153,11 @@ def test_a_week_is_told_by_the_day_and_its_parts(tmp_path: Path) -> None:
     assert "2026-11-23" in day_words(evenings[0].day)
     expected = replace(whole, inside=0.99)
     assert changes_of(found, expected)[0].startswith("inside 75% of the time")
+    lines = log.raw.decode().splitlines()
+    hole = [lines[0], *(line for k, line in enumerate(lines[1:]) if not 300 <= k < 900)]  # two days are missing
+    whole = week_of(with_fields(log, raw="\n".join(hole).encode()), 0.5, 200.0)[0]
+    assert (round(whole.hours), round(whole.energy_Wh / 100.0)) == (118, 118)
+    assert [watts_of(find_demo("tempering-bowl").build().rig, way) for way in (1, -1, None)] == [140.0, 110.0, 250.0]
+    assert watts_of(find_demo("heatsink-fan").build().rig) == 0.0
     with pytest.raises(WeekError, match="not recorded at the Bench"):
         week_of(with_fields(log, raw=b"time_s,x\n1,2\n"), 0.5, 200.0)

@@ -20,6 +20,7 @@ from kelvarn.engine.run import compute
 from kelvarn.files.logs.reader import read_log
 from kelvarn.files.project_file import save
 from kelvarn.handover.carry import Carried
+from kelvarn.link.address import link_address
 from kelvarn.link.device import Device, Refusal
 from kelvarn.link.faults import LinkError
 from kelvarn.link.lines import (
@@ -38,7 +39,7 @@ from kelvarn.link.practice.brain import PythonBrain
 from kelvarn.link.practice.rig import PracticeRig
 from kelvarn.link.practice.serve import Outlet, PracticeServer, SerialOutlet, TcpOutlet
 from kelvarn.link.recording import log_of_recording
-from kelvarn.link.wire import link_address, open_wire
+from kelvarn.link.wire import open_wire
 from kelvarn.model.edit import with_fields
 from tests.core.commands import kelvarn
 from tests.core.test_adjusting import adjustable

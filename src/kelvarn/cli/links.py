@@ -29,30 +29,39 @@ if TYPE_CHECKING:
 
 app = typer.Typer()
 
-Link = Annotated[str, typer.Argument(help="serial:/dev/ttyUSB0 or tcp://HOST:PORT.")]
+Link = Annotated[str, typer.Argument(help="serial:/dev/ttyUSB0, tcp://HOST:PORT, modbus-…, mqtt://HOST/TOPIC.")]
 _KEYS = "abcdefghijklmnopstuvwxyz"  # of what may happen; q and r are taken
 _FASTEST = 1000.0
 _LOOKS_S = 0.2
 
 
 @app.command()
-def practice(
+def practice(  # noqa: PLR0913 - one for each option
     file: File,
     candidate: CandidateName = None,
     trial: TrialName = None,
     speed: Annotated[float, typer.Option(help="How much faster than real time.")] = 1.0,
     serial: Annotated[bool, typer.Option("--serial", help="Reached as a serial line (usual).")] = False,
     tcp: Annotated[int | None, typer.Option(help="Reached by TCP at this port instead; 0 takes a free one.")] = None,
+    modbus_tcp: Annotated[int | None, typer.Option(help="Reached by Modbus TCP at this port instead.")] = None,
+    modbus_rtu: Annotated[bool, typer.Option("--modbus-rtu", help="Reached as a line that speaks Modbus.")] = False,
+    mqtt: Annotated[str | None, typer.Option(help="Passed on to the broker at HOST:PORT besides.")] = None,
     obeys: Annotated[bool, typer.Option("--obeys", help="Its own loop is off: it does what it is told.")] = False,
     python: Annotated[bool, typer.Option("--python", help="The program in Python, also where C could be.")] = False,
 ) -> None:
     """Be a device that is not there: the rig of a project with the candidate's program as its brain, on a line."""
     if not 0.01 <= speed <= _FASTEST:
         raise CommandError(f"--speed can be from 0.01 to {_FASTEST:g}, not {speed:g}.")
-    if serial and tcp is not None:
-        raise CommandError("Give --serial or --tcp, not both.")
-    if tcp is not None and not 0 <= tcp < 65536:
-        raise CommandError(f"A port is from 0 to 65535, not {tcp}.")
+    if sum((serial, tcp is not None, modbus_tcp is not None, modbus_rtu)) > 1:
+        raise CommandError("Give one of --serial, --tcp, --modbus-tcp and --modbus-rtu.")
+    is_bus = modbus_rtu or modbus_tcp is not None
+    if is_bus and (python or mqtt is not None):
+        raise CommandError(
+            "On Modbus the program is in C and not passed on to a broker: leave --python and --mqtt out."
+        )
+    for port in (tcp, modbus_tcp):
+        if port is not None and not 0 <= port < 65536:
+            raise CommandError(f"A port is from 0 to 65535, not {port}.")
     project = load(file)
     law = candidate_named(project, candidate, candidate is None and project.chosen is not None)
     from kelvarn.handover.carry import Carried
@@ -62,33 +71,67 @@ def practice(
 
     carried = Carried(project, law, trial_named(project, trial))
     rig = PracticeRig(carried, PythonBrain(carried) if python else None)
-    outlet = _outlet(tcp)
+    if is_bus and rig.brain.language != "C":
+        raise CommandError("On Modbus the program is in C: install a compiler (apt install gcc).")
+    outlet = _outlet(tcp, modbus_tcp, is_bus=is_bus)
     if obeys:
         rig.hear(f"{with_sum('mode obeys')}\n".encode())
     print(f"{outlet.where}", flush=True)
     print(f"“{printable(law.name)}” in {rig.brain.language}, {speed:g} times as fast as real time. Ctrl+C ends it.",
           file=sys.stderr, flush=True)  # fmt: skip
     try:
-        _serve(rig, outlet, speed)
+        _serve(rig, outlet, speed, mqtt)
     finally:
         outlet.close()
         rig.close()
 
 
-def _outlet(tcp: int | None) -> "Outlet":
+def _outlet(tcp: int | None, modbus_tcp: int | None, *, is_bus: bool) -> "Outlet":
+    from kelvarn.link.practice.bus_outlet import BusTcpOutlet
     from kelvarn.link.practice.serve import SerialOutlet, TcpOutlet
 
     try:
-        return SerialOutlet() if tcp is None else TcpOutlet(tcp)
+        if modbus_tcp is not None:
+            return BusTcpOutlet(modbus_tcp)
+        return SerialOutlet(is_bus=is_bus) if tcp is None else TcpOutlet(tcp)
     except OSError as error:
         raise CommandError(f"The line cannot be opened: {error.strerror}; name another port.") from None
 
 
-def _serve(rig: "PracticeRig", outlet: "Outlet", speed: float) -> None:
+@contextlib.contextmanager
+def _passed_on(outlet: "Outlet", broker: str | None) -> Iterator[None]:
+    """Pass what answers there on to a broker, as long as it is served."""
+    if broker is None:
+        yield
+        return
+    from kelvarn.link.address import broker_address, link_address
+    from kelvarn.link.bridge import Bridge
+    from kelvarn.link.faults import LinkError
+
+    made: list[Bridge] = []
+
+    def begin() -> None:
+        try:
+            made.append(Bridge(link_address(outlet.where), broker_address(broker)))
+            print(f"{broker_address(broker)}/{made[0].base}", flush=True)
+        except LinkError as error:
+            print(f"kelvarn: {error}", file=sys.stderr, flush=True)
+
+    thread = threading.Thread(target=begin, name="bridge", daemon=True)  # it is asked while it is served
+    thread.start()
+    try:
+        yield
+    finally:
+        thread.join(10.0)
+        for bridge in made:
+            bridge.close()
+
+
+def _serve(rig: "PracticeRig", outlet: "Outlet", speed: float, mqtt: str | None) -> None:
     """Go on until it is ended; on a terminal, keys switch on and off what may happen."""
     from kelvarn.link.practice.serve import PracticeServer
 
-    with _until_ended() as goes_on, _keys(rig) as look:
+    with _until_ended() as goes_on, _keys(rig) as look, _passed_on(outlet, mqtt):
         PracticeServer(rig, outlet, speed).run(lambda: look() and goes_on())
 
 
@@ -165,8 +208,9 @@ def points(link: Link, as_json: Json = False) -> None:
 
 @contextlib.contextmanager
 def _device(link: str) -> Iterator["Device"]:
+    from kelvarn.link.address import link_address
     from kelvarn.link.device import Device
-    from kelvarn.link.wire import link_address, open_wire
+    from kelvarn.link.wire import open_wire
 
     address = link_address(link)
     print(address.warns, file=sys.stderr)
@@ -212,8 +256,8 @@ def _lasts_s(text: str | None) -> float | None:
 
 def _listen(link: str, out: Path | None, lasts_s: float | None, share: int | None, *, prints: bool) -> None:
     """Listen to a device until the time is over or somebody ends it."""
+    from kelvarn.link.address import link_address
     from kelvarn.link.listener import Listener
-    from kelvarn.link.wire import link_address
 
     if out is not None and out.suffix.lower() != ".csv":
         raise CommandError(f"Let {printable(out)} end in .csv.")

@@ -11,7 +11,7 @@ from .carry import Carried
 from .points import Point, Points, points_of
 from .translate.c_names import identifier
 
-_LONGEST_NAME = 24
+_LONGEST_NAME, _LONGEST_ABOUT = 24, 72
 _VALUES = {
     "setpoint": "now->setpoint_degC", "nudge": "orders.nudge.left_ms > 0 ? orders.nudge.value : REAL(0.0)",
     "asked": "now->asked * REAL(100.0)", "given": "now->given * REAL(100.0)", "law": "(real)now->law_code",
@@ -32,13 +32,20 @@ def line_files(carried: Carried, board: str) -> dict[str, str]:
     of = {
         **_of(carried, points), "board": board, "readings": [readings.format(k) for k in range(len(rig.probes))],
         "lowest": "REAL(-100.0)" if rig.heats and rig.cools else "REAL(0.0)", "values": _VALUES,
+        "about": _about(carried, board),
         "needs_no_sample": [point.name for point in points.plain].index("mode"),
     }  # fmt: skip
-    made = {name: render(f"{name}.jinja", **of) for name in ("points.h", "points.c", "orders.c", "line.c")}
+    made = {name: render(f"{name}.jinja", **of) for name in ("points.h", "points.c", "orders.c", "line.c", "bus.c")}
     return {
         **made,
-        **{name: plain(name) for name in ("text.h", "text.c", "events.h", "events.c", "orders.h", "line.h")},
+        **{name: plain(name) for name in ("text.h", "text.c", "events.h", "events.c", "orders.h", "line.h", "bus.h")},
     }
+
+
+def _about(carried: Carried, board: str) -> str:
+    """What registers tell of a program in words: of what state it is, its name, its rig, its board."""
+    words = carried.fingerprint, _short(carried.candidate.name), _short(carried.project.name), board
+    return " ".join(words)[:_LONGEST_ABOUT]
 
 
 def python_line_file(carried: Carried, board: str) -> str:

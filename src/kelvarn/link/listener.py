@@ -8,10 +8,11 @@ from enum import Enum
 
 from kelvarn.handover.points import OUTPUT, PLAIN, PROBE
 
+from .address import LinkAddress
 from .device import Device, Identity
 from .faults import LinkError
 from .lines import Sample, TalkPoint, Value
-from .wire import LinkAddress, Wire, open_wire
+from .wire import Wire, open_wire
 
 _AGAIN_S = 1.0
 _LOOKS_S = 0.25

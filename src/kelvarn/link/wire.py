@@ -5,67 +5,18 @@ import errno
 import grp
 import os
 import socket
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Protocol
-from urllib.parse import urlsplit
 
 import serial
 
+from .address import LinkAddress
 from .faults import LinkError
+from .spoken import SpokenWire
 
-BAUD = 115_200
+_LOOKS_S = 0.1
 _CONNECT_S = 3.0
 _MOST = 4096
-
-
-@dataclass(frozen=True)
-class LinkAddress:
-    """Where a device is.
-
-    Attributes:
-        kind: serial or tcp.
-        place: the device file, or the host.
-        number: baud, or the port.
-    """
-
-    kind: str
-    place: str
-    number: int
-
-    def __str__(self) -> str:
-        return f"serial:{self.place}" if self.kind == "serial" else f"tcp://{self.place}:{self.number}"
-
-    @property
-    def warns(self) -> str:
-        """What opening it does to the device, in a sentence or two."""
-        if self.kind == "serial":
-            return (
-                "Opening a serial line restarts many boards: their outputs float for up to two seconds, then the "
-                "program begins as after a power cut. A cable to a board on mains can kill: let the board have a "
-                "supply that is isolated from it."
-            )
-        return "Opening this does nothing to the device. Whoever reaches its port can speak with it as well."
-
-
-def link_address(text: str) -> LinkAddress:
-    """Where a text says that a device is: serial:/dev/…, serial:/dev/…@BAUD, tcp://HOST:PORT.
-
-    Raises:
-        LinkError: it says nothing that is known.
-    """
-    if text.startswith("serial:") and len(text) > len("serial:"):
-        place, _, baud = text.removeprefix("serial:").partition("@")
-        if place and (not baud or (baud.isascii() and baud.isdigit() and 50 <= int(baud) <= 4_000_000)):
-            return LinkAddress("serial", place, int(baud) if baud else BAUD)
-    if text.startswith("tcp://"):
-        try:
-            parts = urlsplit(text)
-            if parts.hostname and parts.port and parts.path in ("", "/"):
-                return LinkAddress("tcp", parts.hostname, parts.port)
-        except ValueError:
-            pass
-    raise LinkError(f"“{text}” is no link: name serial:/dev/ttyUSB0 or tcp://HOST:PORT.")
 
 
 class Wire(Protocol):
@@ -186,4 +137,16 @@ class TcpWire:
 
 def open_wire(address: LinkAddress) -> Wire:
     """Open a link. Raises LinkError."""
-    return SerialWire(address) if address.kind == "serial" else TcpWire(address)
+    if address.kind == "serial":
+        return SerialWire(address)
+    if address.kind == "tcp":
+        return TcpWire(address)
+    if address.kind == "modbus-rtu" and not Path(address.place).exists():
+        raise LinkError(f"{address.place} is not there: is the board plugged in? `ls /dev/tty*` lists what is.")
+    if address.kind.startswith("mqtt"):
+        from .broker_source import BrokerSource  # neither is needed by most
+
+        return SpokenWire(BrokerSource(address), _LOOKS_S)
+    from .bus import BusSource
+
+    return SpokenWire(BusSource(address), _LOOKS_S)

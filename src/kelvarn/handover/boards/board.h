@@ -37,6 +37,9 @@ void board_memory_write(uint16_t at, const void *bytes, uint16_t count);
 int16_t board_get(void);
 void board_put(const char *line);
 
+/* Bytes that are sent as they are. */
+void board_send(const uint8_t *bytes, uint8_t count);
+
 /* Whether the watchdog restarted it; and whether two probes are of one kind, so that they may change places. */
 bool board_started_by_watchdog(void);
 bool board_may_swap(uint8_t probe, uint8_t other);

@@ -10,6 +10,9 @@ void line_start(void);
 /* Take what has arrived, let leases run out, say one line of what is to be said; no sample follows while it rests. */
 void line_step(uint32_t now_ms, bool is_resting);
 
+/* Do what the line that was begun says, as if it had arrived in a frame that was checked; whether it is taken. */
+bool line_order(void);
+
 /* Whether something was said that a sample must act on at once. */
 bool line_wants_sample(void);
 

@@ -17,7 +17,7 @@ Heard heard;
 
 static char said[LONGEST + 6], kept[LONGEST + 6];
 static uint8_t length;
-static bool keeps_answer;
+static bool keeps_answer, goes_nowhere, was_good;
 
 uint16_t check_of(const void *bytes, uint16_t count) {
     const uint8_t *at = (const uint8_t *)bytes;
@@ -39,6 +39,16 @@ void text_letter(char letter) {
     if (length < LONGEST - 5) {
         said[length++] = letter;
     }
+}
+
+uint16_t text_letters(uint8_t at) {
+    const uint8_t first = at < length ? (uint8_t)said[at] : 0, second = at + 1 < length ? (uint8_t)said[at + 1] : 0;
+    return (uint16_t)((uint16_t)first << 8 | second);
+}
+
+uint8_t text_take(char *line) {
+    memcpy(line, said, length);
+    return length;
 }
 
 void text_put(const char *text) {
@@ -88,6 +98,11 @@ void text_space_number(real value, uint8_t decimals) {
 }
 
 void text_say(bool with_sum) {
+    if (goes_nowhere) {
+        goes_nowhere = keeps_answer = false;
+        length = 0;
+        return;
+    }
     if (with_sum) {
         const uint16_t check = check_of(said, length);
         said[length++] = '*';
@@ -107,6 +122,8 @@ void text_say(bool with_sum) {
 
 void answer_begin(bool good, const Asker *to) {
     length = 0;
+    was_good = good;
+    goes_nowhere = to->sum == OF_BUS;
     text_put(good ? SAID("ok") : SAID("no"));
     if (to->numbered) {
         text_letter(' ');
@@ -124,6 +141,10 @@ void answer_keeps(bool keeps) {
 
 void answer_again(void) {
     board_put(kept);
+}
+
+bool answer_was_good(void) {
+    return was_good;
 }
 
 void yes(void) {

@@ -16,7 +16,8 @@
 #define LONGEST 80
 #define MOST_WORDS 8
 
-typedef enum { NO_SUM, RIGHT_SUM, WRONG_SUM } Sum;
+/* OF_BUS: it came in a frame that was checked; its answer is not told as a line. */
+typedef enum { NO_SUM, RIGHT_SUM, WRONG_SUM, OF_BUS } Sum;
 
 /* Whom an answer is for: whoever gave a number and a check sum is answered with both. */
 typedef struct {
@@ -39,6 +40,10 @@ uint16_t check_of(const void *bytes, uint16_t count);
 
 /* Begin a line, and say it letter by letter; texts are of SAID. */
 void text_begin(void);
+
+/* Two letters of the line that was begun, the first one high, 0 beyond its end; and all of it, with how many there are. */
+uint16_t text_letters(uint8_t at);
+uint8_t text_take(char *line);
 void text_letter(char letter);
 void text_put(const char *text);
 void text_whole(uint32_t value);
@@ -53,6 +58,9 @@ void answer_begin(bool good, const Asker *to);
 void answer_say(const Asker *to);
 void answer_keeps(bool keeps);
 void answer_again(void);
+
+/* Whether the last answer was yes. */
+bool answer_was_good(void);
 
 /* Say yes, or no with the reason, to what was heard. */
 void yes(void);

@@ -77,7 +77,7 @@ def measures_of(live: Live) -> list[tuple[str, str, str]]:
     if time_s.size < 2:
         return []
     upto = run.time_s <= time_s[-1]
-    over, expected_over = (_overshoot(y, r, band) for y, r in
+    over, expected_over = (overshoot_of(y, r, band) for y, r in
                            ((measured, setpoint), (run.measured_degC, run.setpoint_degC)))  # fmt: skip
     settled = _settled(time_s, np.abs(measured - setpoint), band)
     promised = _settled(run.time_s, np.abs(run.measured_degC - run.setpoint_degC), band)
@@ -99,7 +99,7 @@ def measures_of(live: Live) -> list[tuple[str, str, str]]:
     return rows
 
 
-def _overshoot(y: Floats, r: Floats, band: float) -> float | None:
+def overshoot_of(y: Floats, r: Floats, band: float) -> float | None:
     """By how much it went past the setpoint, seen from where it began; None as long as the peak is not behind it."""
     side = 1.0 if y[0] <= r[0] else -1.0
     ahead = side * (y - r)

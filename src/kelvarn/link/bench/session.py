@@ -15,12 +15,13 @@ from pathlib import Path
 from kelvarn.handover.carry import Carried
 from kelvarn.handover.points import Mode
 from kelvarn.handover.settings import fingerprint
+from kelvarn.link.address import LinkAddress
 from kelvarn.link.device import Device, ProbeLine
 from kelvarn.link.faults import LinkError
 from kelvarn.link.lines import Answer, Sample, TalkPoint
 from kelvarn.link.listener import LinkState, Listener
 from kelvarn.link.recording import DeviceTime, Recorder, RecordingError, facts_of
-from kelvarn.link.wire import LinkAddress, Wire, open_wire
+from kelvarn.link.wire import Wire, open_wire
 from kelvarn.model.guards import Trip
 
 from .history import History

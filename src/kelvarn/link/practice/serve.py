@@ -21,9 +21,15 @@ _READ = 4096
 
 
 class Outlet(Protocol):
-    """Where a practice rig is reached."""
+    """Where a practice rig is reached.
+
+    Attributes:
+        where: as a link is written.
+        is_bus: whether what arrives are frames, else lines.
+    """
 
     where: str
+    is_bus: bool
 
     def hear(self) -> bytes:
         """What has arrived."""
@@ -47,6 +53,8 @@ class TcpOutlet:
     Raises:
         OSError: it is taken.
     """
+
+    is_bus = False
 
     def __init__(self, port: int) -> None:
         self._listens = socket.create_server(("127.0.0.1", port))
@@ -113,12 +121,13 @@ class SerialOutlet:
 
     Args:
         link: a name for it in the file system; None: only its own.
+        is_bus: whether frames of Modbus arrive, else lines.
 
     Raises:
         OSError: there is none to be had, or the name is taken.
     """
 
-    def __init__(self, link: Path | None = None) -> None:
+    def __init__(self, link: Path | None = None, *, is_bus: bool = False) -> None:
         self._ours, self._theirs = os.openpty()  # theirs stays open: else ours fails while nobody has it open
         tty.setraw(self._theirs)
         os.set_blocking(self._ours, False)
@@ -130,7 +139,8 @@ class SerialOutlet:
                 os.close(self._ours)
                 os.close(self._theirs)
                 raise
-        self.where = f"serial:{link or self.path}"
+        self.is_bus = is_bus
+        self.where = f"modbus-rtu:{link or self.path}" if is_bus else f"serial:{link or self.path}"
 
     def hear(self) -> bytes:
         """As `Outlet.hear`."""
@@ -200,6 +210,9 @@ class PracticeServer:
 
     def _listen(self) -> None:
         """Give what arrives to the program, but for lines that are for the rig itself."""
+        if self.outlet.is_bus:
+            self.rig.hear(self.outlet.hear())
+            return
         self._heard += self.outlet.hear()
         *lines, self._heard = self._heard.split(b"\n")
         for line in lines:

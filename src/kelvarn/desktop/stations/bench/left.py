@@ -11,11 +11,11 @@ from kelvarn.desktop.parts.plain import PlainLabel, set_shown
 from kelvarn.desktop.parts.target import Target
 from kelvarn.desktop.parts.texts import elided
 from kelvarn.handover.points import Mode, points_of
+from kelvarn.link.address import link_address
 from kelvarn.link.bench.first_hour import STEPS
 from kelvarn.link.bench.session import Session
 from kelvarn.link.lines import TalkPoint
 from kelvarn.link.listener import LinkState
-from kelvarn.link.wire import link_address
 from kelvarn.model.guards import Alarm, CutOff
 from kelvarn.words.live import MODE_WORDS
 

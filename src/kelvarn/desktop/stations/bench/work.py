@@ -14,6 +14,7 @@ from kelvarn.files.writing import file_stem
 from kelvarn.handover.carry import Carried
 from kelvarn.handover.faults import HandoverError
 from kelvarn.handover.settings import acting, fingerprint
+from kelvarn.link.address import LinkAddress, link_address
 from kelvarn.link.bench.expected import Expected, computed, trial_from_now
 from kelvarn.link.bench.first_hour import FirstHour, needs_before_heat
 from kelvarn.link.bench.observer import Future, Observer
@@ -23,7 +24,6 @@ from kelvarn.link.bench.sweep import FanFound
 from kelvarn.link.bench.taking import TakingError, with_pairs, with_sweep
 from kelvarn.link.faults import LinkError
 from kelvarn.link.recording import RecordingError, log_of_recording
-from kelvarn.link.wire import LinkAddress, link_address
 from kelvarn.model.bench import MOST_STEPS, FirstHourStep
 from kelvarn.model.candidate import Candidate
 from kelvarn.model.edit import with_fields
