@@ -147,6 +147,7 @@ def test_a_week_is_told_by_the_day_and_its_parts(tmp_path: Path) -> None:
     assert whole.worst_K == pytest.approx(3.0)
     assert whole.energy_Wh == pytest.approx(168 * 100.0, rel=0.01)
     assert whole.ons_per_h == pytest.approx(6.0, rel=0.02)
+    assert week_of(log, 2.0, 200.0)[0].inside == pytest.approx(0.75, abs=0.01)
     evenings = [kept for kept in found if kept.part == "evening"]
     assert len(evenings) == 7
     assert all(kept.inside == 0.0 for kept in evenings)
