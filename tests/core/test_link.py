@@ -241,6 +241,25 @@ def test_a_listener_comes_back_when_the_cable_was_pulled_and_the_device_began_an
         listener.close()
 
 
+def test_another_device_at_the_same_place_is_said_so_and_an_end_that_was_closed_too() -> None:
+    outlet = TcpOutlet(0)
+    with practised(outlet):
+        listener = Listener(link_address(outlet.where), lambda _: None)
+        listener.try_once()
+        assert listener.identity is not None
+        listener.identity = listener.identity._replace(state="0000-0000")
+        with pytest.raises(LinkError, match="Another device answers"):
+            listener.try_once()
+        listener.close()
+        wire = open_wire(link_address(outlet.where))
+        wait_until(lambda: len(outlet.files()) > 1)
+        outlet.pulled = True
+        outlet.drop_callers()
+        with pytest.raises(LinkError, match="the other side has closed it"):
+            wire.read(5.0)
+        wire.close()
+
+
 def test_the_plant_of_a_practice_rig_is_that_of_the_engine() -> None:
     """The same decisions, read within a twentieth of a kelvin."""
     made = carried_of(resolution_K=0.0, noise_K=0.0)
@@ -361,4 +380,4 @@ def test_the_commands_meet_a_practice_rig_that_runs_by_itself(tmp_path: Path) ->
     done = kelvarn("practice", tmp_path / "p.kelvarn", "--speed", "0")
     assert (done.returncode, "--speed" in done.stderr) == (2, True)
     done = kelvarn("practice", tmp_path / "p.kelvarn", "--serial", "--tcp", "0")
-    assert "not both" in done.stderr
+    assert "Give one of" in done.stderr

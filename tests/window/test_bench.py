@@ -250,6 +250,15 @@ def test_a_provocation_is_drawn_before_it_comes(window: MainWindow, qtbot: QtBot
     qtbot.waitUntil(lambda: "expected" in station.right.tests.score.text(), timeout=10_000)
 
 
+def test_nothing_is_armed_where_nobody_may_or_before_the_first_hour(window: MainWindow) -> None:
+    bench = window.bench.bench
+    assert bench.session is not None
+    assert "Before anything heats" in bench.arm()
+    bench.session.watch_only = True
+    assert "only watched" in bench.arm()
+    assert bench.counts_s is None
+
+
 def test_a_week_is_shown_by_the_day_beside_what_was_expected(qtbot: QtBot) -> None:
     begins = datetime(2026, 11, 23, 4, 0)
     rows = ["time_s,at,setpoint_degC,measured_degC,drive"]

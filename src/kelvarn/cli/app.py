@@ -22,7 +22,7 @@ from kelvarn.link.faults import LinkError
 from kelvarn.model.names import UnknownName
 from kelvarn.units import counted
 
-from . import advice, device, links, logs, runs, safety
+from . import advice, device, links, logs, practice, runs, safety
 from .common import (
     CommandError,
     File,
@@ -48,6 +48,7 @@ app.registered_commands += (
     + advice.app.registered_commands
     + safety.app.registered_commands
     + device.app.registered_commands
+    + practice.app.registered_commands
     + links.app.registered_commands
     + logs.app.registered_commands
 )

@@ -2,6 +2,7 @@
 
 import logging
 import os
+import signal
 import sys
 import threading
 import time
@@ -165,3 +166,17 @@ def check_free(path: Path, suffixes: Sequence[str]) -> None:
         raise CommandError(f"Let {printable(path)} end in {' or '.join(suffixes)}.")
     if os.path.exists(path) and not replaces.get():
         raise CommandError(f"{printable(path)} is there already; --force replaces it.")
+
+
+@contextmanager
+def until_ended() -> Iterator[Callable[[], bool]]:
+    """Until somebody ends it, by Ctrl+C or a signal: what was begun is ended in order."""
+    ends = threading.Event()
+    before = {}
+    if threading.current_thread() is threading.main_thread():
+        before = {number: signal.signal(number, lambda *_: ends.set()) for number in (signal.SIGINT, signal.SIGTERM)}
+    try:
+        yield lambda: not ends.is_set()
+    finally:
+        for number, old in before.items():
+            signal.signal(number, old)

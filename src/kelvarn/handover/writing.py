@@ -13,7 +13,9 @@ from .board_files import BOARDS, BoardName, Language, simulated
 from .carry import Carried
 from .files import program_files, readme
 from .maker import c_text, maker_files
+from .points import points_of
 from .python_files import python_files
+from .register_map import as_csv, as_json, register_map
 
 
 def all_files(
@@ -36,7 +38,9 @@ def all_files(
         files = python_files(carried, board)
     else:
         of_board = {"board_simulated.c": simulated(carried)} if board == "simulated" else maker_files(carried, board)
-        files = {**program_files(carried, board), **of_board}
+        rows = register_map(points_of(carried))
+        maps = {"register-map.csv": as_csv(rows), "register-map.json": as_json(rows)}
+        files = {**program_files(carried, board), **of_board, **maps}
     return {**files, "README.md": readme(carried, board, today, scale, language)}
 
 

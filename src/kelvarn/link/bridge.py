@@ -10,14 +10,13 @@ from typing import Any
 from kelvarn.handover.points import OUTPUT, PROBE
 
 from .address import LinkAddress
-from .broker import Broker
+from .broker import ORDERS, Broker
 from .device import Device, Refusal
 from .faults import LinkError
 from .lines import Sample, Value
 from .listener import LinkState, Listener
 from .wire import Wire, open_wire
 
-ORDERS = ("stop", "again", "begin", "reset", "mode")
 _TEXT, _LONGEST = 40, 60
 
 
@@ -35,6 +34,7 @@ class Bridge:
         self, device: LinkAddress, broker: LinkAddress, opens: Callable[[LinkAddress], Wire] = open_wire,
         clock: Callable[[], float] = time.monotonic,
     ) -> None:  # fmt: skip
+        self.base = ""
         self._listener = Listener(device, self._take, self._changed, opens, clock)
         self._listener.try_once()
         found = self._listener.identity
@@ -45,11 +45,10 @@ class Bridge:
         self._edits: int | None = None
         self._broker = Broker(
             broker, self._order, tuple(f"{self.base}/{each}" for each in ("set/+", "hold/+", "order")),
-            will=f"{self.base}/state", waits=True,
+            will=f"{self.base}/state",
         )  # fmt: skip
         self._broker.on_open = self._tell_all
-        if self._broker.is_open:
-            self._tell_all()
+        self._broker.begin(waits=True)
         self._listener.begin()
 
     def _tell_all(self) -> None:
@@ -74,10 +73,9 @@ class Bridge:
                 self._broker.say(f"{self.base}/point/{name}", text, keeps=True)
 
     def _changed(self, state: LinkState, _text: str) -> None:
-        broker = getattr(self, "_broker", None)
-        if broker is not None:
+        if self.base:
             told = "online" if state in (LinkState.OPEN, LinkState.OPENING) else "offline"
-            broker.say(f"{self.base}/state", told, keeps=True)
+            self._broker.say(f"{self.base}/state", told, keeps=True)
 
     def _take(self, sample: Sample) -> None:
         if self._edits is not None and sample.edits != self._edits:

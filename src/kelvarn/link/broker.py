@@ -34,6 +34,8 @@ from .faults import LinkError
 Message = Callable[[str, bytes, bool], None]
 """Told the topic, the payload, and whether the broker had kept it."""
 
+ORDERS = ("stop", "again", "begin", "reset", "mode")
+"""First words of what the topic `order` takes."""
 _KEEPS_ALIVE_S, _CONNECT_S = 10, 4.0
 _LONGEST = 65_536
 
@@ -89,16 +91,16 @@ class Broker:
         on_message: told what arrives, on a thread of its own.
         will: topic whose kept `online` becomes `offline` when this is gone; empty for none.
         topics: that are listened to.
-        waits: whether a broker that is not there yet is waited for, else it is said.
 
     Raises:
-        LinkError: it is not there, does not let one in, or its certificate is not proved.
+        LinkError: what lets one in cannot be read.
     """
 
     def __init__(
-        self, address: LinkAddress, on_message: Message, topics: tuple[str, ...], *, will: str = "", waits: bool = False
+        self, address: LinkAddress, on_message: Message, topics: tuple[str, ...], will: str = ""
     ) -> None:  # fmt: skip
-        self._where, self._topics, self._will, self._on_message = str(address), topics, will, on_message
+        self._address, self._where = address, str(address)
+        self._topics, self._will, self._on_message = topics, will, on_message
         self._answered, self._subscribed = threading.Event(), threading.Event()
         self._refused = ""
         self.on_open: Callable[[], None] = lambda: None
@@ -117,6 +119,17 @@ class Broker:
         client.on_connect_fail = lambda _client, _data: None
         client.reconnect_delay_set(1, 10)
         client.connect_timeout = _CONNECT_S
+
+    def begin(self, *, waits: bool = False) -> None:
+        """Connect.
+
+        Args:
+            waits: whether a broker that is not there yet is waited for, else it is said.
+
+        Raises:
+            LinkError: it is not there, does not let one in, or its certificate is not proved.
+        """
+        client, address = self._client, self._address
         try:
             client.connect(address.place, address.number, _KEEPS_ALIVE_S)
         except ssl.SSLCertVerificationError as error:
@@ -133,7 +146,7 @@ class Broker:
             self.close()
             raise LinkError(f"{self._where} does not let Kelvarn in: {self._refused}. See brokers.toml in "
                             f"{user_config_path('kelvarn')}.")  # fmt: skip
-        if topics and not waits:
+        if self._topics and not waits:
             self._subscribed.wait(_CONNECT_S)
 
     def _connected(

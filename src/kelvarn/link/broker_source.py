@@ -10,8 +10,7 @@ from typing import Any
 from kelvarn.handover.points import plain_number
 
 from .address import LinkAddress
-from .bridge import ORDERS
-from .broker import Broker
+from .broker import ORDERS, Broker
 from .faults import LinkError
 from .spoken import About, Told
 
@@ -39,6 +38,7 @@ class BrokerSource:
         self._answers: dict[str, str] = {}
         self._began, self._count = clock(), 0
         self._broker = Broker(address, self._take, (f"{self._base}/#",))
+        self._broker.begin()
         with self._lock:
             found = self._lock.wait_for(lambda: {"about", "points", "state"} <= set(self._kept), _THERE_WITHIN_S)
         if not found:

@@ -183,6 +183,12 @@ class BusSource:
 
     def order(self, words: list[str]) -> str:
         """As `Source.order`."""
+        try:
+            return self._order(words)
+        except ValueError:
+            return "it has no number that fits its registers"
+
+    def _order(self, words: list[str]) -> str:
         match words:
             case ["stop"]:
                 return self._coil(0, on=True)
@@ -235,7 +241,7 @@ def _halves(text: str, decimals: int) -> list[int]:
     """A number as two registers."""
     raw = round(float(text) * 10**decimals)
     if not -(2**31) < raw < 2**31:
-        raise LinkError(f"{text} is too large for its registers.")
+        raise ValueError(text)
     return list(struct.unpack(">HH", struct.pack(">i", raw)))
 
 
