@@ -208,3 +208,40 @@ def _check_json(check: "Check") -> dict[str, Any]:
 
 def _difference_json(first: "Difference") -> dict[str, Any]:
     return {key: value for key, value in asdict(first).items() if key != "around"}
+
+
+@app.command()
+def wiring(
+    file: File,
+    out: Annotated[Path, typer.Option(help="A new folder: the drawing, the terminals, what to buy.")],
+    as_json: Json = False,
+) -> None:
+    """Say how it is wired: a table of terminals, warnings with numbers, parts to buy, the drawing."""
+    from kelvarn.handover.wiring.circuit import circuit_of
+    from kelvarn.handover.wiring.files import wiring_files
+    from kelvarn.handover.wiring.parts_list import parts_list
+    from kelvarn.handover.wiring.terminals import terminals
+    from kelvarn.handover.wiring.warnings import warnings_of
+    from kelvarn.handover.writing import write_files
+
+    project = load(file)
+    circuit = circuit_of(project)
+    warned = warnings_of(circuit)
+    write_files(wiring_files(circuit), out)
+    if as_json:
+        print_json("wiring", {
+            "board": circuit.board.title, "warnings": [f"{each.part}: {each.text}" for each in warned],
+            "switches": [
+                {"name": each.drive.name, "pin": each.pin, "current_A": each.amperes, "switch_W": each.watts,
+                 "switch_degC": each.degC, "lead_A": each.lead_A, "lead_drop_V": each.lead_drop_V}
+                for each in circuit.switched
+            ],
+            "to_buy": [each._asdict() for each in parts_list(circuit)],
+            "terminals": [each._asdict() for each in terminals(circuit)],
+        }, project)  # fmt: skip
+        return
+    for each in warned:
+        print(f"look  {printable(each.part)}: {printable(each.text)}")
+    for part in parts_list(circuit):
+        print(f"{printable(part.what)}: {printable(part.stands)} ({printable(part.why)})")
+    print(f"written to {printable(out)}")

@@ -18,10 +18,11 @@ from .board_rows import plain_row
 from .carry import Carried
 from .chips import AVR
 from .files import STRICT, program_files
-from .maker import CONTACTOR_PIN, OUTPUT_PINS, maker_files
+from .maker import maker_files
 from .proof_records import Check, Compared, Difference
 from .toolchain import ProgramError, compile_with, first_line, put_files
 from .twin import Twin
+from .wiring.pins import pin_plan
 
 CORE = Path("/usr/share/arduino/hardware/arduino/avr")
 """Where Debian's package arduino-core-avr has what such a board comes with."""
@@ -112,18 +113,20 @@ def try_board(carried: Carried, folder: Path) -> Check:
     counts = _telling_counts(carried, lasts_ms) if analog else []
     changes = pins_of(program, lasts_ms, [_millivolt(count) for count in counts])
     switched = [place for place, drive in enumerate(carried.known.rows[Drive]) if drive.kind != DriveKind.PWM]
-    wrong = [_unsafe(changes, OUTPUT_PINS[place]) for place in range(len(rig.drives))]
-    said = f"{lasts_ms / 1000:g} s: safe {_safe_after_ms(changes, OUTPUT_PINS[0]):.2f} ms after reset"
+    plan = pin_plan(carried.project, "maker8")
+    pins, contactor = [int(pin) for pin in plan.outputs], int(plan.contactor)
+    wrong = [_unsafe(changes, pins[place]) for place in range(len(rig.drives))]
+    said = f"{lasts_ms / 1000:g} s: safe {_safe_after_ms(changes, pins[0]):.2f} ms after reset"
     samples = len(rig.drives)
     if analog:
         said += f"; edges of {len(switched)} outputs with readings"
         expected = _expected(carried, counts, lasts_ms)
         for place in switched:
-            wrong.append(_edges_apart(expected[place], changes, OUTPUT_PINS[place]))
+            wrong.append(_edges_apart(expected[place], changes, pins[place], contactor))
             samples += max(1, len(expected[place]))
     else:
         said += "; nothing goes on without a reading (digital probes are not simulated)"
-        wrong += [any(each.pin == OUTPUT_PINS[place] and each.level == 1 for each in changes) for place in switched]
+        wrong += [any(each.pin == pins[place] and each.level == 1 for each in changes) for place in switched]
         samples += len(switched)
     differing = sum(map(bool, wrong))
     first = Difference("pins of the board file", 0, (), 0.0, float(differing)) if differing else None
@@ -173,9 +176,9 @@ def _expected(carried: Carried, counts: Sequence[int], lasts_ms: int) -> list[li
     return edges
 
 
-def _edges_apart(expected: Sequence[tuple[float, int]], changes: Sequence[PinChange], pin: int) -> bool:
+def _edges_apart(expected: Sequence[tuple[float, int]], changes: Sequence[PinChange], pin: int, contactor: int) -> bool:
     """Whether edges of a pin are others than expected, or elsewhere by more than a few milliseconds."""
-    begins = next((each.ms for each in changes if each.pin == CONTACTOR_PIN and each.level == 1), None)
+    begins = next((each.ms for each in changes if each.pin == contactor and each.level == 1), None)
     if begins is None:
         return bool(expected)
     found = [(each.ms - begins, each.level) for each in changes

@@ -111,6 +111,7 @@ def _settings(carried: Carried, lines: list[SettingLine], made: Adjusting) -> st
         rows.append({"comment": comment if said.strip() else "", "name": line.name, "text": text})
     return render(
         "settings.h.jinja", lines=rows, adjusted=[_adjusted(each) for each in made.adjusted],
+        bus_unit=0 if carried.real == "float" else 1,
         candidate=carried.candidate.name, project=carried.project.name, fingerprint=carried.fingerprint,
     )  # fmt: skip
 

@@ -1,28 +1,24 @@
 """The files of a maker board with 8 or 32 bits: its pins, and what it does with them."""
 
 from collections.abc import Iterator
-from itertools import count
 from typing import Any
 
-from kelvarn.engine.guard_records import Does, Guard
 from kelvarn.engine.inputs import PermitInput, Said
 from kelvarn.engine.plant import Drive, DriveKind
 from kelvarn.model.guards import Alarm, Hours, PriceBelow
 from kelvarn.model.probes import Probe
+from kelvarn.model.wiring import WiringBoard
 
 from .board_files import BOARDS, BoardName, plain, render, swaps
 from .carry import Carried
 from .faults import HandoverError
+from .wiring.pins import PinPlan, kind_of, pin_plan
 
 _BITS = {"maker8": 10, "maker32": 12}
-OUTPUT_PINS, _ANALOG_PINS = (9, 10, 3, 11), 6
-"""Pins of the outputs as they are proposed, which can have a duty; and how many analogue inputs there are."""
-_OTHER_PINS = (4, 7, 8, 12, 2, 13, 5, 6)
-CONTACTOR_PIN = _OTHER_PINS[0]
-"""Of the drives' contactor, as it is proposed."""
+_WIRED: dict[BoardName, WiringBoard] = {"maker8": "maker8", "maker32": "maker32"}
+_MOST_OUTPUTS, _ANALOG_PINS = 4, 6
 _DUTY = "a duty, on a pin that can have one"
-_HOTTEST_ON_WIRE = 130.0
-_WIRE, _COUPLE = "digital, steps of 1/16 K", "thermocouple"
+_WIRE = "digital, steps of 1/16 K"
 
 
 def maker_files(carried: Carried, board: BoardName) -> dict[str, str]:
@@ -32,23 +28,23 @@ def maker_files(carried: Carried, board: BoardName) -> dict[str, str]:
         HandoverError: the candidate needs what the board does not have.
     """
     check_board(carried, board)
-    rig, free = carried.project.rig, iter(_OTHER_PINS)
+    rig, pins = carried.project.rig, pin_plan(carried.project, _WIRED[board])
     drives = carried.known.rows[Drive]
     duties = [drive.kind == DriveKind.PWM for drive in drives]
     outputs = [
         {"name": drive.name, "duty": duty, "pin": pin, "what": _DUTY if duty else "on or off"}
-        for drive, duty, pin in zip(rig.drives, duties, OUTPUT_PINS, strict=False)
+        for drive, duty, pin in zip(rig.drives, duties, pins.outputs, strict=True)
     ]  # fmt: skip
-    contactor, reset = next_pin(free), next_pin(free)
-    loads = cuts_loads(carried)
-    probes = list(probes_of(rig.probes, board, free, _BITS[board]))
+    probes = list(probes_of(rig.probes, board, pins, _BITS[board]))
     kinds = {each["kind"] for each in probes}
     alarms = [guard for guard in rig.guards if isinstance(guard, Alarm)]
     of = {
-        "outputs": outputs, "contactor": contactor, "loads": next_pin(free) if loads else None, "probes": probes,
-        "kinds": {kind: kind in kinds for kind in ("analog", "wire", "couple")}, "reset": reset,
-        "spi": (next_pin(free), next_pin(free)) if "couple" in kinds else None, "bits": _BITS[board],
-        "permits": [{"name": permit.name, "pin": next_pin(free)} for permit in carried.project.rig.permits],
+        "outputs": outputs, "contactor": needed(pins.contactor), "probes": probes,
+        "loads": None if pins.loads is None else needed(pins.loads),
+        "kinds": {kind: kind in kinds for kind in ("analog", "wire", "couple")}, "reset": needed(pins.reset),
+        "spi": tuple(needed(pin) for pin in pins.converters) or None, "bits": _BITS[board],
+        "permits": [{"name": permit.name, "pin": needed(pin)}
+                    for permit, pin in zip(rig.permits, pins.permits, strict=True)],
         "outlets": ["TRIPPED", *sorted({alarm.outlet.upper() for alarm in alarms})],
         "signals": list(signals_of(alarms)), "inputs": list(_inputs(carried)), "swaps": swaps(rig),
     }  # fmt: skip
@@ -65,17 +61,11 @@ def c_text(text: str) -> str:
     return "".join(each if each.isalnum() or each in " .,-_+()" else " " for each in text)
 
 
-def next_pin(free: Iterator[int]) -> int:
-    """The next pin of a board that is free. Raises HandoverError where there is none."""
-    pin = next(free, None)
-    if pin is None:
+def needed(pin: str) -> str:
+    """A pin that there must be. Raises HandoverError where the board has none left."""
+    if not pin:
         raise HandoverError("The board has too few pins for this rig: take the simulated board as a pattern for yours.")
     return pin
-
-
-def cuts_loads(carried: Carried) -> bool:
-    """Whether a guard switches off what heats by itself, which has a contactor of its own."""
-    return any(guard.does == Does.LOAD for guard in carried.known.rows.get(Guard, ()))
 
 
 def check_board(carried: Carried, board: BoardName) -> None:
@@ -92,30 +82,27 @@ def check_board(carried: Carried, board: BoardName) -> None:
         for each in rig.permits:
             if isinstance(each, part):
                 raise HandoverError(f"“{each.name}” needs {needs}, which the {title} has not.")
-    if len(rig.drives) > len(OUTPUT_PINS):
-        raise HandoverError(
-            f"The {title} has {len(OUTPUT_PINS)} outputs that can have a duty; the rig has more drives."
-        )
+    if len(rig.drives) > _MOST_OUTPUTS:
+        raise HandoverError(f"The {title} has {_MOST_OUTPUTS} outputs that can have a duty; the rig has more drives.")
 
 
-def probes_of(probes: tuple[Probe, ...], board: BoardName, free: Iterator[int], bits: int) -> Iterator[dict[str, Any]]:
+def probes_of(probes: tuple[Probe, ...], board: BoardName, pins: PinPlan, bits: int) -> Iterator[dict[str, Any]]:
     """Kind, pin and words of each probe, in the order of the rig, for a board whose converters have so many bits."""
-    analog = count()
-    for number, probe in enumerate(probes, 1):
+    for number, (probe, pin) in enumerate(zip(probes, pins.probes, strict=True), 1):
+        kind = kind_of(probe)
         if probe.converter is not None:
             if probe.converter.bits != bits:
                 raise HandoverError(
                     f"“{probe.name}” is read with {probe.converter.bits} bits, and the {BOARDS[board].title} has "
                     f"{bits}: set the converter of the probe so and try it."
                 )
-            place = next(analog)
-            if place >= _ANALOG_PINS:
-                raise HandoverError(f"The {BOARDS[board].title} has {_ANALOG_PINS} analogue inputs; the rig has more.")
-            kind, pin, what = "analog", f"A{place}", "an analogue input, between the thermistor and its resistor"
-        elif board in _BITS and (_COUPLE in probe.like or (not probe.like and probe.highest_degC > _HOTTEST_ON_WIRE)):
-            kind, pin, what = "couple", str(next_pin(free)), "selects its thermocouple converter"
+            if not pin and board != "linux":
+                raise HandoverError(f"The {BOARDS[board].title} has too few analogue inputs for this rig.")
+            what = "an analogue input, between the thermistor and its resistor"
+        elif kind == "couple" and board in _BITS:
+            what = "selects its thermocouple converter"
         elif probe.like in ("", _WIRE):
-            kind, pin, what = "wire", str(next_pin(free)), "a digital sensor on one wire, with 4.7 kΩ to the supply"
+            kind, what = "wire", "a digital sensor on one wire, with 4.7 kΩ to the supply"
         else:
             raise HandoverError(
                 f"“{probe.name}” is a {probe.like}, which the {BOARDS[board].title} does not read here: choose a "
@@ -123,7 +110,13 @@ def probes_of(probes: tuple[Probe, ...], board: BoardName, free: Iterator[int], 
             )
         if kind != "analog" and not probe.like:
             what += " (its type is not stated at Rig)"
-        yield {"name": probe.name, "number": number, "kind": kind, "pin": pin, "what": what}
+        yield {
+            "name": probe.name,
+            "number": number,
+            "kind": kind,
+            "pin": pin if board == "linux" else needed(pin),
+            "what": what,
+        }
 
 
 def signals_of(alarms: list[Alarm]) -> Iterator[dict[str, str]]:

@@ -2,7 +2,6 @@
 
 import textwrap
 from collections.abc import Callable, Iterator
-from itertools import count
 from typing import Any
 
 from kelvarn.engine.inputs import PermitInput, Said
@@ -14,11 +13,11 @@ from .board_files import BoardName, adjusts, plain, python_inputs, render, row_t
 from .carry import DECIDED, Carried
 from .files import STORE_EVERY_MS, YEARS, is_urgent, setting_comment
 from .line_files import python_line_file
-from .maker import check_board, cuts_loads, next_pin, probes_of, signals_of
+from .maker import check_board, needed, probes_of, signals_of
 from .translate.wording import SettingLine
+from .wiring.pins import pin_plan
 
-_OUTPUT_PINS, _OTHER_PINS = (15, 14, 13, 12), (16, 17, 18, 19, 20, 21, 22, 11, 10, 9)
-_FIRST_ANALOG, _MOST_BITS = 26, 16
+_MOST_BITS = 16
 
 
 def python_files(carried: Carried, board: BoardName) -> dict[str, str]:
@@ -100,25 +99,31 @@ def _simulated(carried: Carried) -> str:
 def _of_board(carried: Carried, board: BoardName) -> dict[str, str]:
     rig, linux = carried.project.rig, board == "linux"
     check_board(carried, board)
-    free = count() if linux else iter(_OTHER_PINS)  # files of the system have no numbers
+    pins = pin_plan(carried.project, "linux" if linux else "micropython")
+
+    def of_pin(pin: str) -> int | None:
+        """Its number; files of the system have names, and there are as many as one likes."""
+        return None if linux else int(needed(pin))
+
     duties = [drive.kind == DriveKind.PWM for drive in carried.known.rows[Drive]]
     alarms = [guard for guard in rig.guards if isinstance(guard, Alarm)]
     bits = next((probe.converter.bits for probe in rig.probes if probe.converter is not None), _MOST_BITS)
-    probes = list(probes_of(rig.probes, board, free, bits))
+    probes = list(probes_of(rig.probes, board, pins, bits))
     contacts = [permit for permit in rig.permits if not isinstance(permit, Hours)]
+    contact_pins = pins.permits[: len(contacts)]
     of: dict[str, Any] = {
-        "outputs": [{"name": _quoted(drive.name), "duty": duty, "pin": pin}
-                    for drive, duty, pin in zip(rig.drives, duties, _OUTPUT_PINS, strict=False)],
-        "contactor": next_pin(free), "reset": next_pin(free), "probes": probes,
-        "loads": next_pin(free) if cuts_loads(carried) else None,
-        "permits": [{"name": _quoted(permit.name), "pin": next_pin(free)} for permit in contacts],
+        "outputs": [{"name": _quoted(drive.name), "duty": duty, "pin": of_pin(pin)}
+                    for drive, duty, pin in zip(rig.drives, duties, pins.outputs, strict=True)],
+        "contactor": of_pin(pins.contactor), "reset": of_pin(pins.reset), "probes": probes,
+        "loads": None if pins.loads is None else of_pin(pins.loads),
+        "permits": [{"name": _quoted(permit.name), "pin": of_pin(pin)}
+                    for permit, pin in zip(contacts, contact_pins, strict=True)],
         "kinds": {kind: any(each["kind"] == kind for each in probes) for kind in ("analog", "wire")},
         "analog": [each["kind"] == "analog" for each in probes],
         "signals": list(signals_of(alarms)), "swaps": swaps(rig), "inputs": _of_pins(carried, linux=linux),
     }  # fmt: skip
     for each in probes:
-        pin = _FIRST_ANALOG + each["number"] - 1 if each["kind"] == "analog" else int(each["pin"])
-        each.update(name=_quoted(each["name"]), bits=bits, pin=pin)
+        each.update(name=_quoted(each["name"]), bits=bits, pin=of_pin(each["pin"]))
     name = "linux" if linux else "micropython"
     more = {"deadline.py": plain("deadline.py.jinja")} if linux else {}
     return {

@@ -16,6 +16,7 @@ from .log import MOST_FITS, MOST_LOGS, KeptFit, Log
 from .names import check_unique
 from .rig import Rig
 from .trial import Trial
+from .wiring import Wiring
 
 LaneName = Literal[
     "temperature", "bodies", "probes", "counts", "drive", "output", "terms", "flow", "switching", "pulses",
@@ -58,6 +59,8 @@ class Project(ModelBase):
         (), "Handed over", "The program of each candidate that was written last.", max_length=60
     )
     proofs: tuple[KeptProof, ...] = field((), "Proofs", "What the last proof of each program found.", max_length=60)
+
+    wiring: Wiring = field(Wiring(), "Wiring", "How the device is wired.")
 
     first_hour: tuple[FirstHourStep, ...] = field(
         (), "First hour", "Steps that were done beside the device.", max_length=MOST_STEPS
