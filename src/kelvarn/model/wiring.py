@@ -13,6 +13,10 @@ SWITCH_WORDS: dict[SwitchKind, str] = {
     "valve": "motor valve", "appliance": "the appliance's own switch",
 }  # fmt: skip
 WiringBoard = Literal["maker8", "maker32", "micropython", "linux"]
+_BOARD_WORDS = {
+    "maker8": "8-bit maker board", "maker32": "32-bit maker board", "micropython": "MicroPython board",
+    "linux": "small computer",
+}  # fmt: skip
 MAINS_V = 60.0
 """From this voltage on a load can kill, and is only switched by what separates it from the board."""
 
@@ -54,7 +58,7 @@ class Output(ModelBase):
     bare_coil: bool = field(False, "Bare coil", "Whether the pin drives a relay's coil without a module.")
     diode: bool = field(True, "Diode", "Whether a diode lies across the coil or motor.")
     pwm_Hz: float | None = number(
-        None, Quantity.NUMBER, 0.01, 1e6, "PWM frequency, Hz", "Of the pin.", empty="the board's own"
+        None, Quantity.NUMBER, 0.01, 1e6, "PWM frequency, Hz", "Of the pin.", empty="as built"
     )
     lead_mm2: float = number(1.5, Quantity.NUMBER, 0.05, 50.0, "Lead, mm²", "Copper of the lead to the load.")
     lead_m: float = number(0.8, Quantity.LENGTH, 0.0, 100.0, "Lead's length", "One way.")
@@ -86,9 +90,9 @@ class Signal(ModelBase):
 class Wiring(ModelBase):
     """All of it; parts of the rig that are not named are wired as proposed."""
 
-    board: WiringBoard = field("maker8", "Board", "Which kind of board.")
+    board: WiringBoard = field("maker8", "Board", "Which kind of board.", words=dict(_BOARD_WORDS))
     logic_V: float | None = number(
-        None, Quantity.VOLTAGE, 1.0, 30.0, "Level of a pin", "What it gives when high.", empty="the board's own"
+        None, Quantity.VOLTAGE, 1.0, 30.0, "Level of a pin", "What it gives when high.", empty="as built"
     )
     supply_V: float = number(24.0, Quantity.VOLTAGE, 1.0, 1000.0, "Supply", "Of the loads that are not on mains.")
     supply_A: float | None = number(

@@ -15,9 +15,9 @@ from .circuit import Circuit, Switched
 from .pins import kind_of
 from .warnings import BOARD, Warned
 
-_BOARD_LEFT, _BOARD_WIDTH, _FIRST, _ROW, _BOX = 20, 130, 70, 68, 34
-_GAP, _LETTER, _MOST_LETTERS, _LEAST_BOX = 26, 7.4, 24, 64
-_MARGIN = 24
+_BOARD_LEFT, _BOARD_WIDTH, _FIRST, _ROW, _BOX = 4, 152, 70, 68, 34
+_GAP, _LETTER, _MOST_LETTERS, _LEAST_BOX = 20, 7.0, 24, 60
+_MARGIN = 8
 
 
 class Colors(NamedTuple):
@@ -39,14 +39,21 @@ class _Part(NamedTuple):
 
 
 class _Row(NamedTuple):
-    """A row: its pin, the boxes, what it ends in, what is said above and below it."""
+    """A row.
+
+    Attributes:
+        pin: where it begins; parts: its boxes; ends: what it ends in, empty where the last box is its end.
+        above: what is said above it; below: and below, from the box `below_at` on.
+        ground_at: the box that goes to ground.
+    """
 
     pin: str
     parts: tuple[_Part, ...]
     ends: str
     above: str = ""
     below: str = ""
-    ground_at: int | None = None  # the box that goes to ground
+    below_at: int = 0
+    ground_at: int | None = None
 
 
 def drawing(circuit: Circuit, warned: list[Warned], colors: Colors | None = None) -> str:
@@ -85,7 +92,7 @@ def _rows(circuit: Circuit, warned: set[str]) -> Iterator[_Row]:
         if probe.converter is not None:
             above = f"{probe.converter.fixed_ohm / 1000:g} kΩ from the pin to {logic}"
         elif kind_of(probe) == "couple":
-            above = "with its converter"
+            above = "with its converter" + ("" if probe.like else " (its type is not stated at Rig)")
         elif wiring.pull_up_ohm is not None:
             above = f"pull-up {wiring.pull_up_ohm / 1000:g} kΩ to {logic}"
         else:
@@ -98,7 +105,7 @@ def _rows(circuit: Circuit, warned: set[str]) -> Iterator[_Row]:
         if signal.pin:
             yield _Row(signal.pin, (_Part(signal.outlet, warned=signal.outlet in warned),), "0 V", below="alarms")
     for name, pin in circuit.others:
-        yield _Row(pin, (_Part(name),), "0 V")
+        yield _Row(pin, (_Part(name),), "" if name.startswith("converters") else "0 V")
 
 
 def _of_output(circuit: Circuit, each: Switched, warned: set[str]) -> _Row:
@@ -109,9 +116,9 @@ def _of_output(circuit: Circuit, each: Switched, warned: set[str]) -> _Row:
     if output.hold_ohm is not None:
         off = circuit.logic_V if each.drive.active_low else 0
         hold = f"{output.hold_ohm / 1000:g} kΩ to {off:g} V: off until decided"
-    flows = f"{each.amperes:.1f} A: {output.lead_mm2:g} mm² or thicker"
+    flows = f"{each.amperes:.3g} A: {output.lead_mm2:g} mm² or thicker"
     if output.kind in ("fan", "valve"):
-        return _Row(each.pin, (_Part(name, warned=wrong),), plus, SWITCH_WORDS[output.kind], hold)
+        return _Row(each.pin, (_Part(name, warned=wrong),), plus, hold, SWITCH_WORDS[output.kind])
     switch = SWITCH_WORDS[output.kind].split(",")[0]
     parts = [_Part(switch, carries=True, warned=wrong), _Part(f"{name}, {_watts(each)}", carries=True)]
     if output.kind.startswith("transistor"):
@@ -121,8 +128,9 @@ def _of_output(circuit: Circuit, each: Switched, warned: set[str]) -> _Row:
         parts.append(_Part(f"cut-off {show(circuit.cut_off.at_degC, Quantity.TEMPERATURE)}", carries=True))
     if output.fuse_A is not None:
         parts.append(_Part(f"fuse {output.fuse_A:g} A", carries=True))
+    load = next(k for k, part in enumerate(parts) if part.text.startswith(name))
     ground_at = 1 if output.kind == "transistor_low" else None
-    return _Row(each.pin, tuple(parts), plus, flows, hold, ground_at)
+    return _Row(each.pin, tuple(parts), plus, hold, flows, load, ground_at)
 
 
 def _watts(each: Switched) -> str:
@@ -136,13 +144,14 @@ def _drawn(row: _Row, y: float, look: Colors) -> tuple[list[str], float]:
         f'<circle cx="{x}" cy="{y}" r="3.5" fill="{look.box}" stroke="{look.ink}" stroke-width="1.5"/>',
         _text(x - 10, y + 4, row.pin or "none left", look.ink, bold=True, end=True),
     ]
-    carries, begins = False, x + _GAP + 14
+    carries, begins = False, [x]
     for k, part in enumerate(row.parts):
         gap = _GAP + (14 if k == 0 else 0)
         lines.append(_line(x, y, x + gap, y, look.load if carries else look.ink, thick=carries))
         x += gap
+        begins.append(x)
         text = _cut(part.text)
-        width = max(_LEAST_BOX, _LETTER * len(text) + 18)
+        width = max(_LEAST_BOX, _LETTER * len(text) + 14)
         edge = look.warned if part.warned else look.ink
         lines.append(
             f'<rect x="{x:.1f}" y="{y - _BOX / 2:.1f}" width="{width:.1f}" height="{_BOX}" rx="4" fill="{look.box}" '
@@ -153,13 +162,15 @@ def _drawn(row: _Row, y: float, look: Colors) -> tuple[list[str], float]:
             lines += _ground(x + width / 2, y + _BOX / 2, look)
         x += width
         carries = part.carries
-    lines.append(_line(x, y, x + _GAP, y, look.load if carries else look.ink, thick=carries))
-    lines.append(_text(x + _GAP + 5, y + 4, row.ends, look.load if carries else look.ink, bold=True))
-    right = x + _GAP + 10 + _LETTER * len(row.ends)
-    for text, dy in ((row.above, -_BOX / 2 - 5), (row.below, _BOX / 2 + 14)):
+    right = x
+    if row.ends:
+        lines.append(_line(x, y, x + _GAP, y, look.load if carries else look.ink, thick=carries))
+        lines.append(_text(x + _GAP + 5, y + 4, row.ends, look.load if carries else look.ink, bold=True))
+        right += _GAP + 10 + _LETTER * len(row.ends)
+    for text, at, dy in ((row.above, 0, -_BOX / 2 - 5), (row.below, row.below_at, _BOX / 2 + 14)):
         if text:
-            lines.append(_text(begins, y + dy, text, look.muted))
-            right = max(right, begins + _LETTER * len(text))
+            lines.append(_text(begins[at + 1], y + dy, text, look.muted))
+            right = max(right, begins[at + 1] + _LETTER * len(text))
     return lines, right
 
 

@@ -12,7 +12,7 @@ from .circuit import FUSES_A, Circuit, Switched, lead_for
 from .pins import kind_of
 from .warnings import HOT_DEGC
 
-_SPARE_A, _SPARE_V = 1.5, 1.25
+_SPARE_A, _SPARE_V, _MOST_DROP_SHARE = 1.5, 1.25, 0.02
 
 
 class Bought(NamedTuple):
@@ -52,7 +52,8 @@ def _of_output(circuit: Circuit, each: Switched) -> Iterator[Bought]:
     stands = f"{_SPARE_V * output.load_V:.0f} V, {_SPARE_A * each.amperes:.1f} A"
     if output.kind.startswith("transistor"):
         most_W = (HOT_DEGC[output.kind] - circuit.outside_degC) / output.to_air_K_per_W
-        most_ohm = most_W / max(each.amperes, 1e-9) ** 2
+        amperes = max(each.amperes, 1e-9)
+        most_ohm = min(most_W / amperes**2, _MOST_DROP_SHARE * output.load_V / amperes)
         yield Bought(f"transistor for {name}, opening fully at {min(4.5, 0.9 * circuit.logic_V):.1f} V",
                      f"{stands}, ≤ {_rounded_down(1000 * most_ohm):g} mΩ",
                      f"{each.amperes:.1f} A, {each.watts:.2g} W in it")  # fmt: skip

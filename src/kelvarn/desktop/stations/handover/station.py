@@ -39,7 +39,10 @@ from kelvarn.handover.other_words import other_words
 from kelvarn.handover.settings import SheetRow, fingerprint, settings_text
 from kelvarn.handover.sheet import sheet_html
 from kelvarn.handover.user_page import user_page_html
+from kelvarn.handover.wiring.circuit import circuit_of
+from kelvarn.handover.wiring.files import wiring_files
 from kelvarn.handover.worked_cases import worked_cases
+from kelvarn.handover.writing import write_files
 from kelvarn.model.candidate import Candidate
 from kelvarn.studies.results import Result
 from kelvarn.units import counted
@@ -48,19 +51,13 @@ from .adjust_panel import AdjustPanel
 from .program import PROOF, Program
 from .program_view import ProgramView
 from .ready import Ready, clear, note
+from .targets import BOARD, BOUGHT, JSON, SHEET, TARGETS, USER, WIRING
 from .typed import BoughtFields, Typed
 from .verdicts import Verdicts
+from .wiring import WiringPages
 
-_USER, _SHEET, _JSON, _BOARD, _BOUGHT = "user", "sheet", "json", "board", "bought"
 _LEFT_WIDTH = 228  # what the fields below the targets need
 _SHORT = 40  # letters of a value that stands out; a longer one is a sentence
-_TARGETS = (
-    (_SHEET, "Sheet to print", "for who builds it", "html"),
-    (_USER, "Page by the machine", "for who uses it", "html"),
-    (_BOARD, "A board of your own", "C99, MicroPython or Python", ""),
-    (_BOUGHT, "A controller you bought", "numbers to type in", "html"),
-    (_JSON, "Settings as JSON", "for your own code", "json"),
-)
 _NUMBERS: tuple[tuple[Real, str], ...] = (("double", "64-bit"), ("float", "32-bit"))
 
 
@@ -72,7 +69,7 @@ class HandoverStation(Station):
     def __init__(self, context: Context) -> None:
         super().__init__(context)
         self._document, self._view, self._runner = context.document, context.view, context.runner
-        self._target = _SHEET
+        self._target = SHEET
         self._shown: object = None
         self.verdicts = Verdicts(self._runner.jobs)
         self.verdicts.updated.connect(self.refresh)
@@ -99,12 +96,15 @@ class HandoverStation(Station):
         column.addLayout(head)
         column.addWidget(self.page, 1)
         column.addWidget(self.program_view, 1)
+        self.wiring = WiringPages(self._document, self._view)
+        column.addWidget(self.wiring.view, 1)
         self._ready = Ready(self._document, self._view, self.verdicts)
         self._words = QVBoxLayout()
         self._words.setSpacing(2)
         right = QWidget()
         column = QVBoxLayout(right)
         column.setContentsMargins(2, 0, theme.GAP, 0)
+        column.addWidget(self.wiring.panel)
         column.addWidget(heading("Ready to hand over?"))
         column.addWidget(self._ready)
         column.addSpacing(14)
@@ -142,7 +142,7 @@ class HandoverStation(Station):
         column.addWidget(heading("What for"))
         group = QButtonGroup(self)
         self.target_buttons: dict[str, QPushButton] = {}
-        for key, title, line, _ in _TARGETS:
+        for key, title, line, _ in TARGETS:
             button = Target(title, line)
             button.setChecked(key == self._target)
             button.clicked.connect(lambda _=False, k=key: self.set_target(k))
@@ -172,6 +172,7 @@ class HandoverStation(Station):
         column.addWidget(self._measured)
         self.adjust_panel = AdjustPanel(self._document, self._view, self.program)
         column.addWidget(self.adjust_panel)
+        column.addWidget(self.wiring.parts)
         self.bought_fields = BoughtFields(self._document, self._view)
         column.addWidget(self.bought_fields)
         column.addStretch(1)
@@ -215,14 +216,14 @@ class HandoverStation(Station):
     def text(self) -> str:
         """What would be written now."""
         project = self._document.project
-        if self._target == _JSON:
+        if self._target == JSON:
             return settings_text(project, self.candidate, self._view.trial(project))
-        if self._target == _USER:
+        if self._target == USER:
             return user_page_html(
                 project, self.candidate.name, self.verdicts.results, self.verdicts.failures, self._view.scale,
                 date.today(),
             )  # fmt: skip
-        if self._target == _BOUGHT:
+        if self._target == BOUGHT:
             try:
                 return bought_html(
                     project, self.candidate, self.verdicts.results, self.typed.results, self._view.scale, date.today()
@@ -241,8 +242,8 @@ class HandoverStation(Station):
 
     def ask_print(self) -> None:
         """Ask for a printer and print the sheet, or the page where that is shown."""
-        if self._target in (_JSON, _BOARD):
-            self.set_target(_SHEET)
+        if self._target in (JSON, BOARD, WIRING):
+            self.set_target(SHEET)
         printer = QPrinter(QPrinter.PrinterMode.HighResolution)
         printer.setDocName(self._suggested().stem)
         dialog = QPrintDialog(printer, self)
@@ -273,14 +274,15 @@ class HandoverStation(Station):
             return
         project, candidate = self._document.project, self.candidate
         self.verdicts.request(project, candidate, self._view.trial(project))
-        board = self._target == _BOARD
-        self.bought_fields.setVisible(self._target == _BOUGHT)
-        if self._target == _BOUGHT:
+        board, wiring = self._target == BOARD, self._target == WIRING
+        self.bought_fields.setVisible(self._target == BOUGHT)
+        if self._target == BOUGHT:
             self.typed.request(project, candidate)
             self.bought_fields.refresh()
-        for widget, shown in ((self.page, not board), (self.program_view, board), (self.prove_button, board),
-                              (self._board, board), (self._measured, board), (self.adjust_panel, board)):  # fmt: skip
-            widget.setVisible(shown)
+        self.wiring.refresh(shown=wiring)
+        self.page.setVisible(not board and not wiring)
+        for widget in (self.program_view, self.prove_button, self._board, self._measured, self.adjust_panel):
+            widget.setVisible(board)
         if board:
             self.program.request(project, candidate, self._view.trial(project), self._view.scale)
         self._ready.refresh(candidate, self.program if board else None)
@@ -288,13 +290,19 @@ class HandoverStation(Station):
         if board:
             self._show_program()
             return
+        if wiring:
+            self._file_name.say(f"{self._suggested().name}/")
+            self._state.setText(counted(len(self.wiring.warned), "warning"))
+            self.write_button.setText("Write drawing, list …")
+            self._foot_text.say("SVG and CSV: drawing, terminals, what to buy, warnings.")
+            return
         text = self.text()
         look = (text, self._target, theme.current().name)
         self._file_name.say(self._suggested().name)
         self._state.setText(f"state {fingerprint(project, candidate)}")
         if look != self._shown:
             self._shown = look
-            if self._target == _JSON:
+            if self._target == JSON:
                 self.page.setStyleSheet("")
                 self.page.setFont(theme.fixed_font())
                 self.page.setPlainText(text)
@@ -303,11 +311,11 @@ class HandoverStation(Station):
                 self.page.setStyleSheet(f"background: {theme.PAPER.panel}; color: {theme.PAPER.ink};")
                 self.page.setFont(theme.font())
                 self.page.setHtml(text)
-        what = {_SHEET: "sheet", _USER: "page", _JSON: "settings", _BOUGHT: "page"}[self._target]
+        what = {SHEET: "sheet", USER: "page", JSON: "settings", BOUGHT: "page"}[self._target]
         self.write_button.setText(f"Write the {what}…")
         self._foot_text.say(
             "All numbers in base units; each key names its unit."
-            if self._target == _JSON
+            if self._target == JSON
             else "One page, HTML or PDF, complete in itself; Ctrl+P prints it."
         )
 
@@ -337,7 +345,7 @@ class HandoverStation(Station):
 
     def _show_words(self, candidate: Candidate) -> None:
         """The same settings in other words; of a program, cases to try by hand."""
-        project, board = self._document.project, self._target == _BOARD
+        project, board = self._document.project, self._target == BOARD
         if board:
             rows = [SheetRow(case.what, case.must) for case in worked_cases(project, candidate, self._view.scale)]
         else:
@@ -356,29 +364,31 @@ class HandoverStation(Station):
             self._words.addWidget(value)
 
     def _suggested(self) -> Path:
-        suffix = {key: suffix for key, _, _, suffix in _TARGETS}[self._target]
-        by = {_USER: "-by-the-machine", _BOUGHT: "-to-type"}.get(self._target, "")
+        suffix = {key: suffix for key, _, _, suffix in TARGETS}[self._target]
+        by = {USER: "-by-the-machine", BOUGHT: "-to-type", WIRING: "-wiring"}.get(self._target, "")
         return Path(f"{file_stem(f'{self._document.project.name}-{self.candidate.name}')}{by}.{suffix}".rstrip("."))
 
     def ask_where(self) -> None:
         """Ask for a file and write it."""
         folder = self._document.path.parent if self._document.path is not None else Path.home()
         suggested = self._suggested()
-        if self._target == _BOARD:
+        if self._target in (BOARD, WIRING):
             name, _ = QFileDialog.getSaveFileName(self, "Write into a new folder", str(folder / suggested))
             if name:
                 self.context.guarded(lambda: self.write(Path(name)))()
             return
-        kinds = "JSON (*.json)" if self._target == _JSON else "HTML (*.html);;PDF (*.pdf)"
+        kinds = "JSON (*.json)" if self._target == JSON else "HTML (*.html);;PDF (*.pdf)"
         path = ask_where(self, "Write", folder / suggested, kinds)
         if path is not None:
             self.context.guarded(lambda: self.write(path))()
 
     def write(self, path: Path) -> None:
         """Write what is shown. Raises FileError, which the window shows."""
-        if self._target == _BOARD:
+        if self._target == BOARD:
             self.program.write(path)
-        elif path.suffix.lower() == ".pdf" and self._target != _JSON:
+        elif self._target == WIRING:
+            write_files(wiring_files(circuit_of(self._document.project)), path)
+        elif path.suffix.lower() == ".pdf" and self._target != JSON:
             write_pdf(self.text(), path)
         else:
             write_text(path, self.text())

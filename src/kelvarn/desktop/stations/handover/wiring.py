@@ -1,0 +1,72 @@
+"""Wiring and parts, at Handover: what is shown left, in the middle and right of it."""
+
+from PySide6.QtWidgets import QVBoxLayout, QWidget
+
+from kelvarn.desktop import theme
+from kelvarn.desktop.fields.plain import heading
+from kelvarn.desktop.parts.plain import set_shown
+from kelvarn.desktop.state.document import Document
+from kelvarn.desktop.state.view import View
+from kelvarn.handover.wiring.circuit import circuit_of
+from kelvarn.handover.wiring.warnings import Warned, warnings_of
+
+from .ready import note
+from .wiring_parts import PartPanel, PartsList, parts_of
+from .wiring_view import WiringView
+
+_BY_HAND = (
+    "each output alone, the load unplugged", "the cut-off, with a hot-air gun", "the level of each pin while "
+                                                                                "the board starts",
+    "leads clear of fans, of what is hot, of water", "mains only by somebody who may",
+)  # fmt: skip
+
+
+class WiringPages:
+    """Parts, drawing and panel, which know of each other.
+
+    Args:
+        document, view: the project, and in which units it is shown.
+
+    Attributes:
+        parts, view, panel: for the left column, the middle, the right column.
+        warned: what is wrong.
+    """
+
+    def __init__(self, document: Document, view: View) -> None:
+        self._document = document
+        self._chosen = ""
+        self._shown: object = None
+        self.warned: list[Warned] = []
+        self.parts = PartsList(self._choose)
+        self.view = WiringView()
+        self.part = PartPanel(document, view)
+        self.panel = QWidget()
+        column = QVBoxLayout(self.panel)
+        column.setContentsMargins(0, 0, 0, 14)
+        column.addWidget(self.part)
+        column.addSpacing(8)
+        column.addWidget(heading("Still to be tried by hand"))
+        for text in _BY_HAND:
+            column.addWidget(note(f"☐ {text}", "muted"))
+
+    def _choose(self, name: str) -> None:
+        self._chosen = name
+        self.refresh(shown=True)
+
+    def refresh(self, *, shown: bool) -> None:
+        """Show the wiring of the project, or hide it."""
+        for widget in (self.parts, self.view, self.panel):
+            set_shown(widget, shown)
+        if not shown:
+            return
+        circuit = circuit_of(self._document.project)
+        names = parts_of(circuit)
+        self.warned = warnings_of(circuit)
+        if self._chosen not in names:
+            self._chosen = next((each.part for each in self.warned if each.part in names), names[0])
+        self.parts.refresh(circuit, self.warned, self._chosen)
+        self.part.refresh(circuit, self.warned, self._chosen)
+        subject = circuit, theme.current().name
+        if subject != self._shown:
+            self._shown = subject
+            self.view.show_circuit(circuit, self.warned)
