@@ -22,7 +22,7 @@ from kelvarn.link.faults import LinkError
 from kelvarn.model.names import UnknownName
 from kelvarn.units import counted
 
-from . import advice, device, links, logs, practice, runs, safety
+from . import advice, copies, device, links, logs, practice, runs, safety
 from .common import (
     CommandError,
     File,
@@ -51,6 +51,7 @@ app.registered_commands += (
     + practice.app.registered_commands
     + links.app.registered_commands
     + logs.app.registered_commands
+    + copies.app.registered_commands
 )
 
 

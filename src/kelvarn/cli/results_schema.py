@@ -168,6 +168,13 @@ _KEYS: dict[str, tuple[dict[str, Any], str]] = {
     "engine": (_NUMBER, "What the engine decides."),
     "program": (_NUMBER, "What the program decides."),
     "not_reached": (_TEXTS, "Lines of control.c that nothing reached."),
+    # diff
+    "differences": (_OBJECTS, "Values that differ between two versions."),
+    "area": (_TEXT, "Of what a value is: rig, settings, trials, wiring, logs or other."),
+    "where": (_TEXT, "Where it stands, from the whole to the part."),
+    "one": (_TEXT, "In the one; empty where there is none."),
+    "other": (_TEXT, "In the other; empty where there is none."),
+    "results": (_OBJECTS, "Measures that differ, of candidates and trials that both have."),
     # wiring
     "switches": (_OBJECTS, "Each drive with its switch: what flows, and how warm it gets."),
     "pin": (_TEXT, "Of the board; empty where it has none left."),
