@@ -1,9 +1,12 @@
 """Wiring: circuits worked out by hand, what is wrong with one, what is right, and the files that come of it."""
 
+import base64
 import csv
+import html
 import io
 import math
 import xml.etree.ElementTree as ET
+from datetime import date
 from pathlib import Path
 from typing import Any
 
@@ -12,6 +15,7 @@ import pytest
 from kelvarn.demos import DEMOS, find_demo
 from kelvarn.handover.carry import Carried
 from kelvarn.handover.maker import maker_files
+from kelvarn.handover.sheet import sheet_html
 from kelvarn.handover.wiring.circuit import Circuit, circuit_of, lead_A, lead_for, switch_W
 from kelvarn.handover.wiring.drawing import drawing
 from kelvarn.handover.wiring.files import wiring_files
@@ -24,6 +28,7 @@ from kelvarn.model.guards import Alarm, CutOff
 from kelvarn.model.probes import Converter, Probe
 from kelvarn.model.project import Project
 from kelvarn.model.wiring import Output, ProbeWiring, Signal, Wiring
+from kelvarn.units import Scale
 from tests.core.commands import kelvarn
 
 # Worked by hand: kind, V, W of the load, mΩ or V of drop, K/W, Hz (0: slowly), Ω at its input, mm², m;
@@ -274,3 +279,16 @@ def test_the_command_writes_drawing_tables_and_warnings(tmp_path: Path) -> None:
     assert any("250" in row["why"] or "10.4 A" in row["why"] for row in rows)
     assert kelvarn("wiring", str(file), "--out", str(tmp_path / "w")).returncode == 2
     assert math.isfinite(circuit_of(find_demo("cure-cabinet").build()).supply_A)
+
+
+def test_the_sheet_has_every_wire_every_part_and_the_drawing() -> None:
+    made = find_demo("cure-cabinet").build()
+    circuit = circuit_of(made)
+    page = html.unescape(sheet_html(made, made.candidates[0].name, {}, {}, Scale.CELSIUS, date(2026, 12, 1)))
+    for wire in terminals(circuit):
+        assert f"☐ {wire.begins}</td><td>{wire.through}</td><td>{wire.ends}</td><td>{wire.lead}" in page
+    for part in parts_list(circuit):
+        assert f"☐ {part.what}</td><td>{part.stands}</td><td>{part.why}" in page
+    assert all(each.text in page for each in warnings_of(circuit))
+    svg = base64.b64decode(page.split("svg+xml;base64,", 1)[1].split('"', 1)[0])
+    assert ET.fromstring(svg).tag.endswith("svg")

@@ -62,7 +62,11 @@ def cure_cabinet() -> Project:
             Link(a="Walls", b=SURROUNDINGS, conductance_W_per_K=1.6),
         ),
         drives=(SlowWindow(name="Mat", body="Heater mat", power_W=250, window_s=2, dead_time_s=8),),
-        probes=(Probe(body="Air", lag_s=20, noise_K=0.03, resolution_K=0.0625, interval_s=2),),
+        probes=(
+            Probe(
+                body="Air", like="digital, steps of 1/16 K", lag_s=20, noise_K=0.03, resolution_K=0.0625, interval_s=2
+            ),
+        ),
         surroundings=Surroundings(temperature_degC=19),
         goal=Goal(body="Part", low_degC=58, high_degC=62, why="the resin stays soft", source="the resin's data sheet"),
     )

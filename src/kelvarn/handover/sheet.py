@@ -1,8 +1,10 @@
 """The sheet that goes with the machine: one HTML page, complete in itself, made to be printed."""
 
+import base64
 from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import date
+from typing import Any
 
 from kelvarn import __version__
 from kelvarn.model.candidate import Candidate
@@ -21,6 +23,11 @@ from .open_points import open_points
 from .other_words import other_words
 from .pages import template
 from .settings import SheetRow, field_rows, fingerprint, settings_rows
+from .wiring.circuit import circuit_of
+from .wiring.drawing import drawing
+from .wiring.parts_list import parts_list
+from .wiring.terminals import terminals
+from .wiring.warnings import BY_HAND, warnings_of
 from .worked_cases import worked_cases
 
 _SHOWN = (
@@ -29,6 +36,7 @@ _SHOWN = (
 )  # fmt: skip
 
 
+_WIDEST = 640.0
 _SENSORS = {"ntc": "NTC thermistor", "even": "even steps"}
 
 
@@ -107,6 +115,7 @@ def sheet_html(
         failures=_failure_rows(failures, scale),
         cases=[SheetRow(case.what, case.must) for case in worked_cases(project, candidate, scale)],
         checks=CHECKS,
+        wiring=wiring_of(project),
         first_hour=first_hour_rows(project, candidate),
         trials=trials,
         fingerprint=fingerprint(project, candidate),
@@ -114,6 +123,18 @@ def sheet_html(
         version=__version__,
     )
     return page
+
+
+def wiring_of(project: Project) -> dict[str, Any]:
+    """What the sheet says of the wiring: the drawing as base64, what is wrong, terminals, parts, what to try."""
+    circuit = circuit_of(project)
+    warned = warnings_of(circuit)
+    svg = drawing(circuit, warned)
+    width = float(svg.split('width="', 1)[1].split('"', 1)[0])
+    return {
+        "drawing": base64.b64encode(svg.encode()).decode(), "width": round(min(width, _WIDEST)), "warned": warned,
+        "terminals": terminals(circuit), "parts": parts_list(circuit), "by_hand": BY_HAND,
+    }  # fmt: skip
 
 
 def first_hour_rows(project: Project, candidate: Candidate) -> list[SheetRow]:

@@ -33,6 +33,12 @@ def parts_list(circuit: Circuit) -> list[Bought]:
     if loads:
         found.append(Bought("supply", f"{circuit.wiring.supply_V:g} V, ≥ {1.1 * circuit.supply_A:.1f} A",
                             f"all together take {circuit.supply_A:.1f} A"))  # fmt: skip
+    through_A = _through_contactor_A(circuit)
+    if through_A:
+        volts = max(each.output.load_V for each in circuit.switched)
+        found.append(Bought("contactor for the drives, as a module", f"{volts:g} V, ≥ {_SPARE_A * through_A:.1f} A",
+                            "drops where a guard cuts the drives"))  # fmt: skip
+    found.append(Bought("button", "closes while pressed", "resets what has tripped"))
     heaters = [each for each in circuit.switched if each.drive.acts == "heats" and each.drive.heated_body is not None]
     if heaters:
         amperes = sum(each.amperes for each in heaters)
@@ -45,6 +51,11 @@ def parts_list(circuit: Circuit) -> list[Bought]:
     stands = f"{circuit.logic_V:g} V, ≤ {circuit.board.pin_mA:g} mA"
     found += [Bought(each.outlet, stands, f"alarms, on pin {each.pin}") for each in circuit.signals if each.pin]
     return found
+
+
+def _through_contactor_A(circuit: Circuit) -> float:
+    """What flows through the drives' contactor at most, A."""
+    return sum(each.amperes for each in circuit.switched if each.output.kind not in ("fan", "valve"))
 
 
 def _of_output(circuit: Circuit, each: Switched) -> Iterator[Bought]:

@@ -38,7 +38,10 @@ def terminals(circuit: Circuit) -> list[Terminal]:
     for signal in circuit.signals:
         if signal.pin:
             found.append(Terminal(f"pin {signal.pin}", "", signal.outlet))
-    found += [Terminal(f"pin {pin}", "", name) for name, pin in circuit.others]
+    for name, pin in circuit.others:
+        found.append(Terminal(f"pin {pin}", "", f"input of the {name}" if "contactor" in name else name))
+        if not name.startswith("converters"):
+            found.append(Terminal(f"other end of the {name}", "", "ground of the board"))
     return found
 
 
@@ -47,7 +50,7 @@ def _of_output(circuit: Circuit, each: Switched) -> Iterator[Terminal]:
     lead = f"{output.lead_mm2:g} mm²"
     plus = f"{output.load_V:g} V, {'L of the mains' if each.on_mains else 'plus of the supply'}"
     minus = "N of the mains" if each.on_mains else "0 V of the supply"
-    switch = f"{SWITCH_WORDS[output.kind]} of {name}"
+    switch = f"{SWITCH_WORDS[output.kind].split(',')[0]} of {name}"
     if output.hold_ohm is not None:
         off = f"{circuit.logic_V:g} V of the board" if each.drive.active_low else "ground of the board"
         yield Terminal(f"input of the {switch}", f"{output.hold_ohm / 1000:g} kΩ", off)
@@ -60,6 +63,7 @@ def _of_output(circuit: Circuit, each: Switched) -> Iterator[Terminal]:
     yield Terminal(f"pin {each.pin}", through, f"input of the {switch}")
     heats = each.drive.acts == "heats" and each.drive.heated_body is not None
     saved = [f"fuse {output.fuse_A:g} A"] if output.fuse_A is not None else []
+    saved.append("drives' contactor")
     saved += ["thermal cut-off"] if heats and circuit.cut_off is not None else []
     if output.kind == "transistor_low":
         yield Terminal(plus, ", then ".join(saved), f"plus of {name}", lead)

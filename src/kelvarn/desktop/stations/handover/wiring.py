@@ -8,17 +8,11 @@ from kelvarn.desktop.parts.plain import set_shown
 from kelvarn.desktop.state.document import Document
 from kelvarn.desktop.state.view import View
 from kelvarn.handover.wiring.circuit import circuit_of
-from kelvarn.handover.wiring.warnings import Warned, warnings_of
+from kelvarn.handover.wiring.warnings import BY_HAND, Warned, warnings_of
 
 from .ready import note
 from .wiring_parts import PartPanel, PartsList, parts_of
 from .wiring_view import WiringView
-
-_BY_HAND = (
-    "each output alone, the load unplugged", "the cut-off, with a hot-air gun", "the level of each pin while "
-                                                                                "the board starts",
-    "leads clear of fans, of what is hot, of water", "mains only by somebody who may",
-)  # fmt: skip
 
 
 class WiringPages:
@@ -46,7 +40,7 @@ class WiringPages:
         column.addWidget(self.part)
         column.addSpacing(8)
         column.addWidget(heading("Still to be tried by hand"))
-        for text in _BY_HAND:
+        for text in BY_HAND:
             column.addWidget(note(f"☐ {text}", "muted"))
 
     def _choose(self, name: str) -> None:
