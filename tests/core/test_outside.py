@@ -160,9 +160,10 @@ def broker(tmp_path: Path) -> Iterator[LinkAddress]:
 
 
 @contextmanager
-def begun(folder: Path, *lines: str) -> Iterator[int]:
-    with socket.create_server(("127.0.0.1", 0)) as free:
-        port = free.getsockname()[1]
+def begun(folder: Path, *lines: str, port: int = 0) -> Iterator[int]:
+    if not port:
+        with socket.create_server(("127.0.0.1", 0)) as free:
+            port = free.getsockname()[1]
     config = folder / "broker.conf"
     config.write_text("\n".join([f"listener {port} 127.0.0.1", "user root", *lines]))
     process = subprocess.Popen(["mosquitto", "-c", str(config)], stderr=subprocess.DEVNULL)
@@ -306,3 +307,83 @@ def test_a_broker_that_is_not_there_is_said_and_addresses_are_checked() -> None:
             link_address(text)
     assert str(broker_address("h")) == "mqtt://h:1883"
     assert str(link_address("mqtts://h/a/b")) == "mqtts://h:8883/a/b"
+
+
+@mosquitto
+@pytest.mark.skipif(shutil.which("openssl") is None, reason="openssl is not installed: apt install openssl")
+def test_a_certificate_that_is_not_proved_is_refused_and_one_of_your_own_is_taken(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    key, cert = tmp_path / "key.pem", tmp_path / "cert.pem"
+    subprocess.run(
+        ["openssl", "req", "-x509", "-newkey", "rsa:2048", "-nodes", "-days", "2", "-subj", "/CN=localhost", "-addext",
+         "subjectAltName=DNS:localhost", "-keyout", str(key), "-out", str(cert)], check=True, capture_output=True,
+    )  # fmt: skip
+    monkeypatch.setattr("kelvarn.link.broker.user_config_path", lambda _: tmp_path)
+    with begun(tmp_path, f"certfile {cert}", f"keyfile {key}", "allow_anonymous true") as port:
+        where = link_address(f"mqtts://localhost:{port}/kelvarn/a/b")
+        with pytest.raises(LinkError, match="certificate is not proved"):
+            open_wire(where)
+        (tmp_path / "brokers.toml").write_text(f'["localhost:{port}"]\nauthority = "{cert}"\n')
+        with pytest.raises(LinkError, match="there is no device of Kelvarn"):
+            open_wire(where)
+        with bridged(broker_address(f"mqtts://localhost:{port}")) as (_, made):
+            device = Device(open_wire(link_address(f"mqtts://localhost:{port}/{made.base}")))
+            assert device.hello().board == "practice"
+            device.close()
+
+
+@mosquitto
+def test_a_device_starts_without_its_broker_and_is_there_again_when_that_comes_back(tmp_path: Path) -> None:
+    with socket.create_server(("127.0.0.1", 0)) as free:
+        port = free.getsockname()[1]
+    where = broker_address(f"127.0.0.1:{port}")
+    with bridged(where) as (rig, made):
+        wait_until(lambda: rig.time_s > 5.0)  # it goes on by itself
+        for _ in range(2):
+            with begun(tmp_path, "allow_anonymous true", port=port):
+                sample = json.loads(client(where, "-t", f"{made.base}/sample", "-C", "1", "-W", "20"))
+                assert sample["given_pct"] > 0.0
+                wait_until(lambda: client(where, "-t", f"{made.base}/state", "-C", "1") == "online\n")
+
+
+@gcc
+@pytest.mark.skipif(not Path("/usr/include/modbus/modbus.h").exists(), reason="apt install libmodbus-dev")
+def test_a_master_made_with_another_library_reads_writes_and_is_refused(tmp_path: Path) -> None:
+    (tmp_path / "peer.c").write_text(_PEER)
+    subprocess.run(["gcc", str(tmp_path / "peer.c"), "-lmodbus", "-o", str(tmp_path / "peer")], check=True)
+    place = [point.name for point in points_of(carried_of()).settings].index("ti_s")
+    decimals = points_of(carried_of()).settings[place].decimals
+    outlet = BusTcpOutlet(0)
+    with served(outlet):
+        words = [str(link_address(outlet.where).number), str(2 * place), str(900 * 10**decimals), str(10**decimals)]
+        done = subprocess.run([str(tmp_path / "peer"), *words], capture_output=True, text=True, timeout=30, check=False)
+        assert done.stdout.split() == ["60000", "ok", str(900 * 10**decimals), "refused", "Illegal", "data", "value"]
+
+
+_PEER = """
+#include <modbus/modbus.h>
+#include <errno.h>
+#include <stdio.h>
+#include <stdlib.h>
+static int number(modbus_t *line, int at, int32_t value) {
+    uint16_t words[2] = {(uint16_t)((uint32_t)value >> 16), (uint16_t)((uint32_t)value & 65535)};
+    return modbus_write_registers(line, at, 2, words);
+}
+int main(int count, char **words) {
+    uint16_t found[2];
+    modbus_t *line = modbus_new_tcp("127.0.0.1", atoi(words[1]));
+    const int at = atoi(words[2]);
+    (void)count;
+    modbus_set_slave(line, 1);
+    if (modbus_connect(line) != 0 || modbus_read_input_registers(line, 0, 2, found) != 2) { return 1; }
+    printf("%d\\n", (int)((uint32_t)found[0] << 16 | found[1]));
+    printf(number(line, at, atoi(words[3])) == 2 ? "ok\\n" : "not\\n");
+    modbus_read_registers(line, at, 2, found);
+    printf("%d\\n", (int)((uint32_t)found[0] << 16 | found[1]));
+    if (number(line, at, atoi(words[4])) < 0) { printf("refused %s\\n", modbus_strerror(errno)); }
+    modbus_close(line);
+    modbus_free(line);
+    return 0;
+}
+"""

@@ -15,6 +15,7 @@ An order that the broker has kept is none: it would act on whoever comes back.
 """
 
 import logging
+import socket
 import ssl
 import threading
 import tomllib
@@ -108,9 +109,11 @@ class Broker:
         secrets = secrets_of(address)
         if secrets.user:
             client.username_pw_set(secrets.user, secrets.password)
+        self._trusts: ssl.SSLContext | None = None
         if address.kind == "mqtts":
             try:
-                client.tls_set_context(ssl.create_default_context(cafile=secrets.authority or None))
+                self._trusts = ssl.create_default_context(cafile=secrets.authority or None)
+                client.tls_set_context(self._trusts)
             except (OSError, ssl.SSLError) as error:
                 raise LinkError(f"{secrets.authority}: no certificate can be read there: {error}.") from None
         if will:
@@ -131,6 +134,8 @@ class Broker:
         """
         client, address = self._client, self._address
         try:
+            if self._trusts is not None:
+                self._prove(self._trusts)
             client.connect(address.place, address.number, _KEEPS_ALIVE_S)
         except ssl.SSLCertVerificationError as error:
             raise LinkError(f"{self._where}: its certificate is not proved: {error.verify_message}.") from None
@@ -148,6 +153,15 @@ class Broker:
                             f"{user_config_path('kelvarn')}.")  # fmt: skip
         if self._topics and not waits:
             self._subscribed.wait(_CONNECT_S)
+
+    def _prove(self, trusts: ssl.SSLContext) -> None:
+        """See that its certificate is proved, on a connection of its own: the client would leave a refused one open."""
+        where = self._address.place, self._address.number
+        with (
+            socket.create_connection(where, timeout=_CONNECT_S) as plain,
+            trusts.wrap_socket(plain, server_hostname=self._address.place),
+        ):
+            pass
 
     def _connected(
         self, client: mqtt.Client, _data: object, _flags: object, code: ReasonCode, _props: Properties | None
