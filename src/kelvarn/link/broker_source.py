@@ -4,6 +4,7 @@ import json
 import math
 import threading
 import time
+from collections import deque
 from collections.abc import Callable
 from typing import Any
 
@@ -14,7 +15,7 @@ from .broker import ORDERS, Broker
 from .faults import LinkError
 from .spoken import About, Told
 
-_ANSWERS_WITHIN_S, _THERE_WITHIN_S = 0.9, 3.0
+_ANSWERS_WITHIN_S, _THERE_WITHIN_S, _MOST_SAMPLES = 0.9, 3.0, 10_000
 _PLAIN = ("t_ms", "reading_degC", "setpoint_degC", "asked_pct", "given_pct", "law", "guard", "flags")
 _RARE = ("alarm", "tripped", "late", "heat_s", "edits")
 
@@ -34,7 +35,7 @@ class BrokerSource:
         self._base, self._clock, self._where = address.base, clock, str(address)
         self._lock = threading.Condition()
         self._kept: dict[str, Any] = {}
-        self._sample: dict[str, Any] | None = None
+        self._samples: deque[dict[str, Any]] = deque(maxlen=_MOST_SAMPLES)
         self._answers: dict[str, str] = {}
         self._began, self._count = clock(), 0
         self._broker = Broker(address, self._take, (f"{self._base}/#",))
@@ -55,7 +56,9 @@ class BrokerSource:
                 if told is not None and isinstance(told.get("id"), str):
                     self._answers[told["id"]] = "" if told.get("ok") is True else str(told.get("why") or "no")
             elif name == "sample":
-                self._sample = _json(payload) if not kept else None
+                told = _json(payload)
+                if isinstance(told, dict) and not kept:
+                    self._samples.append(told)
             elif name in ("about", "points") or name.startswith("point/"):
                 found = _json(payload)
                 if found is not None:
@@ -106,20 +109,13 @@ class BrokerSource:
         return [f"{name} {_text(value.get('value'))} {value.get('unit', '-')} 0 {int(value.get('value') is not None)}"
                 for name, value in told]  # fmt: skip
 
-    def sample(self) -> Told | None:
-        """As `Source.sample`."""
+    def samples(self) -> list[Told]:
+        """As `Source.samples`."""
         self._here()
         with self._lock:
-            told = self._sample
-        if told is None:
-            return None
-        try:
-            plain = " ".join(_text(told[name]) for name in _PLAIN)
-            rare = " ".join(_text(told[name]) for name in _RARE)
-            probes = tuple(_text(value) for value in told["probes"].values())
-            return Told(int(told["seq"]), (plain, rare), probes, tuple(_text(v) for v in told["outputs"].values()))
-        except (KeyError, ValueError, TypeError, AttributeError):
-            return None  # of something else
+            found = list(self._samples)
+            self._samples.clear()
+        return [told for told in map(_told, found) if told is not None]
 
     def order(self, words: list[str]) -> str:
         """As `Source.order`."""
@@ -146,6 +142,17 @@ class BrokerSource:
     def close(self) -> None:
         """As `Source.close`."""
         self._broker.close()
+
+
+def _told(told: dict[str, Any]) -> Told | None:
+    """A sample from its payload; None where it is of something else."""
+    try:
+        plain = " ".join(_text(told[name]) for name in _PLAIN)
+        rare = " ".join(_text(told[name]) for name in _RARE)
+        probes = tuple(_text(value) for value in told["probes"].values())
+        return Told(int(told["seq"]), (plain, rare), probes, tuple(_text(v) for v in told["outputs"].values()))
+    except (KeyError, ValueError, TypeError, AttributeError):
+        return None
 
 
 def _json(payload: bytes) -> Any:

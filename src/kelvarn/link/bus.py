@@ -157,12 +157,12 @@ class BusSource:
         return [f"{point.name} {texts[point.name]} {point.unit} 0 {int(texts[point.name] != '-')}"
                 for point in self._points]  # fmt: skip
 
-    def sample(self) -> Told | None:
-        """As `Source.sample`."""
+    def samples(self) -> list[Told]:
+        """As `Source.samples`."""
         words = self._input(ABOUT, ABOUT_WORDS)
         seq = words[5]
         if seq == 0:
-            return None
+            return []
         texts = self._texts()
         first_probe = self._counts[0]
         probes = tuple(texts[point.name] for point in self._points[first_probe : first_probe + self._counts[1]])
@@ -177,7 +177,7 @@ class BusSource:
             f"{texts['guard']} {flags}"
         )
         rare = f"{texts['alarm']} {texts['tripped']} {texts['late']} {texts['heat']} {texts['edits']}"
-        return Told(seq, (plain, rare), probes, outputs)
+        return [Told(seq, (plain, rare), probes, outputs)]
 
     # What is ordered.
 

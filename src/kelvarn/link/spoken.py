@@ -52,8 +52,8 @@ class Source(Protocol):
     def values(self) -> list[str]:
         """What they are: name, value, unit, age in ms, whether it is valid."""
 
-    def sample(self) -> Told | None:
-        """The last sample; None where there was none yet."""
+    def samples(self) -> list[Told]:
+        """Those that came since it was asked last, or the last one where it keeps no more."""
 
     def order(self, words: list[str]) -> str:
         """Do what the words say. Returns why not, in words; empty where it is done."""
@@ -88,7 +88,7 @@ class SpokenWire:
         with self._using:
             if self._watches and self._clock() - self._looked_at >= self._looks_s:
                 self._looked_at = self._clock()
-                self._tell_sample()
+                self._tell_samples()
             data = bytes(self._out)
             self._out.clear()
             self._said.clear()
@@ -130,11 +130,13 @@ class SpokenWire:
             self._put(f"{kind} {line}")
         self._put(f"ok{number} lines={len(lines)}")
 
-    def _tell_sample(self) -> None:
-        told = self._source.sample()
-        if told is None or told.seq == self._last:
-            return
-        self._last = told.seq
+    def _tell_samples(self) -> None:
+        for told in self._source.samples():
+            if told.seq != self._last:
+                self._last = told.seq
+                self._tell(told)
+
+    def _tell(self, told: Told) -> None:
         self._put(f"w {told.seq} {told.plain[0]}")
         self._put(f"x {told.seq} {told.plain[1]}")
         for kind, values in (("r", told.probes), ("o", told.outputs)):
