@@ -61,9 +61,9 @@ def register_map(points: Points) -> list[Register]:
     rows += _leases(points)
     rows.append(Register("mode", "holding", MODE, 1, False, 1.0, "-", 0, 3, True,
                          "0 own, 1 hand, 3 obeys; 2 (test) is written with heat in s, limit times ten"))  # fmt: skip
-    bits = [("stop", 0, "set: nothing heats from now on; cleared: it goes on"),
-            ("begin", 1, "set: the plan from its start"), ("reset all", 2, "set: as the reset button")]  # fmt: skip
-    bits += [(f"reset {name}", 3 + k, "set: this guard is reset") for k, (name, _) in enumerate(points.resets)]
+    bits = [("stop", 0, "set: nothing heats from now on"), ("again", 1, "set: it goes on"),
+            ("begin", 2, "set: the plan from its start"), ("reset all", 3, "set: as the reset button")]  # fmt: skip
+    bits += [(f"reset {name}", 4 + k, "set: this guard is reset") for k, (name, _) in enumerate(points.resets)]
     rows += [_bit(name, "coil", address, what, writes=True) for name, address, what in bits]
     rows += [_bit("ready", "discrete", 0, "it is ready"), _bit("stopped", "discrete", 1, "it is stopped")]
     rows += [_bit(f"tripped {name}", "discrete", TRIPPED + place, "this guard acts") for name, place in points.resets]

@@ -1,6 +1,6 @@
 """Where a device is, as people write it."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from urllib.parse import urlsplit
 
 from .faults import LinkError
@@ -22,6 +22,7 @@ class LinkAddress:
         number: baud, or the port.
         unit: its address on a bus.
         base: of its topics at a broker; empty where a bridge chooses it.
+        map: file of the registers of a device that is not Kelvarn's; `json` for one that tells JSON to a broker.
     """
 
     kind: str
@@ -29,8 +30,14 @@ class LinkAddress:
     number: int
     unit: int = 1
     base: str = ""
+    map: str = ""
 
     def __str__(self) -> str:
+        asks = f"?map={self.map}" if self.map and self.map != "json" else "?json" if self.map else ""
+        return f"{self._bare}{asks}"
+
+    @property
+    def _bare(self) -> str:
         if self.kind == "serial":
             return f"serial:{self.place}"
         if self.kind == "modbus-rtu":
@@ -61,19 +68,24 @@ def link_address(text: str) -> LinkAddress:
     Raises:
         LinkError: it says nothing that is known.
     """
+    text, _, query = text.partition("?")
     if text.startswith(("mqtt://", "mqtts://")):
-        return broker_address(text, needs_base=True)
+        found = broker_address(text, needs_base=query != "json")
+        if query not in ("", "json"):
+            raise LinkError(f"“{query}” is nothing that a broker is asked: a device that tells JSON ends in ?json.")
+        return replace(found, map=query)
     bare, _, unit = text.partition("#")
     kind = next((kind for kind in ("serial:", "modbus-rtu:", "tcp://", "modbus-tcp://") if text.startswith(kind)), "")
-    found = None
+    made = None
     if kind.endswith("//"):
-        found = _host_and_port(bare.removeprefix(kind))
+        made = _host_and_port(bare.removeprefix(kind))
     elif kind:
-        found = _file_and_baud(bare.removeprefix(kind))
+        made = _file_and_baud(bare.removeprefix(kind))
     is_bus = kind.startswith("modbus")
-    if found is None or (unit and not (is_bus and _is_within(unit, 1, _LAST_UNIT))) or text.endswith("#"):
+    is_map = not query or (is_bus and query.startswith("map=") and len(query) > len("map="))
+    if made is None or not is_map or (unit and not (is_bus and _is_within(unit, 1, _LAST_UNIT))) or text.endswith("#"):
         raise LinkError(f"“{text}” is no link: name {KINDS}.")
-    return LinkAddress(kind.rstrip(":/"), *found, int(unit) if unit else 1)
+    return LinkAddress(kind.rstrip(":/"), *made, int(unit) if unit else 1, map=query.removeprefix("map="))
 
 
 def broker_address(text: str, *, needs_base: bool = False) -> LinkAddress:

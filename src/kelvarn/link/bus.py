@@ -3,6 +3,7 @@
 import logging
 import struct
 import threading
+from collections.abc import Callable
 
 from pymodbus import FramerType
 from pymodbus.client import ModbusSerialClient, ModbusTcpClient
@@ -29,8 +30,8 @@ _REFUSED = {
 logging.getLogger("pymodbus").setLevel(logging.CRITICAL)  # what is lost is said by a LinkError
 
 
-class BusSource:
-    """A program of Kelvarn on a Modbus line; a `Source`.
+class Master:
+    """The master of a Modbus line, as one device on it is asked.
 
     Args:
         address: kind modbus-tcp (host, port) or modbus-rtu (device file, baud), and the unit.
@@ -53,51 +54,36 @@ class BusSource:
         if not self._client.connect():
             raise LinkError(f"{self._where} cannot be reached. Is the device on, and address and port right?")
         self._asking = threading.Lock()
-        self._points: list[TalkPoint] = []
-        self._decimals: list[int] = []
-        self._counts = (0, 0, 0, 0)
 
-    # Registers.
-
-    def _ask(self, answer: ModbusPDU) -> ModbusPDU:
-        if answer.isError():
-            code = getattr(answer, "exception_code", 0)
-            raise LinkError(f"{self._where}: {_REFUSED.get(code, f'exception {code}')}.")
-        return answer
-
-    def _input(self, first: int, many: int) -> list[int]:
-        return self._read(first, many, is_input=True)
-
-    def _read(self, first: int, many: int, *, is_input: bool) -> list[int]:
+    def read(self, first: int, many: int, *, is_input: bool = True) -> list[int]:
+        """Registers, in as many requests as they need. Raises LinkError."""
         found: list[int] = []
-        with self._asking:
-            while len(found) < many:
-                count = min(many - len(found), _MOST_REGISTERS)
-                asks = self._client.read_input_registers if is_input else self._client.read_holding_registers
-                try:
-                    answer = self._ask(asks(first + len(found), count=count, device_id=self._unit))
-                except (ModbusException, OSError, struct.error) as error:
-                    raise LinkError(f"{self._where} is lost: {_short(error)}.") from None
-                if len(answer.registers) != count:
-                    raise LinkError(f"{self._where} tells half of what it was asked for.")
-                found += answer.registers
+        while len(found) < many:
+            count = min(many - len(found), _MOST_REGISTERS)
+            asks = self._client.read_input_registers if is_input else self._client.read_holding_registers
+            begins = first + len(found)
+            answer = self._ask(lambda a=asks, b=begins, c=count: a(b, count=c, device_id=self._unit))  # type: ignore[misc]
+            if answer.isError():
+                raise LinkError(f"{self._where}: {self._refusal(answer)}.")
+            if len(answer.registers) != count:
+                raise LinkError(f"{self._where} tells half of what it was asked for.")
+            found += answer.registers
         return found
 
-    def _write(self, first: int, values: list[int]) -> str:
-        with self._asking:
-            try:
-                answer = self._client.write_registers(first, values, device_id=self._unit)
-            except (ModbusException, OSError) as error:
-                raise LinkError(f"{self._where} is lost: {_short(error)}.") from None
-        return self._refusal(answer)
+    def write(self, first: int, values: list[int]) -> str:
+        """Write registers together. Returns why not; empty where it is done. Raises LinkError."""
+        return self._refusal(self._ask(lambda: self._client.write_registers(first, values, device_id=self._unit)))
 
-    def _coil(self, address: int, *, on: bool) -> str:
+    def coil(self, address: int) -> str:
+        """Set a coil; as `write`."""
+        return self._refusal(self._ask(lambda: self._client.write_coil(address, True, device_id=self._unit)))
+
+    def _ask(self, request: Callable[[], ModbusPDU]) -> ModbusPDU:
         with self._asking:
             try:
-                answer = self._client.write_coil(address, on, device_id=self._unit)
-            except (ModbusException, OSError) as error:
+                return request()
+            except (ModbusException, OSError, struct.error) as error:
                 raise LinkError(f"{self._where} is lost: {_short(error)}.") from None
-        return self._refusal(answer)
 
     def _refusal(self, answer: ModbusPDU) -> str:
         if not answer.isError():
@@ -107,11 +93,25 @@ class BusSource:
             raise LinkError(f"{self._where} does not answer.")
         return _REFUSED[code]
 
+    def close(self) -> None:
+        """Let go of the line."""
+        self._client.close()  # type: ignore[no-untyped-call]
+
+
+class BusSource:
+    """A program of Kelvarn on a Modbus line; a `Source`. Raises as `Master` does."""
+
+    def __init__(self, address: LinkAddress) -> None:
+        self._master = Master(address)
+        self._points: list[TalkPoint] = []
+        self._decimals: list[int] = []
+        self._counts = (0, 0, 0, 0)
+
     # What it is.
 
     def about(self) -> About:
         """As `Source.about`."""
-        words = self._input(ABOUT, ABOUT_WORDS + _LETTERS)
+        words = self._master.read(ABOUT, ABOUT_WORDS + _LETTERS)
         if words[0] != 1 or words[1] != len(PLAIN):
             raise LinkError("Something answers there, but it is no program of Kelvarn, or of another version.")
         self._counts = words[1], words[2], words[3], words[4]
@@ -128,7 +128,7 @@ class BusSource:
         lines = []
         self._decimals = []
         for place in range(sum(self._counts)):
-            *letters, decimals = self._input(NAMES + A_NAME * place, A_NAME)
+            *letters, decimals = self._master.read(NAMES + A_NAME * place, A_NAME)
             lines.append(_letters(letters))
             self._decimals.append(decimals)
         self._points = [point_of(["point", *line.split(" ")]) for line in lines]
@@ -137,9 +137,9 @@ class BusSource:
     def _numbers(self) -> list[int]:
         """Raw figures of all points."""
         reads = sum(self._counts[:3])
-        words = self._input(0, 2 * reads)
+        words = self._master.read(0, 2 * reads)
         if self._counts[3]:
-            words += self._read(0, 2 * self._counts[3], is_input=False)
+            words += self._master.read(0, 2 * self._counts[3], is_input=False)
         return [struct.unpack(">i", struct.pack(">HH", *words[k : k + 2]))[0] for k in range(0, len(words), 2)]
 
     def _texts(self) -> dict[str, str]:
@@ -159,7 +159,7 @@ class BusSource:
 
     def samples(self) -> list[Told]:
         """As `Source.samples`."""
-        words = self._input(ABOUT, ABOUT_WORDS)
+        words = self._master.read(ABOUT, ABOUT_WORDS)
         seq = words[5]
         if seq == 0:
             return []
@@ -191,17 +191,17 @@ class BusSource:
     def _order(self, words: list[str]) -> str:
         match words:
             case ["stop"]:
-                return self._coil(0, on=True)
+                return self._master.coil(0)
             case ["again"]:
-                return self._coil(0, on=False)
+                return self._master.coil(1)
             case ["begin"]:
-                return self._coil(1, on=True)
+                return self._master.coil(2)
             case ["reset", "all"]:
-                return self._coil(2, on=True)
+                return self._master.coil(3)
             case ["mode", "test", heat, limit]:
-                return self._write(MODE, [Mode.TEST, _whole(heat), *_halves(limit, 1)])
+                return self._master.write(MODE, [Mode.TEST, _whole(heat), *_halves(limit, 1)])
             case ["mode", name] if name.upper() in Mode.__members__:
-                return self._write(MODE, [Mode[name.upper()]])
+                return self._master.write(MODE, [Mode[name.upper()]])
             case ["hold", drive, value, seconds, token]:
                 return self._hold(drive, [*_halves(value, 2), _whole(seconds), _whole(token)])
             case ["set", name, value, *was]:
@@ -213,7 +213,7 @@ class BusSource:
         names = ["all", "setpoint", "limits", *(point.name for point in self._points if point.name.startswith(OUTPUT))]
         if drive not in names:
             return "no such drive"
-        return self._write(HOLD + A_LEASE * names.index(drive), values)
+        return self._master.write(HOLD + A_LEASE * names.index(drive), values)
 
     def _set(self, name: str, value: str, was: list[str]) -> str:
         place = next((k for k, point in enumerate(self._points) if point.name == name and point.writes), None)
@@ -222,11 +222,11 @@ class BusSource:
         decimals = self._decimals[place]
         if was and abs(float(self._texts()[name]) - float(was[-1])) > 0.501 * 10.0**-decimals:
             return "it was changed meanwhile"
-        return self._write(2 * (place - sum(self._counts[:3])), _halves(value, decimals))
+        return self._master.write(2 * (place - sum(self._counts[:3])), _halves(value, decimals))
 
     def close(self) -> None:
         """As `Source.close`."""
-        self._client.close()  # type: ignore[no-untyped-call]
+        self._master.close()
 
 
 def _letters(words: list[int]) -> str:

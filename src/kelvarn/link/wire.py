@@ -143,8 +143,13 @@ def open_wire(address: LinkAddress) -> Wire:
         return TcpWire(address)
     if address.kind == "modbus-rtu" and not Path(address.place).exists():
         raise LinkError(f"{address.place} is not there: is the board plugged in? `ls /dev/tty*` lists what is.")
+    if address.map:
+        from .foreign_links import ForeignBroker, ForeignBus  # none of these is needed by most
+
+        is_broker = address.kind.startswith("mqtt")
+        return SpokenWire(ForeignBroker(address) if is_broker else ForeignBus(address), _LOOKS_S)
     if address.kind.startswith("mqtt"):
-        from .broker_source import BrokerSource  # neither is needed by most
+        from .broker_source import BrokerSource
 
         return SpokenWire(BrokerSource(address), _LOOKS_S)
     from .bus import BusSource
