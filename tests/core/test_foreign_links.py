@@ -97,7 +97,7 @@ def test_a_device_with_a_map_of_its_own_is_watched_and_a_swapped_order_is_notice
     with served(outlet):
         for order in ("low", "high"):
             (tmp_path / f"{order}.csv").write_text(table(order))
-        with pytest.raises(LinkError, match="its words in the other order make"):
+        with pytest.raises(LinkError, match="its words the other way make"):
             open_wire(link_address(f"{outlet.where}?map={tmp_path / 'low.csv'}".replace("#1", "")))
         session = session_at(f"{outlet.where.replace('#1', '')}?map={tmp_path / 'high.csv'}")
         wait_for(session, lambda: session.history.count > 3)

@@ -210,7 +210,7 @@ class ForeignBus(Foreign):
             value, other = row.value(registers), row.value(registers, swapped=True)
             if first and row.words == 2 and not row.low <= value <= row.high and row.low <= other <= row.high:
                 raise LinkError(
-                    f"{self._where}: {row.name} would be {value:g}, beyond its range; its words in the other order make "
+                    f"{self._where}: {row.name} would be {value:g}, beyond its range; its words the other way make "
                     f"it {other:g}. Change order in the map."
                 )
             values[row.name] = value
