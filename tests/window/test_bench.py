@@ -89,7 +89,9 @@ def test_nothing_acts_by_opening_and_what_opening_does_is_said_before(qtbot: QtB
 def test_measured_over_expected_is_live_and_esc_stops_from_anywhere(window: MainWindow, qtbot: QtBot) -> None:
     station = window.bench
     qtbot.mouseClick(station.tabs["live"], Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: station.bench.expected is not None and station.bench.future is not None, timeout=60_000)
+    qtbot.waitUntil(
+        lambda: station.bench.at.expected is not None and station.bench.at.future is not None, timeout=60_000
+    )
     live = station.live
     assert live is not None
     shown = live_lanes(live)
@@ -127,7 +129,7 @@ def test_nothing_heats_by_hand_before_the_first_hour_saw_what_ends_it(window: Ma
     qtbot.mouseClick(station.who.buttons["own"], Qt.MouseButton.LeftButton)
     qtbot.mouseClick(station.right.arm, Qt.MouseButton.LeftButton)
     assert "begins in" in station.right.stop_state.text() or station.bench.counts_s is not None
-    station.bench.armed_at_s = 0.0
+    station.bench.at.armed_at_s = 0.0
     qtbot.waitUntil(lambda: not last(window).stopped and last(window).mode == 0, timeout=10_000)
 
 
@@ -147,15 +149,15 @@ def test_a_setting_is_edited_here_sent_and_read_back(window: MainWindow, qtbot: 
     session = station.bench.session
     assert session is not None
     qtbot.waitUntil(lambda: session.listener.values["ti_s"].value == 900.0, timeout=10_000)
-    assert station.bench.edits == {}
-    session.watch_only, station.bench.edits["ti_s"] = True, 800.0
+    assert station.bench.at.edits == {}
+    session.watch_only, station.bench.at.edits["ti_s"] = True, 800.0
     moments = len(session.history.moments)
     assert "Nobody may" in station.bench.send()
-    assert station.bench.edits == {"ti_s": 800.0}  # what was refused is neither lost nor said to be done
+    assert station.bench.at.edits == {"ti_s": 800.0}  # what was refused is neither lost nor said to be done
     assert len(session.history.moments) == moments
-    station.bench.armed_at_s = 0.0
+    station.bench.at.armed_at_s = 0.0
     station.bench.poll()
-    assert station.bench.armed_at_s is None
+    assert station.bench.at.armed_at_s is None
     assert "Nobody may" in session.said
 
 
@@ -242,7 +244,7 @@ def test_a_provocation_is_drawn_before_it_comes(window: MainWindow, qtbot: QtBot
     qtbot.waitUntil(lambda: "" in station.right.tests.provocations, timeout=10_000)
     qtbot.waitUntil(lambda: station.bench.session is not None and station.bench.session.observer is not None)
     qtbot.mouseClick(station.right.tests.provocations[""], Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: last(window).nudged and station.bench.provoked is not None, timeout=20_000)
+    qtbot.waitUntil(lambda: last(window).nudged and station.bench.at.provoked is not None, timeout=20_000)
     assert last(window).setpoint_degC == 55.0
     assert station.live is not None
     names = [trace.name for trace in live_lanes(station.live).lanes[0].traces]

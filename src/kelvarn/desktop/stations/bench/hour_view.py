@@ -90,7 +90,7 @@ class HourView(QWidget):
         column.addWidget(self.table, 1)
 
     def _begin(self) -> None:
-        hour = self._bench.first_hour
+        hour = self._bench.at.first_hour
         if hour is not None:
             if hour.busy:
                 hour.cancel()
@@ -99,26 +99,26 @@ class HourView(QWidget):
         self.refresh()
 
     def _answer(self, is_so: bool) -> None:
-        if self._bench.first_hour is not None:
-            self._bench.first_hour.yes(is_so)
+        if self._bench.at.first_hour is not None:
+            self._bench.at.first_hour.yes(is_so)
         self.refresh()
 
     def _take_reference(self) -> None:
-        hour = self._bench.first_hour
+        hour = self._bench.at.first_hour
         if hour is not None:
             typed = f"{self.reference.number:g} {self._view.scale.value}"
             hour.reference(parse(typed, Quantity.TEMPERATURE, self._view.scale))
         self.refresh()
 
     def _correct(self) -> None:
-        hour = self._bench.first_hour
+        hour = self._bench.at.first_hour
         if hour is not None:
             hour.said = guarded_text(self._bench.use_pairs)
         self.refresh()
 
     def refresh(self) -> None:
         """Show the step."""
-        hour, session = self._bench.first_hour, self._bench.session
+        hour, session = self._bench.at.first_hour, self._bench.session
         if hour is None or session is None:
             self._title.setText("The first hour")
             self._asks.setText("Open the link to a device first, or take the practice rig.")

@@ -1,4 +1,4 @@
-"""The left column: the link, the first hour or who controls, the settings on the device, its guards."""
+"""The left column below the link: the first hour or who controls, the settings on the device, its guards."""
 
 from collections.abc import Callable
 
@@ -6,106 +6,21 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QButtonGroup, QGridLayout, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from kelvarn.desktop import theme
-from kelvarn.desktop.fields.plain import heading, link, small
-from kelvarn.desktop.parts.plain import PlainLabel, set_shown
+from kelvarn.desktop.fields.plain import heading, small
+from kelvarn.desktop.parts.plain import PlainLabel
 from kelvarn.desktop.parts.target import Target
 from kelvarn.desktop.parts.texts import elided
 from kelvarn.handover.points import Mode, points_of
-from kelvarn.link.address import link_address
 from kelvarn.link.bench.first_hour import STEPS
 from kelvarn.link.bench.session import Session
 from kelvarn.link.lines import TalkPoint
-from kelvarn.link.listener import LinkState
 from kelvarn.model.guards import Alarm, CutOff
 from kelvarn.words.live import MODE_WORDS
 
 from .work import Bench
 
-_STATES = {
-    LinkState.CLOSED: "not connected", LinkState.OPENING: "is asked …", LinkState.OPEN: "answers",
-    LinkState.LOST: "is lost",
-}  # fmt: skip
 _STALE_S = 20.0
 _USUAL = "Kelvarn watches, and may stop it"
-
-
-class LinkPanel(QWidget):
-    """Where the device is, what opening it does, and how the link is."""
-
-    def __init__(self, bench: Bench) -> None:
-        super().__init__()
-        self._bench = bench
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(4)
-        column.addWidget(heading("Link"))
-        self.where = QLineEdit()
-        self.where.setPlaceholderText("serial:/dev/ttyUSB0, tcp://host:port")
-        self.where.setAccessibleName("Where the device is")
-        self.where.textChanged.connect(self._warn)
-        self.where.returnPressed.connect(self._toggle)
-        column.addWidget(self.where)
-        self.warns = small("")
-        self.warns.setWordWrap(True)
-        column.addWidget(self.warns)
-        row = QHBoxLayout()
-        self.button = QPushButton("Open")
-        self.button.clicked.connect(self._toggle)
-        self.practice = link("practice rig", bench.practise, "A device that is not there, with this program in it")
-        row.addWidget(self.button)
-        row.addWidget(self.practice)
-        row.addStretch(1)
-        column.addLayout(row)
-        self.state = small("")
-        self.state.setWordWrap(True)
-        column.addWidget(self.state)
-
-    def _warn(self) -> None:
-        text = ""
-        if self._bench.session is None:
-            try:
-                text = link_address(self.where.text().strip()).warns
-            except RuntimeError:
-                text = ""
-        self.warns.setText(text)
-        set_shown(self.warns, bool(text))
-
-    def _toggle(self) -> None:
-        if self._bench.session is not None:
-            self._bench.close()
-            self._bench.end_practice()
-        else:
-            self._bench.connect_to(self.where.text())
-        self.refresh()
-
-    def refresh(self) -> None:
-        """Show how the link is."""
-        session = self._bench.session
-        self.button.setText("Open" if session is None else "Close")
-        set_shown(self.practice, session is None)
-        self.where.setReadOnly(session is not None)
-        if session is None:
-            self.state.setText(self._bench.trouble)
-        else:
-            self.where.setText(str(session.listener.address))
-            self.state.setText(_link_text(session))
-        self._warn()
-
-
-def _link_text(session: Session) -> str:
-    """How a link is, in a few words."""
-    listener = session.listener
-    text = _STATES[listener.state]
-    device, found = listener.device, listener.identity
-    if listener.state == LinkState.OPEN and device is not None and found is not None:
-        traffic = device.traffic
-        usual = f" in {1000 * traffic.usual_s:.0f} ms" if traffic.usual_s is not None else ""
-        text = f"{text}{usual}, {traffic.lost} of {traffic.asked} lost; {found.board}"
-        if not session.is_ours:
-            text += f". Its program is of state {found.state}: only watched"
-    elif listener.trouble:
-        text = f"{text}: {listener.trouble}"
-    return text
 
 
 class WhoPanel(QWidget):
@@ -190,13 +105,13 @@ class DevicePanel(QWidget):
             return
         for name, edit in self._values.items():
             value = session.listener.values.get(name)
-            edited = self._bench.edits.get(name)
+            edited = self._bench.at.edits.get(name)
             known = value.value if value is not None and value.value is not None else None
             if not edit.hasFocus():
                 shown = edited if edited is not None else known
                 edit.setText("" if shown is None else f"{shown:.6g}")
             self._marks[name].setText(f"{known:.6g} there" if edited is not None and known is not None else "")
-        count = len(self._bench.edits)
+        count = len(self._bench.at.edits)
         self.send.setText(f"Send {count} change{'s' if count != 1 else ''}" if count else "Send")
         self.send.setEnabled(bool(count))
         self.back.setEnabled(bool(count))
@@ -277,7 +192,7 @@ class DevicePanel(QWidget):
         self._column.addWidget(self.changed)
 
     def _take_back(self) -> None:
-        self._bench.edits.clear()
+        self._bench.at.edits.clear()
         self.refresh()
 
     def _edited(self, name: str, edit: QLineEdit) -> None:
@@ -295,9 +210,9 @@ class DevicePanel(QWidget):
             self._say(f"{name} can be from {point.low:g} to {point.high:g} {point.unit}.")
             return
         if value is not None and value.value is not None and f"{number:.6g}" == f"{value.value:.6g}":
-            self._bench.edits.pop(name, None)
+            self._bench.at.edits.pop(name, None)
         else:
-            self._bench.edits[name] = number
+            self._bench.at.edits[name] = number
         self.refresh()
 
     def _add_guards(self, session: Session) -> None:
@@ -372,7 +287,7 @@ class StepList(QWidget):
 
     def refresh(self) -> None:
         """Show what is done."""
-        hour = self._bench.first_hour
+        hour = self._bench.at.first_hour
         for step in STEPS:
             found = "" if hour is None else hour.done.get(step.key, "")
             button = self.buttons[step.key]

@@ -241,7 +241,7 @@ class TestsPanel(QWidget):
             self.supply.put(fan.supply_V or fan.rated_V or 12.0)
 
     def _scored(self, session: Session) -> str:
-        provoked, history = self._bench.provoked, session.history
+        provoked, history = self._bench.at.provoked, session.history
         if provoked is None:
             return ""
         measured = history.of("measured_degC")
@@ -367,7 +367,7 @@ class RightColumn(QWidget):
             took = ""
             if session.stop_asked_s is not None and session.stop_done_s is not None:
                 took = f", {1000 * (session.stop_done_s - session.stop_asked_s):.0f} ms after it was said"
-            cold = self._bench.cold_s
+            cold = self._bench.at.cold_s
             again = "" if cold is None or math.isinf(cold) else f"; cold again in {show(cold, Quantity.DURATION)}"
             return f"stopped{took}{again}"
         return "Esc, from anywhere in the program"

@@ -31,7 +31,8 @@ from kelvarn.words.sample import Sample as WordsSample
 
 from .esc import EscStops
 from .hour_view import HourView
-from .left import DevicePanel, LinkPanel, StepList, WhoPanel
+from .left import DevicePanel, StepList, WhoPanel
+from .link_panel import LinkPanel
 from .right import RightColumn
 from .scene import live_lanes
 from .week_view import WeekView
@@ -72,7 +73,7 @@ class BenchStation(Station):
         self.week = WeekView(context.document, context.view, context.runner)
         self.right = RightColumn(self.bench, context.view, self.say)
         self._why = ElidedLine("body", indent=2)
-        self._esc = EscStops(lambda: self.bench.session is not None, self._stop_by_key)
+        self._esc = EscStops(lambda: bool(self.bench.sessions), self._stop_by_key)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, theme.GAP, 0, 0)
         layout.setSpacing(6)
@@ -207,7 +208,7 @@ class BenchStation(Station):
         session = self.bench.session
         if session is None or session.last is None:
             return None
-        return Live(session, self.bench.expected, self.bench.future, self._view.scale, self.bench.provoked)
+        return Live(session, self.bench.at.expected, self.bench.at.future, self._view.scale, self.bench.at.provoked)
 
     def _show_live(self) -> None:
         live, session = self.live, self.bench.session
@@ -227,9 +228,9 @@ class BenchStation(Station):
 
     def _below(self, live: Live | None) -> str:
         """A line below the big figures: what was expected now, and when the setpoint is reached."""
-        if live is None or self.bench.future is None:
+        if live is None or self.bench.at.future is None:
             return ""
-        at_s, future = self.bench.future
+        at_s, future = self.bench.at.future
         since_s = live.session.time_s - at_s
         parts = []
         if 0 <= since_s <= future.time_s[-1]:
@@ -270,8 +271,8 @@ class BenchStation(Station):
         self._show_live()
 
     def _choose_step(self, key: str) -> None:
-        if self.bench.first_hour is not None:
-            self.bench.first_hour.choose(key)
+        if self.bench.at.first_hour is not None:
+            self.bench.at.first_hour.choose(key)
         self.refresh()
 
     def _stop_by_key(self) -> None:
@@ -293,5 +294,5 @@ class BenchStation(Station):
     def finish(self) -> None:
         self._said_timer.stop()
         self._esc.let_go()
-        self.bench.close()
+        self.bench.close_all()
         self.bench.end_practice()

@@ -1,8 +1,8 @@
 """What the Bench does: the link to a device, what is expected of it, and what the user wants of it."""
 
-import math
 import time
 from datetime import datetime
+from functools import partial
 
 from platformdirs import user_state_path
 from PySide6.QtCore import QObject, QTimer, Signal
@@ -15,9 +15,8 @@ from kelvarn.handover.carry import Carried
 from kelvarn.handover.faults import HandoverError
 from kelvarn.handover.settings import acting, fingerprint
 from kelvarn.link.address import LinkAddress, link_address
-from kelvarn.link.bench.expected import Expected, computed, trial_from_now
 from kelvarn.link.bench.first_hour import FirstHour, needs_before_heat
-from kelvarn.link.bench.observer import Future, Observer
+from kelvarn.link.bench.observer import Observer
 from kelvarn.link.bench.provoking import LASTS_S, OPENS_S, SETPOINT_K, SETPOINT_S, Provocation
 from kelvarn.link.bench.session import Session
 from kelvarn.link.bench.sweep import FanFound
@@ -27,14 +26,13 @@ from kelvarn.link.recording import RecordingError, log_of_recording
 from kelvarn.model.bench import MOST_STEPS, FirstHourStep
 from kelvarn.model.candidate import Candidate
 from kelvarn.model.edit import with_fields
-from kelvarn.studies.cold_again import cold_again_s
 
+from .beside import Beside
+from .expecting import Expecting
 from .practice import PracticeProcess
 
-FUTURE, EXPECTED, COLD = "bench: future", "bench: expected", "bench: cold"
 _POLL_MS = 100
-_SHOWS_AT_MOST_S, _SHOWS_AT_LEAST_S, _FUTURE_EVERY_S = 0.25, 1.0, 30.0
-_AHEAD_S = 3600.0
+_SHOWS_AT_MOST_S, _SHOWS_AT_LEAST_S = 0.25, 1.0
 
 
 class Bench(QObject):
@@ -56,17 +54,11 @@ class Bench(QObject):
     def __init__(self, document: Document, view: View, jobs: Jobs) -> None:
         super().__init__()
         self._document, self._view, self._jobs = document, view, jobs
-        self.session: Session | None = None
-        self.first_hour: FirstHour | None = None
-        self.expected: Expected | None = None
-        self.future: tuple[float, Future] | None = None
-        self.provoked: Provocation | None = None
-        self.cold_s: float | None = None
-        self.edits: dict[str, float] = {}
+        self.at = Beside()
+        self.all = [self.at]
         self.trouble = ""
-        self.armed_at_s: float | None = None
-        self._future_at = self._shown_at = 0.0
-        self._was_open = self._begins = False
+        self._shown_at = 0.0
+        self._expecting = Expecting(jobs, self.moved.emit)
         self.practice = PracticeProcess()
         self._timer = QTimer(self)
         self._timer.setInterval(_POLL_MS)
@@ -78,10 +70,20 @@ class Bench(QObject):
         project = self._document.project
         return project.candidate(project.chosen) if project.chosen is not None else self._view.candidate(project)
 
+    @property
+    def session(self) -> Session | None:
+        """The device that is looked at; None while there is none."""
+        return self.at.session
+
+    @property
+    def sessions(self) -> list[Session]:
+        """All devices that are listened to."""
+        return [each.session for each in self.all if each.session is not None]
+
     # The link.
 
     def connect_to(self, text: str) -> bool:
-        """Begin to listen to a device; whether its address is one."""
+        """Begin to listen to a device in place of the one that is looked at; whether its address is one."""
         self.close()
         try:
             address = link_address(text.strip())
@@ -93,34 +95,60 @@ class Bench(QObject):
         self._begin(carried, address)
         return True
 
+    def another(self) -> None:
+        """Look at a place for one more device; the others are listened to on."""
+        if self.at.session is not None:
+            self.all.append(Beside())
+            self.look_at(len(self.all) - 1)
+
+    def look_at(self, place: int) -> None:
+        """Look at another of the devices. Nothing stays armed behind one's back."""
+        self.at.armed_at_s = None
+        self._expecting.stop()
+        self.at = self.all[place]
+        self.trouble = ""
+        self.updated.emit()
+        self.moved.emit()
+
     def _carried(self) -> Carried:
         project = self._document.project
         return Carried(acting(project), self.candidate, self._view.trial(project))
 
     def _begin(self, carried: Carried, address: LinkAddress) -> None:
-        self.trouble, self.expected, self.future, self.edits, self._was_open = "", None, None, {}, False
-        self.provoked = None
-        self.session = Session(carried, address)
+        self.trouble = ""
+        made = Beside(session=Session(carried, address))
+        self.all[self.all.index(self.at)] = made
+        self.at = made
         state = fingerprint(carried.project, carried.candidate)
         done = {
             each.step: each.found
             for each in self._document.project.first_hour
             if each.state == state and each.candidate == carried.candidate.name
         }
-        self.first_hour = FirstHour(self.session, done, self._step_done, self._view.scale)
-        self.session.begin()
+        assert made.session is not None
+        made.first_hour = FirstHour(made.session, done, partial(self._step_done, made.session), self._view.scale)
+        made.session.begin()
         self._timer.start()
         self.updated.emit()
 
     def close(self) -> None:
-        """Let go of the device; what is held ends by itself."""
-        self._timer.stop()
-        self._jobs.stop(FUTURE)
-        self._jobs.stop(EXPECTED)
-        session, self.session, self.first_hour = self.session, None, None
+        """Let go of the device that is looked at; what is held ends by itself."""
+        self._expecting.stop()
+        place, session = self.all.index(self.at), self.at.session
+        self.at = Beside()
+        self.all[place] = self.at
+        if not self.sessions:
+            self._timer.stop()
         if session is not None:
             session.close()
             self.updated.emit()
+
+    def close_all(self) -> None:
+        """Let go of all of them."""
+        for each in self.all:
+            self.at = each
+            self.close()
+        self.all = [self.at]
 
     def practise(self, speed: float = 1.0) -> None:
         """Start a practice rig in a process of its own, and listen to it as to any device."""
@@ -146,50 +174,24 @@ class Bench(QObject):
 
     def poll(self) -> None:
         """Take what has arrived, and show it now and then."""
-        session = self.session
+        heard = False
+        for each in self.all:
+            if each.session is not None:
+                heard = each.session.poll() or heard
+            if each.first_hour is not None:
+                each.first_hour.poll()
+        session = self.at.session
         if session is None:
             return
-        heard = session.poll()
-        if self.first_hour is not None:
-            self.first_hour.poll()
         self._count_down(session)
-        self._look_for_cold(session)
+        self._expecting.look(self.at, session)
         self._end_nudge(session)
-        if session.is_open != self._was_open:
-            self._was_open = session.is_open
+        if session.is_open != self.at.was_open:
+            self.at.was_open = session.is_open
             self.updated.emit()
-        if session.last is not None:
-            self._expect(session)
         now = time.monotonic()
         if now - self._shown_at >= (_SHOWS_AT_MOST_S if heard else _SHOWS_AT_LEAST_S):
             self._shown_at = now
-            self.moved.emit()
-
-    def _expect(self, session: Session) -> None:
-        if self.expected is None and session.is_ours and not self._jobs.busy(EXPECTED):
-            trial, from_s = trial_from_now(session, begins=self._begins)
-            self._begins = False
-            rig, law = session.carried.project.rig, session.carried.candidate.controller
-            self._jobs.start(EXPECTED, lambda: computed(rig, law, trial, from_s), self._take_expected, waits=False)
-        if session.observer is not None and session.time_s - self._future_at >= _FUTURE_EVERY_S:
-            if not self._jobs.busy(FUTURE):
-                self._future_at = session.time_s
-                observer: Observer = session.observer.copy()
-                at_s = session.time_s
-                self._jobs.start(
-                    FUTURE, lambda: (at_s, observer.future(_AHEAD_S)), self._take_future, waits=False
-                )  # fmt: skip
-        elif session.time_s < self._future_at:
-            self._future_at = session.time_s
-
-    def _take_expected(self, found: object) -> None:
-        if isinstance(found, Expected):
-            self.expected = found
-            self.moved.emit()
-
-    def _take_future(self, found: object) -> None:
-        if isinstance(found, tuple) and found[1] is not None:
-            self.future = found
             self.moved.emit()
 
     def provoke(self, name: str) -> str:
@@ -201,7 +203,7 @@ class Bench(QObject):
         Returns:
             Why not, in a sentence; empty where it begins.
         """
-        session = self.session
+        session = self.at.session
         if session is None or session.observer is None:
             return "Nothing is expected of it yet."
         observer: Observer = session.observer.copy()
@@ -223,75 +225,61 @@ class Bench(QObject):
 
     def _take_provoked(self, found: object) -> None:
         if isinstance(found, Provocation):
-            self.provoked = found
+            self.at.provoked = found
             self.moved.emit()
 
     def _end_nudge(self, session: Session) -> None:
         """The setpoint goes back after its time."""
         nudged = session.last is not None and session.last.nudged
-        if nudged and self.provoked is not None and session.time_s - self.provoked.at_s >= SETPOINT_S:
+        if nudged and self.at.provoked is not None and session.time_s - self.at.provoked.at_s >= SETPOINT_S:
             session.orders.release("setpoint")
-
-    def _look_for_cold(self, session: Session) -> None:
-        """Once it is stopped: when is it cold again, for the next trial from cold?"""
-        stopped = session.last is not None and session.last.stopped
-        if not stopped or session.observer is None:
-            self.cold_s = None
-        elif self.cold_s is None and not self._jobs.busy(COLD):
-            rig, bodies = session.carried.project.rig, session.observer.bodies_degC()
-            self._jobs.start(COLD, lambda: cold_again_s(rig, bodies), self._take_cold, waits=False)
-
-    def _take_cold(self, found: object) -> None:
-        self.cold_s = found if isinstance(found, float) else math.inf
 
     # What is done.
 
     def stop(self) -> None:
-        """Stop heating."""
-        self.armed_at_s = None
-        if self.session is not None:
-            self.session.stop()
-            self.moved.emit()
+        """Stop heating, on every device that is listened to."""
+        self.at.armed_at_s = None
+        for session in self.sessions:
+            session.stop()
+        self.moved.emit()
 
     def arm(self, seconds: float = 10.0) -> str:
         """Let its plan begin after a countdown. Returns why not, in a sentence; empty where it counts."""
-        session = self.session
+        session = self.at.session
         if session is None:
             return "There is no link."
         why = session.may_order() or needs_before_heat(session, self.done)
         if not why:
-            self.armed_at_s = time.monotonic() + seconds
+            self.at.armed_at_s = time.monotonic() + seconds
             session.note("armed")
         return why
 
     @property
     def counts_s(self) -> float | None:
         """Seconds until it begins; None where nothing is armed."""
-        return None if self.armed_at_s is None else max(self.armed_at_s - time.monotonic(), 0.0)
+        return None if self.at.armed_at_s is None else max(self.at.armed_at_s - time.monotonic(), 0.0)
 
     def _count_down(self, session: Session) -> None:
-        if self.armed_at_s is not None and time.monotonic() >= self.armed_at_s:
-            self.armed_at_s = None
+        if self.at.armed_at_s is not None and time.monotonic() >= self.at.armed_at_s:
+            self.at.armed_at_s = None
             if why := session.order("begin", self._begin_answered):
                 session.said = why
                 return
             session.note("begins")
             session.observer = None  # it begins anew, and so does what is beside it
-            self.expected = self.future = None
-            self._begins = True
+            self.at.expected = self.at.future = None
+            self.at.begins = True
 
     def _begin_answered(self, answer: object, why: str) -> None:
-        if answer is None and self.session is not None:
-            self.session.said = f"It does not begin: {why}"
+        if answer is None and self.at.session is not None:
+            self.at.session.said = f"It does not begin: {why}"
 
     @property
     def done(self) -> dict[str, str]:
         """Steps of the first hour that are done, with what they found."""
-        return {} if self.first_hour is None else self.first_hour.done
+        return {} if self.at.first_hour is None else self.at.first_hour.done
 
-    def _step_done(self, key: str, found: str) -> None:
-        session = self.session
-        assert session is not None
+    def _step_done(self, session: Session, key: str, found: str) -> None:
         project, law = self._document.project, session.carried.candidate
         made = FirstHourStep(
             step=key, candidate=law.name, state=fingerprint(session.carried.project, law),
@@ -303,23 +291,23 @@ class Bench(QObject):
 
     def send(self) -> str:
         """Send the settings that were edited here. Returns why not; empty where they are said."""
-        session = self.session
+        session = self.at.session
         if session is None:
             return "There is no link."
         why = session.may_order()
-        for name, value in list(self.edits.items()):
+        for name, value in list(self.at.edits.items()):
             was = session.listener.values.get(name)
             said = f" was {was.value:.9g}" if was is not None and was.value is not None else ""
             why = why or session.order(f"set {name} {value:.9g}{said}", self._sent)
             if why:
                 break
             session.note(f"{name} set to {value:g}")
-            del self.edits[name]
+            del self.at.edits[name]
         self.updated.emit()
         return why
 
     def _sent(self, answer: object, text: str) -> None:
-        session = self.session
+        session = self.at.session
         if session is not None and answer is None:
             session.said = text
         elif session is not None:
@@ -332,7 +320,7 @@ class Bench(QObject):
 
     def use_pairs(self) -> str:
         """Correct the control probe by the readings beside a reference. Returns why not; empty where it is done."""
-        pairs = () if self.first_hour is None else tuple(self.first_hour.pairs)
+        pairs = () if self.at.first_hour is None else tuple(self.at.first_hour.pairs)
         name = self._document.project.rig.probe.name
         try:
             self._document.apply(with_pairs(self._document.project, pairs), f"correct {name} by a reference")
@@ -344,13 +332,13 @@ class Bench(QObject):
 
     def record(self) -> str:
         """Record into a file of the user's state folder. Returns why not; empty where it does."""
-        if self.session is None:
+        if self.at.session is None:
             return "There is no link."
         folder = user_state_path("kelvarn") / "recordings"
         name = f"{file_stem(self._document.project.name)}-{datetime.now():%Y-%m-%d-%H%M%S}.csv"
         try:
             folder.mkdir(parents=True, exist_ok=True)
-            self.session.record(folder / name)
+            self.at.session.record(folder / name)
         except RecordingError as error:
             return str(error)
         except OSError as error:
@@ -359,7 +347,7 @@ class Bench(QObject):
 
     def keep_and_fit(self) -> str:
         """End the recording and keep it as a log of the project. Returns why not; empty where it is one."""
-        path = None if self.session is None else self.session.end_recording()
+        path = None if self.at.session is None else self.at.session.end_recording()
         if path is None:
             return "Nothing is recorded."
         project = self._document.project
