@@ -232,6 +232,14 @@ class CutLink(QPushButton):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setText(menu_text(text))
 
+    def say(self, text: str) -> None:
+        """Say something else."""
+        if text != self._whole:
+            self._whole = text
+            self.setToolTip(plain_tip(text))
+            self.setAccessibleName(text)
+            self._cut()
+
     def minimumSizeHint(self) -> QSize:
         return QSize(_LEAST_LINK, super().minimumSizeHint().height())
 
@@ -240,6 +248,9 @@ class CutLink(QPushButton):
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
+        self._cut()
+
+    def _cut(self) -> None:
         room = self.width() - _BESIDE_LINK
         cut = self.fontMetrics().elidedText(self._whole, Qt.TextElideMode.ElideRight, room)
         self.setText(menu_text(cut))

@@ -1,12 +1,9 @@
 """Where devices are, what opening a link does, and how each link is."""
 
-from functools import partial
-
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
-from kelvarn.desktop.fields.plain import heading, link, small
+from kelvarn.desktop.fields.plain import CutLink, heading, link, small
 from kelvarn.desktop.parts.plain import set_shown
-from kelvarn.desktop.parts.texts import elided
 from kelvarn.link.address import link_address
 from kelvarn.link.bench.conflicts import conflicts
 from kelvarn.link.bench.session import Session
@@ -54,7 +51,7 @@ class LinkPanel(QWidget):
         self._others = QVBoxLayout()
         self._others.setSpacing(2)
         column.addLayout(self._others)
-        self.others: list[QPushButton] = []
+        self.others: list[CutLink] = []
         self.another = link("one more device", bench.another, "The others are listened to on")
         self.conflict = small("", "wrong")
         self.conflict.setWordWrap(True)
@@ -70,13 +67,13 @@ class LinkPanel(QWidget):
             gone.hide()
             gone.deleteLater()
         while len(self.others) < len(lines):
-            button = link("", partial(bench.look_at, len(self.others)))
+            button, place = CutLink(""), len(self.others)
+            button.clicked.connect(lambda _=False, k=place: bench.look_at(k))
             self._others.addWidget(button)
             self.others.append(button)
         for each, button, text in zip(bench.all, self.others, lines, strict=False):
             mark = "▸ " if each is bench.at else ""
-            button.setText(elided(f"{mark}{text}", max(self.width() - 16, 140), "small"))
-            button.setAccessibleName(text)
+            button.say(f"{mark}{text}")
         set_shown(self.another, bench.session is not None)
         said = " ".join(each.text for each in conflicts(bench.sessions))
         self.conflict.setText(said)
@@ -122,7 +119,7 @@ def _line_of(each: Beside) -> str:
         return "not connected"
     last = each.session.last
     what = "" if last is None or last.reading_degC is None else f", {last.reading_degC:.1f} °C"
-    return f"{each.session.listener.address}: {_STATES[each.session.listener.state]}{what}"
+    return f"{_STATES[each.session.listener.state]}{what}: {each.session.listener.address}"
 
 
 def _link_text(session: Session) -> str:
