@@ -26,7 +26,6 @@ PICTURES = (
     ("fit-read", _MAIN, FIT, theme.PAPER, "", True),
     ("fit-changed-night", _MAIN, FIT, theme.NIGHT, "", True),
     ("control", _MAIN, CONTROL, theme.PAPER, "", True),
-    ("control-night", _MAIN, CONTROL, theme.NIGHT, "", True),
     ("control-map", _MAIN, CONTROL, theme.PAPER, "", True),
     ("control-why", _MAIN, CONTROL, theme.PAPER, "", True),
     ("control-curve", "heatsink-fan", CONTROL, theme.PAPER, "", True),
@@ -38,6 +37,7 @@ PICTURES = (
     ("bench-hour-night", "enamelling-kiln", BENCH, theme.NIGHT, "", True),
     ("handover", _MAIN, HANDOVER, theme.PAPER, "", True),
     ("handover-program", _MAIN, HANDOVER, theme.PAPER, "", True),
+    ("handover-wiring-night", _MAIN, HANDOVER, theme.NIGHT, "", True),
 )
 _PRACTISED_S, _FASTER = 3000.0, 100.0  # of the live picture
 
@@ -106,6 +106,9 @@ def open_beside(window: MainWindow, name: str) -> None:
         show_bench(window, name)
     elif name == "handover":
         wait(lambda: window.handover.verdicts.variants is not None and bool(window.handover.verdicts.failures))
+    elif name == "handover-wiring-night":
+        window.handover.set_target("wiring")
+        wait(lambda: window.handover.verdicts.variants is not None and bool(window.handover.verdicts.failures))
     elif name == "handover-program":
         window.handover.set_target("board")
         window.handover.boards.setCurrentIndex(1)
@@ -125,14 +128,14 @@ def show_bench(window: MainWindow, name: str) -> None:
     is_live = name == "bench"
     bench.practise(_FASTER if is_live else 5.0)
     wait(lambda: bench.session is not None and bench.session.last is not None)
-    session, hour = bench.session, bench.first_hour
+    session, hour = bench.session, bench.at.first_hour
     assert session is not None
     assert hour is not None
     if is_live:
         station.show_tab("live")
-        wait(lambda: session.time_s > _PRACTISED_S and bench.future is not None and bench.expected is not None)
+        wait(lambda: session.time_s > _PRACTISED_S and bench.at.future is not None and bench.at.expected is not None)
         bench.provoke("Door")
-        wait(lambda: bench.provoked is not None)
+        wait(lambda: bench.at.provoked is not None)
     else:
         station.show_tab("first hour")
         bench.stop()

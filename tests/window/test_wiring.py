@@ -29,6 +29,7 @@ def press(window: MainWindow, qtbot: QtBot, text: str) -> None:
         for each in window.handover.wiring.part.findChildren(QPushButton)
         if each.text() == text and not each.isHidden()
     )
+    qtbot.waitUntil(lambda: button.height() > 8)  # it is laid out
     qtbot.mouseClick(button, Qt.MouseButton.LeftButton)
 
 

@@ -144,8 +144,8 @@ class Listener:
                 f"{self.identity.state}."
             )
         self.points, self.values = tuple(device.points()), device.values()
+        self.identity, self._heard_s = found, self._clock()  # known before the first sample comes
         device.ask("watch 1")
-        self.identity, self._heard_s = found, self._clock()
         self._read_s = self._heard_s
         self._tell(LinkState.OPEN, "")
 
