@@ -5,6 +5,7 @@ import csv
 import html
 import io
 import math
+import random
 import xml.etree.ElementTree as ET
 from datetime import date
 from pathlib import Path
@@ -292,3 +293,23 @@ def test_the_sheet_has_every_wire_every_part_and_the_drawing() -> None:
     assert all(each.text in page for each in warnings_of(circuit))
     svg = base64.b64decode(page.split("svg+xml;base64,", 1)[1].split('"', 1)[0])
     assert ET.fromstring(svg).tag.endswith("svg")
+
+
+@pytest.mark.parametrize("seed", range(40))
+def test_whatever_the_rig_is_it_is_wired_without_a_fault(seed: int) -> None:
+    draw = random.Random(seed)
+    watts = 10.0 ** draw.uniform(-3.0, 7.0)
+    kind = draw.choice((SlowWindow, Pwm, Relay))
+    volts = 10.0 ** draw.uniform(-1.0, 5.0)
+    switch = {"switch": Switch(supply_V=volts)} if kind is not Relay and draw.random() < 0.5 else {}
+    drive = heater(watts, kind, **switch)
+    if draw.random() < 0.3:
+        drive = Fan(name="Mat", power_W=min(watts, 1e6), rated_V=draw.choice((None, 0.5, 1000.0)),
+                    pwm_Hz=draw.choice((None, 0.1, 1e7)))  # fmt: skip
+    circuit = circuit_of(project_of(drive, None, board=draw.choice(("maker8", "maker32", "micropython", "linux"))))
+    found = warnings_of(circuit)
+    assert all(math.isfinite(each.watts) and math.isfinite(each.degC) for each in circuit.switched)
+    assert parts_list(circuit)
+    ET.fromstring(drawing(circuit, found))
+    if circuit.switched[0].amperes > 100.0:
+        assert found  # nobody wires that by this list

@@ -17,6 +17,10 @@ _BOARD_WORDS = {
     "maker8": "8-bit maker board", "maker32": "32-bit maker board", "micropython": "MicroPython board",
     "linux": "small computer",
 }  # fmt: skip
+MOST_A = 1000.0
+"""Beyond which nobody wires a switch of this kind."""
+MOST_V = 1e5
+"""As much as a drive's supply may have."""
 MAINS_V = 60.0
 """From this voltage on a load can kill, and is only switched by what separates it from the board."""
 
@@ -29,9 +33,9 @@ class Output(ModelBase):
         "transistor_low", "Kind", "What switches it.", words={str(kind): words for kind, words in SWITCH_WORDS.items()}
     )
     pin: OneLine = field("", "Pin", "Of the board.", empty="as proposed", max_length=10)
-    load_V: float = number(24.0, Quantity.VOLTAGE, 0.5, 1000.0, "Load's supply", "Voltage across it at full drive.")
-    rated_V: float = number(60.0, Quantity.VOLTAGE, 0.5, 2000.0, "Stands", "Voltage that the switch stands.")
-    rated_A: float = number(30.0, Quantity.CURRENT, 0.001, 1000.0, "Carries", "Current that the switch carries.")
+    load_V: float = number(24.0, Quantity.VOLTAGE, 0.1, MOST_V, "Load's supply", "Voltage across it at full drive.")
+    rated_V: float = number(60.0, Quantity.VOLTAGE, 0.1, 2 * MOST_V, "Stands", "Voltage that the switch stands.")
+    rated_A: float = number(30.0, Quantity.CURRENT, 0.001, MOST_A, "Carries", "Current that the switch carries.")
     opens_at_V: float = number(
         4.5, Quantity.VOLTAGE, 0.5, 30.0, "Opens fully at", "Voltage at its input from which on it is fully on."
     )
@@ -58,7 +62,7 @@ class Output(ModelBase):
     bare_coil: bool = field(False, "Bare coil", "Whether the pin drives a relay's coil without a module.")
     diode: bool = field(True, "Diode", "Whether a diode lies across the coil or motor.")
     pwm_Hz: float | None = number(
-        None, Quantity.NUMBER, 0.01, 1e6, "PWM frequency, Hz", "Of the pin.", empty="as built"
+        None, Quantity.NUMBER, 0.01, 1e7, "PWM frequency, Hz", "Of the pin.", empty="as built"
     )
     lead_mm2: float = number(1.5, Quantity.NUMBER, 0.05, 50.0, "Lead, mm²", "Copper of the lead to the load.")
     lead_m: float = number(0.8, Quantity.LENGTH, 0.0, 100.0, "Lead's length", "One way.")

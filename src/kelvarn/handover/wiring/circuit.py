@@ -15,7 +15,7 @@ from kelvarn.model.edit import with_fields
 from kelvarn.model.guards import Alarm, CutOff, Hours
 from kelvarn.model.probes import Probe
 from kelvarn.model.project import Project
-from kelvarn.model.wiring import MAINS_V, Output, ProbeWiring, Signal, Wiring
+from kelvarn.model.wiring import MAINS_V, MOST_A, Output, ProbeWiring, Signal, Wiring
 
 from .boards import BOARD_PINS, Board
 from .pins import pin_plan
@@ -142,7 +142,7 @@ def _sized(output: Output, power_W: float) -> Output:
     mm2 = lead_for(1.3 * amperes)
     return with_fields(
         output, lead_mm2=mm2, fuse_A=next((fuse for fuse in FUSES_A if fuse >= 1.15 * amperes), None),
-        rated_A=max(output.rated_A, round(1.5 * amperes, 1)),
+        rated_A=min(max(output.rated_A, round(1.5 * amperes, 1)), MOST_A),
     )  # fmt: skip
 
 
