@@ -85,3 +85,21 @@ def test_a_switch_is_changed_where_it_is_seen_warned_of_and_taken_back(
     assert station.page.isVisible()
     assert Binding(window.document, station._view, ("wiring", "board")).text("maker32") == "32-bit maker board"
     close_window(window)
+
+
+def test_a_reading_is_typed_and_what_the_device_would_do_is_said(qtbot: QtBot) -> None:
+    window = open_window(qtbot, find_demo("cure-cabinet").build())
+    window.go_to(HANDOVER)
+    station = window.handover
+    assert station.ask.isHidden()
+    qtbot.mouseClick(station.target_buttons["board"], Qt.MouseButton.LeftButton)
+    assert not station.ask.isHidden()
+    qtbot.keyClicks(station.ask.edit, "20")
+    assert station.ask.says.text().startswith("switched on: 100 %")
+    station.ask.edit.clear()
+    qtbot.keyClicks(station.ask.edit, "90")
+    assert "switched on: 0 %; still so a minute later: 0 %" in station.ask.says.text()
+    station.ask.edit.clear()
+    qtbot.keyClicks(station.ask.edit, "warm")
+    assert "warm" in station.ask.says.text()
+    close_window(window)

@@ -62,6 +62,17 @@ def worked_cases(project: Project, candidate: Candidate, scale: Scale = Scale.CE
     return [*_of_law(desk), *_of_guards(desk)]
 
 
+def typed_cases(project: Project, candidate: Candidate, degC: float, scale: Scale = Scale.CELSIUS) -> list[Case]:
+    """What it does where its control probe reads so much: as it is switched on, and a minute later.
+
+    Args:
+        project, candidate, scale: as for `worked_cases`.
+        degC: the reading.
+    """
+    desk = _Desk(project, candidate, scale)
+    return [desk.case("switched on", degC), desk.case("still so a minute later", degC, _MINUTE_S)]
+
+
 class _Desk:
     """A device on a desk: switched on for each case, with the plan at one setpoint and nothing happening."""
 

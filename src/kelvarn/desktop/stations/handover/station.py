@@ -32,7 +32,6 @@ from kelvarn.desktop.stations.station import Context, Phrase, Station
 from kelvarn.files.writing import file_stem, write_text
 from kelvarn.handover.board_files import BOARDS
 from kelvarn.handover.bought import bought_html
-from kelvarn.handover.carry import Real
 from kelvarn.handover.faults import HandoverError
 from kelvarn.handover.kept import changed_text
 from kelvarn.handover.other_words import other_words
@@ -48,17 +47,17 @@ from kelvarn.studies.results import Result
 from kelvarn.units import counted
 
 from .adjust_panel import AdjustPanel
+from .ask_reading import AskReading
 from .program import PROOF, Program
 from .program_view import ProgramView
 from .ready import Ready, clear, note
-from .targets import BOARD, BOUGHT, JSON, SHEET, TARGETS, USER, WIRING
+from .targets import BOARD, BOUGHT, JSON, NUMBERS, SHEET, TARGETS, USER, WIRING
 from .typed import BoughtFields, Typed
 from .verdicts import Verdicts
 from .wiring import WiringPages
 
 _LEFT_WIDTH = 228  # what the fields below the targets need
 _SHORT = 40  # letters of a value that stands out; a longer one is a sentence
-_NUMBERS: tuple[tuple[Real, str], ...] = (("double", "64-bit"), ("float", "32-bit"))
 
 
 class HandoverStation(Station):
@@ -110,6 +109,8 @@ class HandoverStation(Station):
         column.addSpacing(14)
         self._words_heading = heading("Same settings for other controllers")
         column.addWidget(self._words_heading)
+        self.ask = AskReading(self._document, self._view)
+        column.addWidget(self.ask)
         column.addLayout(self._words)
         column.addStretch(1)
         scroll = Scrolled(right)
@@ -163,7 +164,7 @@ class HandoverStation(Station):
         self.numbers = Choice()
         self.numbers.setAccessibleName("Numbers of the program")
         self.numbers.setToolTip("32 bits take half the room, on a chip that has no more of them")
-        for real, title in _NUMBERS:
+        for real, title in NUMBERS:
             self.numbers.addItem(title, real)
         self.numbers.activated.connect(self._take_numbers)
         form.addRow(PlainLabel("Numbers"), self.numbers)
@@ -194,7 +195,7 @@ class HandoverStation(Station):
         self.refresh()
 
     def _take_numbers(self, place: int) -> None:
-        self.program.real = _NUMBERS[place][0]
+        self.program.real = NUMBERS[place][0]
         self.refresh()
 
     def _prove_or_stop(self) -> None:
@@ -351,6 +352,8 @@ class HandoverStation(Station):
         else:
             rows = other_words(project, candidate, self._view.trial(project), self._view.scale)
         clear(self._words)
+        self.ask.setVisible(board)
+        self.ask.refresh(candidate)
         self._words_heading.setText(
             "Worked cases: make it read this" if board else "Same settings for other controllers"
         )
