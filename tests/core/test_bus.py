@@ -141,7 +141,12 @@ def test_a_write_is_a_lease_that_ends_by_itself_and_stop_is_stronger(master: Mas
     assert (master.value("given"), master.value("stopped")) == (0.0, 1.0)
     assert master.read(1, 0, 1) == b"\1"
     assert master.write(1000, *halves(50.0, 2), 10, 77) == 3
-    assert master.coil(0, on=False) == 0  # many masters clear all coils as they start: that lets go of nothing
+    assert [master.coil(address, on=False) for address in range(4)] == [
+        0,
+        0,
+        0,
+        0,
+    ]  # many masters clear all coils as they start: that lets go of nothing
     assert master.value("stopped") == 1.0
     assert master.coil(1, on=True) == 0
     assert master.value("stopped") == 0.0

@@ -2,6 +2,7 @@
 
 import csv
 import io
+import itertools
 import json
 import shutil
 import socket
@@ -99,6 +100,8 @@ def test_kelvarn_meets_a_program_on_a_bus_as_on_its_line(kind: str) -> None:
         session.stop()
         until(lambda: session.last is not None and session.last.stopped and session.last.given == 0.0)
         assert rig.levels == (0.0,)
+        times = session.history.of("time_s")
+        assert all(b > a for a, b in itertools.pairwise(times))  # each sample once
         session.close()
 
 
