@@ -249,6 +249,13 @@ def test_table_and_drawing_have_every_pin_and_nothing_runs_out_of_the_drawing(de
     assert len(boxes) > 1
 
 
+def test_what_flows_to_a_heater_passes_fuse_contactor_and_cut_off() -> None:
+    wires = terminals(circuit_of(project_of(heater(), LOW)))
+    plus = next(wire for wire in wires if wire.ends == "plus of Mat")
+    assert plus.through == "fuse 8 A, then drives' contactor, then thermal cut-off"
+    assert plus.lead == "1.5 mm²"
+
+
 def test_names_are_no_markup() -> None:
     made = project_of(with_fields(heater(), name='<b>&"Mat"'), None)
     root = ET.fromstring(drawing(circuit_of(made), []))
@@ -262,6 +269,10 @@ def test_pins_of_the_wiring_are_those_of_the_program() -> None:
     assert "#define PROBE_1_PIN 8" in pins
     used = [pin for _, pin in circuit_of(made).pins()]
     assert len(used) == len(set(used))
+    taken = project_of(heater(), LOW, probes=(ProbeWiring(probe="Probe", pin="4"),))  # that the contactor would have
+    pins_taken = [pin for _, pin in circuit_of(taken).pins()]
+    assert "4" in pins_taken
+    assert len(pins_taken) == len(set(pins_taken))
     for name, pin in circuit_of(made).others:
         assert f"{'CONTACTOR' if 'contactor' in name else 'RESET'}_PIN {pin}" in pins
 
