@@ -91,6 +91,8 @@ def test_of_sixty_planted_secrets_none_is_left(turn: int, tmp_path: Path) -> Non
     assert sum(copy.left_out.values()) > 20
     assert to_json(made) != to_json(again)
     assert again.rig.drives[0].power_W == made.rig.drives[0].power_W
+    assert again.logs[0].moments == ()  # whatever somebody has noted
+    assert again.handed_over == ()
 
 
 def renamed(project: Project, where: tuple[Any, ...], text: str) -> Project:
