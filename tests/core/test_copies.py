@@ -134,7 +134,10 @@ def test_a_copy_gives_the_same_runs_and_says_which_names_stay(demo: Any) -> None
 def test_names_that_become_alike_stay_apart() -> None:
     made = find_demo("cure-cabinet").build()
     made = renamed(renamed(made, ("candidates", 0, "name"), "a@b.example"), ("candidates", 2, "name"), "c@d.example")
-    names = [each.name for each in shared(made).project.candidates[::2]]
+    made = with_fields(made, notes="for my neighbour", ideas="ask her")  # nothing that looks like anything
+    copy = shared(made).project
+    assert (copy.notes, copy.ideas) == ("", "")
+    names = [each.name for each in copy.candidates[::2]]
     assert names == [GONE, f"{GONE} 2"]
 
 
