@@ -12,7 +12,8 @@ from .circuit import FUSES_A, Circuit, Switched, lead_for
 from .pins import kind_of
 
 HOT_DEGC = {"transistor_low": 110.0, "transistor_high": 110.0, "solid_state": 80.0}
-"""How warm a switch may get for long, by its kind."""
+"""How warm a switch may get for long, by its kind. A transistor's resistance rises by about half until 150 °C, which is
+not reckoned in: what lies between makes room for that."""
 BY_HAND = (
     "each output alone, the load unplugged", "the cut-off, with a hot-air gun",
     "the level of each pin while the board starts", "the box stands where it is dry, and air comes to it",
