@@ -103,3 +103,12 @@ def test_whatever_arrives_is_no_fault() -> None:
         assert all(abs(value) < 1e308 for value in found.values())
         for each in bound({path: [value] for path, value in found.items()}):
             number(f"{each.value(1.0):.3f}")
+
+
+def test_words_with_units_are_numbers_and_what_moves_is_no_setpoint() -> None:
+    assert flattened("", b'{"a": "212 \xc2\xb0F", "b": "21,5 \xc2\xb0C", "c": "40 %"}') == pytest.approx(
+        {"a": 100.0, "b": 21.5, "c": 40.0}
+    )
+    moving = [60.0 + 0.3 * k for k in range(12)]
+    found = {each.where: each.role for each in bound({"goal": moving, "setting": [60.0] * 12, "temp": [20.0] * 12})}
+    assert found == {"goal": "extra", "setting": "setpoint", "temp": "reading"}

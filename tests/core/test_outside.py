@@ -100,6 +100,8 @@ def test_kelvarn_meets_a_program_on_a_bus_as_on_its_line(kind: str) -> None:
         session.stop()
         until(lambda: session.last is not None and session.last.stopped and session.last.given == 0.0)
         assert rig.levels == (0.0,)
+        assert session.last is not None
+        assert session.last.drives_cut  # the contactor drops too
         times = session.history.of("time_s")
         assert all(b > a for a, b in itertools.pairwise(times))  # each sample once
         session.close()
