@@ -8,6 +8,7 @@ import pytest
 
 from kelvarn.link.foreign import Foreign, bound, flattened
 from kelvarn.link.lines import number
+from kelvarn.link.spoken import SpokenWire, Told
 
 # Twenty made shapes: messages by topic, and where reading, setpoint and drive stand (None: there is none).
 T, S, D = 61.5, 60.0, 0.4
@@ -112,3 +113,19 @@ def test_words_with_units_are_numbers_and_what_moves_is_no_setpoint() -> None:
     moving = [60.0 + 0.3 * k for k in range(12)]
     found = {each.where: each.role for each in bound({"goal": moving, "setting": [60.0] * 12, "temp": [20.0] * 12})}
     assert found == {"goal": "extra", "setting": "setpoint", "temp": "reading"}
+
+
+def test_a_sample_is_told_once_however_often_it_is_looked_for() -> None:
+    class Still(Foreign):
+        def samples(self) -> list[Told]:
+            return [Told(7, ("0 60.000 60.000 0.00 0.00 0 0 0", "0 0 0 0 0"), ("60.000",), ("0.0",))]
+
+    at = [0.0]
+    wire = SpokenWire(Still("x"), 0.1, clock=lambda: at[0])
+    wire.write(b"5 watch 1\n")
+    said = b""
+    for k in range(5):
+        at[0] = float(k)
+        said += wire.read(0.001)
+    assert said.count(b"w 7 ") == 1
+    wire.close()
