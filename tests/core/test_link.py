@@ -35,7 +35,7 @@ from kelvarn.link.lines import (
     without_sum,
 )
 from kelvarn.link.listener import LinkState, Listener
-from kelvarn.link.practice.brain import PythonBrain
+from kelvarn.link.practice.brain import Brain, PythonBrain
 from kelvarn.link.practice.rig import PracticeRig
 from kelvarn.link.practice.serve import Outlet, PracticeServer, SerialOutlet, TcpOutlet
 from kelvarn.link.recording import log_of_recording
@@ -54,10 +54,13 @@ def wait_until(is_so: Callable[[], bool], within_s: float = 20.0) -> None:
 
 
 @contextmanager
-def practised(outlet: Outlet, carried: Carried | None = None, speed: float = 20.0) -> Iterator[PracticeRig]:
+def practised(
+    outlet: Outlet, carried: Carried | None = None, speed: float = 20.0,
+    brain_of: Callable[[Carried], Brain] = PythonBrain,
+) -> Iterator[PracticeRig]:  # fmt: skip
     """A practice rig in a thread, on an outlet."""
     carried = carried or carried_of()
-    rig, ends = PracticeRig(carried, PythonBrain(carried), week_ms=0), threading.Event()
+    rig, ends = PracticeRig(carried, brain_of(carried), week_ms=0), threading.Event()
     thread = threading.Thread(target=PracticeServer(rig, outlet, speed).run, args=(lambda: not ends.is_set(),))
     thread.start()
     try:

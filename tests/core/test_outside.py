@@ -7,10 +7,10 @@ import json
 import shutil
 import socket
 import subprocess
-import threading
 import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from functools import partial
 from pathlib import Path
 
 import pytest
@@ -26,7 +26,7 @@ from kelvarn.link.faults import LinkError
 from kelvarn.link.practice.brain import CompiledBrain
 from kelvarn.link.practice.bus_outlet import BusTcpOutlet
 from kelvarn.link.practice.rig import PracticeRig
-from kelvarn.link.practice.serve import Outlet, PracticeServer, SerialOutlet, TcpOutlet
+from kelvarn.link.practice.serve import SerialOutlet, TcpOutlet
 from kelvarn.link.wire import open_wire
 from tests.core.test_line import carried_of
 from tests.core.test_link import practised, wait_until
@@ -35,20 +35,8 @@ gcc = pytest.mark.skipif(shutil.which("gcc") is None, reason="gcc is not install
 mosquitto = pytest.mark.skipif(shutil.which("mosquitto") is None, reason="mosquitto is not installed: apt install it")
 
 
-@contextmanager
-def served(outlet: Outlet, speed: float = 20.0) -> Iterator[PracticeRig]:
-    """A practice rig in C on an outlet."""
-    carried = carried_of()
-    rig, ends = PracticeRig(carried, CompiledBrain(carried), week_ms=0), threading.Event()
-    thread = threading.Thread(target=PracticeServer(rig, outlet, speed).run, args=(lambda: not ends.is_set(),))
-    thread.start()
-    try:
-        yield rig
-    finally:
-        ends.set()
-        thread.join()
-        outlet.close()
-        rig.close()
+served = partial(practised, brain_of=CompiledBrain)
+"""A practice rig in C, on an outlet."""
 
 
 def test_a_register_map_has_no_overlaps_and_says_the_same_as_table_and_as_json() -> None:
@@ -145,7 +133,7 @@ def test_the_master_of_a_stranger_reads_and_limits_a_practice_rig() -> None:
 
     ti = 2 * [point.name for point in points_of(carried_of()).settings].index("ti_s")
     decimals = points_of(carried_of()).settings[ti // 2].decimals
-    with served(outlet, 1.0):
+    with served(outlet, speed=1.0):
         assert "[0]: \t60000" in poll("-t", "3:int", "-B", "-r", "0", "-c", "2", "")
         assert "Written 1 references" in poll("-t", "4:int", "-B", "-r", str(ti), str(1200 * 10**decimals))
         assert f"[{ti}]: \t{1200 * 10**decimals}" in poll("-t", "4:int", "-B", "-r", str(ti), "-c", "1", "")

@@ -18,8 +18,6 @@ from typing import Any
 from kelvarn.model.log import Log, LogReading
 from kelvarn.model.project import Project
 
-from .project_file import from_json, to_json
-
 GONE = "…"
 PATTERNS: tuple[tuple[str, str], ...] = (
     ("mail address", r"[\w.+-]+@[\w-]+(?:\.[\w-]+)+"),
@@ -89,18 +87,13 @@ def shared(project: Project, words: Iterable[str] = ()) -> Shared:
         unit["name"] = f"Unit {k}"
     kept: dict[str, str] = {}
     made = _walked(raw, _names(scrub, kept), left)
-    copy = from_json(to_json_of(made), "the copy")
+    copy = Project.model_validate(made)
     logs = tuple(
         log.model_copy(update={"raw": _log_without(original, scrub, left)})
         for log, original in zip(copy.logs, project.logs, strict=True)
     )
     stays = tuple(dict.fromkeys(name for name in _said_names(made) if kept.get(name) == name))
     return Shared(copy.model_copy(update={"logs": logs}) if logs else copy, left, stays)
-
-
-def to_json_of(raw: Any) -> str:
-    """A raw document as text."""
-    return to_json(Project.model_validate(raw))
 
 
 def _scrubber(words: set[str], left: Counter[str]) -> Callable[[str], str]:

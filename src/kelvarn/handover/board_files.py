@@ -6,6 +6,7 @@ from typing import Any, Literal, NamedTuple
 from kelvarn.engine.decision import Decision
 from kelvarn.engine.plant import Drive
 from kelvarn.model.rig import Rig
+from kelvarn.model.wiring import BOARD_WORDS
 
 from .carry import DECIDED, Carried, columns
 from .pages import template
@@ -34,10 +35,10 @@ class BoardKind(NamedTuple):
 
 BOARDS: dict[BoardName, BoardKind] = {
     "simulated": BoardKind("simulated board", "", True),
-    "maker8": BoardKind("8-bit maker board", "avr", False),
-    "maker32": BoardKind("32-bit maker board", "cortex-m", True),
-    "micropython": BoardKind("MicroPython board", "micropython", True, "python"),
-    "linux": BoardKind("small computer", "python", True, "python"),
+    "maker8": BoardKind(BOARD_WORDS["maker8"], "avr", False),
+    "maker32": BoardKind(BOARD_WORDS["maker32"], "cortex-m", True),
+    "micropython": BoardKind(BOARD_WORDS["micropython"], "micropython", True, "python"),
+    "linux": BoardKind(BOARD_WORDS["linux"], "python", True, "python"),
 }
 """Boards that a program goes into."""
 

@@ -21,7 +21,6 @@ ABOUT_WORDS = 14
 TRIPPED, ALARM, VALID = 16, 48, 80
 """Discrete inputs: where bits of guards, of alarms, of readings begin."""
 _LEASE_PARTS = 4
-COLUMNS = ("name", "table", "address", "words", "signed", "scale", "unit", "low", "high", "writes", "what")
 
 
 class Register(NamedTuple):
@@ -97,7 +96,7 @@ def as_csv(rows: list[Register]) -> str:
     """A map as a table."""
     text = io.StringIO()
     writer = csv.writer(text, lineterminator="\n")
-    writer.writerow(COLUMNS)
+    writer.writerow(Register._fields)
     for row in rows:
         writer.writerow([_cell(value) for value in row])
     return text.getvalue()
@@ -112,13 +111,3 @@ def _cell(value: object) -> str:
     if isinstance(value, bool):
         return "yes" if value else "no"
     return f"{value:g}" if isinstance(value, float) else str(value)
-
-
-def frame_check(frame: bytes) -> int:
-    """CRC-16 of a frame of Modbus RTU: polynomial 0xA001, from 0xFFFF; it follows with its low byte first."""
-    check = 0xFFFF
-    for byte in frame:
-        check ^= byte
-        for _ in range(8):
-            check = check >> 1 ^ 0xA001 if check & 1 else check >> 1
-    return check

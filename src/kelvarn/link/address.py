@@ -74,16 +74,15 @@ def link_address(text: str) -> LinkAddress:
         if query not in ("", "json"):
             raise LinkError(f"“{query}” is nothing that a broker is asked: a device that tells JSON ends in ?json.")
         return replace(found, map=query)
-    bare, _, unit = text.partition("#")
+    bare, hash_mark, unit = text.partition("#")
     kind = next((kind for kind in ("serial:", "modbus-rtu:", "tcp://", "modbus-tcp://") if text.startswith(kind)), "")
+    is_bus, place = kind.startswith("modbus"), bare.removeprefix(kind)
     made = None
-    if kind.endswith("//"):
-        made = _host_and_port(bare.removeprefix(kind))
-    elif kind:
-        made = _file_and_baud(bare.removeprefix(kind))
-    is_bus = kind.startswith("modbus")
+    if kind:
+        made = _host_and_port(place) if kind.endswith("//") else _file_and_baud(place)
+    is_unit = not hash_mark or (is_bus and _is_within(unit, 1, _LAST_UNIT))
     is_map = not query or (is_bus and query.startswith("map=") and len(query) > len("map="))
-    if made is None or not is_map or (unit and not (is_bus and _is_within(unit, 1, _LAST_UNIT))) or text.endswith("#"):
+    if made is None or not is_unit or not is_map:
         raise LinkError(f"“{text}” is no link: name {KINDS}.")
     return LinkAddress(kind.rstrip(":/"), *made, int(unit) if unit else 1, map=query.removeprefix("map="))
 

@@ -7,7 +7,6 @@ import struct
 import threading
 import time
 from collections.abc import Callable
-from contextlib import closing
 from pathlib import Path
 from typing import NamedTuple
 
@@ -190,7 +189,6 @@ class ForeignBus(Foreign):
     def __init__(self, address: LinkAddress, clock: Callable[[], float] = time.monotonic) -> None:
         super().__init__(str(address), clock)
         self._rows = map_of(Path(address.map))
-        self._where = str(address)
         roles = {row.name: row.role for row in self._rows}
         self.bind(
             Bound(name, role if role in ROLES else "extra", "the map says so",
@@ -223,5 +221,4 @@ class ForeignBus(Foreign):
 
     def close(self) -> None:
         """As `Source.close`."""
-        with closing(self._master):
-            pass
+        self._master.close()

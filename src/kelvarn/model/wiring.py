@@ -13,7 +13,7 @@ SWITCH_WORDS: dict[SwitchKind, str] = {
     "valve": "motor valve", "appliance": "the appliance's own switch",
 }  # fmt: skip
 WiringBoard = Literal["maker8", "maker32", "micropython", "linux"]
-_BOARD_WORDS = {
+BOARD_WORDS: dict[WiringBoard, str] = {
     "maker8": "8-bit maker board", "maker32": "32-bit maker board", "micropython": "MicroPython board",
     "linux": "small computer",
 }  # fmt: skip
@@ -94,7 +94,9 @@ class Signal(ModelBase):
 class Wiring(ModelBase):
     """All of it; parts of the rig that are not named are wired as proposed."""
 
-    board: WiringBoard = field("maker8", "Board", "Which kind of board.", words=dict(_BOARD_WORDS))
+    board: WiringBoard = field(
+        "maker8", "Board", "Which kind of board.", words={str(board): title for board, title in BOARD_WORDS.items()}
+    )
     logic_V: float | None = number(
         None, Quantity.VOLTAGE, 1.0, 30.0, "Level of a pin", "What it gives when high.", empty="as built"
     )

@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 from typing import Literal
 
-from kelvarn.model.wiring import WiringBoard
+from kelvarn.model.wiring import BOARD_WORDS, WiringBoard
 
 Can = Literal["out", "pwm", "analog", "in"]
 
@@ -55,34 +55,33 @@ def _pins(names: str, *can: Can, at_start: str = "") -> tuple[Pin, ...]:
 
 
 _SERIAL = "it carries what the boot loader says"
-_BOARDS: dict[WiringBoard, Board] = {
+BOARD_PINS: dict[WiringBoard, Board] = {
     "maker8": Board(
-        "8-bit maker board", 5.0, 20.0,
+        BOARD_WORDS["maker8"], 5.0, 20.0,
         (*_pins("3 5 6 9 10 11", "out", "in", "pwm"), *_pins("2 4 7 8 12", "out", "in"),
          *_pins("13", "out", "in", at_start="its lamp flashes with the boot loader"),
          *_pins("0 1", "out", "in", at_start=_SERIAL), *_pins("A0 A1 A2 A3 A4 A5", "out", "in", "analog")),
         490.0, 10, 2.0,
     ),
     "maker32": Board(
-        "32-bit maker board", 3.3, 6.0,
+        BOARD_WORDS["maker32"], 3.3, 6.0,
         (*_pins("3 5 6 9 10 11", "out", "in", "pwm"), *_pins("2 4 7 8 12", "out", "in"),
          *_pins("13", "out", "in", at_start="its lamp flashes with the boot loader"),
          *_pins("0 1", "out", "in", at_start=_SERIAL), *_pins("A0 A1 A2 A3 A4 A5", "out", "in", "analog")),
         730.0, 12, 2.0,
     ),
     "micropython": Board(
-        "MicroPython board", 3.3, 8.0,
+        BOARD_WORDS["micropython"], 3.3, 8.0,
         (*_pins("2 3 4 5 6 7 8 9 10 11 12 13 14 15 16 17 18 19 20 21 22", "out", "in", "pwm"),
          *_pins("0 1", "out", "in", at_start=_SERIAL), *_pins("26 27 28", "out", "in", "pwm", "analog")),
         1000.0, 12, 3.0,
     ),
     "linux": Board(
-        "small computer", 3.3, 8.0,
+        BOARD_WORDS["linux"], 3.3, 8.0,
         (*_pins("12 13 18 19", "out", "in", "pwm"), *_pins("4 5 6 16 17 20 21 22 23 24 25 26 27", "out", "in"),
          *_pins("2 3", "out", "in", at_start="it is held high by the board"),
          *_pins("14 15", "out", "in", at_start=_SERIAL), *_pins("AIN0 AIN1 AIN2 AIN3", "analog")),
         100.0, 16, 40.0,
     ),
 }  # fmt: skip
-BOARD_PINS = _BOARDS
 """Boards by name."""

@@ -9,8 +9,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import lru_cache
 
-from kelvarn.model.drives import AnyDrive as Drive
-from kelvarn.model.drives import Fan, Pwm, Relay, SlowWindow
+from kelvarn.model.drives import AnyDrive, Fan, Pwm, Relay, SlowWindow
 from kelvarn.model.edit import with_fields
 from kelvarn.model.guards import Alarm, CutOff, Hours
 from kelvarn.model.probes import Probe
@@ -48,7 +47,7 @@ class Switched:
     """
 
     output: Output
-    drive: Drive
+    drive: AnyDrive
     pin: str
     amperes: float
     pwm_Hz: float | None
@@ -57,6 +56,11 @@ class Switched:
     lead_A: float
     lead_drop_V: float
     on_mains: bool
+
+    @property
+    def heats(self) -> bool:
+        """Whether it is a heater, which a thermal cut-off is for."""
+        return self.drive.acts == "heats" and self.drive.heated_body is not None
 
 
 @dataclass(frozen=True)
@@ -89,6 +93,11 @@ class Circuit:
         """What flows from the supply at most: of all loads that are not on mains."""
         return sum(each.amperes for each in self.switched if not each.on_mains)
 
+    @property
+    def heaters(self) -> list[Switched]:
+        """Those that a thermal cut-off is for."""
+        return [each for each in self.switched if each.heats]
+
     def pins(self) -> Iterator[tuple[str, str]]:
         """What uses each pin: what, and the pin."""
         yield from ((each.drive.name, each.pin) for each in self.switched)
@@ -111,7 +120,7 @@ def lead_for(amperes: float) -> float:
     return next((mm2 for mm2 in usual if lead_A(mm2) >= amperes), _LEADS_A[-1][0])
 
 
-def proposed(drive: Drive, wiring: Wiring, logic_V: float) -> Output:
+def proposed(drive: AnyDrive, wiring: Wiring, logic_V: float) -> Output:
     """The switch that is usual before a drive, for pins that give so much."""
     opens_at_V = round(min(4.5, 0.9 * logic_V), 2)
     switch = getattr(drive, "switch", None)
@@ -181,7 +190,7 @@ def circuit_of(project: Project) -> Circuit:
     return Circuit(board, logic_V, wiring, switched, probes, signals, tuple(others), cut_off, outside)
 
 
-def _switched(output: Output, drive: Drive, pin: str, board: Board, outside_degC: float) -> Switched:
+def _switched(output: Output, drive: AnyDrive, pin: str, board: Board, outside_degC: float) -> Switched:
     needs_pwm = isinstance(drive, Pwm | Fan)
     amperes = float(getattr(drive, "power_W", 0.0)) / output.load_V
     if isinstance(drive, Fan) and drive.rated_V is not None:

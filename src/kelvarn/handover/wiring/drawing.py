@@ -123,8 +123,7 @@ def _of_output(circuit: Circuit, each: Switched, warned: set[str]) -> _Row:
     parts = [_Part(switch, carries=True, warned=wrong), _Part(f"{name}, {_watts(each)}", carries=True)]
     if output.kind.startswith("transistor"):
         parts.insert(0, _Part(f"{output.gate_ohm:g} Ω"))
-    heats = each.drive.acts == "heats" and each.drive.heated_body is not None
-    if heats and circuit.cut_off is not None:
+    if each.heats and circuit.cut_off is not None:
         parts.append(_Part(f"cut-off {show(circuit.cut_off.at_degC, Quantity.TEMPERATURE)}", carries=True))
     if output.fuse_A is not None:
         parts.append(_Part(f"fuse {output.fuse_A:g} A", carries=True))

@@ -61,10 +61,9 @@ def _of_output(circuit: Circuit, each: Switched) -> Iterator[Terminal]:
         return
     through = f"{output.gate_ohm:g} Ω" if output.kind.startswith("transistor") else ""
     yield Terminal(f"pin {each.pin}", through, f"input of the {switch}")
-    heats = each.drive.acts == "heats" and each.drive.heated_body is not None
     saved = [f"fuse {output.fuse_A:g} A"] if output.fuse_A is not None else []
     saved.append("drives' contactor")
-    saved += ["thermal cut-off"] if heats and circuit.cut_off is not None else []
+    saved += ["thermal cut-off"] if each.heats and circuit.cut_off is not None else []
     if output.kind == "transistor_low":
         yield Terminal(plus, ", then ".join(saved), f"plus of {name}", lead)
         yield Terminal(f"minus of {name}", "", f"output of the {switch}", lead)

@@ -176,7 +176,7 @@ def _of_supply(circuit: Circuit) -> Iterator[Warned]:
             yield Warned(
                 SUPPLY, f"It gives {wiring.supply_V:g} V; “{each.drive.name}” is made for {each.output.load_V:g} V."
             )
-    heaters = [each for each in circuit.switched if each.drive.acts == "heats" and each.drive.heated_body is not None]
+    heaters = circuit.heaters
     if not heaters:
         return
     if circuit.cut_off is None:

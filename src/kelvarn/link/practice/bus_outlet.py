@@ -8,7 +8,7 @@ from collections import deque
 from collections.abc import Callable, Sequence
 from typing import NamedTuple
 
-from kelvarn.handover.register_map import frame_check
+from pymodbus.framer import FramerRTU
 
 _MOST_MASTERS, _READ, _LONGEST = 4, 4096, 260
 _ANSWERS_WITHIN_S = 1.0
@@ -86,7 +86,7 @@ class BusTcpOutlet:
             if len(heard) < _ENVELOPE.size + length:
                 break
             body, heard = heard[_ENVELOPE.size : _ENVELOPE.size + length], heard[_ENVELOPE.size + length :]
-            self._waiting.append(_Asked(master, number, body + struct.pack("<H", frame_check(body))))
+            self._waiting.append(_Asked(master, number, body + struct.pack(">H", FramerRTU.compute_CRC(body))))
         self._masters[master] = heard
 
     def say(self, data: bytes) -> None:
@@ -97,7 +97,7 @@ class BusTcpOutlet:
         asked, _ = self._asked
         begins = self._answer.find(asked.frame[:1])
         answer = self._answer[begins:] if begins >= 0 else b""
-        if len(answer) < 4 or struct.unpack("<H", answer[-2:])[0] != frame_check(answer[:-2]):
+        if len(answer) < 4 or struct.unpack(">H", answer[-2:])[0] != FramerRTU.compute_CRC(answer[:-2]):
             return
         self._asked = None
         try:
