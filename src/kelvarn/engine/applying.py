@@ -6,8 +6,8 @@ from typing import NamedTuple
 from .compiled import part, subroutine
 from .drives import flow_at
 from .matrices import Linear
-from .nonlinear import Adaptive
 from .plant import Change, ChangeKind, Plant, State
+from .slopes import Adaptive
 
 
 class Heat(NamedTuple):

@@ -6,6 +6,7 @@ from kelvarn.units import Quantity, show
 
 from .changes import opened_W_per_K, running, surroundings_at
 from .heat import carried, conductance
+from .icing import layer_K_per_W
 from .layout import link_record
 from .run import Run
 
@@ -35,9 +36,16 @@ class Flows:
         record = link_record(rig, link, 1, 0)
         flow = float(self._run.flow[record.mover, self.sample]) if record.mover >= 0 else 0.0
         g = conductance(record, max(flow, 0.0))
+        if link.icing is not None:
+            g /= 1.0 + g * layer_K_per_W(link.icing, self.ice_kg(index))
         g += opened_W_per_K(rig, self._run.trial, link.a, link.b, self._time_s)
         heat, _, _ = carried(record, g, self.degC[link.b], self.degC[link.a])
         return heat
+
+    def ice_kg(self, index: int) -> float:
+        """Ice on a link that ices."""
+        row = sum(link.icing is not None for link in self._run.rig.links[:index])
+        return float(self._run.ice_kg[row, self.sample])
 
     def drawn_W(self, draw_off: DrawOff) -> float:
         """Heat that a draw-off takes out of its body now, W."""

@@ -12,11 +12,12 @@ from .drives import drive_step, flow_at, left_of, output_at, push_change, share_
 from .guard_records import RULERS, Ruler
 from .guards import code_of
 from .happenings import OnTrial, take_sample
+from .icing import add_damp, record_ices, way_left
 from .linear import advance, advance_once, advance_to_switch, begin_linear
 from .matrices import PROBE, SURROUNDINGS, prepare_all, product, put_slot, slot_of
 from .nonlinear import advance_adaptive, begin_adaptive
 from .plant import NONE, TIME_EPS, ChangeKind, DriveKind, Plant, State
-from .probes import aged, reading
+from .probes import aged, felt, reading
 from .safety import survey_safety
 from .survey import Found, Trace, place_windows, survey
 from .switches import act_between_samples, body_degC, held_at, look_at_switches, switch_loads
@@ -114,6 +115,7 @@ def _begin(plant: Plant, state: State, heat: Heat) -> None:
         now.a, now.b, now.mover, now.one_way = link.a, link.b, link.mover, link.one_way
         now.still_W_per_K, now.full_W_per_K = link.still_W_per_K, link.full_W_per_K
         now.flow_exponent, now.radiating_W_per_K4 = link.flow_exponent, link.radiating_W_per_K4
+        now.ice = link.ice
     for d in range(plant.drives.size):
         settings, drive = plant.drives[d], state.drives[d]
         drive.full_W, drive.supply, drive.left = settings.power_W, 1.0, 1.0
@@ -167,6 +169,10 @@ def _look(k: int, plant: Plant, state: State, heat: Heat, trace: Trace) -> Outco
     for d in range(plant.drives.size):
         if plant.drives[d].moves:
             trace.flow[d, k] = heat.adaptive.x[plant.bodies.size + plant.probes.size + d]
+            if plant.drives[d].ice >= 0:
+                trace.flow[d, k] *= way_left(plant.drives[d].ice, plant, heat.adaptive.x)
+    if plant.ices.size > 0:
+        record_ices(k, plant, state, heat.adaptive.x, trace.ice_kg)
     return Outcome.DONE
 
 
@@ -188,7 +194,8 @@ def _read_probes(k: int, plant: Plant, state: State, heat: Heat, trace: Trace) -
             if probe.peek_segment < 0:
                 state.history[p, k % state.history.shape[1]] = degC
             degC = aged(k, p, probe, kept.start_degC, state.history)
-        trace.readings_degC[p, k] = reading(k, t, degC, plant.noise[p, k], probe, kept, plant.faults, state.faults)
+        sensed = felt(probe, degC, plant.noise[p, k])
+        trace.readings_degC[p, k] = reading(k, t, sensed, probe, kept, plant.curves, plant.faults, state.faults)
 
 
 @part
@@ -382,7 +389,9 @@ def _record_heat(k: int, plant: Plant, state: State, trace: Trace) -> None:
 
 @part
 def _finish(plant: Plant, state: State, heat: Heat) -> None:
-    """Add up the heat lost."""
+    """Add up the heat lost, and what damp air brought."""
     last = plant.bodies.size + PROBE + plant.probes.size
     x = heat.adaptive.x
+    if plant.ices.size > 0:
+        add_damp(plant, state, x)
     state.loop[0].lost_J += x[x.size - 1] if plant.rig[0].nonlinear else slot_of(heat.linear.z, last)

@@ -3,6 +3,7 @@
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -14,14 +15,17 @@ from kelvarn.model.fields import SURROUNDINGS
 from kelvarn.model.probes import Probe
 from kelvarn.model.rig import Rig
 
+from .icing import CP_J_PER_KGK, FUSION_J_PER_KG, humidity_over, layer_K_per_W
 from .plant import (
     NONE,
     TIME_EPS,
     BodyRecord,
     ConverterKind,
+    CurvePoint,
     CutOffRecord,
     Drive,
     DriveKind,
+    IceRecord,
     LinkRecord,
     ProbeRecord,
     Sharing,
@@ -60,6 +64,7 @@ class Layout:
 
     Attributes:
         bodies, links, drives: in the order of the model; links of doors and of draw-offs may follow.
+        ices: of the links on which ice grows.
         entry: where heat for a body of a name enters; for two lags in a row, into the first.
         outside_degC: temperature of the surroundings.
         first_put_in: index of the first part that is put in during the trial.
@@ -68,6 +73,7 @@ class Layout:
     bodies: list[BodyRecord]
     links: list[LinkRecord]
     drives: list[Drive]
+    ices: list[IceRecord]
     entry: dict[str, int]
     outside_degC: float
     first_put_in: int
@@ -103,7 +109,35 @@ def lay_out(rig: Rig, start_degC: float | None = None, put_in: Sequence[PutIn] =
     for drive in drives:
         if drive.acts_on >= 0:
             bodies[drive.acts_on].driven = True
-    return Layout(bodies, links, drives, entry, outside, first_put_in)
+    ices = _ices(rig, bodies, links, drives)
+    return Layout(bodies, links, drives, ices, entry, outside, first_put_in)
+
+
+def _ices(rig: Rig, bodies: list[BodyRecord], links: list[LinkRecord], drives: list[Drive]) -> list[IceRecord]:
+    """Where ice grows; links and drives learn of it."""
+    found: list[IceRecord] = []
+    for place, link in enumerate(rig.links, len(links) - len(rig.links)):
+        icing, record = link.icing, links[place]
+        if icing is None:
+            continue
+        body = record.a if icing.iced == "a" else record.b
+        kg_per_K = 1.0 / (FUSION_J_PER_KG * bodies[body].per_capacity_K_per_J)
+        record.ice = len(found)
+        if record.mover >= 0 and icing.blocks_kg is not None:
+            drives[record.mover].ice = len(found)
+        found.append(
+            IceRecord(
+                body=body,
+                link=place,
+                start_K=icing.start_kg / kg_per_K,
+                air_humidity=humidity_over(icing.dew_point_degC)[0],
+                takes_K=1.0 / (CP_J_PER_KGK * kg_per_K),
+                resists=layer_K_per_W(icing, kg_per_K),
+                blocks_K=0.0 if icing.blocks_kg is None else icing.blocks_kg / kg_per_K,
+                kg_per_K=kg_per_K,
+            )
+        )
+    return found
 
 
 def link_record(rig: Rig, link: model.Link, a: int, b: int) -> LinkRecord:
@@ -132,9 +166,9 @@ def still_link(a: int, b: int, still_W_per_K: float = 0.0, *, one_way: bool = Fa
 
 
 def is_nonlinear(rig: Rig) -> bool:
-    """Whether a rig's heat flow is no plain sum of conductances: it radiates, melts or has a fan or valve."""
+    """Whether a rig's heat flow is no plain sum of conductances: it radiates, melts, ices or has a fan or valve."""
     return (
-        any(link.radiating_m2 > 0 for link in rig.links)
+        any(link.radiating_m2 > 0 or link.icing is not None for link in rig.links)
         or any(body.melting is not None for body in rig.bodies)
         or any(drive.moves for drive in rig.drives)
     )
@@ -170,6 +204,7 @@ def _drive(rig: Rig, drive: AnyDrive, entry: dict[str, int]) -> Drive:
         body = rig.response.name  # whatever kind it is, the answer to it is what is known
     way = 1.0 if drive.acts == "heats" else -1.0
     same = [other for other in rig.drives if other.acts == drive.acts]
+    own: dict[str, Any] = {name: float(getattr(drive, name, 0.0) or 0.0) for name in _OWN}
     made = Drive(
         kind=_KINDS[drive.kind],
         acts_on=-1 if body is None else entry[body],
@@ -182,7 +217,7 @@ def _drive(rig: Rig, drive: AnyDrive, entry: dict[str, int]) -> Drive:
         dial_degC=math.inf if (dial := getattr(drive, "dial_degC", None)) is None else dial,
         dial_band_K=getattr(drive, "dial_band_K", 0.0),
         window_ms=max(round(1000 * getattr(drive, "window_s", 0.0)), 1),
-        **{name: float(getattr(drive, name, 0.0) or 0.0) for name in _OWN},
+        **own,
     )
     made.dead_time_s += made.operate_s
     if getattr(drive, "supply_switch", False):
@@ -211,9 +246,8 @@ def changes_in_a_sample(drive: AnyDrive, h: float) -> int:
 def probe_record(rig: Rig, probe: Probe) -> ProbeRecord:
     """A probe; where it is read between samples is filled in with the segments."""
     converter, correction = probe.converter, probe.correction
-    kind = ConverterKind.NONE
-    if converter is not None:
-        kind = ConverterKind.NTC if converter.sensor == "ntc" else ConverterKind.EVEN
+    kind = ConverterKind.NONE if converter is None else _SENSORS[converter.sensor]
+    before = sum(len(_curve(each)) for each in rig.probes[: [each.name for each in rig.probes].index(probe.name)])
     return ProbeRecord(
         sits_in=rig.body_index(probe.body),
         lag_s=_lag_s(probe.lag_s),
@@ -226,6 +260,8 @@ def probe_record(rig: Rig, probe: Probe) -> ProbeRecord:
         highest_degC=probe.highest_degC,
         converter=kind,
         levels=2.0**converter.bits - 1 if converter is not None else 0.0,
+        first_point=before,
+        last_point=before + len(_curve(probe)) - 1,
         ohm_at_25_degC=converter.ohm_at_25_degC if converter is not None else 0.0,
         fixed_ohm=converter.fixed_ohm if converter is not None else 0.0,
         beta_K=converter.beta_K if converter is not None else 0.0,
@@ -235,6 +271,23 @@ def probe_record(rig: Rig, probe: Probe) -> ProbeRecord:
         correct_true_degC=correction.true_low_degC if correction is not None else 0.0,
         plain=converter is None and correction is None and probe.offset_K == 0 and probe.slope == 1,
     )
+
+
+_SENSORS = {
+    "even": ConverterKind.EVEN, "ntc": ConverterKind.NTC,
+    "ohm_curve": ConverterKind.OHM_CURVE, "volt_curve": ConverterKind.VOLT_CURVE,
+}  # fmt: skip
+
+
+def curves_of(rig: Rig) -> list[CurvePoint]:
+    """Points of all sensors that have a table, in the order of the probes."""
+    return [point for probe in rig.probes for point in _curve(probe)]
+
+
+def _curve(probe: Probe) -> list[CurvePoint]:
+    if probe.converter is None or not probe.converter.by_table:
+        return []
+    return [CurvePoint(point.degC, share) for point, share in probe.converter.shares]
 
 
 def _lag_s(lag_s: float) -> float:

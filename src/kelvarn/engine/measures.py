@@ -364,6 +364,8 @@ def _drive(run: Summary, read: RunFound, found: _Found) -> None:
     lives = [drive.rated_operations / (ons / duration * YEAR_S) for drive, ons in relays if ons > 0]
     why_not = "the relay never switches on" if relays else "no drive is a relay"
     found.put("relay_life_years", min(lives, default=None), why_not)
+    found.put("most_ice_kg", run.most_ice_kg, "nothing ices")
+    found.put("ice_left_kg", run.ice_left_kg, "nothing ices")
 
 
 def worst_after(run: Run, measures: Measures) -> tuple[float, str] | None:

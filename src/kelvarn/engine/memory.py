@@ -6,7 +6,7 @@ import numpy as np
 
 from kelvarn.model.rig import Rig
 
-from . import matrices, nonlinear
+from . import matrices, slopes
 from .applying import Heat
 from .output import outputs_at
 from .plant import BodyState, CutOffState, Delayed, DriveState, FaultState, LinkRecord, LoopState, ProbeState, State
@@ -72,14 +72,14 @@ def _linear(prepared: Prepared) -> matrices.Linear:
     )
 
 
-def _adaptive(prepared: Prepared) -> nonlinear.Adaptive:
+def _adaptive(prepared: Prepared) -> slopes.Adaptive:
     plant = prepared.plant
     n, drives, probes = len(plant.bodies), len(plant.drives), len(plant.probes)
-    size = n + probes + drives + 1 if prepared.nonlinear else 1
-    return nonlinear.Adaptive(
+    size = n + probes + drives + 2 * len(plant.ices) + 1 if prepared.nonlinear else 1
+    return slopes.Adaptive(
         x=np.zeros(size),
         squares=np.zeros((2, size, size)),
-        work=np.zeros((nonlinear.WORK_ROWS, size)),
+        work=np.zeros((slopes.WORK_ROWS, size)),
         into_W=np.zeros(n),
     )
 
@@ -107,6 +107,7 @@ def fresh_trace(prepared: Prepared, named: int) -> Trace:
         put_out=np.empty((drives, m)),
         drives_W=np.empty((drives, m)),
         flow=np.zeros((drives, m)),  # written only of drives that move something
+        ice_kg=np.empty((len(plant.ices), m)),
     )
 
 

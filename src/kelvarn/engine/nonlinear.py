@@ -1,9 +1,4 @@
-"""Heat flow that is not linear: radiation, melting, fans and valves.
-
-The state x is one array: bodies 0…n−1, probes (degC), relative flow or position of each drive that moves something
-(0…1), and the heat lost to the surroundings so far (J). A body that melts is carried by its heat content, as the
-temperature θ it would have without its latent heat: dθ/dt is the heat flowing in over C, without a jump where melting
-begins, and T is found from θ.
+"""Heat flow that is not linear, advanced: `slopes.py` says what flows.
 
 Between two changes of a drive it is advanced by a linearly implicit Runge–Kutta method of order 4 with an error
 estimate of order 3, stable however quick a body is: RODAS of Hairer and Wanner, Solving Ordinary Differential
@@ -11,19 +6,29 @@ Equations II, 1996, section IV.7, with its coefficients as stated there. Steps a
 """
 
 import math
-from typing import NamedTuple
 
 import numpy as np
 
 from .compiled import part, subroutine
 from .crossing import NEAR_K, count_of, edge_of, share_at
 from .drives import flow_at, left_of
-from .heat import carried, conductance, turning
-from .plant import TIME_EPS, BodyRecord, Plant, State
-from .records import Blocks, Grid, Reals
+from .heat import turning
+from .plant import TIME_EPS, Plant, State
+from .records import Grid, Reals
+from .slopes import (
+    AT,
+    RATE,
+    RATE_AFTER,
+    RATE_BEFORE,
+    SOLVED,
+    STAGES,
+    Adaptive,
+    content,
+    slopes,
+    temperature,
+)
 
 _GAMMA = 0.25
-_STAGES = 6
 _A = np.array(
     [
         [0.0, 0.0, 0.0, 0.0, 0.0],
@@ -44,122 +49,8 @@ _C = np.array(
         [8.083246795921522, -7.981132988064893, -31.52159432874371, 16.31930543123136, -6.058818238834054],
     ]
 )
-_SLOWEST_FLOW = 1e-3  # below it the slope of flow^m, endless at 0 for m < 1, is taken here
 _ABSURD = 1e9  # K, of an error
 _SHORTEST = 1e-7  # of a span: a step this short is taken whatever its error, at a corner of the heat content
-
-
-class Adaptive(NamedTuple):
-    """What the integration works on."""
-
-    x: Reals
-    squares: Blocks  # two matrices
-    work: Grid  # WORK_ROWS rows
-    into_W: Reals  # into each body, whatever its state
-
-
-WORK_ROWS = _STAGES + 7
-_AT, _RATE, _SOLVED, _DEGC, _PER_THETA, _RATE_BEFORE, _RATE_AFTER = range(_STAGES, WORK_ROWS)
-
-
-@subroutine
-def content(degC: float, body: BodyRecord) -> float:
-    """θ of a body at a temperature."""
-    width = body.melted_at_degC - body.melts_from_degC
-    if body.latent_K == 0.0 or degC <= body.melts_from_degC:
-        return degC
-    if degC >= body.melted_at_degC:
-        return degC + body.latent_K
-    return body.melts_from_degC + (degC - body.melts_from_degC) * (1.0 + body.latent_K / width)
-
-
-@part
-def temperature(theta: float, body: BodyRecord) -> tuple[float, float]:
-    """Temperature of a body in degC, and its slope dT/dθ."""
-    extra = body.latent_K
-    if extra == 0.0 or theta <= body.melts_from_degC:
-        return theta, 1.0
-    if theta >= body.melted_at_degC + extra:
-        return theta - extra, 1.0
-    slope = 1.0 / (1.0 + extra / (body.melted_at_degC - body.melts_from_degC))
-    return body.melts_from_degC + (theta - body.melts_from_degC) * slope, slope
-
-
-@part
-def slopes(x: Reals, wanted: bool, jacobian: Grid, plant: Plant, state: State, adaptive: Adaptive, dx: Reals) -> None:
-    """dx/dt, and where `wanted` its Jacobian, shape (size, size)."""
-    n, count = plant.bodies.size, plant.probes.size
-    lost = x.size - 1
-    degC, per_theta = adaptive.work[_DEGC], adaptive.work[_PER_THETA]
-    if wanted:
-        jacobian[:] = 0.0
-    dx[lost] = 0.0
-    for i in range(n):
-        degC[i], per_theta[i] = temperature(x[i], plant.bodies[i])
-        drawn = state.bodies[i].drawn_W_per_K
-        dx[i] = adaptive.into_W[i] - drawn * degC[i]
-        dx[lost] += drawn * degC[i]
-        if wanted:
-            jacobian[i, i] = -drawn * per_theta[i]
-            jacobian[lost, i] = drawn * per_theta[i]
-    for k in range(state.links.size):
-        link = state.links[k]
-        a, b = link.a, link.b
-        ta = degC[a] if a < n else state.loop[0].outside_degC
-        tb = degC[b] if b < n else state.loop[0].outside_degC
-        flow_slot = n + count + link.mover
-        flow = max(x[flow_slot], 0.0) if link.mover >= 0 else 0.0
-        heat, by_a, by_b = carried(link, conductance(link, flow), ta, tb)
-        row_a, row_b = (a if a < n else lost), (b if b < n else lost)
-        if not link.one_way:
-            dx[row_a] += heat
-        dx[row_b] -= heat
-        if wanted:
-            if a < n:
-                if not link.one_way:
-                    jacobian[row_a, a] -= by_a * per_theta[a]
-                jacobian[row_b, a] += by_a * per_theta[a]
-            if b < n:
-                if not link.one_way:
-                    jacobian[row_a, b] += by_b * per_theta[b]
-                jacobian[row_b, b] -= by_b * per_theta[b]
-            if link.mover >= 0:
-                flow, e = max(x[flow_slot], _SLOWEST_FLOW), link.flow_exponent
-                by_flow = link.full_W_per_K * e * flow ** (e - 1.0) * (tb - ta)
-                if not link.one_way:
-                    jacobian[row_a, flow_slot] += by_flow
-                jacobian[row_b, flow_slot] -= by_flow
-    for d in range(plant.drives.size):
-        slot, settings, drive = n + count + d, plant.drives[d], state.drives[d]
-        dx[slot] = 0.0
-        if not settings.moves:
-            continue
-        body = settings.acts_on
-        if body >= 0:
-            dx[body] += drive.full_W * x[slot]
-            if wanted:
-                jacobian[body, slot] += drive.full_W
-        if settings.speed_lag_s > 0.0:
-            dx[slot] = (drive.target - x[slot]) / settings.speed_lag_s
-            if wanted:
-                jacobian[slot, slot] = -1.0 / settings.speed_lag_s
-        else:
-            dx[slot] = drive.left * drive.ramp_per_s
-    for i in range(n):
-        dx[i] *= plant.bodies[i].per_capacity_K_per_J
-        if wanted:
-            for j in range(x.size):
-                jacobian[i, j] *= plant.bodies[i].per_capacity_K_per_J
-    for p in range(count):
-        slot, probe = n + p, plant.probes[p]
-        dx[slot] = 0.0
-        if probe.lag_s > 0.0:
-            seat = state.probes[p].sits_in
-            dx[slot] = ((degC[seat] if seat < n else state.loop[0].outside_degC) - x[slot]) / probe.lag_s
-            if wanted:
-                if seat < n:
-                    jacobian[slot, seat] = per_theta[seat] / probe.lag_s
-                jacobian[slot, slot] = -1.0 / probe.lag_s
 
 
 @part
@@ -199,12 +90,12 @@ def _solve(m: Grid, b: Reals) -> None:
 
 @part
 def _stages(step: float, fresh: bool, plant: Plant, state: State, adaptive: Adaptive) -> None:
-    """The stages of one step from x; the end stands in row _AT of the work, its error in the last stage."""
+    """The stages of one step from x; the end stands in row AT of the work, its error in the last stage."""
     x, work = adaptive.x, adaptive.work
     size = x.size
     jacobian, m = adaptive.squares[0], adaptive.squares[1]
-    y, f, b = work[_AT], work[_RATE], work[_SOLVED]
-    for stage in range(_STAGES):
+    y, f, b = work[AT], work[RATE], work[SOLVED]
+    for stage in range(STAGES):
         for i in range(size):
             y[i] = x[i]
         for j in range(stage):
@@ -214,7 +105,7 @@ def _stages(step: float, fresh: bool, plant: Plant, state: State, adaptive: Adap
         slopes(y, stage == 0 and not fresh, jacobian, plant, state, adaptive, f)
         if stage == 0:
             for i in range(size):
-                work[_RATE_BEFORE, i] = f[i]
+                work[RATE_BEFORE, i] = f[i]
                 for j in range(size):
                     m[i, j] = -jacobian[i, j]
                 m[i, i] += 1.0 / (_GAMMA * step)
@@ -232,12 +123,12 @@ def _stages(step: float, fresh: bool, plant: Plant, state: State, adaptive: Adap
 
 @part
 def _follow(step: float, plant: Plant, state: State, adaptive: Adaptive) -> None:
-    """Note how far each body goes in a step from x to row _AT of the work, also between its ends."""
+    """Note how far each body goes in a step from x to row AT of the work, also between its ends."""
     x, work = adaptive.x, adaptive.work
     for i in range(plant.bodies.size):
-        low, high = min(x[i], work[_AT, i]), max(x[i], work[_AT, i])
-        if work[_RATE_BEFORE, i] * work[_RATE_AFTER, i] < 0.0:
-            extreme = turning(x[i], work[_RATE_BEFORE, i], work[_AT, i], work[_RATE_AFTER, i], step)
+        low, high = min(x[i], work[AT, i]), max(x[i], work[AT, i])
+        if work[RATE_BEFORE, i] * work[RATE_AFTER, i] < 0.0:
+            extreme = turning(x[i], work[RATE_BEFORE, i], work[AT, i], work[RATE_AFTER, i], step)
             low, high = min(low, extreme), max(high, extreme)
         low, high = temperature(low, plant.bodies[i])[0], temperature(high, plant.bodies[i])[0]
         body = state.bodies[i]
@@ -246,7 +137,7 @@ def _follow(step: float, plant: Plant, state: State, adaptive: Adaptive) -> None
 
 @subroutine
 def _crossing(step: float, plant: Plant, state: State, adaptive: Adaptive) -> float:
-    """Where in a step from x to row _AT of the work a switch first comes to its level, 0…1; below 0: none does."""
+    """Where in a step from x to row AT of the work a switch first comes to its level, 0…1; below 0: none does."""
     x, work, soonest = adaptive.x, adaptive.work, -1.0
     for s in range(count_of(plant)):
         i, degC, sign = edge_of(s, plant, state)
@@ -254,7 +145,7 @@ def _crossing(step: float, plant: Plant, state: State, adaptive: Adaptive) -> fl
             continue
         level = content(degC, plant.bodies[i])
         if sign * (x[i] - level) < 0.0:
-            share = share_at(x[i], work[_RATE_BEFORE, i], work[_AT, i], work[_RATE_AFTER, i], step, level, sign)
+            share = share_at(x[i], work[RATE_BEFORE, i], work[AT, i], work[RATE_AFTER, i], step, level, sign)
             if share >= 0.0 and (soonest < 0.0 or share < soonest):
                 soonest = share
     return soonest
@@ -270,24 +161,30 @@ def _at_edge(plant: Plant, state: State, adaptive: Adaptive) -> bool:
     return False
 
 
+@part
+def _largest(errors: Reals) -> float:
+    """The largest error of all but the heat lost; at most _ABSURD."""
+    largest = 0.0
+    for i in range(errors.size - 1):
+        largest = max(largest, abs(errors[i]))
+        if not abs(errors[i]) < _ABSURD:  # too long a step goes anywhere, also to what is no number
+            largest = _ABSURD
+    return largest
+
+
 @subroutine
 def smooth_span(span: float, plant: Plant, state: State, adaptive: Adaptive) -> float:
     """Advance the state over a span in which no drive changes, s; gives how far it came: a switch may end it."""
     x, work, loop = adaptive.x, adaptive.work, state.loop[0]
     size, tolerance = x.size, plant.rig[0].tolerance_K
-    checked = size - 1  # all but the heat lost
-    y, error_of = work[_AT], work[_STAGES - 1]
+    y, error_of = work[AT], work[STAGES - 1]
     done, fresh, crosses_s = 0.0, False, 0.0
     while done < span * (1.0 - 1e-12) and loop.steps < plant.rig[0].most_steps:
         loop.steps += 1
         step = min(loop.step_s, span - done) if crosses_s == 0.0 else crosses_s
         _stages(step, fresh, plant, state, adaptive)
         fresh = True
-        error = 0.0
-        for i in range(checked):
-            error = max(error, abs(error_of[i]))
-            if not abs(error_of[i]) < _ABSURD:  # too long a step goes anywhere, also to what is no number
-                error = _ABSURD
+        error = _largest(error_of)
         if error == _ABSURD and step <= _SHORTEST * span:
             x[0] = math.nan  # no step is short enough: the caller sees it
             done = span
@@ -295,7 +192,7 @@ def smooth_span(span: float, plant: Plant, state: State, adaptive: Adaptive) -> 
         if error <= tolerance or (step <= _SHORTEST * span and error < _ABSURD):
             for i in range(size):
                 y[i] += error_of[i]
-            slopes(y, False, adaptive.squares[0], plant, state, adaptive, work[_RATE_AFTER])
+            slopes(y, False, adaptive.squares[0], plant, state, adaptive, work[RATE_AFTER])
             if plant.rig[0].switched and crosses_s == 0.0:
                 share = _crossing(step, plant, state, adaptive)
                 if share >= 0.0:  # once more, to just there
@@ -327,6 +224,8 @@ def begin_adaptive(plant: Plant, state: State, adaptive: Adaptive) -> None:
         x[n + p] = plant.bodies[plant.probes[p].sits_in].start_degC
     for d in range(plant.drives.size):
         x[n + plant.probes.size + d] = state.drives[d].target
+    for e in range(plant.ices.size):
+        x[n + plant.probes.size + plant.drives.size + 2 * e] = plant.ices[e].start_K
 
 
 @subroutine

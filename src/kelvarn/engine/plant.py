@@ -10,11 +10,9 @@ from typing import NamedTuple
 
 from .records import Grid, Reals, Table, Tables
 
-NONE = -1.0
-"""In place of a number that there is not."""
+NONE = -1.0  # in place of a number that there is not
 TIME_EPS = 1e-9
 """Instants closer than this, in s, are one: sums of intervals miss by rounding."""
-"""0 °C in K."""
 
 
 class DriveKind(IntEnum):
@@ -39,6 +37,8 @@ class ConverterKind(IntEnum):
     NONE = 0
     EVEN = 1
     NTC = 2
+    OHM_CURVE = 3  # a resistance by its table, in a divider
+    VOLT_CURVE = 4  # a voltage by its table
 
 
 class FaultKind(IntEnum):
@@ -120,6 +120,7 @@ class LinkRecord:
     radiating_W_per_K4: float  # σ·ε·A
     mover: int  # drive that moves something along it
     one_way: bool  # only b feels it
+    ice: int = -1  # that grows at one of its ends
 
 
 @dataclass(slots=True)
@@ -159,6 +160,21 @@ class Drive:
     highest: float
     dial_degC: float  # of a thermostat of its own; inf without one
     dial_band_K: float
+    ice: int = -1  # that stands in the way of what it moves
+
+
+@dataclass(slots=True)
+class IceRecord:
+    """Ice on a body below 0 °C; it is carried as kelvins of that body, see `icing.py`."""
+
+    body: int
+    link: int  # to the air that it takes its water from
+    start_K: float
+    air_humidity: float  # kg/kg, at the dew point
+    takes_K: float  # that a W/K brings in a second for each unit of humidity
+    resists: float  # of a layer, K/W for each kelvin
+    blocks_K: float  # 0: never
+    kg_per_K: float
 
 
 @dataclass(slots=True)
@@ -187,6 +203,8 @@ class ProbeRecord:
     highest_degC: float
     converter: int  # ConverterKind
     levels: float  # of the converter
+    first_point: int  # of its table among all points
+    last_point: int
     ohm_at_25_degC: float
     fixed_ohm: float
     beta_K: float
@@ -195,6 +213,14 @@ class ProbeRecord:
     correct_shown_degC: float
     correct_true_degC: float
     plain: bool  # neither converter, correction nor error of its own
+
+
+@dataclass(slots=True)
+class CurvePoint:
+    """A point of a sensor's table; between two of them the count goes straight."""
+
+    degC: float
+    count: float  # share of the converter's highest one
 
 
 @dataclass(slots=True)
@@ -235,6 +261,8 @@ class Plant(NamedTuple):
     links: Table[LinkRecord]
     drives: Table[Drive]
     probes: Table[ProbeRecord]
+    curves: Table[CurvePoint]  # of all sensors that have a table
+    ices: Table[IceRecord]
     faults: Table[Fault]
     changes: Table[Change]
     segments: Table[Segment]
@@ -343,6 +371,10 @@ class LoopState:
     drawn_in_W: float  # heat that comes in with what is drawn off
     loaded_J: float
     lost_J: float
+    damp_J: float  # that vapour brought by turning to water and ice
+    drained_kg: float  # water that ran off
+    ice_kg: float  # on all that ices, at the last sample
+    most_ice_kg: float
     failed_body: int
     failed_s: float
     inside: int  # samples so far at which the goal was kept

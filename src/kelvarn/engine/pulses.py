@@ -1,13 +1,13 @@
 """What stands behind a run's figures: the pulses of slow windows and relays, and the raw counts of converters."""
 
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 
 from kelvarn.model.drives import SlowWindow
 
 from .drives import pulse_s, share_out
-from .layout import Floats, lay_out, probe_record, sharing_of
+from .layout import Floats, curves_of, lay_out, probe_record, sharing_of
 from .plant import TIME_EPS, ConverterKind, DriveState
 from .probes import count_of
 from .run import Run
@@ -91,6 +91,7 @@ def counts_of(run: Run, index: int) -> Floats | None:
         return None
     read, place = np.unique(run.probes_degC[index], return_inverse=True)
     shown = (read - probe.correct_true_degC) / probe.correct_slope + probe.correct_shown_degC
-    counts = np.array([count_of(probe, degC) for degC in shown.tolist()])
+    points: Any = curves_of(run.rig)
+    counts = np.array([count_of(probe, points, degC) for degC in shown.tolist()])
     found: Floats = counts[place]
     return found

@@ -82,6 +82,8 @@ class Summary:
         duration_s: from the first sample to the last.
         energy_J: moved by all drives; heat_J, loaded_J, lost_J: heat brought by the drives (less what they took),
             brought by loads, lost to the surroundings and with what was drawn off.
+        damp_J, drained_kg: heat that vapour brought by turning to water and ice, and water that ran off.
+        most_ice_kg, ice_left_kg: on all bodies that ice together, and at the end; None where nothing does.
         switching: of each drive.
         found: what `measures` makes measures of.
     """
@@ -94,6 +96,10 @@ class Summary:
     heat_J: float
     loaded_J: float
     lost_J: float
+    damp_J: float
+    drained_kg: float
+    most_ice_kg: float | None
+    ice_left_kg: float | None
     switching: tuple[Switching, ...]
     found: Found
 
@@ -113,7 +119,9 @@ class Run(Summary):
             and before its dead time, 0…1, shape (drives, m).
         drives_W: power that acts of each drive likewise, shape (drives, m); of a fan the electrical power.
         power_W: heat of all drives likewise; negative while cooling.
-        flow: relative flow of each fan and position of each valve, 0…1, shape (drives, m).
+        flow: relative flow of each fan, through what ice leaves open, and position of each valve, 0…1, shape
+            (drives, m).
+        ice_kg: on each body that ices, in the order of the rig's links, shape (ices, m).
         probes_degC: what each probe reads, shape (probes, m).
         bodies_degC: shape (bodies, m).
         lowest_degC, highest_degC: of the judged body from here to the next sample, shape (m,).
@@ -136,6 +144,7 @@ class Run(Summary):
     drives_W: Floats
     power_W: Floats
     flow: Floats
+    ice_kg: Floats
     probes_degC: Floats
     bodies_degC: Floats
     lowest_degC: Floats
@@ -294,6 +303,7 @@ class PreparedRun:
             drives_W=trace.drives_W,
             power_W=trace.drives_W[heating].sum(axis=0) if len(heating) != 1 else trace.drives_W[heating[0]],
             flow=trace.flow,
+            ice_kg=trace.ice_kg,
             probes_degC=trace.readings_degC,
             bodies_degC=trace.bodies_degC,
             lowest_degC=trace.lowest_degC,
@@ -316,6 +326,10 @@ class PreparedRun:
             heat_J=sum(drives[d].moved_J for d in _heating(self._prepared)),
             loaded_J=loop.loaded_J,
             lost_J=loop.lost_J,
+            damp_J=loop.damp_J,
+            drained_kg=loop.drained_kg,
+            most_ice_kg=loop.most_ice_kg if len(self._prepared.plant.ices) else None,
+            ice_left_kg=loop.ice_kg if len(self._prepared.plant.ices) else None,
             switching=tuple(
                 Switching(drive.switch_ons, _existing(drive.shortest_on_s), _existing(drive.shortest_off_s))
                 for drive in drives

@@ -3,7 +3,7 @@
 import math
 from dataclasses import dataclass
 from functools import cached_property, lru_cache
-from typing import Literal
+from typing import Any, Literal
 
 import numpy as np
 
@@ -15,12 +15,12 @@ from kelvarn.model.fixed import Hand
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Plan, SetpointChange, Trial
 
-from .layout import Floats, lay_out, probe_record, sharing_of, transport_s
+from .layout import Floats, curves_of, lay_out, probe_record, sharing_of, transport_s
 from .measures import Measures, measure
 from .output import mean_output, outputs_of
 from .plant import Fault, FaultState, ProbeState
 from .prepare import RunError
-from .probes import reading
+from .probes import felt, reading
 from .run import Run, compute
 from .steady import can_hold, reached, rest_degC
 
@@ -182,7 +182,8 @@ def _shown(rig: Rig, degC: float) -> float:
     """What the control probe shows of a temperature that stays."""
     nothing = Fault(0, 0.0, 0.0, 1.0)
     probe, state, kept = probe_record(rig, rig.probe), ProbeState(0, 0.0, False, -1, 0.0), FaultState(False, 0.0, 0.0)
-    return reading(1, 0.0, degC, 0.0, probe, state, [nothing], [kept])
+    curves: Any = curves_of(rig)
+    return reading(1, 0.0, felt(probe, degC, 0.0), probe, state, curves, [nothing], [kept])
 
 
 def _by_hand(rig: Rig, drive: float, span_s: float, before: float = 0.0) -> Run:

@@ -36,6 +36,7 @@ class Trace(NamedTuple):
     put_out: Grid  # output of each drive until the next sample, before its dead time
     drives_W: Grid  # what acts of each drive until the next sample
     flow: Grid  # of each drive that moves something
+    ice_kg: Grid  # on each body that ices
 
 
 @dataclass(slots=True)

@@ -11,8 +11,8 @@ from .compiled import part, subroutine
 from .crossing import NEAR_K
 from .drives import force, output_between, resume
 from .matrices import prepare_all, slot_of
-from .nonlinear import temperature
 from .plant import NONE, Plant, State
+from .slopes import temperature
 from .survey import Trace
 
 

@@ -8,8 +8,9 @@ import subprocess
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
-from kelvarn.engine.layout import probe_record
+from kelvarn.engine.layout import curves_of, probe_record
 from kelvarn.engine.plant import Drive, DriveKind
 from kelvarn.engine.probes import count_of
 
@@ -142,7 +143,8 @@ def _telling_counts(carried: Carried, lasts_ms: int) -> list[int]:
 def _counts_at(carried: Carried, away_K: float) -> list[int]:
     rig = carried.project.rig
     degC = carried.trial.plan.changes[0].to_degC - (away_K if rig.heats else -away_K)
-    return [int(count_of(probe_record(rig, probe), degC)) for probe in rig.probes]
+    points: Any = curves_of(rig)
+    return [int(count_of(probe_record(rig, probe), points, degC)) for probe in rig.probes]
 
 
 def _millivolt(count: int) -> int:

@@ -19,10 +19,10 @@ from kelvarn.engine.laws.by_hand import ByHand
 from kelvarn.engine.laws.curve import CurveRecord, Step
 from kelvarn.engine.laws.on_off import OnOffRecord
 from kelvarn.engine.laws.pid import PidRecord
-from kelvarn.engine.layout import lay_out, probe_record, sharing_of
+from kelvarn.engine.layout import curves_of, lay_out, probe_record, sharing_of
 from kelvarn.engine.outputs import Outputs, OutputState, order, outputs_of, tick
 from kelvarn.engine.plan import DayPartRecord, SetpointRecord
-from kelvarn.engine.plant import Drive, ProbeRecord
+from kelvarn.engine.plant import CurvePoint, Drive, ProbeRecord
 from kelvarn.engine.probes import read_probe
 from kelvarn.engine.records import Table
 from kelvarn.model.candidate import Candidate
@@ -60,6 +60,7 @@ class Device(NamedTuple):
     control: Control
     outputs: Outputs
     probes: Table[ProbeRecord]
+    curves: Table[CurvePoint]
 
 
 @dataclass(frozen=True, eq=False)
@@ -84,7 +85,8 @@ class Carried:
         )
         outputs = outputs_of(lay_out(rig).drives, sharing_of(rig), control.timing[0].interval_ms, rows)
         probes: Any = [probe_record(rig, each) for each in rig.probes]
-        return Device(control, outputs, probes)
+        curves: Any = curves_of(rig)
+        return Device(control, outputs, probes, curves)
 
     def inputs(self) -> Inputs:
         """What reaches it, as rows."""

@@ -75,13 +75,13 @@ def _quoted(text: str) -> str:
 def _program(carried: Carried, made: Adjusting) -> str:
     stored = carried.sources.stored
     urgent = tuple(k for k, each in enumerate(stored) if is_urgent(carried, each.record, each.row, each.name))
-    # A table of probes that are all constants is the program's own.
-    keeps_probes = "probes" in carried.pruned.params[_read_probe_of(carried)]
+    # A table of which all is constant is the program's own.
+    kept = [name for name in ("probes", "curves") if name in carried.pruned.params[_read_probe_of(carried)]]
     return render(
         "program.py.jinja", title=_quoted(f"{carried.candidate.name}, {carried.project.name}"),
         adjusted=made.adjusted, years=YEARS, store_every_ms=STORE_EVERY_MS,
         urgent=repr(urgent), probes=len(carried.project.rig.probes),
-        drives=len(carried.project.rig.drives), first="self.device.probes, " if keeps_probes else "",
+        drives=len(carried.project.rig.drives), first="".join(f"self.device.{name}, " for name in kept),
     )  # fmt: skip
 
 

@@ -37,7 +37,6 @@ _SHOWN = (
 
 
 _WIDEST = 640.0
-_SENSORS = {"ntc": "NTC thermistor", "even": "even steps"}
 
 
 @dataclass(frozen=True)
@@ -214,9 +213,11 @@ def rig_rows(project: Project, scale: Scale) -> list[SheetRow]:
             for row in field_rows(probe, scale, leave_out=("body", "role"))
         ]
         if probe.converter is not None:
+            rows += field_rows(probe.converter, scale)
+            unit = "V" if probe.converter.sensor == "volt_curve" else "Ω"
             rows += [
-                SheetRow(row.what, _SENSORS.get(row.value, row.value), row.field)
-                for row in field_rows(probe.converter, scale)
+                SheetRow(f"at {show(point.degC, Quantity.TEMPERATURE, scale)}", f"{point.value:g} {unit}", "")
+                for point in probe.converter.points
             ]
         if probe.correction is not None:
             c = probe.correction

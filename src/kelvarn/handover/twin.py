@@ -73,7 +73,9 @@ class Twin:
         passed_ms = min((now_ms - self._last_ms) % _WRAPS_MS, OLDEST_MS) if self._sampled else 0
         for probe in range(self._probes):
             raw, valid = row[1 + 2 * probe], row[2 + 2 * probe] != 0.0
-            read_probe(self.device.probes, probe, raw if valid else 0.0, valid, self._inputs.readings)
+            read_probe(
+                self.device.probes, self.device.curves, probe, raw if valid else 0.0, valid, self._inputs.readings
+            )
         first = 1 + 2 * self._probes
         for place, (group, record, name, number) in enumerate(self._columns):
             if self._carried.has_input(record, name):

@@ -36,6 +36,7 @@ _MOST_FAILURES, _MOST_GAPS = 4, 3
 _NINE_TENTHS, _THREE_QUARTERS = 0.9, 0.75  # of the rise: when it is looked at, and how much must be there
 _LOOKED_AT_S = 300.0  # a whole number of which that is after the start
 _FAR_K = 0.5
+_WORTH_KG = 0.005  # of ice
 
 
 @dataclass(frozen=True)
@@ -229,6 +230,11 @@ def _do_not(project: Project, main: Result | None, points: list[Open], scale: Sc
     heated = sorted({drive.heated_body for drive in rig.drives if drive.heated_body and drive.acts == "heats"})
     if heated:
         yield f"Cover {' or '.join(heated)}."
+    iced = [link.iced_body for link in rig.links if link.icing is not None]
+    if iced:
+        yield f"Set it lower “to cool faster”: {' and '.join(iced)} would ice sooner, and it would cool less."
+        yield "Leave the door open, or put in what is warm, wet or not covered: all of that turns to ice."
+        yield "Scrape ice off with anything sharp; let it melt."
     if main is not None and rig.heats:
         hottest = max(main.measures.hottest_degC[name] for name in (rig.what_matters, rig.probe.body))
         yield f"Put in anything that does not bear {_degrees(hottest, scale)}, or what is named below if it fails."
@@ -241,6 +247,9 @@ def _normal(project: Project, trial: Trial, main: Result, scale: Scale) -> Itera
     drive = holding_drive(rig, working_setpoint(project, trial))
     if drive is not None:
         yield f"About {show(abs(drive), Quantity.DRIVE)} drive holds it."
+    most, left = (main.measures.values.get(key) for key in ("most_ice_kg", "ice_left_kg"))
+    if most is not None and left is not None and most > _WORTH_KG:
+        yield f"Ice: up to {show(most, Quantity.MASS)}, {show(left, Quantity.MASS)} of it left at the end."
     energy = main.measures.values.get("energy_J")
     if energy is not None:
         yield f"{show(energy, Quantity.ENERGY)} in {_span(main.run.duration_s)}."

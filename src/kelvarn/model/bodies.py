@@ -5,6 +5,7 @@ from pydantic import model_validator
 from kelvarn.units import Quantity
 
 from .fields import SURROUNDINGS, ModelBase, Name, OneLine, field, number
+from .icing import Icing
 from .origins import Heatsink, Piece, Radiator, Stream, Wall
 from .tolerances import Tolerance
 
@@ -97,6 +98,7 @@ class Link(ModelBase):
     tolerances: tuple[Tolerance, ...] = field(
         (), "Tolerances", "How far its values may be off, where not as usual.", max_length=20
     )
+    icing: Icing | None = field(None, "Ice", "Ice that grows at one of its ends; none leaves damp out.")
     wall: Wall | None = field(None, "Wall", "The wall its conductance was worked out from.")
     heatsink: Heatsink | None = field(None, "Heatsink", "The heatsink its conductance was worked out from.")
     radiator: Radiator | None = field(None, "Surface", "The surface its radiation was worked out from.")
@@ -105,6 +107,11 @@ class Link(ModelBase):
     def joins(self, first: str, second: str) -> bool:
         """Whether the link joins these two, in either order."""
         return {self.a, self.b} == {first, second}
+
+    @property
+    def iced_body(self) -> str:
+        """The end on which ice grows, where it does."""
+        return self.b if self.icing is not None and self.icing.iced == "b" else self.a
 
     @property
     def carries(self) -> bool:

@@ -179,6 +179,10 @@ class FastSwitching(ModelBase):
     kick_start_s: float = number(
         0.0, Quantity.DURATION, 0.0, 600.0, "Kick-start", "From standstill it runs at the top for this long."
     )
+    pwm_Hz: float | None = number(
+        None, Quantity.NUMBER, 0.1, 1e7, "PWM frequency, Hz", "Between 20 Hz and 20 kHz it may be heard.",
+        empty="not given",
+    )  # fmt: skip
 
     @model_validator(mode="after")
     def _floor_below_top(self) -> "FastSwitching":
@@ -196,7 +200,7 @@ class Pwm(SwitchedDrive, FastSwitching):
     """Fast switching whose mean power is what the load sees."""
 
     what = brief = "PWM"
-    shown = ("steps", "floor", "off_below", "top", "kick_start_s")
+    shown = ("steps", "floor", "off_below", "top", "kick_start_s", "pwm_Hz")
     kind: Literal["pwm"] = "pwm"
 
 
@@ -241,16 +245,6 @@ class Fan(DriveBase, FastSwitching):
     supply_V: float | None = number(
         None, Quantity.VOLTAGE, 0.5, 1000.0, "Actual voltage", "Its speed goes with the voltage.", empty="as rated"
     )
-    pwm_Hz: float | None = number(
-        None,
-        Quantity.NUMBER,
-        0.1,
-        1e7,
-        "PWM frequency, Hz",
-        "Between 20 Hz and 20 kHz it may be heard.",
-        empty="not given",
-    )
-
     flow_at_25: float = number(
         0.25,
         Quantity.DRIVE,

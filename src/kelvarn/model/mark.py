@@ -56,6 +56,8 @@ MEASURES: dict[str, MeasureKind] = {
     "worst_under_K": MeasureKind("Worst under", _D, "run", "Largest distance below the setpoint once it was reached."),
     "inside_share": MeasureKind("Inside the goal", Quantity.DRIVE, "run", "Share of the time inside the goal."),
     "relay_life_years": MeasureKind("Relay life", Quantity.YEARS, "run", "Rated operations over switch-ons in a year."),
+    "most_ice_kg": MeasureKind("Most ice", Quantity.MASS, "run", "Most ice that lies on all that ices together."),
+    "ice_left_kg": MeasureKind("Ice at the end", Quantity.MASS, "run", "Ice that lies there at the end."),
     "ready_s": MeasureKind("Ready", _T, "run", "From when on all that matters stays inside its band."),
     "alarms": MeasureKind("Alarms", _N, "run", "How often an alarm began."),
     "alarm_s": MeasureKind("Time in alarm", _T, "run", "How long any alarm was on."),

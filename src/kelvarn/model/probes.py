@@ -1,5 +1,6 @@
 """Probes: what measures, with all that makes a reading differ from the temperature."""
 
+from itertools import pairwise
 from typing import Literal
 
 import numpy as np
@@ -11,8 +12,6 @@ from .bodies import temperature
 from .fields import ModelBase, Name, OneLine, field, number
 from .log_data import Floats
 from .tolerances import Tolerance
-
-"""0 °C in K."""
 
 
 class Correction(ModelBase):
@@ -44,13 +43,27 @@ def ntc_degC(ohm: Floats, ohm_at_25_degC: float, beta_K: float) -> Floats:
     return np.asarray(1.0 / per_K - KELVIN_AT_0_DEGC)
 
 
+class SensorPoint(ModelBase):
+    """A row of a sensor's table."""
+
+    degC: float = temperature(..., "At", "Temperature.")
+    value: float = number(..., Quantity.NUMBER, 0.0, 1e8, "Has", "Ohms of a resistance there, or volts.")
+
+
 class Converter(ModelBase):
-    """An analogue-to-digital converter: even steps over a span, or an NTC in a divider, whose steps vary."""
+    """An analogue-to-digital converter: even steps over a span, a thermistor in a divider, or a sensor by its table."""
 
     bits: int = number(10, Quantity.NUMBER, 6, 24, "Bits", "Resolution of the converter.")
-    sensor: Literal["even", "ntc"] = field(
-        "ntc", "Sensor", "Even steps over the probe's range, or an NTC thermistor in a divider."
+    sensor: Literal["even", "ntc", "ohm_curve", "volt_curve"] = field(
+        "ntc", "Sensor",
+        "Even steps over the probe's range, an NTC thermistor in a divider, or what the sensor has by a table.",
+        words={"even": "even steps", "ntc": "NTC in a divider", "ohm_curve": "resistance by table, in a divider",
+               "volt_curve": "voltage by table"},
+    )  # fmt: skip
+    points: tuple[SensorPoint, ...] = field(
+        (), "Table", "What the sensor has at rising temperatures; straight between them, in counts.", max_length=40
     )
+    full_V: float = number(5.0, Quantity.VOLTAGE, 0.5, 50.0, "Full scale", "Volts at the highest count.")
     ohm_at_25_degC: float = number(
         10_000.0, Quantity.RESISTANCE, 10.0, 1e7, "NTC at 25 °C", "Resistance of the thermistor at 25 °C."
     )
@@ -59,13 +72,67 @@ class Converter(ModelBase):
         10_000.0, Quantity.RESISTANCE, 10.0, 1e7, "Fixed resistor", "The other half of the divider."
     )
 
+    @model_validator(mode="after")
+    def _table_in_order(self) -> "Converter":
+        if not self.by_table:
+            return self
+        if len(self.points) < 2:
+            raise ValueError("a sensor's table needs two rows or more")
+        values = [point.value for point in self.points]
+        for before, after in pairwise(self.points):
+            if after.degC - before.degC < 0.1:
+                raise ValueError(
+                    "rows of a sensor's table must go up by at least 0.1 K; "
+                    f"{after.degC:g} °C follows {before.degC:g} °C"
+                )
+            if before.value == after.value or (after.value > before.value) != (values[1] > values[0]):
+                raise ValueError(
+                    f"a sensor's table must rise or fall all along; it turns between {before.degC:g} and "
+                    f"{after.degC:g} °C, where {after.value:g} follows {before.value:g}"
+                )
+        if self.sensor == "volt_curve" and max(values) > self.full_V:
+            raise ValueError(
+                f"a sensor's table reaches {max(values):g} V; the highest count stands for {self.full_V:g} V"
+            )
+        if self.sensor == "ohm_curve" and min(values) <= 0:
+            raise ValueError("a sensor's table of resistances must stay above 0 Ω")
+        return self
+
+    @property
+    def by_table(self) -> bool:
+        """Whether the sensor is known by a table."""
+        return self.sensor in ("ohm_curve", "volt_curve")
+
+    @property
+    def has_divider(self) -> bool:
+        """Whether a resistance is read, with a fixed one above it."""
+        return self.sensor in ("ntc", "ohm_curve")
+
+    @property
+    def ohms(self) -> tuple[float, ...]:
+        """Resistances by which it is judged: at 25 °C, or all of its table; empty where none is read."""
+        if self.sensor == "ntc":
+            return (self.ohm_at_25_degC,)
+        return tuple(point.value for point in self.points) if self.sensor == "ohm_curve" else ()
+
+    @property
+    def shares(self) -> list[tuple[SensorPoint, float]]:
+        """Each row of the table, and the share of the highest count there: R/(R + fixed) of a divider."""
+        if self.sensor == "volt_curve":
+            return [(point, point.value / self.full_V) for point in self.points]
+        return [(point, point.value / (point.value + self.fixed_ohm)) for point in self.points]
+
     def degC_of_counts(self, counts: Floats, full: float, *, falls: bool = True) -> Floats:
-        """Temperatures for raw counts of an NTC, NaN at and beyond both ends, shape as the counts.
+        """Temperatures for raw counts of an NTC or of a table, NaN at and beyond both ends, shape as the counts.
 
         Args:
             counts, full: counts, and the highest there is.
-            falls: whether they fall as it warms: the NTC is the lower half, R = fixed·c/(full − c).
+            falls: whether counts of an NTC fall as it warms: it is the lower half, R = fixed·c/(full − c).
         """
+        if self.by_table:
+            rows = sorted((share, point.degC) for point, share in self.shares)
+            shares, degC = np.array([row[0] for row in rows]), np.array([row[1] for row in rows])
+            return np.asarray(np.interp(counts / full, shares, degC, left=np.nan, right=np.nan))
         inside = np.where((counts > 0) & (counts < full), counts, np.nan)
         share = inside / (full - inside)
         return ntc_degC(self.fixed_ohm * (share if falls else 1 / share), self.ohm_at_25_degC, self.beta_K)
@@ -114,4 +181,11 @@ class Probe(ModelBase):
                 f"highest reading must be at least 1 K above the lowest ({self.lowest_degC:g} °C), "
                 f"not {self.highest_degC:g} °C"
             )
+        if self.converter is not None and self.converter.by_table:
+            low, high = self.converter.points[0].degC, self.converter.points[-1].degC
+            if not low <= self.lowest_degC < self.highest_degC <= high:
+                raise ValueError(
+                    f"the sensor's table goes from {low:g} to {high:g} °C; lowest and highest reading must lie "
+                    f"inside it, not at {self.lowest_degC:g} and {self.highest_degC:g} °C"
+                )
         return self

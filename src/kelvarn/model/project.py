@@ -19,7 +19,7 @@ from .trial import Trial
 from .wiring import Wiring
 
 LaneName = Literal[
-    "temperature", "bodies", "probes", "counts", "drive", "output", "terms", "flow", "switching", "pulses",
+    "temperature", "bodies", "probes", "counts", "drive", "output", "terms", "flow", "ice", "switching", "pulses",
     "guards", "permits", "events",
 ]  # fmt: skip
 FORMAT = 1
@@ -42,7 +42,7 @@ class Project(ModelBase):
     notes: Notes = field("", "Notes", "Whatever is worth keeping.")
     ideas: Notes = field("", "Ideas to try", "What else may be worth trying, one a line.")
     lanes: tuple[LaneName, ...] = field(
-        ("temperature", "drive", "switching", "events"), "Lanes", "What the strip shows.", min_length=1, max_length=13
+        ("temperature", "drive", "switching", "events"), "Lanes", "What the strip shows.", min_length=1, max_length=14
     )
     kept: tuple[KeptRun, ...] = field((), "Kept runs", "Runs that are kept for good.", max_length=MOST_KEPT)
     logs: tuple[Log, ...] = field((), "Logs", "What was recorded of the real thing.", max_length=MOST_LOGS)

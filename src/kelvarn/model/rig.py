@@ -10,6 +10,7 @@ from .drives import AnyDrive, Drive, Fan
 from .fields import SURROUNDINGS, ModelBase, Name, field
 from .goal import Goal
 from .guards import MOST_GUARDS, ONLY_ONE, Guard, Permit
+from .icing import check_ices
 from .law import Way
 from .names import check_unique
 from .probes import Probe
@@ -177,6 +178,7 @@ class Rig(ModelBase):
                     f"the link from “{link.a}” to “{link.b}” is driven by “{link.driven_by}”, "
                     "which is no fan or valve of the rig"
                 )
+        check_ices(self.links, self.bodies)
         if [probe.role for probe in self.probes].count("control") != 1:
             raise ValueError("exactly one probe must have the role control")
         if self.goal is not None and self.goal.body not in names:

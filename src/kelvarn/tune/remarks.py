@@ -12,6 +12,7 @@ from kelvarn.model.set_aside import SetAside
 from kelvarn.model.trial import Trial
 from kelvarn.units import Scale
 
+from .ice_remarks import ice_remarks
 from .law_remarks import OF_LAW, worn_text
 from .look import Look
 from .plan_remarks import plan_remarks
@@ -173,6 +174,8 @@ def _of_candidate(look: Look, index: int, candidate: Candidate, known: Measures 
     of_law = OF_LAW.get(type(law))
     if of_law is not None:
         yield from of_law(look, name, path, law, known)
+    if known is not None:
+        yield from ice_remarks(look, name, known)
     life = None if known is None else known.values.get("relay_life_years")
     if life is not None and life < _LEAST_YEARS and any(isinstance(drive, Relay) for drive in look.rig.drives):
         often = known.values.get("switch_ons_per_h") if known is not None else None

@@ -17,7 +17,10 @@ def limitations(rig: Rig) -> list[str]:
         found.append(f"{air[0]} has one temperature: no layers, no corners")
     if len(rig.bodies) > (1 if air else 0):
         found.append("each body is equally warm throughout")
-    found.append("no draughts, no sun, no damp")
+    ices = any(link.icing is not None for link in rig.links)
+    found.append("no draughts, no sun" if ices else "no draughts, no sun, no damp")
+    if ices:
+        found.append("ice is coarse: an even layer, air of one dew point, a surface as warm as its body")
     if any(link.conductance_W_per_K > 0 for link in rig.links):
         found.append(
             "loss through still air is proportional to the difference"

@@ -8,7 +8,7 @@ import numpy as np
 from kelvarn.desktop.strip.frame import SPACE, room_left
 from kelvarn.desktop.strip.lane import Lane, Shown
 
-from .drive import drive_lane, flow_lane, output_lane, pulses_lanes, switching_lanes, terms_lane
+from .drive import drive_lane, flow_lane, ice_lane, output_lane, pulses_lanes, switching_lanes, terms_lane
 from .events import events_lane
 from .safety import guards_lane, permits_lane
 from .scene import Scene
@@ -41,8 +41,9 @@ LANES: dict[str, Choosable] = {
     "output": Choosable("drive asked, given, put out", lambda scene: [output_lane(scene)]),
     "terms": Choosable("terms of the law", lambda scene: [terms_lane(scene)]),
     "flow": Choosable("flow of fans and valves", lambda scene: [flow_lane(scene)]),
+    "ice": Choosable("ice", lambda scene: [ice_lane(scene)]),
     "switching": Choosable("on-times", switching_lanes, several=True),
-    "pulses": Choosable("pulses of windows and relays", pulses_lanes, several=True),
+    "pulses": Choosable("pulses of windows, relays and PWM", pulses_lanes, several=True),
     "guards": Choosable("guards and alarms", lambda scene: [guards_lane(scene)]),
     "permits": Choosable("what is allowed", lambda scene: [permits_lane(scene)]),
     "events": Choosable("events", lambda scene: [events_lane(scene)]),

@@ -6,7 +6,7 @@ from weakref import WeakKeyDictionary
 import numpy as np
 import numpy.typing as npt
 
-from kelvarn.desktop.strip.lane import Bars, Lane, LaneSpan, LaneTrace, ValueAxis
+from kelvarn.desktop.strip.lane import Bars, Lane, LaneSpan, LaneTrace, ValueAxis, Wave
 from kelvarn.engine.guard_records import RULERS, Ruler
 from kelvarn.engine.layout import Floats
 from kelvarn.engine.measures import at_limit
@@ -161,7 +161,7 @@ def bars_of(run: Run, index: int) -> Bars:
 
 
 def pulses_lanes(scene: Scene) -> list[Lane]:
-    """The real wave of each switched drive in the selected candidate's run."""
+    """The real wave of each switched drive in the selected candidate's run; a quick one at the cursor."""
     if scene.result is None:
         return [Lane("pulses", "Pulses", None, height=30, nothing="nothing computed yet")]
     run = scene.result.run
@@ -171,5 +171,22 @@ def pulses_lanes(scene: Scene) -> list[Lane]:
         if pulses is not None:
             title = f"Pulses: {drive.name}"
             found.append(Lane(f"pulses {k}", title, None, _BARCODE_HEIGHT, index=k, bars=Bars(*pulses, k)))
-    quick = "no drive here is switched slowly enough to show its pulses"
-    return found or [Lane("pulses", "Pulses", None, height=30, nothing=quick)]
+        elif pwm_Hz := getattr(drive, "pwm_Hz", None):
+            duty = LaneTrace(drive.name, run.time_s, run.put_out[k], k)
+            title = f"Wave: {drive.name}, at the cursor"
+            found.append(Lane(f"pulses {k}", title, None, _BARCODE_HEIGHT, index=k, wave=Wave(duty, 1 / pwm_Hz)))
+    without = "no drive here has pulses; of PWM, give its frequency at Rig"
+    return found or [Lane("pulses", "Pulses", None, height=30, nothing=without)]
+
+
+def ice_lane(scene: Scene) -> Lane:
+    """Ice on what gets cold, in the selected candidate's run."""
+    links = [link for link in scene.project.rig.links if link.icing is not None]
+    if scene.result is None or not links:
+        return Lane("ice", "Ice", None, height=30, nothing="nothing ices in this rig; it is set at a link, at Rig")
+    run = scene.result.run
+    traces = tuple(
+        LaneTrace(link.iced_body, run.time_s, run.ice_kg[k], k, filled=len(links) == 1, named=len(links) > 1)
+        for k, link in enumerate(links)
+    )  # fmt: skip
+    return Lane("ice", "Ice", ValueAxis(Quantity.MASS, least=0.01), weight=1.45, traces=traces, also=(0.0,))

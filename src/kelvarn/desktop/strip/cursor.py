@@ -14,6 +14,7 @@ from .axis import clock
 from .frame import Frame
 from .lane import INK, Lane, Readout
 from .painting import paint_title, title_rect
+from .wave import paint_wave
 
 _MOST_NAME = 190.0
 _AWAY = (6.0, 60.0, 120.0, 180.0)  # px from the cursor
@@ -44,6 +45,8 @@ def paint_cursor(
         title = title_rect(lane, frame)
         if title.left() <= x <= title.right():
             paint_title(painter, lane, frame)  # again: the line went through it
+        if lane.wave is not None:
+            paint_wave(painter, lane.wave, frame, time_s, title.right())
     _paint_flag(painter, first, x, time_s, pinned)
     if not readings:
         return

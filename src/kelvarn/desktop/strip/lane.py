@@ -153,6 +153,13 @@ class Bars:
     index: int
 
 
+class Wave(NamedTuple):
+    """What switches too quickly for the strip's time: its duty, 0…1, and its period in s; drawn at the cursor."""
+
+    duty: LaneTrace
+    period_s: float
+
+
 class Label(NamedTuple):
     """What is said where it happens: led to a peak, beside all that follows an instant, or about the whole."""
 
@@ -203,7 +210,7 @@ class Lane:
         title: in its upper left corner; `index` its colour.
         axis: of its values; None without any.
         height: fixed, in px, or 0 where it shares the rest by `weight`.
-        traces, bands, ribbons, levels, spans, bars, labels, handles: what it shows.
+        traces, bands, ribbons, levels, spans, bars, wave, labels, handles: what it shows.
         also: values that a fitted axis must reach.
         nothing: said where it shows nothing.
         below_title: blocks stand below the title, since some begin at its left edge.
@@ -221,6 +228,7 @@ class Lane:
     levels: tuple[Level, ...] = ()
     spans: tuple[LaneSpan, ...] = ()
     bars: Bars | None = None
+    wave: Wave | None = None
     labels: tuple[Label, ...] = ()
     handles: tuple[Handle, ...] = ()
     also: tuple[float, ...] = ()

@@ -89,7 +89,7 @@ def paint_lane(painter: QPainter, lane: Lane, frame: Frame) -> list[QRectF]:
     for label in lane.labels:
         _say(painter, label, frame, obstacles)
     painter.restore()
-    if lane.nothing and not (lane.spans or lane.traces or lane.bars):
+    if lane.nothing and not (lane.spans or lane.traces or lane.bars or lane.wave):
         area = frame.rect.adjusted(title.width() + 18, 0, 0, 0)
         texts.paint(painter, area, lane.nothing, theme.current().color("muted"), "small")
     return obstacles.placed

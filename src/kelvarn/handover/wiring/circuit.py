@@ -195,7 +195,7 @@ def _switched(output: Output, drive: AnyDrive, pin: str, board: Board, outside_d
     amperes = float(getattr(drive, "power_W", 0.0)) / output.load_V
     if isinstance(drive, Fan) and drive.rated_V is not None:
         amperes = drive.power_W / drive.rated_V
-    pwm_Hz = (output.pwm_Hz or board.pwm_Hz) if needs_pwm else None
+    pwm_Hz = (output.pwm_Hz or getattr(drive, "pwm_Hz", None) or board.pwm_Hz) if needs_pwm else None
     watts = switch_W(output, amperes, pwm_Hz)
     return Switched(
         output=output, drive=drive, pin=pin, amperes=amperes, pwm_Hz=pwm_Hz, watts=watts,

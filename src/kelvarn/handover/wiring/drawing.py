@@ -89,7 +89,9 @@ def drawing(circuit: Circuit, warned: list[Warned], colors: Colors | None = None
 def _rows(circuit: Circuit, warned: set[str]) -> Iterator[_Row]:
     logic = f"{circuit.logic_V:g} V"
     for probe, wiring, pin in circuit.probes:
-        if probe.converter is not None:
+        if probe.converter is not None and not probe.converter.has_divider:
+            above = "gives a voltage"
+        elif probe.converter is not None:
             above = f"{probe.converter.fixed_ohm / 1000:g} kΩ from the pin to {logic}"
         elif kind_of(probe) == "couple":
             above = "with its converter" + ("" if probe.like else " (its type is not stated at Rig)")

@@ -94,11 +94,12 @@ def _of_output(circuit: Circuit, each: Switched) -> Iterator[ToBuy]:
 def _of_probes(circuit: Circuit) -> Iterator[ToBuy]:
     for probe, wiring, pin in circuit.probes:
         kind = kind_of(probe)
-        like = probe.like or {"analog": "thermistor", "couple": "thermocouple", "wire": "digital probe"}[kind]
+        analog = "thermistor" if probe.converter is None or probe.converter.sensor == "ntc" else "sensor by its table"
+        like = probe.like or {"analog": analog, "couple": "thermocouple", "wire": "digital probe"}[kind]
         like += " with its converter" if kind == "couple" else ""
         yield ToBuy(f"{probe.name}: {like}", f"{show(probe.lowest_degC, Quantity.TEMPERATURE)} … "
                      f"{show(probe.highest_degC, Quantity.TEMPERATURE)}", f"on pin {pin}")  # fmt: skip
-        if probe.converter is not None:
+        if probe.converter is not None and probe.converter.has_divider:
             yield ToBuy(f"resistor of {probe.name}", f"{probe.converter.fixed_ohm / 1000:g} kΩ, 1 %", "its divider")
         elif kind == "wire" and wiring.pull_up_ohm is not None:
             yield ToBuy(f"resistor of {probe.name}", f"{wiring.pull_up_ohm / 1000:g} kΩ", "pulls its data wire up")

@@ -25,7 +25,9 @@ def terminals(circuit: Circuit) -> list[Terminal]:
     logic = f"{circuit.logic_V:g} V of the board"
     found = [Terminal("ground of the board", "", "0 V of the supply", "as thick as the thickest lead")]
     for probe, wiring, pin in circuit.probes:
-        if probe.converter is not None:
+        if probe.converter is not None and not probe.converter.has_divider:
+            found.append(Terminal(logic, "", f"{probe.name}, its supply"))
+        elif probe.converter is not None:
             found.append(Terminal(logic, f"{probe.converter.fixed_ohm / 1000:g} kΩ", f"pin {pin}"))
         elif kind_of(probe) == "wire" and wiring.pull_up_ohm is not None:
             found.append(Terminal(logic, f"{wiring.pull_up_ohm / 1000:g} kΩ", f"pin {pin}"))

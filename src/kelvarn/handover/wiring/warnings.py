@@ -196,8 +196,8 @@ def _of_probe(circuit: Circuit, probe: Probe, wiring: ProbeWiring, pin: str) -> 
             yield f"Pin {pin} is no analogue input."
         elif probe.converter.bits > circuit.board.analog_bits:
             yield f"It is read with {probe.converter.bits} bits; this board has {circuit.board.analog_bits}."
-        resistance, fixed = probe.converter.ohm_at_25_degC, probe.converter.fixed_ohm
-        watts = (circuit.logic_V / (resistance + fixed)) ** 2 * resistance
+        fixed = probe.converter.fixed_ohm
+        watts = max(((circuit.logic_V / (ohm + fixed)) ** 2 * ohm for ohm in probe.converter.ohms), default=0.0)
         if watts / _W_PER_K_IN_AIR > _MOST_SELF_HEAT_K:
             yield (f"Its own current heats it: {1000 * watts:.2g} mW, about {watts / _W_PER_K_IN_AIR:.1f} K in "
                    f"still air. "

@@ -12,11 +12,12 @@ from typing import Any, NamedTuple, cast
 import numpy as np
 
 from kelvarn.engine.kernel import Outcome, run_loop
+from kelvarn.engine.layout import curves_of
 from kelvarn.engine.matrices import product, put_slot, slot_of
 from kelvarn.engine.memory import fresh_found, fresh_state, fresh_trace
-from kelvarn.engine.plant import NONE, Change, ChangeKind, ConverterKind, Plant, ProbeRecord
+from kelvarn.engine.plant import NONE, Change, ChangeKind, ConverterKind, CurvePoint, Plant, ProbeRecord
 from kelvarn.engine.prepare import on_trial_for, prepare_anew
-from kelvarn.engine.probes import count_of
+from kelvarn.engine.probes import count_of, is_curve
 from kelvarn.engine.records import rows_of, table
 from kelvarn.model.edit import with_fields
 from kelvarn.model.events import Event, SupplyChange, SurroundingsChange
@@ -72,6 +73,7 @@ class PracticePlant:
         self._on_trial = on_trial_for(plain, Hand(drive=0.0), trial)
         self._slots = self._made_slots()
         self._records = rows_of(self._plant.probes, ProbeRecord)
+        self._curves = curves_of(plain)
         self._noise_K = [probe.noise_K for probe in plain.probes]
         self._held: dict[int, float] = {}
         self._loads_cut = False
@@ -144,7 +146,8 @@ class PracticePlant:
     def raws(self) -> list[float]:
         """What a board has of each probe at the last tick."""
         return [
-            _raw(record, float(self._trace.readings_degC[p, self._k - 1])) for p, record in enumerate(self._records)
+            _raw(record, self._curves, float(self._trace.readings_degC[p, self._k - 1]))
+            for p, record in enumerate(self._records)
         ]
 
     def switch(self, place: int, *, on: bool) -> None:
@@ -262,12 +265,17 @@ def _of_supply(rig: Rig, event: Event) -> tuple[list[Change], list[Change]]:
     return begins, ends
 
 
-def _raw(probe: ProbeRecord, degC: float) -> float:
+def _raw(probe: ProbeRecord, curves: list[CurvePoint], degC: float) -> float:
     """What a board has where a probe shows a temperature before any correction."""
+    points = cast(Any, curves)
     if probe.converter == ConverterKind.NONE:
         return degC
     if probe.converter == ConverterKind.EVEN:
-        return count_of(probe, degC)
+        return count_of(probe, points, degC)
+    # What lies at an end of its range is open or shorted, or as far away as if it were.
+    falls = not is_curve(probe) or curves[probe.first_point].count > curves[probe.last_point].count
     if degC <= probe.lowest_degC:
-        return probe.levels
-    return 0.0 if degC >= probe.highest_degC else count_of(probe, degC)
+        return probe.levels if falls else 0.0
+    if degC >= probe.highest_degC:
+        return 0.0 if falls else probe.levels
+    return count_of(probe, points, degC)

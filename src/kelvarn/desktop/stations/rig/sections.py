@@ -4,11 +4,12 @@ from collections.abc import Callable
 from functools import partial
 
 from kelvarn.desktop.parts.texts import MOST_OF_A_NAME
-from kelvarn.model.bodies import Melting
+from kelvarn.model.bodies import Link, Melting
 from kelvarn.model.drives import DRIVE_KINDS
 from kelvarn.model.drives import Switch as SwitchPart
 from kelvarn.model.edit import Path, with_fields
 from kelvarn.model.fields import SURROUNDINGS
+from kelvarn.model.icing import Icing
 from kelvarn.model.origins import Heatsink, Nameplate, Radiator, Stream, Wall
 from kelvarn.model.probe_types import PROBE_TYPES, fields_of
 from kelvarn.model.probes import Converter, Correction
@@ -17,6 +18,7 @@ from kelvarn.tune.law_remarks import lasting
 from kelvarn.units import Quantity, shortened, show
 
 from . import worked_out
+from .converter_card import fill_converter
 from .keys import key_of
 from .part_panel import PartPanel
 
@@ -113,12 +115,32 @@ def fill_link(panel: PartPanel, index: int) -> None:
     if link.driven_by is not None:
         panel.fields(path, ("full_W_per_K", "flow_exponent"))
         panel.optional(path, "stream", "W/K from the flow in m³/h", Stream, partial(worked_out.stream_fields, panel))
+    panel.optional(
+        path,
+        "icing",
+        "ice, where it gets colder than 0 °C",
+        lambda: _new_icing(link),
+        partial(_fill_icing, panel, link),
+    )
     panel.optional(path, "wall", "W/K from the layers of a wall", Wall, partial(worked_out.wall_fields, panel))
     panel.optional(path, "heatsink", "W/K from a heatsink's K/W", Heatsink, partial(worked_out.heatsink_fields, panel))
     panel.optional(
         path, "radiator", "m² from surface and emissivity", Radiator, partial(worked_out.radiator_fields, panel)
     )
     panel.button("Remove this link", panel.edits.remove)
+
+
+def _new_icing(link: Link) -> Icing:
+    return Icing(iced="b" if link.a == SURROUNDINGS else "a")
+
+
+def _fill_icing(panel: PartPanel, link: Link, here: Path) -> None:
+    panel.choice(here, "iced", [(end, name) for end, name in (("a", link.a), ("b", link.b)) if name != SURROUNDINGS])
+    panel.fields(here, ("dew_point_degC", "area_m2"))
+    if link.driven_by is not None:
+        panel.field(here, "blocks_kg")
+    panel.field(here, "start_kg")
+    panel.note(lambda: "A coarse model: an even layer that keeps heat off and stands in the way of the air.")
 
 
 def fill_drive(panel: PartPanel, index: int) -> None:
@@ -231,7 +253,7 @@ def fill_probe(panel: PartPanel, index: int) -> None:
     if not chosen:
         return
     panel.fields(path, ("dead_time_s", "offset_K", "slope", "lowest_degC", "highest_degC"))
-    panel.optional(path, "converter", "converter (bits, NTC in a divider)", Converter, partial(_fill_converter, panel))
+    panel.optional(path, "converter", "converter (bits, thermistor, table)", Converter, partial(fill_converter, panel))
     panel.optional(
         path, "correction", "two-point correction",
         lambda: Correction(shown_low_degC=0, true_low_degC=0, shown_high_degC=100, true_high_degC=100),
@@ -257,13 +279,6 @@ def _tolerance(panel: PartPanel, index: int) -> str:
     setpoint = panel.view.trial(project).plan.last_degC
     off, at = show(found.error_K(setpoint), Quantity.DIFFERENCE, scale), show(setpoint, Quantity.TEMPERATURE, scale)
     return f"It may be off by {off} at {at} ({found.source})."
-
-
-def _fill_converter(panel: PartPanel, here: Path) -> None:
-    panel.choice(here, "sensor", [("ntc", "NTC in a divider"), ("even", "even steps")])
-    panel.field(here, "bits")
-    if panel.at(here).sensor == "ntc":
-        panel.fields(here, ("ohm_at_25_degC", "beta_K", "fixed_ohm"))
 
 
 def _set_role(panel: PartPanel, index: int, role: str) -> None:
