@@ -10,8 +10,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.integrate import solve_ivp
 
+from kelvarn.desktop.stations.rig.words import verdict_text
 from kelvarn.engine.flows import Flows
 from kelvarn.engine.run import Run, compute
+from kelvarn.engine.step import open_loop
 from kelvarn.handover.user_page import user_parts
 from kelvarn.model.bodies import Body, Link, Melting, Surroundings
 from kelvarn.model.candidate import Candidate
@@ -220,3 +222,11 @@ def test_heat_path_knows_what_ice_keeps_off() -> None:
     rate = (run.bodies_degC[1, -1] - run.bodies_degC[1, -2]) / 20 * AIR  # what the air gets and gives
     into_air = 6 * (OUT_DEGC - run.bodies_degC[1, -1]) - abs(flows.link_W(1))
     assert into_air == pytest.approx(rate, abs=0.3)
+
+
+def test_what_needs_a_rest_is_told_of_the_rig_without_ice() -> None:
+    icy, dry = Case(cools_W=120).rig, Case(cools_W=120, dew_degC=-60, blocks_kg=None).rig
+    step = open_loop(icy, 1.0)
+    assert step.reading is not None
+    assert step.run.bodies_degC[:, -1] == pytest.approx(open_loop(dry, 1.0).run.bodies_degC[:, -1])
+    assert "before any ice has grown" in verdict_text(icy, 3.0, Scale.CELSIUS, None)

@@ -147,9 +147,10 @@ def _output_change(rig: Rig, before: float, after: float) -> float:
 
 
 def averaged(rig: Rig) -> Rig:
-    """A rig whose probes are read exactly and whose drives give a demand as it is, in place of pulses of it."""
+    """A rig in dry air whose probes are read exactly and whose drives give a demand as it is, not pulses of it."""
     exact = with_each(rig, "probes", lambda _: {"noise_K": 0.0, "resolution_K": 0.0, "converter": None})
-    return with_fields(exact, drives=tuple(averaged_drive(drive) for drive in rig.drives))
+    dry = with_each(exact, "links", lambda _: {"icing": None})  # ice grows without end: nothing would come to rest
+    return with_fields(dry, drives=tuple(averaged_drive(drive) for drive in rig.drives))
 
 
 def averaged_drive(drive: AnyDrive) -> AnyDrive:

@@ -1,5 +1,7 @@
 """What holds heat and how it gets from one to the other: bodies, links, draw-offs, surroundings."""
 
+from collections.abc import Sequence
+
 from pydantic import model_validator
 
 from kelvarn.units import Quantity
@@ -154,3 +156,25 @@ def check_link(link: Link, names: list[str]) -> None:
             raise ValueError(f"a link names the body “{end}”, which does not exist")
     if link.a == link.b:
         raise ValueError(f"a link joins “{link.a}” to itself; it needs two different ends")
+
+
+def check_ices(links: Sequence[Link], bodies: Sequence[Body]) -> None:
+    """Raise ValueError where ice grows on no body, on one that melts, twice on one, or chokes a fan twice."""
+    iced: set[str] = set()
+    choked: set[str] = set()
+    melting = {body.name for body in bodies if body.melting is not None}
+    for link in links:
+        if link.icing is None:
+            continue
+        body = link.iced_body
+        if body == SURROUNDINGS:
+            raise ValueError("ice grows on a body, not on the surroundings: choose the other end of the link")
+        if body in iced:
+            raise ValueError(f"ice grows on “{body}” from two links; let it take its water along one of them")
+        if body in melting:
+            raise ValueError(f"“{body}” has a melting range of its own, so that no ice can grow on it")
+        iced.add(body)
+        if link.driven_by is not None and link.icing.blocks_kg is not None:
+            if link.driven_by in choked:
+                raise ValueError(f"ice of two links chokes “{link.driven_by}”; let one of them never block")
+            choked.add(link.driven_by)

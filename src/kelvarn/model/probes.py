@@ -57,7 +57,7 @@ class Converter(ModelBase):
     sensor: Literal["even", "ntc", "ohm_curve", "volt_curve"] = field(
         "ntc", "Sensor",
         "Even steps over the probe's range, an NTC thermistor in a divider, or what the sensor has by a table.",
-        words={"even": "even steps", "ntc": "NTC in a divider", "ohm_curve": "resistance by table, in a divider",
+        words={"even": "even steps", "ntc": "NTC in a divider", "ohm_curve": "resistance by table",
                "volt_curve": "voltage by table"},
     )  # fmt: skip
     points: tuple[SensorPoint, ...] = field(

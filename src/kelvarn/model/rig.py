@@ -5,12 +5,11 @@ from typing import Any, Literal
 
 from pydantic import model_validator
 
-from .bodies import Body, DrawOff, Link, Surroundings, check_link
+from .bodies import Body, DrawOff, Link, Surroundings, check_ices, check_link
 from .drives import AnyDrive, Drive, Fan
 from .fields import SURROUNDINGS, ModelBase, Name, field
 from .goal import Goal
 from .guards import MOST_GUARDS, ONLY_ONE, Guard, Permit
-from .icing import check_ices
 from .law import Way
 from .names import check_unique
 from .probes import Probe

@@ -38,7 +38,7 @@ def ice_remarks(look: Look, name: str, known: Measures) -> Iterator[Remark]:
     for k, link in enumerate(look.rig.links):
         if link.icing is None or most is None or left is None or most < _LEAST_KG:
             continue
-        at = ("rig", "links", k, "icing")
+        at = ("rig", "links", k, "icing", "dew_point_degC")
         grown_kg = left - link.icing.start_kg
         if left < _KEPT * most or grown_kg <= _LEAST_KG:
             continue

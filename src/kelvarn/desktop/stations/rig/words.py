@@ -35,6 +35,8 @@ def verdict_text(rig: Rig, setpoint_degC: float, scale: Scale, flat_out_s: float
         if found.between is not None:
             low, high = (show(abs(output), Quantity.DRIVE) for output in found.between)
             first += f" on average, switching between {low} and {high}"
+        if any(link.icing is not None for link in rig.links):
+            first += " before any ice has grown"
         if flat_out_s is not None:
             first += f"; at full drive it gets there in {minutes(flat_out_s)}"
     text = f"{first}; {'stuck on' if rig.heats else 'with it stopped'}, {body} would {_ends(found, body, scale)}"
