@@ -7,38 +7,15 @@ Base units: degC for temperatures, K for differences, s, W, J/K, W/K, J, drive 0
 
 import math
 import re
-from dataclasses import dataclass
 from enum import StrEnum
 from functools import lru_cache
-from typing import ClassVar
+
+from .scales import SCALES as SCALES
+from .scales import Scale as Scale
 
 
 class UnitError(ValueError):
     """The text is no such quantity. The message is one sentence for the user."""
-
-
-@dataclass(frozen=True)
-class Scale:
-    """How temperatures are shown; files and code always use degC and K.
-
-    A scale that is its rig's `own` shows another quantity, such as humidity: its numbers are shown as they are.
-
-    Attributes:
-        value: its unit.
-        own: whether it is no scale of temperature.
-    """
-
-    value: str
-    own: bool = False
-
-    CELSIUS: ClassVar["Scale"]
-    FAHRENHEIT: ClassVar["Scale"]
-    KELVIN: ClassVar["Scale"]
-
-
-Scale.CELSIUS, Scale.FAHRENHEIT, Scale.KELVIN = Scale("°C"), Scale("°F"), Scale("K")
-SCALES = (Scale.CELSIUS, Scale.FAHRENHEIT, Scale.KELVIN)
-"""The scales of temperature."""
 
 
 class Quantity(StrEnum):

@@ -54,7 +54,7 @@ def two_jobs(_project: Project) -> Project:
 FUSE = gd.CutOff(name="Fuse", body="Heater mat", at_degC=105)
 CASES: list[tuple[str, Change, str]] = [
     ("nothing stops it", lambda project: project, "Stuck on, it would bring Heater mat to 280.8 °C"),
-    ("no action at a probe fault", lambda project: project, "one that reads −250.0 °C then heats on"),
+    ("no action at a probe fault", lambda project: project, "one that reads −250.0 °C then goes on heating"),
     ("Fuse above the limit", guarded(with_fields(FUSE, at_degC=115)), "acts at 115.0 °C, not below Heater mat's limit"),
     (
         "T below the setpoint",

@@ -65,6 +65,20 @@ BY_HAND = [
     # neither heats a switch of ours
     ("relay_module", 230.0, 900.0, 0.0, 62.0, 0.0, 0.0, 1.0, 1.5, 3.913043, 0.0, 20.0, 0.208957),
     ("relay_module", 24.0, 96.0, 0.0, 62.0, 0.0, 0.0, 0.75, 1.0, 4.0, 0.0, 20.0, 0.189867),
+    ("transistor_low", 12.0, 36.0, 15.0, 62.0, 0.0, 220.0, 0.75, 1.5, 3.0, 0.135, 28.37, 0.2136),
+    ("transistor_low", 24.0, 72.0, 30.0, 50.0, 0.0, 220.0, 1.0, 2.5, 3.0, 0.27, 33.5, 0.267),
+    ("transistor_low", 48.0, 240.0, 12.0, 40.0, 0.0, 220.0, 1.5, 2.0, 5.0, 0.3, 32.0, 0.237333),
+    ("transistor_high", 24.0, 120.0, 25.0, 62.0, 0.0, 220.0, 1.0, 1.0, 5.0, 0.625, 58.75, 0.178),
+    ("transistor_high", 12.0, 60.0, 20.0, 62.0, 0.0, 220.0, 0.75, 1.0, 5.0, 0.5, 51.0, 0.237333),
+    ("transistor_high", 12.0, 24.0, 50.0, 62.0, 1000.0, 220.0, 0.5, 0.5, 2.0, 0.223232, 33.8404, 0.0712),
+    ("transistor_low", 24.0, 24.0, 80.0, 62.0, 490.0, 470.0, 0.25, 1.0, 1.0, 0.10432, 26.4678, 0.1424),
+    ("transistor_low", 36.0, 180.0, 10.0, 20.0, 5000.0, 100.0, 1.0, 2.0, 5.0, 0.646, 32.92, 0.356),
+    ("transistor_low", 5.0, 15.0, 20.0, 62.0, 250.0, 330.0, 0.5, 0.4, 3.0, 0.185445, 31.4976, 0.08544),
+    ("solid_state", 230.0, 460.0, 1.3, 8.0, 0.0, 0.0, 0.75, 1.0, 2.0, 2.6, 40.8, 0.0949333),
+    ("solid_state", 230.0, 3450.0, 1.25, 1.0, 0.0, 0.0, 2.5, 4.0, 15.0, 18.75, 38.75, 0.8544),
+    ("solid_state", 48.0, 144.0, 0.9, 12.0, 0.0, 0.0, 1.0, 1.5, 3.0, 2.7, 52.4, 0.1602),
+    ("relay_module", 230.0, 2300.0, 0.0, 62.0, 0.0, 0.0, 1.5, 2.5, 10.0, 0.0, 20.0, 0.593333),
+    ("relay_module", 12.0, 6.0, 0.0, 62.0, 0.0, 0.0, 0.25, 0.5, 0.5, 0.0, 20.0, 0.0356),
 ]
 LEADS = [
     (0.1, 1.0), (0.14, 1.4), (0.25, 2.5), (0.5, 5.0), (0.75, 12.0), (0.9, 12.0), (1.0, 15.0), (1.5, 18.0), (2.0, 18.0),
@@ -97,7 +111,7 @@ def test_a_circuit_is_as_it_was_worked_out_by_hand(row: tuple[Any, ...]) -> None
     kind, volts, power_W, size, to_air, fast, gate, mm2, metres, amperes, watts, degC, lost_V = row
     drive = heater(power_W, Pwm if fast else SlowWindow)
     output = Output(
-        drive="Mat", kind=kind, load_V=volts, on_ohm=size / 1000.0 if kind == "transistor_low" else 0.0,
+        drive="Mat", kind=kind, load_V=volts, on_ohm=size / 1000.0 if kind.startswith("transistor") else 0.0,
         drop_V=size if kind == "solid_state" else 1.2, to_air_K_per_W=to_air, gate_ohm=gate, pwm_Hz=fast or None,
         lead_mm2=mm2, lead_m=metres,
     )  # fmt: skip

@@ -116,7 +116,7 @@ def test_a_probe_is_added_given_the_role_and_the_old_one_removed(rig: MainWindow
     assert [(p.name, p.body, p.role) for p in probes] == [("Probe", "Air", "watch"), ("In the part", "Part", "control")]
     pick(rig, "Role", "guards")
     assert "One probe must control" in complaint(rig)
-    press(rig, "+ converter (bits, NTC in a divider)")
+    press(rig, "+ converter (bits, thermistor, table)")
     type_into(number(rig, "Bits").edit, "12")
     press(rig, "+ two-point correction")
     type_into(number(rig, "True, high").edit, "98 °C")

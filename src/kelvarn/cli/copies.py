@@ -1,7 +1,7 @@
 """The commands `share`, `unpack`, `pack` and `diff`: copies of a project, and what differs between two."""
 
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated, Any
+from typing import Annotated
 
 import typer
 
@@ -11,10 +11,7 @@ from kelvarn.files.folder import pack as packed
 from kelvarn.files.folder import unpack as unpack_into
 from kelvarn.files.project_file import SUFFIX, load, save
 
-from .common import CommandError, File, Json, check_free, print_json
-
-if TYPE_CHECKING:
-    from kelvarn.model.project import Project
+from .common import File, Json, check_free, print_json
 
 app = typer.Typer()
 
@@ -66,7 +63,11 @@ def diff(
     """Say what differs between two versions of a project: rig, settings, trials, wiring, and what comes of it."""
     one, two = load(file), packed(other) if other.is_dir() else load(other)
     found = differences(one, two)
-    results = _results(one, two) if any(each.area in ("rig", "settings", "trials") for each in found) else []
+    results = []
+    if any(each.area in ("rig", "settings", "trials") for each in found):
+        from kelvarn.studies.versions import results_that_differ
+
+        results = [each._asdict() for each in results_that_differ(one, two)]
     if as_json:
         print_json("diff", {
             "differences": [each._asdict() for each in found], "results": results,
@@ -87,32 +88,3 @@ def diff(
             f"  {printable(row['candidate'])} on {printable(row['trial'])}, {row['measure']}: {row['one']} → "
             f"{row['other']}"
         )
-
-
-def _results(one: "Project", two: "Project") -> list[dict[str, Any]]:
-    """Measures of candidates and trials that both have, where they differ."""
-    from kelvarn.model.mark import MEASURES
-    from kelvarn.units import show
-
-    laws, trials = ({each.name for each in getattr(two, field)} for field in ("candidates", "trials"))
-    found = []
-    for candidate in (each.name for each in one.candidates if each.name in laws):
-        for trial in (each.name for each in one.trials if each.name in trials):
-            values = [_measures(project, candidate, trial) for project in (one, two)]
-            for key, measure in MEASURES.items():
-                texts = ["none" if (value := of.get(key)) is None else show(value, measure.quantity) for of in values]
-                if texts[0] != texts[1]:
-                    found.append({"candidate": candidate, "trial": trial, "measure": measure.title,
-                                  "one": texts[0], "other": texts[1]})  # fmt: skip
-    return found
-
-
-def _measures(project: "Project", candidate: str, trial: str) -> dict[str, float | None]:
-    from kelvarn.engine.prepare import RunError
-    from kelvarn.studies.results import result_of
-
-    try:
-        measures = result_of(project.rig, project.candidate(candidate).controller, project.trial(trial)).measures
-    except RunError as error:
-        raise CommandError(f"“{printable(candidate)}” on “{printable(trial)}”: {error}") from None
-    return measures.main.values | measures.values

@@ -6,6 +6,7 @@ import select
 import sys
 import threading
 from collections.abc import Callable, Iterator
+from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
 import typer
@@ -34,7 +35,9 @@ def practice(  # noqa: PLR0913 - one for each option
     serial: Annotated[bool, typer.Option("--serial", help="Reached as a serial line (usual).")] = False,
     tcp: Annotated[int | None, typer.Option(help="Reached by TCP at this port instead; 0 takes a free one.")] = None,
     modbus_tcp: Annotated[int | None, typer.Option(help="Reached by Modbus TCP at this port instead.")] = None,
-    modbus_rtu: Annotated[bool, typer.Option("--modbus-rtu", help="Reached as a line that speaks Modbus.")] = False,
+    modbus_rtu: Annotated[
+        Path | None, typer.Option(help="Reached as a line that speaks Modbus, by this name; - takes a free one.")
+    ] = None,
     mqtt: Annotated[str | None, typer.Option(help="Passed on to the broker at HOST:PORT besides.")] = None,
     obeys: Annotated[bool, typer.Option("--obeys", help="Its own loop is off: it does what it is told.")] = False,
     python: Annotated[bool, typer.Option("--python", help="The program in Python, also where C could be.")] = False,
@@ -42,9 +45,9 @@ def practice(  # noqa: PLR0913 - one for each option
     """Be a device that is not there: the rig of a project with the candidate's program as its brain, on a line."""
     if not 0.01 <= speed <= _FASTEST:
         raise CommandError(f"--speed can be from 0.01 to {_FASTEST:g}, not {speed:g}.")
-    if sum((serial, tcp is not None, modbus_tcp is not None, modbus_rtu)) > 1:
+    if sum((serial, tcp is not None, modbus_tcp is not None, modbus_rtu is not None)) > 1:
         raise CommandError("Give one of --serial, --tcp, --modbus-tcp and --modbus-rtu.")
-    is_bus = modbus_rtu or modbus_tcp is not None
+    is_bus = modbus_rtu is not None or modbus_tcp is not None
     if is_bus and (python or mqtt is not None):
         raise CommandError(
             "On Modbus the program is in C and not passed on to a broker: leave --python and --mqtt out."
@@ -63,7 +66,7 @@ def practice(  # noqa: PLR0913 - one for each option
     rig = PracticeRig(carried, PythonBrain(carried) if python else None)
     if is_bus and rig.brain.language != "C":
         raise CommandError("On Modbus the program is in C: install a compiler (apt install gcc).")
-    outlet = _outlet(tcp, modbus_tcp, is_bus=is_bus)
+    outlet = _outlet(tcp, modbus_tcp, None if modbus_rtu == Path("-") else modbus_rtu, is_bus=is_bus)
     if obeys:
         rig.hear(f"{with_sum('mode obeys')}\n".encode())
     print(f"{outlet.where}", flush=True)
@@ -76,16 +79,17 @@ def practice(  # noqa: PLR0913 - one for each option
         rig.close()
 
 
-def _outlet(tcp: int | None, modbus_tcp: int | None, *, is_bus: bool) -> "Outlet":
+def _outlet(tcp: int | None, modbus_tcp: int | None, named: Path | None, *, is_bus: bool) -> "Outlet":
     from kelvarn.link.practice.bus_outlet import BusTcpOutlet
     from kelvarn.link.practice.serve import SerialOutlet, TcpOutlet
 
     try:
         if modbus_tcp is not None:
             return BusTcpOutlet(modbus_tcp)
-        return SerialOutlet(is_bus=is_bus) if tcp is None else TcpOutlet(tcp)
+        return SerialOutlet(named, is_bus=is_bus) if tcp is None else TcpOutlet(tcp)
     except OSError as error:
-        raise CommandError(f"The line cannot be opened: {error.strerror}; name another port.") from None
+        other = "port" if named is None else "file"
+        raise CommandError(f"The line cannot be opened: {error.strerror}; name another {other}.") from None
 
 
 @contextlib.contextmanager

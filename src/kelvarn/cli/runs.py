@@ -129,7 +129,8 @@ def step(
     from kelvarn.words.reading import reading_text
 
     scale = project.scale or Scale.CELSIUS
-    print(f"{found.before * 100:.0f} % → {found.after * 100:.0f} % drive, from {start}")
+    began = start if rig.unit is None else {"cold": "rest", "warm": "half the drive"}[start]
+    print(f"{found.before * 100:.0f} % → {found.after * 100:.0f} % drive, from {began}")
     print(reading_text(found, scale))
     for name, course in zip(found.run.rig.body_names, found.run.bodies_degC, strict=True):
         first, last = (show(float(course[k]), Quantity.TEMPERATURE, scale) for k in (0, -1))

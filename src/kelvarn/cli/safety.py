@@ -62,8 +62,8 @@ def failures_text(project: Project, table: "FailureTable") -> str:
     from kelvarn.studies import failure_words as words
 
     scale = project.scale or Scale.CELSIUS
-    rows = [words.HEADINGS, *(words.cells(row.worst, scale) for row in table.rows)]
-    widths = [max(len(row[column]) for row in rows) for column in range(len(words.HEADINGS))]
+    rows = [words.headings(scale), *(words.cells(row.worst, scale) for row in table.rows)]
+    widths = [max(len(row[column]) for row in rows) for column in range(len(rows[0]))]
     lines = ["  ".join(cell.ljust(width) for cell, width in zip(row, widths, strict=True)).rstrip() for row in rows]
     return "\n".join([f"{table.verdict(scale)}.", *lines, words.action_line(table, scale), words.moments_line(table)])
 

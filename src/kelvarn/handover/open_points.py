@@ -49,7 +49,8 @@ def _of_guards(project: Project) -> list[Open]:
     guards, found = project.rig.guards, []
     cut_offs = [guard.name for guard in guards if isinstance(guard, CutOff)]
     if "cut_off" not in project.seen_to:
-        said = f"thermal cut-off {', '.join(cut_offs)} not seen to act" if cut_offs else "no thermal cut-off fitted"
+        switch = "thermal cut-off" if project.rig.unit is None else "cut-off that needs no software"
+        said = f"{switch} {', '.join(cut_offs)} not seen to act" if cut_offs else f"no {switch} fitted"
         found.append(Open(said, True, "builder"))
     if not any(isinstance(guard, ProbeFaultAction) for guard in guards):
         found.append(Open("no action set for a failed probe", True, "builder"))

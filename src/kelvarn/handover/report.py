@@ -15,7 +15,7 @@ from kelvarn.model.trial import Trial
 from kelvarn.model.trial_words import plan_text
 from kelvarn.studies.all_trials import Met, marks_met, results_of_all
 from kelvarn.studies.cold_again import cold_again_s, ready_text
-from kelvarn.studies.failure_words import HEADINGS, action_line, cells, moments_line
+from kelvarn.studies.failure_words import action_line, cells, headings, moments_line
 from kelvarn.studies.failures import FailureTable, failure_table
 from kelvarn.studies.results import Result
 from kelvarn.studies.variant_words import variant_lines
@@ -115,7 +115,7 @@ def report_html(project: Project, found: Findings, pictures: dict[str, str], sca
         rules=rules or [SheetRow("Guards", "none")],
         limitations=limitations(rig),
         trials=[_trial(project, trial, found, pictures, scale) for trial in project.trials],
-        headings=HEADINGS,
+        headings=headings(scale),
         failures=[] if isinstance(table, str) else [
             {"cells": cells(row.worst, scale), "passed": row.worst.harmful} for row in table.rows
         ],
@@ -127,7 +127,7 @@ def report_html(project: Project, found: Findings, pictures: dict[str, str], sca
     return page
 
 
-def _ready(rig: Rig, result: Result | str) -> str:
+def _ready(rig: Rig, result: Result | str, scale: Scale) -> str:
     """When a run is ready, and when a cold one can follow."""
     if isinstance(result, str):
         return ""
@@ -135,7 +135,10 @@ def _ready(rig: Rig, result: Result | str) -> str:
     cold = cold_again_s(rig, result.measures.end_degC)
     said = [ready_text(ready) or "not ready at the end"]
     if cold is not None:
-        said.append(f"cold again (within 1 K, drives off) {show(cold, Quantity.DURATION)} after the end")
+        near = show(1.0, Quantity.DIFFERENCE, scale)
+        said.append(
+            f"{scale.words.cold} again (within {near}, drives off) {show(cold, Quantity.DURATION)} after the end"
+        )
     return "; ".join(said)
 
 
@@ -169,7 +172,7 @@ def _trial(project: Project, trial: Trial, found: Findings, pictures: dict[str, 
         "name": trial.name,
         "plan": f"{show(trial.duration_s, Quantity.DURATION)}: {plan_text(trial, scale)}",
         "notes": trial.notes,
-        "ready": _ready(rig, result),
+        "ready": _ready(rig, result, scale),
         "fault": result if isinstance(result, str) else "",
         "picture": pictures.get(trial.name, ""),
         "marks": marks,

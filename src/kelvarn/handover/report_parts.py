@@ -73,9 +73,10 @@ def loop_rows(
             ]  # fmt: skip
             said = ", ".join(text.format(value) for text, value in parts if value is not None)
             yield SheetRow("Reserve of the loop, least of all setpoints", said or "no gain makes it ring")
-        ultimate = ultimate_of(rig, working_setpoint(project, project.first_trial))
-        if ultimate is not None:
-            yield SheetRow("It rings at", f"{100 * ultimate.gain_per_K:.4g} % per K, every {ultimate.period_s:.4g} s")
+            ultimate = ultimate_of(rig, working_setpoint(project, project.first_trial))
+            if ultimate is not None:
+                at = f"{100 * ultimate.gain_per_K:.4g} % per {rig.unit or 'K'}, every {ultimate.period_s:.4g} s"
+                yield SheetRow("It rings at", at)
     yield SheetRow("Sampled every", show(rig.probe.interval_s, Quantity.DURATION))
     for each in project.candidates:
         if each.name != candidate.name:

@@ -12,6 +12,7 @@ from kelvarn.model.bought import Bought
 from kelvarn.model.candidate import Candidate
 from kelvarn.model.fields import empty_word, title_of, words_of
 from kelvarn.model.gains import Parallel, to_parallel
+from kelvarn.model.guards import RuleBase
 from kelvarn.model.pid import Pid
 from kelvarn.model.project import Project
 from kelvarn.model.trial import Trial
@@ -99,6 +100,11 @@ def settings_rows(candidate: Candidate, scale: Scale, *, cools: bool = False) ->
         empty = acting is not None and getattr(c, row.field) is None
         rows.append(SheetRow(row.what, show(acting, Quantity.DURATION)) if empty else row)
     return rows
+
+
+def kind_of_rule(rule: RuleBase, scale: Scale) -> str:
+    """The kind of a guard or permit, in words that fit what is controlled."""
+    return rule.what.removeprefix("over-temperature ").removeprefix("independent thermal ") if scale.own else rule.what
 
 
 def field_rows(

@@ -22,7 +22,7 @@ from kelvarn.words.limitations import limitations
 from .open_points import open_points
 from .other_words import other_words
 from .pages import template
-from .settings import SheetRow, field_rows, fingerprint, settings_rows
+from .settings import SheetRow, field_rows, fingerprint, kind_of_rule, settings_rows
 from .wiring.circuit import circuit_of
 from .wiring.drawing import drawing
 from .wiring.parts_list import parts_list
@@ -189,7 +189,7 @@ def rule_rows(project: Project, scale: Scale) -> list[SheetRow]:
     """Guards, alarms and permits, each with what it does and every setting of it."""
     rows = []
     for rule in (*project.rig.guards, *project.rig.permits):
-        rows.append(SheetRow(f"{rule.what.capitalize()}: {rule.name}", rule.text(scale)))
+        rows.append(SheetRow(f"{kind_of_rule(rule, scale).capitalize()}: {rule.name}", rule.text(scale)))
         shown = rule.shown()
         rows += [row for row in field_rows(rule, scale) if row.field in shown]
     return rows
@@ -201,7 +201,8 @@ def rig_rows(project: Project, scale: Scale) -> list[SheetRow]:
     rows: list[SheetRow] = []
     for drive in rig.drives:
         body = drive.heated_body
-        what = f"{drive.what}, {drive.acts} {body}" if body else f"{drive.what}, more flow {drive.acts}"
+        acts = rig.words.heats if drive.acts == "heats" else rig.words.cools
+        what = f"{drive.what}, {acts} {body}" if body else f"{drive.what}, more flow {acts}"
         rows.append(SheetRow(f"Drive {drive.name}", what))
         rows += field_rows(drive, scale, leave_out=("body", "acts", "active_low"))
         if drive.active_low:

@@ -30,7 +30,7 @@ from kelvarn.words.limitations import limitations
 
 from .open_points import Open, open_points
 from .pages import template
-from .settings import fingerprint, working_setpoint
+from .settings import fingerprint, kind_of_rule, working_setpoint
 
 _MOST_FAILURES, _MOST_GAPS = 4, 3
 _NINE_TENTHS, _THREE_QUARTERS = 0.9, 0.75  # of the rise: when it is looked at, and how much must be there
@@ -105,7 +105,9 @@ def user_parts(
         "If something fails": _fails(project, failures, scale),
         "What messages mean": _messages(project.rig, scale),
         "When the controller is dead": _by_hand(project, trial, scale),
-        "Cooling down": () if main is None else _cooling(project.rig, main),
+        ("Cooling down" if project.rig.unit is None else "Coming to rest"): ()
+        if main is None
+        else _cooling(project.rig, main, scale),
         "Known only by calculation": ("; ".join(limitations(project.rig)) + ".",),
     }
     made = [Part(heading, tuple(lines)) for heading, lines in parts.items()]
@@ -217,7 +219,7 @@ def _setpoint(project: Project, trial: Trial, scale: Scale) -> Iterator[str]:
         return
     apart = float(rest[rig.body_index(rig.what_matters)] - rest[rig.body_index(rig.probe.body)])
     if abs(apart) >= _FAR_K:
-        side, far = "warmer" if apart > 0 else "colder", show(abs(apart), Quantity.DIFFERENCE, scale)
+        side, far = rig.words.warmer if apart > 0 else rig.words.colder, show(abs(apart), Quantity.DIFFERENCE, scale)
         yield f"It is of {rig.probe.body}; at rest {rig.what_matters} is {far} {side} than that."
 
 
@@ -243,7 +245,7 @@ def _do_not(project: Project, main: Result | None, points: list[Open], scale: Sc
 def _normal(project: Project, trial: Trial, main: Result, scale: Scale) -> Iterator[str]:
     rig = project.rig
     hottest = ", ".join(f"{name} {_degrees(degC, scale)}" for name, degC in main.measures.hottest_degC.items())
-    yield f"Hottest: {hottest}."
+    yield f"{rig.words.highest.capitalize()}: {hottest}."
     drive = holding_drive(rig, working_setpoint(project, trial))
     if drive is not None:
         yield f"About {show(abs(drive), Quantity.DRIVE)} drive holds it."
@@ -320,11 +322,11 @@ def _fails(project: Project, failures: Mapping[str, FailureTable | str], scale: 
 
 _FIRST: dict[type, str] = {
     Trip: "find out why, then press reset",
-    CutOff: "switch off, let it cool, find out what got hot",
+    CutOff: "switch off, let it come to rest, find out what went too far",
     ProbeFaultAction: "see to the probe, its seat and its plug",
     LinkLost: "see to the controller and its cable",
-    NoRise: "see whether heater and probe are where they belong, then press reset",
-    LongestOn: "see why it is not warm yet",
+    NoRise: "see whether what is driven and the probe are where they belong, then press reset",
+    LongestOn: "see why it is not there yet",
     Restart: "wait; begin again where the goal was lost",
     Alarm: "stay beside it until it clears",
 }
@@ -336,7 +338,7 @@ def _messages(rig: Rig, scale: Scale) -> Iterator[str]:
         todo = _FIRST.get(type(guard), "look before it goes on")
         if isinstance(guard, Trip) and not guard.latches:
             todo = "find out why: it goes on by itself"
-        yield f"{guard.name} ({guard.what}): {guard.text(scale)}. First: {todo}."
+        yield f"{guard.name} ({kind_of_rule(guard, scale)}): {guard.text(scale)}. First: {todo}."
     for permit in rig.permits:
         yield f"{permit.name}: {permit.text(scale)}."
 
@@ -346,7 +348,7 @@ def _by_hand(project: Project, trial: Trial, scale: Scale) -> Iterator[str]:
     drive = holding_drive(project.rig, setpoint)
     yield "Switch the machine off."
     if not project.rig.heats:
-        yield "By hand: full drive keeps it coldest, whatever is in it."
+        yield f"By hand: full drive keeps it {project.rig.words.lowest}, whatever is in it."
     elif drive is None:
         yield "It is not known which drive would hold it by hand."
     else:
@@ -357,7 +359,8 @@ def _by_hand(project: Project, trial: Trial, scale: Scale) -> Iterator[str]:
         )
 
 
-def _cooling(rig: Rig, main: Result) -> Iterator[str]:
+def _cooling(rig: Rig, main: Result, scale: Scale) -> Iterator[str]:
     cold = cold_again_s(rig, main.measures.end_degC)
     if cold is not None and cold > 0:
-        yield f"{_span(cold)} after the end everything is within 1 K of its rest; touch nothing hot before."
+        near, touch = show(1.0, Quantity.DIFFERENCE, scale), "" if rig.unit else "; touch nothing hot before"
+        yield f"{_span(cold)} after the end everything is within {near} of its rest{touch}."

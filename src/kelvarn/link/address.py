@@ -1,7 +1,7 @@
 """Where a device is, as people write it."""
 
 from dataclasses import dataclass, replace
-from urllib.parse import urlsplit
+from urllib.parse import parse_qsl, quote, urlsplit
 
 from .faults import LinkError
 
@@ -9,6 +9,7 @@ BAUD = 115_200
 KINDS = "serial:/dev/ttyUSB0, tcp://HOST:PORT, modbus-tcp://HOST:PORT, modbus-rtu:/dev/ttyUSB0 or mqtt://HOST/TOPIC"
 """What links are written as; those of a bus may end in # and the unit."""
 _LAST_UNIT = 247
+_CHOSEN = ("reading", "setpoint", "drive")
 _BROKER_PORTS = {"mqtt": 1883, "mqtts": 8883}
 
 
@@ -23,6 +24,7 @@ class LinkAddress:
         unit: its address on a bus.
         base: of its topics at a broker; empty where a bridge chooses it.
         map: file of the registers of a device that is not Kelvarn's; `json` for one that tells JSON to a broker.
+        chosen: of that, the path of what somebody took for reading, setpoint or drive; an empty one is none of them.
     """
 
     kind: str
@@ -31,9 +33,11 @@ class LinkAddress:
     unit: int = 1
     base: str = ""
     map: str = ""
+    chosen: tuple[tuple[str, str], ...] = ()
 
     def __str__(self) -> str:
         asks = f"?map={self.map}" if self.map and self.map != "json" else "?json" if self.map else ""
+        asks += "".join(f"&{role}={quote(path, safe='/')}" for role, path in self.chosen)
         return f"{self._bare}{asks}"
 
     @property
@@ -70,10 +74,15 @@ def link_address(text: str) -> LinkAddress:
     """
     text, _, query = text.partition("?")
     if text.startswith(("mqtt://", "mqtts://")):
-        found = broker_address(text, needs_base=query != "json")
-        if query not in ("", "json"):
-            raise LinkError(f"“{query}” is nothing that a broker is asked: a device that tells JSON ends in ?json.")
-        return replace(found, map=query)
+        asked, _, more = query.partition("&")
+        found = broker_address(text, needs_base=asked != "json")
+        chosen = tuple(parse_qsl(more, keep_blank_values=True))
+        if asked not in ("", "json") or (more and not asked) or any(role not in _CHOSEN for role, _ in chosen):
+            raise LinkError(
+                f"“{query}” is nothing that a broker is asked: a device that tells JSON ends in ?json, and what its "
+                "values are may follow: &reading=PATH&setpoint=PATH&drive=PATH."
+            )
+        return replace(found, map=asked, chosen=chosen)
     bare, hash_mark, unit = text.partition("#")
     kind = next((kind for kind in ("serial:", "modbus-rtu:", "tcp://", "modbus-tcp://") if text.startswith(kind)), "")
     is_bus, place = kind.startswith("modbus"), bare.removeprefix(kind)

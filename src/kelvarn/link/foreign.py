@@ -8,7 +8,7 @@ import json
 import math
 import re
 import time
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, replace
 from typing import Any, Literal
 
@@ -182,6 +182,34 @@ def _scaled(one: Bound, values: list[float]) -> Bound:
     if re.search(r"x100|centi|hundredths", words):
         return replace(one, scale=0.01, why=f"{one.why}; hundredths")
     return one
+
+
+def chosen_as(those: list[Bound], chosen: Sequence[tuple[str, str]], seen: dict[str, list[float]]) -> list[Bound]:
+    """The same where somebody knows better.
+
+    Args:
+        those: what they were taken for.
+        chosen: roles, and the path that has each; an empty one is had by none.
+        seen: by path what each was so far.
+
+    Raises:
+        LineError: such a value is not told.
+    """
+    paths = {path for _, path in chosen if path}
+    if missing := sorted(paths - set(seen)):
+        raise LineError(f"it does not tell “{missing[0]}”")
+    roles = {role for role, _ in chosen}
+    by_path = {path: role for role, path in chosen}
+    found = []
+    for each in those:
+        if each.where in by_path:
+            role: Role = next(one for one in ROLES if one == by_path[each.where])
+            found.append(_scaled(Bound(each.where, role, "chosen"), seen[each.where]))
+        elif each.role in roles:
+            found.append(Bound(each.where, "extra", "another one was chosen"))
+        else:
+            found.append(each)
+    return found
 
 
 class Foreign:

@@ -16,14 +16,14 @@ from .address import LinkAddress
 from .broker import Broker
 from .bus import Master
 from .faults import LinkError
-from .foreign import ROLES, Bound, Foreign, bound, checked, flattened
+from .foreign import ROLES, Bound, Foreign, bound, checked, chosen_as, flattened
 from .lines import LineError
 from .spoken import Told
 
-_LISTENS_S, _ENOUGH = 6.0, 3
-_COLUMNS = ("name", "table", "address", "words", "signed", "scale", "unit", "low", "high", "order", "role")
+_LISTENS_S, _ENOUGH, _MORE_S = 6.0, 3, 1.0
+MAP_COLUMNS = ("name", "table", "address", "words", "signed", "scale", "unit", "low", "high", "order", "role")
 _TABLES = ("input", "holding")
-_MOST_ROWS, _MOST_BYTES = 200, 200_000
+_MOST_ROWS, _MOST_BYTES, _UNBOUND = 200, 200_000, 1e9
 
 
 class ForeignBroker(Foreign):
@@ -49,7 +49,7 @@ class ForeignBroker(Foreign):
             self._lock.wait_for(lambda: self._messages >= _ENOUGH, _LISTENS_S)
             seen = dict(self._seen)
         try:
-            self.known = checked(bound(seen))
+            self.known = checked(chosen_as(bound(seen), address.chosen, seen))
         except LineError as error:
             self._broker.close()
             told = ", ".join(list(seen)[:8]) or "nothing"
@@ -81,6 +81,49 @@ class ForeignBroker(Foreign):
     def close(self) -> None:
         """As `Source.close`."""
         self._broker.close()
+
+
+class Heard(NamedTuple):
+    """A value that a device told: what it was last, and what it is taken for."""
+
+    last: float
+    bound: Bound
+
+
+def heard_at(address: LinkAddress, listens_s: float = _LISTENS_S) -> list[Heard]:
+    """What a device at a broker tells, after listening for a while; it is not spoken to.
+
+    Raises:
+        LinkError: the broker cannot be reached, or nothing is told.
+    """
+    seen: dict[str, list[float]] = {}
+    changed, heard = threading.Condition(), 0
+
+    def hear(topic: str, payload: bytes, kept: bool) -> None:
+        nonlocal heard
+        del kept
+        with changed:
+            heard += 1
+            for path, value in flattened(topic.removeprefix(address.base), payload).items():
+                seen.setdefault(path, []).append(value)
+            changed.notify_all()
+
+    broker = Broker(address, hear, (f"{address.base}/#",) if address.base else ("#",))
+    broker.begin()
+    try:
+        with changed:
+            if changed.wait_for(lambda: heard >= _ENOUGH and bool(seen), listens_s):
+                changed.wait_for(lambda: False, _MORE_S)  # each of its topics may come by itself
+            told = dict(seen)
+    finally:
+        broker.close()
+    if not told:
+        raise LinkError(f"{address}: nothing with a number was told in {listens_s:g} s: is the topic right?")
+    try:
+        those = chosen_as(bound(told), address.chosen, told)
+    except LineError:  # what was chosen once is told no more
+        those = bound(told)
+    return [Heard(told[each.where][-1], each) for each in those]
 
 
 class Row(NamedTuple):
@@ -117,6 +160,21 @@ class Row(NamedTuple):
             raw = struct.unpack(">h" if self.signed else ">H", struct.pack(">H", registers[0]))[0]
         return float(raw * self.scale)
 
+    def cells(self) -> list[str]:
+        """It as a row under `MAP_COLUMNS`."""
+        role, order = ("" if self.role == "extra" else self.role), ("high" if self.high_first else "low")
+        low, high = ("" if abs(bound) >= _UNBOUND else f"{bound:g}" for bound in (self.low, self.high))
+        table, signed = ("input" if self.is_input else "holding"), ("yes" if self.signed else "no")
+        return [self.name, table, str(self.address), str(self.words), signed, f"{self.scale:g}", "", low, high, order,
+                role]  # fmt: skip
+
+
+def map_text(rows: list[list[str]]) -> str:
+    """Rows under `MAP_COLUMNS` as the text of a file."""
+    written = io.StringIO()
+    csv.writer(written, lineterminator="\n").writerows([list(MAP_COLUMNS), *rows])
+    return written.getvalue()
+
 
 def map_of(path: Path) -> list[Row]:
     """The register map of a device, as CSV or as JSON with `registers`.
@@ -132,36 +190,44 @@ def map_of(path: Path) -> list[Row]:
         if path.stat().st_size > _MOST_BYTES:
             raise LinkError(f"{printable(path)} is too large for a register map.")
         text = path.read_text(encoding="utf-8-sig")
+    except (OSError, UnicodeDecodeError) as error:
+        raise LinkError(f"{printable(path)} cannot be read as a register map: {error}.") from None
+    return map_rows(text, printable(path))
+
+
+def map_rows(text: str, where: str) -> list[Row]:
+    """The rows of a map; `where` names it in sentences. Raises LinkError as `map_of` does."""
+    try:
         is_json = text.lstrip().startswith("{")
         listed = json.loads(text)["registers"] if is_json else list(csv.DictReader(io.StringIO(text)))
-    except (OSError, UnicodeDecodeError, ValueError, KeyError, TypeError, csv.Error, RecursionError) as error:
-        raise LinkError(f"{printable(path)} cannot be read as a register map: {error}.") from None
+    except (ValueError, KeyError, TypeError, csv.Error, RecursionError) as error:
+        raise LinkError(f"{where} cannot be read as a register map: {error}.") from None
     if not isinstance(listed, list) or not 1 <= len(listed) <= _MOST_ROWS:
-        raise LinkError(f"{printable(path)} has no rows, or more than {_MOST_ROWS}.")
+        raise LinkError(f"{where} has no rows, or more than {_MOST_ROWS}.")
     rows = []
     taken: dict[tuple[bool, int], str] = {}
     for number, each in enumerate(listed, 1):
         try:
             row = _row(each)
         except (ValueError, TypeError, KeyError, AttributeError) as error:
-            raise LinkError(f"{printable(path)}, row {number}: {error}.") from None
+            raise LinkError(f"{where}, row {number}: {error}.") from None
         for at in range(row.address, row.address + row.words):
             if (row.is_input, at) in taken:
-                raise LinkError(f"{printable(path)}: {row.name} and {taken[row.is_input, at]} overlap at {at}.")
+                raise LinkError(f"{where}: {row.name} and {taken[row.is_input, at]} overlap at {at}.")
             taken[row.is_input, at] = row.name
         rows.append(row)
     if not any(row.role == "reading" for row in rows):
-        raise LinkError(f"{printable(path)}: no row has the role reading.")
+        raise LinkError(f"{where}: no row has the role reading.")
     return rows
 
 
 def _row(each: dict[str, object]) -> Row:
     """A row of a map. Raises ValueError with what is wrong."""
-    told = {name: each.get(name) for name in _COLUMNS}
+    told = {name: each.get(name) for name in MAP_COLUMNS}
     said = {name: "" if value is None else str(value).strip() for name, value in told.items()}
     role, table, words = said["role"] or "extra", said["table"] or "input", int(said["words"] or "1")
     address, order = int(said["address"]), said["order"] or "high"
-    scale, low, high = float(said["scale"] or 1), float(said["low"] or -1e9), float(said["high"] or 1e9)
+    scale, low, high = float(said["scale"] or 1), float(said["low"] or -_UNBOUND), float(said["high"] or _UNBOUND)
     if table not in _TABLES:
         raise ValueError(f"its table is input or holding, not {table}")
     if words not in (1, 2) or not 0 <= address <= 65_535 - words:

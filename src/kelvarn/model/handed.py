@@ -11,7 +11,7 @@ from .fields import ModelBase, Name, Notes, OneLine, field, number
 CheckName = Literal["cut_off", "outputs_alone", "user_knows"]
 CHECKS: dict[CheckName, tuple[str, str]] = {
     "cut_off": ("Independent cut-off", "one that needs no software is fitted and was seen to act"),
-    "outputs_alone": ("Outputs tried alone", "each was switched before the heater was connected"),
+    "outputs_alone": ("Outputs tried alone", "each was switched before the load was connected"),
     "user_knows": ("Who may use it knows", "what the setpoint does not do, and what to do first"),
 }
 """What nobody but the maker can see to before a handover: what it is, and what a tick says."""

@@ -117,8 +117,7 @@ class Project(ModelBase):
     @property
     def scale(self) -> Scale | None:
         """Unit of what is controlled where that is no temperature, else None."""
-        response = self.rig.response
-        return None if response is None or response.unit is None else Scale(response.unit, own=True)
+        return None if self.rig.unit is None else Scale(self.rig.unit, own=True)
 
     def log(self, name: str) -> Log:
         """The log of this name; raises KeyError where there is none."""

@@ -5,6 +5,8 @@ from typing import Any, Literal
 
 from pydantic import model_validator
 
+from kelvarn.scales import QuantityWords, words_for
+
 from .bodies import Body, DrawOff, Link, Surroundings, check_ices, check_link
 from .drives import AnyDrive, Drive, Fan
 from .fields import SURROUNDINGS, ModelBase, Name, field
@@ -64,6 +66,16 @@ class Rig(ModelBase):
     def control_index(self) -> int:
         """Where the control probe stands."""
         return [probe.role for probe in self.probes].index("control")
+
+    @property
+    def unit(self) -> str | None:
+        """Unit of what is controlled where that is no temperature, else None."""
+        return None if self.response is None else self.response.unit
+
+    @property
+    def words(self) -> QuantityWords:
+        """Words for what is controlled."""
+        return words_for(self.unit)
 
     @property
     def unguarded(self) -> "Rig":

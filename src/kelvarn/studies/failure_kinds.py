@@ -53,11 +53,11 @@ class Failure:
 
 def failures_of(rig: Rig) -> list[Failure]:
     """Every single failure of a rig: of probes that somebody looks at, drives, supply, link, controller, guards."""
-    found = []
+    found, unit = [], rig.unit or "K"
     looked_at = {rig.probe.name} | {each.probe for each in rig.guards if isinstance(each, Trip | Alarm)}
     for probe in rig.probes:
         if probe.name in looked_at:
-            found += _of_probe(probe.name)
+            found += _of_probe(probe.name, unit)
     for drive in rig.drives:
         found += _of_drive(drive.name, isinstance(drive, Fan), getattr(drive, "dial_degC", None) is not None)
     found.append(Failure("the power is cut for 10 min", PowerCut(name=NAME, at_s=0, lasts_s=CUT_S)))
@@ -66,7 +66,8 @@ def failures_of(rig: Rig) -> list[Failure]:
     found.append(Failure("the link to the drives is lost", OrdersLost(name=NAME, at_s=0)))
     found.append(Failure("the controller hangs, its output as it was", ControlStalls(name=NAME, at_s=0)))
     found.append(Failure("the controller hangs at full output", ControlStalls(name=NAME, at_s=0, output=1.0)))
-    found.append(Failure("someone lowers the setpoint by 10 K", SetpointNudge(name=NAME, at_s=0, change_K=-_LOWER_K)))
+    lowered = f"someone lowers the setpoint by {_LOWER_K:g} {unit}"
+    found.append(Failure(lowered, SetpointNudge(name=NAME, at_s=0, change_K=-_LOWER_K)))
     found += [
         Failure(f"{each.name} does not act", None, each.name)
         for each in (*rig.guards, *rig.permits)
@@ -75,16 +76,16 @@ def failures_of(rig: Rig) -> list[Failure]:
     return found
 
 
-def _of_probe(name: str) -> list[Failure]:
+def _of_probe(name: str, unit: str) -> list[Failure]:
     kinds: list[tuple[str, dict[str, Any]]] = [
         ("is broken (open)", {"fault": "open"}),
         ("is shorted", {"fault": "short"}),
         ("is stuck", {"fault": "stuck"}),
         ("comes loose", {"fault": "loose"}),
-        (f"drifts up by {DRIFT_K_PER_H:g} K an hour", {"fault": "drift", "size_K": DRIFT_K_PER_H}),
-        (f"drifts down by {DRIFT_K_PER_H:g} K an hour", {"fault": "drift", "size_K": -DRIFT_K_PER_H}),
-        (f"reads {_OFF_K:g} K too high", {"fault": "offset", "size_K": _OFF_K}),
-        (f"reads {_OFF_K:g} K too low", {"fault": "offset", "size_K": -_OFF_K}),
+        (f"drifts up by {DRIFT_K_PER_H:g} {unit} an hour", {"fault": "drift", "size_K": DRIFT_K_PER_H}),
+        (f"drifts down by {DRIFT_K_PER_H:g} {unit} an hour", {"fault": "drift", "size_K": -DRIFT_K_PER_H}),
+        (f"reads {_OFF_K:g} {unit} too high", {"fault": "offset", "size_K": _OFF_K}),
+        (f"reads {_OFF_K:g} {unit} too low", {"fault": "offset", "size_K": -_OFF_K}),
     ]
     return [Failure(f"{name} {words}", ProbeFault(name=NAME, at_s=0, probe=name, **fields)) for words, fields in kinds]
 

@@ -24,7 +24,7 @@ def moments_of(rig: Rig, controller: Controller, trial: Trial) -> dict[str, floa
     """
     run = compute(rig, controller, trial)
     h, last = rig.probe.interval_s, run.time_s.size - 1
-    found: dict[str, float] = {"cold" if trial.start_degC is None else "at the start": 0.0}
+    found: dict[str, float] = {rig.words.cold if trial.start_degC is None else "at the start": 0.0}
     taken = {0}
 
     def put(name: str, sample: float) -> None:
@@ -52,8 +52,8 @@ def moments_of(rig: Rig, controller: Controller, trial: Trial) -> dict[str, floa
     put("at the largest drive", int(np.argmax(run.drive)))
     put("at the smallest drive", int(np.argmin(run.drive[1:])) + 1)
     for body, row in zip(rig.all_bodies, run.bodies_degC, strict=True):
-        put(f"with {body.name} hottest", int(np.argmax(row)))
-        put(f"with {body.name} coldest", int(np.argmin(row[1:])) + 1)
+        put(f"with {body.name} {rig.words.highest}", int(np.argmax(row)))
+        put(f"with {body.name} {rig.words.lowest}", int(np.argmin(row[1:])) + 1)
     error = run.setpoint_degC - run.measured_degC
     after = arrived if arrived is not None else 0
     put("with the reading furthest below", after + int(np.argmax(error[after:])))
@@ -81,7 +81,7 @@ def _of_plan(run: Run, put: Callable[[str, float], None], most: int) -> None:
     edges = np.flatnonzero(np.diff(moves.astype(np.int8)) != 0) + 1
     ends = [0, *edges[:most].tolist(), setpoint.size - 1]
     for first, last in pairwise(ends):
-        at = f"{setpoint[last]:.4g} °C"
+        at = f"{setpoint[last]:.4g} {run.rig.unit or '°C'}"
         if moves[min(first, moves.size - 1)]:
             put(f"on the ramp to {at}", (first + last) // 2)
         else:

@@ -5,11 +5,21 @@ from kelvarn.units import Quantity, Scale, show
 from .failure_outcome import FailureOutcome
 from .failures import ActionTried, FailureTable, action_words
 
-HEADINGS = ("failure", "hottest after it", "when the table stops", "limit passed", "who stops it", "margin")
+
+def headings(scale: Scale = Scale.CELSIUS) -> tuple[str, ...]:
+    """What stands over `cells`."""
+    return (
+        "failure",
+        f"{scale.words.highest} after it",
+        "when the table stops",
+        "limit passed",
+        "who stops it",
+        "margin",
+    )
 
 
 def cells(outcome: FailureOutcome, scale: Scale = Scale.CELSIUS) -> tuple[str, ...]:
-    """One outcome under `HEADINGS`."""
+    """One outcome under `headings`."""
     if outcome.fault:
         return f"{outcome.failure.text}, {outcome.moment}", outcome.fault, "", "", "", ""
     margin = "no limit known"

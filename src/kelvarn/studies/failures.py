@@ -108,7 +108,7 @@ class FailureTable:
             name, degC = self.hottest
             unlimited = f"; {name} has no limit and gets to {show(degC, Quantity.TEMPERATURE, scale)}: enter its limit"
         if not self.limited:
-            said = "Cannot be judged: no body has a limit. Enter one for everything that could burn or melt"
+            said = f"Cannot be judged: no body has a limit. Enter one for everything that could {scale.words.burn}"
             return f"{said}{unlimited.removesuffix(': enter its limit')}"
         names = ", ".join(self.limited)
         beforehand = any(each.beforehand for row in self.rows for each in row.outcomes)
@@ -162,7 +162,7 @@ def failure_table(
         for made in (acting(rig, action, calm),)
         for failure in failures[:_OF_ACTIONS]
         for name, at in moments.items()
-        if name in _HOLDING or name == _END or name.endswith("hottest")
+        if name in _HOLDING or name == _END or name.endswith(rig.words.highest)
     ]
     wanted = [*asked, *of_actions]
     work = _Work(controller, calm, moments)

@@ -163,7 +163,7 @@ def _far_away(look: Look) -> Iterator[Remark]:
         return
     apart = float(rest[rig.body_index(matters)] - rest[rig.body_index(rig.probe.body)])
     if abs(apart) > _FAR_K:
-        side = "warmer" if apart > 0 else "colder"
+        side = rig.words.warmer if apart > 0 else rig.words.colder
         text = f"{matters} rests {look.kelvins(abs(apart))} {side} than {rig.probe.body}, which is probed."
         yield Remark("far from the probe", None, ("rig", "probes", rig.control_index, "body"), text)
 

@@ -163,7 +163,7 @@ def _probe_fault(look: Look) -> Iterator[Remark]:
     if place is None:
         end = probe.highest_degC if not rig.heats else probe.lowest_degC
         if not rig.heats or probe.converter is None:
-            does = "heats on" if rig.heats else "cools on"
+            does = f"goes on {rig.words.heating if rig.heats else rig.words.cooling}"
             text = (
                 f"Nobody chose what happens when {probe.name} fails: one that reads {look.degC(end)} then {does} "
                 "at full drive. “If it fails” at Trial finds the action that does least harm."
@@ -178,7 +178,7 @@ def _probe_fault(look: Look) -> Iterator[Remark]:
     if ends is not None:
         end = float(ends[rig.body_index(probe.body)])
         at = ("rig", "guards", place, "action")
-        text = f"When {probe.name} fails the heater stays on: {probe.body} ends at {look.degC(end)}."
+        text = f"When {probe.name} fails the {rig.words.heater} stays on: {probe.body} ends at {look.degC(end)}."
         yield Remark("a probe fault leaves it on", None, at, text)
 
 

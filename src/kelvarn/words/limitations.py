@@ -10,7 +10,11 @@ def limitations(rig: Rig) -> list[str]:
             "only the answer to the drive is known, no temperatures inside",
             "it answers alike at every temperature",
             "no draughts, no sun",
-        ]
+        ] if rig.unit is None else [
+            "only the answer to the drive is known, nothing inside it",
+            "it answers alike at every level",
+            "nothing that comes with the weather or the air but what a trial says",
+        ]  # fmt: skip
     found = []
     air = [name for name in rig.body_names if "air" in name.lower().split()]
     if air:

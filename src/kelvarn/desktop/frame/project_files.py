@@ -4,6 +4,7 @@ from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFileDialog, QMenu, QMessageBox, QWidget
 
 from kelvarn.demos import DEMOS, Demo
@@ -11,11 +12,16 @@ from kelvarn.desktop.parts.boxes import Boxes, Button, ask_where, make_box
 from kelvarn.desktop.parts.menus import Command
 from kelvarn.desktop.parts.plain import menu_text
 from kelvarn.desktop.state.document import FILE_KIND, Document
+from kelvarn.desktop.state.jobs import Jobs
 from kelvarn.desktop.state.session import Session
 from kelvarn.files.journal import Unsaved
-from kelvarn.files.project_file import SUFFIX, roundings
+from kelvarn.files.project_file import SUFFIX, load, roundings, save
+from kelvarn.files.sharing import shared, words_of_this_computer
 from kelvarn.files.writing import safe_name
 from kelvarn.model.blank import blank_project
+from kelvarn.model.project import Project
+
+from .versions import VersionsDialog
 
 _OPEN_KINDS = f"Projects and logs (*{SUFFIX} *.csv *.tsv *.txt *.log *.json *.jsonl);;{FILE_KIND};;All files (*)"
 
@@ -29,12 +35,14 @@ class ProjectFiles:
         session: which files were opened lately.
         show_rig: called for a new rig.
         take_logs: called with files that are no projects.
+        jobs: what is computed beside the window.
     """
 
     def __init__(
         self, window: QWidget, document: Document, boxes: Boxes, session: Session, show_rig: Callable[[], None],
-        take_logs: Callable[[list[Path]], object],
+        take_logs: Callable[[list[Path]], object], jobs: Jobs,
     ) -> None:  # fmt: skip
+        self._jobs = jobs
         self._window, self._document, self._boxes, self._show_rig = window, document, boxes, show_rig
         self._session, self._take_logs = session, take_logs
         document.replaced.connect(self._note)
@@ -74,6 +82,8 @@ class ProjectFiles:
             Command(menu),
             Command(menu, "Save", "Ctrl+S", self.save),
             Command(menu, "Save as…", "Ctrl+Shift+S", self.save_as),
+            Command(menu, "Save a copy to share…", "", self.save_to_share),
+            Command(menu, "Compare with another version…", "", self.ask_compare),
             Command(menu),
             Command(menu, "Quit", "Ctrl+Q", leave, also="Ctrl+W"),
         ]
@@ -129,6 +139,30 @@ class ProjectFiles:
         suggested = self.folder / f"{safe_name(self._document.project.name)}{SUFFIX}"
         path = ask_where(self._window, "Save as", suggested, FILE_KIND)
         return path is not None and self._boxes.guarded(lambda: self._document.save(path))()
+
+    def save_to_share(self) -> None:
+        """Ask where, and save a copy without what is nobody's business; says what was left out, and what stays."""
+        suggested = self.folder / f"{safe_name(self._document.project.name)} shared{SUFFIX}"
+        path = ask_where(self._window, "Save a copy to share", suggested, FILE_KIND)
+        if path is None:
+            return
+        made = shared(self._document.project, words_of_this_computer())
+        if self._boxes.guarded(lambda: save(made.project, path))():
+            left = ", ".join(f"{count} × {what}" for what, count in made.left_out.most_common() if count) or "nothing"
+            stays = "; ".join(made.stays)
+            self._boxes.complain(f"Left out: {left}.\nNames that stay, to be looked at: {stays}.")
+
+    def ask_compare(self) -> None:
+        """Ask for another version of the project, and show what differs."""
+        name, _ = QFileDialog.getOpenFileName(self._window, "Another version", str(self.folder), FILE_KIND)
+        if name:
+            self._boxes.guarded(lambda: self.compare_with(load(Path(name)), Path(name).stem))()
+
+    def compare_with(self, other: Project, name: str) -> None:
+        """Show what differs from another version of a name."""
+        dialog = VersionsDialog(self._window, self._jobs, self._document.project, other, name)
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.open()
 
     @property
     def folder(self) -> Path:

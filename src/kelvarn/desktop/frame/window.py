@@ -65,7 +65,13 @@ class MainWindow(QMainWindow):
         self.trial, self.bench, self.handover = TrialStation(context), BenchStation(context), HandoverStation(context)
         self.stations: list[Station] = [self.rig, self.fit, self.control, self.trial, self.bench, self.handover]
         self.files = ProjectFiles(
-            self, document, self.boxes, self.session, lambda: self.go_to(RIG), self.fit.work.open_files
+            self,
+            document,
+            self.boxes,
+            self.session,
+            lambda: self.go_to(RIG),
+            self.fit.work.open_files,
+            runner.jobs,
         )
         self._stack = QStackedWidget()
         for station in self.stations:

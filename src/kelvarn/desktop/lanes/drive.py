@@ -63,7 +63,9 @@ def drive_lane(scene: Scene, *, others: bool = True) -> Lane:
         return Lane("drive", "Drive", _OF_DRIVE, weight=1.45)
     run = scene.result.run
     heating = [d.power_W for d in run.rig.drives if d.heated_body is not None]
-    acts = " and ".join(word for word, does in (("heats", run.rig.heats), ("cools", run.rig.cools)) if does)
+    acts = " and ".join(
+        word for word, does in ((run.rig.words.heats, run.rig.heats), (run.rig.words.cools, run.rig.cools)) if does
+    )
     of = f" of {show(sum(heating), Quantity.POWER)}" if len(heating) == 1 else ""
     title = f"Drive ({acts}), %{of}"
     traces = tuple(

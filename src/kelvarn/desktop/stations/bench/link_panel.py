@@ -1,15 +1,20 @@
 """Where devices are, what opening a link does, and how each link is."""
 
-from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
+from contextlib import suppress
+from pathlib import Path
+
+from PySide6.QtWidgets import QDialog, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from kelvarn.desktop.fields.plain import CutLink, heading, link, small
 from kelvarn.desktop.parts.plain import set_shown
-from kelvarn.link.address import link_address
+from kelvarn.link.address import LinkAddress, link_address
 from kelvarn.link.bench.conflicts import conflicts
 from kelvarn.link.bench.session import Session
+from kelvarn.link.faults import LinkError
 from kelvarn.link.listener import LinkState
 
 from .beside import Beside
+from .foreign import MapDialog, ValuesDialog
 from .work import Bench
 
 _STATES = {
@@ -24,6 +29,7 @@ class LinkPanel(QWidget):
     def __init__(self, bench: Bench) -> None:
         super().__init__()
         self._bench = bench
+        self.dialog: QDialog | None = None
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(4)
@@ -45,6 +51,10 @@ class LinkPanel(QWidget):
         row.addWidget(self.practice)
         row.addStretch(1)
         column.addLayout(row)
+        self.values = link("what its values are …", self._ask_values, "Of a device that tells its own JSON")
+        self.registers = link("its registers …", self._ask_registers, "Of a device that is not Kelvarn's")
+        column.addWidget(self.values)
+        column.addWidget(self.registers)
         self.state = small("")
         self.state.setWordWrap(True)
         column.addWidget(self.state)
@@ -79,15 +89,47 @@ class LinkPanel(QWidget):
         self.conflict.setText(said)
         set_shown(self.conflict, bool(said))
 
+    def _address(self) -> LinkAddress | None:
+        """What is typed, while nothing is open; None where it is none. A broker's device may lack its base."""
+        text = self.where.text().strip()
+        for tried in (text, f"{text}?json" if text.startswith("mqtt") else text):
+            with suppress(LinkError):
+                return link_address(tried) if self._bench.session is None else None
+        return None
+
     def _warn(self) -> None:
-        text = ""
-        if self._bench.session is None:
-            try:
-                text = link_address(self.where.text().strip()).warns
-            except RuntimeError:
-                text = ""
+        address = self._address()
+        text = "" if address is None else address.warns
         self.warns.setText(text)
         set_shown(self.warns, bool(text))
+        set_shown(self.values, address is not None and address.kind.startswith("mqtt"))
+        set_shown(self.registers, address is not None and address.kind.startswith("modbus"))
+
+    def _ask_values(self) -> None:
+        """Listen at the broker, and let be chosen what is what."""
+        address = self._address()
+        if address is not None:
+            self._bench.say("It is listened to …")
+            self._bench.hear(address, lambda found: self._show_values(address, found))
+
+    def _show_values(self, address: LinkAddress, found: object) -> None:
+        if isinstance(found, list):
+            self._bench.say("")
+            self.dialog = ValuesDialog(self.window(), address, found, self._open)
+            self.dialog.open()
+        else:
+            self._bench.say(str(found))
+
+    def _ask_registers(self) -> None:
+        """Let the registers be typed, or their file be chosen."""
+        address = self._address()
+        if address is not None:
+            self.dialog = MapDialog(self.window(), address, Path.cwd(), self._open)
+            self.dialog.open()
+
+    def _open(self, where: str) -> None:
+        self._bench.connect_to(where)
+        self.refresh()
 
     def _toggle(self) -> None:
         if self._bench.session is not None:

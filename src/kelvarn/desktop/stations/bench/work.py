@@ -1,6 +1,7 @@
 """What the Bench does: the link to a device, what is expected of it, and what the user wants of it."""
 
 import time
+from collections.abc import Callable
 from datetime import datetime
 from functools import partial
 
@@ -22,6 +23,7 @@ from kelvarn.link.bench.session import Session
 from kelvarn.link.bench.sweep import FanFound
 from kelvarn.link.bench.taking import TakingError, with_pairs, with_sweep
 from kelvarn.link.faults import LinkError
+from kelvarn.link.foreign_links import heard_at
 from kelvarn.link.recording import RecordingError, log_of_recording
 from kelvarn.model.bench import MOST_STEPS, FirstHourStep
 from kelvarn.model.candidate import Candidate
@@ -94,6 +96,15 @@ class Bench(QObject):
             return False
         self._begin(carried, address)
         return True
+
+    def say(self, text: str) -> None:
+        """Say something about the link that there is not yet."""
+        self.trouble = text
+        self.updated.emit()
+
+    def hear(self, address: LinkAddress, told: Callable[[object], None]) -> None:
+        """Listen to what a device at a broker tells; `told` is given what was heard, or the fault."""
+        self._jobs.start("bench: hear", lambda: heard_at(address), told, waits=False)
 
     def another(self) -> None:
         """Look at a place for one more device; the others are listened to on."""

@@ -194,7 +194,7 @@ def _fan_figures(result: Result, scale: Scale) -> list[tuple[str, str, str]]:
     starts = max(steps, switching)
     mean = whole.get("mean_drive")
     return [
-        ("hottest", show(hottest, Quantity.TEMPERATURE, scale), "ember" if over else "ink"),
+        (scale.words.highest, show(hottest, Quantity.TEMPERATURE, scale), "ember" if over else "ink"),
         (
             "step starts" if steps > switching else "switching",
             show(starts, Quantity.PER_HOUR),

@@ -51,7 +51,9 @@ def sides_of(project: Project, runner: Runner, scale: Scale) -> list[Side]:
         said = _figures(figures, scale)
         if result is not None:
             for body, degC in result.measures.hottest_degC.items():
-                said[f"Hottest: {body}"] = show(degC, MEASURES["hottest_degC"].quantity, scale)
+                said[f"{scale.words.highest.capitalize()}: {body}"] = show(
+                    degC, MEASURES["hottest_degC"].quantity, scale
+                )
             for verdict in result.verdicts:
                 said[f"Mark: {verdict.mark.title}"] = "met" if verdict.met else "not met"
         found.append(Side(candidate.name, _settings(project, candidate, scale), said))

@@ -22,7 +22,6 @@ from .converter_card import fill_converter
 from .keys import key_of
 from .part_panel import PartPanel
 
-_ACTS = [("heats", "heats"), ("cools", "cools")]
 _ROLES = [("control", "controls"), ("guard", "guards"), ("watch", "is recorded")]
 
 
@@ -158,7 +157,8 @@ def fill_drive(panel: PartPanel, index: int) -> None:
     has = type(drive).model_fields
     if "body" in has:
         panel.choice(path, "body", [(None, "nothing"), *_bodies(panel)] if drive.moves else _bodies(panel))
-    panel.choice(path, "acts", list(_ACTS))
+    words = rig.words
+    panel.choice(path, "acts", [("heats", words.heats), ("cools", words.cools)])
     panel.field(path, "dead_time_s")
     for name in drive.shown:
         show_it = panel.switch if has[name].annotation is bool else panel.field

@@ -27,10 +27,10 @@ def verdict_text(rig: Rig, setpoint_degC: float, scale: Scale, flat_out_s: float
         top = f", and there is no more than {show(found.most, Quantity.DRIVE)}" if hold and hold <= 1 else ""
         first = f"No: {target} {need} at {outside} surroundings{top}"
     elif hold < 0 and not (rig.heats and rig.cools):
-        verb = "cooled" if rig.heats else "heated"
+        verb = ("cooled" if rig.heats else "heated") if rig.unit is None else ("lowered" if rig.heats else "raised")
         first = f"No: {target} would have to be {verb} at {outside} surroundings, which this rig cannot do"
     else:
-        way = " of cooling" if hold < 0 else ""
+        way = f" of {rig.words.cooling}" if hold < 0 else ""
         first = f"{target} needs {show(abs(hold), Quantity.DRIVE)} drive{way} at {outside} surroundings"
         if found.between is not None:
             low, high = (show(abs(output), Quantity.DRIVE) for output in found.between)
@@ -64,7 +64,9 @@ def _stopped_by(rig: Rig, scale: Scale) -> str:
 
 def _ends(found: HoldVerdict, body: str, scale: Scale) -> str:
     end = found.end_degC[body]
-    return f"end at {show(end, Quantity.TEMPERATURE, scale)}" if math.isfinite(end) else "only get warmer"
+    return (
+        f"end at {show(end, Quantity.TEMPERATURE, scale)}" if math.isfinite(end) else f"only get {scale.words.warmer}"
+    )
 
 
 def holding_text(held: list[tuple[float, float]], scale: Scale) -> str:

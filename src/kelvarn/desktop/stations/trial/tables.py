@@ -6,8 +6,9 @@ from kelvarn.engine.marks import Verdict
 from kelvarn.model.mark import MEASURES, Mark
 from kelvarn.model.project import Project
 from kelvarn.model.trial import Trial
+from kelvarn.studies import failure_words
 from kelvarn.studies.all_trials import Met
-from kelvarn.studies.failure_words import HEADINGS, action_line, cells, moments_line, passed_text
+from kelvarn.studies.failure_words import action_line, cells, moments_line, passed_text
 from kelvarn.studies.failures import FailureTable, action_words
 from kelvarn.studies.results import Result
 from kelvarn.studies.stopping import Stopping
@@ -124,7 +125,7 @@ def failures(table: FailureTable, selected: str, scale: Scale) -> Content:
         rows.append((first, *rest))
     alarming = frozenset(k for k, row in enumerate(table.rows) if row.worst.harmful)
     marked = next((k for k, row in enumerate(table.rows) if row.failure.text == selected), -1)
-    return Content(HEADINGS, tuple(rows), marked, alarming)
+    return Content(failure_words.headings(scale), tuple(rows), marked, alarming)
 
 
 def failures_phrase(table: FailureTable) -> Phrase:

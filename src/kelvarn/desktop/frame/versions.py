@@ -1,0 +1,78 @@
+"""Two versions of a project side by side: what differs, and what comes of it."""
+
+from collections.abc import Iterable
+
+from PySide6.QtWidgets import QDialog, QDialogButtonBox, QTableWidgetItem, QVBoxLayout, QWidget
+
+from kelvarn.desktop.fields.plain import heading, small
+from kelvarn.desktop.parts.table import ReadTable
+from kelvarn.desktop.state.jobs import Jobs
+from kelvarn.files.comparing import differences
+from kelvarn.model.project import Project
+from kelvarn.studies.versions import results_that_differ
+from kelvarn.units import counted
+
+_CHANNEL = "versions"
+_RUNS = ("rig", "settings", "trials")
+"""Areas from which something comes."""
+
+
+class VersionsDialog(QDialog):
+    """What differs between the project here and another version, by where it stands; below it what comes of that.
+
+    Args:
+        parent, jobs: over what, and what runs both.
+        here, there: the two.
+        name: what the other one is called.
+    """
+
+    def __init__(self, parent: QWidget, jobs: Jobs, here: Project, there: Project, name: str) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Two versions")
+        self._jobs = jobs
+        found = differences(there, here)
+        column = QVBoxLayout(self)
+        column.addWidget(heading(f"From “{name}” to the project here: {counted(len(found), 'difference')}"))
+        self.table = _table("What differs", ("Of", "Where", name, "here"))
+        _fill(self.table, ((each.area, each.where, each.one or "–", each.other or "–") for each in found))
+        column.addWidget(self.table, 2)
+        self.said = small("")
+        column.addWidget(self.said)
+        self.results = _table("What comes of it", ("Candidate", "Trial", "Measure", name, "here"))
+        column.addWidget(self.results, 1)
+        close = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
+        close.rejected.connect(self.reject)
+        column.addWidget(close)
+        self.resize(900, 560)
+        self.finished.connect(lambda _: jobs.stop(_CHANNEL))
+        if any(each.area in _RUNS for each in found):
+            self.said.setText("What comes of it is computed …")
+            jobs.start(_CHANNEL, lambda: results_that_differ(there, here), self._take)
+        else:
+            self.said.setText("Nothing that runs differs.")
+
+    def _take(self, found: object) -> None:
+        if not isinstance(found, list):
+            self.said.setText(str(found))
+            return
+        self.said.setText(f"What comes of it: {counted(len(found), 'measure')} of what both have.")
+        _fill(self.results, (tuple(each) for each in found))
+
+
+def _table(title: str, headings: tuple[str, ...]) -> ReadTable:
+    table = ReadTable(title, len(headings))
+    table.setHorizontalHeaderLabels(list(headings))
+    table.verticalHeader().hide()
+    table.horizontalHeader().setStretchLastSection(True)
+    return table
+
+
+def _fill(table: ReadTable, rows: Iterable[tuple[str, ...]]) -> None:
+    listed = list(rows)
+    table.setRowCount(len(listed))
+    for k, row in enumerate(listed):
+        for c, text in enumerate(row):
+            table.setItem(k, c, QTableWidgetItem(text))
+    table.resizeColumnsToContents()
+    for c in range(table.columnCount()):
+        table.setColumnWidth(c, min(table.columnWidth(c), 330))
