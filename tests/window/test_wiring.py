@@ -1,9 +1,10 @@
 """Wiring and parts at Handover, by mouse and keys."""
 
+from datetime import date
 from pathlib import Path
 
 import pytest
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QApplication, QFileDialog, QPushButton
 from pytestqt.qtbot import QtBot
 
@@ -12,7 +13,10 @@ from kelvarn.desktop.fields.binding import Binding
 from kelvarn.desktop.fields.number import NumberField
 from kelvarn.desktop.frame.window import HANDOVER, MainWindow
 from kelvarn.desktop.parts.plain import PlainLabel
-from tests.window.conftest import close_window, open_window
+from kelvarn.files.project_file import load, save
+from kelvarn.handover.sheet import sheet_html
+from kelvarn.units import Scale
+from tests.window.conftest import click, close_window, open_window
 
 
 def said(window: MainWindow) -> str:
@@ -102,4 +106,25 @@ def test_a_reading_is_typed_and_what_the_device_would_do_is_said(qtbot: QtBot) -
     station.ask.edit.clear()
     qtbot.keyClicks(station.ask.edit, "warm")
     assert "warm" in station.ask.says.text()
+    close_window(window)
+
+
+def test_what_was_tried_by_hand_is_ticked_kept_and_on_the_sheet(qtbot: QtBot, tmp_path: Path) -> None:
+    window = open_window(qtbot, find_demo("cure-cabinet").build())
+    window.go_to(HANDOVER)
+    window.handover.set_target("wiring")
+    ticks = window.handover.wiring.ticks
+    qtbot.waitUntil(lambda: ticks["place"].height() > 8)
+    click(ticks["place"], QPoint(8, ticks["place"].height() // 2))
+    click(ticks["leads"], QPoint(8, ticks["leads"].height() // 2))
+    assert window.document.project.wiring.seen_to == ("place", "leads")
+    save(window.document.project, tmp_path / "a.kelvarn")
+    assert load(tmp_path / "a.kelvarn").wiring.seen_to == ("place", "leads")
+    project = window.document.project
+    page = sheet_html(project, project.candidates[0].name, {}, {}, Scale.CELSIUS, date(2026, 1, 2))
+    assert "☑ a dry place" in page
+    assert "☐ mains only by who may" in page
+    window.document.undo()
+    assert window.document.project.wiring.seen_to == ("place",)
+    assert not ticks["leads"].isChecked()
     close_window(window)

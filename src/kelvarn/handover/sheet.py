@@ -13,6 +13,7 @@ from kelvarn.model.mark import MEASURES
 from kelvarn.model.project import Project
 from kelvarn.model.trial import Trial
 from kelvarn.model.trial_words import plan_text
+from kelvarn.model.wiring import BY_HAND
 from kelvarn.studies.failure_words import cells, passed_text, stopped_text
 from kelvarn.studies.failures import FailureTable
 from kelvarn.studies.results import Result
@@ -27,7 +28,7 @@ from .wiring.circuit import circuit_of
 from .wiring.drawing import drawing
 from .wiring.parts_list import parts_list
 from .wiring.terminals import terminals
-from .wiring.warnings import BY_HAND, warnings_of
+from .wiring.warnings import warnings_of
 from .worked_cases import worked_cases
 
 _SHOWN = (
@@ -132,7 +133,8 @@ def wiring_of(project: Project) -> dict[str, Any]:
     width = float(svg.split('width="', 1)[1].split('"', 1)[0])
     return {
         "drawing": base64.b64encode(svg.encode()).decode(), "width": round(min(width, _WIDEST)), "warned": warned,
-        "terminals": terminals(circuit), "parts": parts_list(circuit), "by_hand": BY_HAND,
+        "terminals": terminals(circuit), "parts": parts_list(circuit),
+        "by_hand": [(key in project.wiring.seen_to, text) for key, text in BY_HAND.items()],
     }  # fmt: skip
 
 

@@ -91,6 +91,18 @@ class Signal(ModelBase):
     takes_mA: float = number(10.0, Quantity.NUMBER, 0.1, 5000.0, "Takes, mA", "Current that the pin must give.")
 
 
+SeenBy = Literal["outputs", "cut_off", "levels", "place", "leads", "mains"]
+BY_HAND: dict[SeenBy, str] = {
+    "outputs": "each output, its load unplugged",
+    "cut_off": "the cut-off, with a hot-air gun",
+    "levels": "each pin while the board starts",
+    "place": "a dry place, air comes to it",
+    "leads": "leads clear of fans and heat",
+    "mains": "mains only by who may",
+}
+"""What nobody but whoever wires it can see to."""
+
+
 class Wiring(ModelBase):
     """All of it; parts of the rig that are not named are wired as proposed."""
 
@@ -108,3 +120,4 @@ class Wiring(ModelBase):
     outputs: tuple[Output, ...] = field((), "Switches", "Of the drives.", max_length=30)
     probes: tuple[ProbeWiring, ...] = field((), "Probes", "How they reach the board.", max_length=60)
     signals: tuple[Signal, ...] = field((), "Signals", "What alarms drive.", max_length=30)
+    seen_to: tuple[SeenBy, ...] = field((), "Seen to", "What was tried by hand.", max_length=len(BY_HAND))

@@ -28,6 +28,7 @@ AIR_DEGC = 40.0
 """Of the air round switches in a box, if the surroundings are not warmer."""
 _FAN_PWM_HZ, _SLOWEST_CONTROL_HZ = 25_000.0, 18_000.0
 _MAINS = 230.0
+CONTACTOR = "drives' contactor"
 
 
 @dataclass(frozen=True)
@@ -181,7 +182,7 @@ def circuit_of(project: Project) -> Circuit:
     of_signals = {each.outlet: each for each in wiring.signals}
     outlets = sorted({guard.outlet for guard in rig.guards if isinstance(guard, Alarm)} - {"message"})
     signals = tuple((of_signals.get(outlet) or Signal(outlet=outlet)) for outlet in outlets)
-    others = [("drives' contactor", pins.contactor), ("reset button", pins.reset)]
+    others = [(CONTACTOR, pins.contactor), ("reset button", pins.reset)]
     others += [] if pins.loads is None else [("contactor of what heats by itself", pins.loads)]
     others += [(f"converters' {name}", pin) for name, pin in zip(("clock", "data"), pins.converters, strict=False)]
     contacts = [permit for permit in rig.permits if wiring.board != "linux" or not isinstance(permit, Hours)]

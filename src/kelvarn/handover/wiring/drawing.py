@@ -11,7 +11,7 @@ from typing import NamedTuple
 from kelvarn.model.wiring import SWITCH_WORDS
 from kelvarn.units import Quantity, show
 
-from .circuit import Circuit, Switched
+from .circuit import CONTACTOR, Circuit, Switched
 from .pins import kind_of
 from .warnings import BOARD, Warned
 
@@ -127,6 +127,8 @@ def _of_output(circuit: Circuit, each: Switched, warned: set[str]) -> _Row:
         parts.insert(0, _Part(f"{output.gate_ohm:g} Ω"))
     if each.heats and circuit.cut_off is not None:
         parts.append(_Part(f"cut-off {show(circuit.cut_off.at_degC, Quantity.TEMPERATURE)}", carries=True))
+    if any(name == CONTACTOR and pin for name, pin in circuit.others):
+        parts.append(_Part("contactor", carries=True))
     if output.fuse_A is not None:
         parts.append(_Part(f"fuse {output.fuse_A:g} A", carries=True))
     load = next(k for k, part in enumerate(parts) if part.text.startswith(name))

@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 from kelvarn.model.wiring import SWITCH_WORDS
 
-from .circuit import Circuit, Switched
+from .circuit import CONTACTOR, Circuit, Switched
 from .pins import kind_of
 
 
@@ -64,7 +64,7 @@ def _of_output(circuit: Circuit, each: Switched) -> Iterator[Terminal]:
     through = f"{output.gate_ohm:g} Ω" if output.kind.startswith("transistor") else ""
     yield Terminal(f"pin {each.pin}", through, f"input of the {switch}")
     saved = [f"fuse {output.fuse_A:g} A"] if output.fuse_A is not None else []
-    saved.append("drives' contactor")
+    saved.append(CONTACTOR)
     saved += ["thermal cut-off"] if each.heats and circuit.cut_off is not None else []
     if output.kind == "transistor_low":
         yield Terminal(plus, ", then ".join(saved), f"plus of {name}", lead)

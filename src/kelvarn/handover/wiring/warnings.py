@@ -14,12 +14,6 @@ from .pins import kind_of
 HOT_DEGC = {"transistor_low": 110.0, "transistor_high": 110.0, "solid_state": 80.0}
 """How warm a switch may get for long, by its kind. A transistor's resistance rises by about half until 150 °C, which is
 not reckoned in: what lies between makes room for that."""
-BY_HAND = (
-    "each output alone, the load unplugged", "the cut-off, with a hot-air gun",
-    "the level of each pin while the board starts", "the box stands where it is dry, and air comes to it",
-    "leads clear of fans and of what is hot", "mains only by somebody who may",
-)  # fmt: skip
-"""What nobody but whoever wires it can see to."""
 SUPPLY, BOARD = "Supply", "Board"
 _MOST_DROP_SHARE, _VOLTS_SPARE, _FUSE_SPARE = 0.05, 1.2, 1.1
 _WEAK_OHM, _LEAK_A = 1e6, 1e-5

@@ -1,6 +1,6 @@
 """Wiring and parts, at Handover: what is shown left, in the middle and right of it."""
 
-from PySide6.QtWidgets import QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QVBoxLayout, QWidget
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.fields.plain import heading
@@ -8,9 +8,9 @@ from kelvarn.desktop.parts.plain import set_shown
 from kelvarn.desktop.state.document import Document
 from kelvarn.desktop.state.view import View
 from kelvarn.handover.wiring.circuit import circuit_of
-from kelvarn.handover.wiring.warnings import BY_HAND, Warned, warnings_of
+from kelvarn.handover.wiring.warnings import Warned, warnings_of
+from kelvarn.model.wiring import BY_HAND, SeenBy
 
-from .ready import note
 from .wiring_parts import PartPanel, PartsList, parts_of
 from .wiring_view import WiringView
 
@@ -39,9 +39,17 @@ class WiringPages:
         column.setContentsMargins(0, 0, 0, 14)
         column.addWidget(self.part)
         column.addSpacing(8)
-        column.addWidget(heading("Still to be tried by hand"))
-        for text in BY_HAND:
-            column.addWidget(note(f"☐ {text}", "muted"))
+        column.addWidget(heading("To be tried by hand"))
+        self.ticks: dict[SeenBy, QCheckBox] = {}
+        for key, text in BY_HAND.items():
+            tick = self.ticks[key] = QCheckBox(text[:1].upper() + text[1:])
+            tick.clicked.connect(lambda on, k=key: self._tick(k, on))
+            column.addWidget(tick)
+
+    def _tick(self, key: SeenBy, on: bool) -> None:
+        before = self._document.project.wiring.seen_to
+        after = tuple(each for each in BY_HAND if (on if each == key else each in before))
+        self._document.set(("wiring", "seen_to"), after, f"{'tick' if on else 'untick'}: {BY_HAND[key]}")
 
     def _choose(self, name: str) -> None:
         self._chosen = name
@@ -53,6 +61,8 @@ class WiringPages:
             set_shown(widget, shown)
         if not shown:
             return
+        for key, tick in self.ticks.items():
+            tick.setChecked(key in self._document.project.wiring.seen_to)
         circuit = circuit_of(self._document.project)
         names = parts_of(circuit)
         self.warned = warnings_of(circuit)
