@@ -13,6 +13,7 @@ from scipy.integrate import solve_ivp
 from kelvarn.desktop.stations.rig.words import verdict_text
 from kelvarn.engine.flows import Flows
 from kelvarn.engine.run import Run, compute
+from kelvarn.engine.steady import rest_degC
 from kelvarn.engine.step import open_loop
 from kelvarn.handover.user_page import user_parts
 from kelvarn.model.bodies import Body, Link, Melting, Surroundings
@@ -28,6 +29,7 @@ from kelvarn.model.probes import Probe
 from kelvarn.model.project import Project
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Plan, SetpointChange, Trial
+from kelvarn.studies.failures import failure_table
 from kelvarn.studies.results import result_of
 from kelvarn.tune.remarks import remarks
 from kelvarn.units import Quantity, Scale, show
@@ -230,3 +232,19 @@ def test_what_needs_a_rest_is_told_of_the_rig_without_ice() -> None:
     assert step.reading is not None
     assert step.run.bodies_degC[:, -1] == pytest.approx(open_loop(dry, 1.0).run.bodies_degC[:, -1])
     assert "before any ice has grown" in verdict_text(icy, 3.0, Scale.CELSIUS, None)
+
+
+def test_the_failure_table_calls_nothing_safe_that_still_ices() -> None:
+    project = _project(Case(dew_degC=0))
+    bodies = tuple(with_fields(body, limit_degC=60.0, low_limit_degC=-90.0) for body in project.rig.bodies)
+    rig = with_fields(project.rig, bodies=bodies)
+    trial = with_fields(project.first_trial, duration_s=3 * 3600)
+    table = failure_table(rig, project.candidates[0].controller, trial)
+    assert not table.safe
+    stuck = next(row.worst for row in table.rows if row.failure.text == "Cooler is stuck on")
+    assert not stuck.rests
+    # Followed further, the coil passes what a table that believed the rig without ice would have called its end.
+    forever = _run(Case(dew_degC=0), 5 * WHOLE_DAY)
+    assert forever.bodies_degC[0, -1] < rest_degC(project.rig, 1.0)[0] - 5  # type: ignore[index]
+    assert stuck.passed is None
+    assert stuck.harmful  # nobody knows how far it goes: it is not called safe

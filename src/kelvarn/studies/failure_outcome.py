@@ -156,7 +156,11 @@ def _tends(rig: Rig, controller: Controller, found: Followed) -> tuple[dict[str,
         return None, any(body.margin_K(0.0, 0.0) is not None for body in rig.all_bodies) and found.trip is None
     further = max if found.rising else min
     named, past = {}, False
+    iced = {link.iced_body for link in rig.links if link.icing is not None}
     for k, body in enumerate(rig.all_bodies):
+        if body.name in iced and not found.rising:  # ice keeps off what would warm it: nobody knows how cold it gets
+            past = past or body.low_limit_degC is not None
+            continue
         named[body.name] = further(float(each[k]) for each in ends if each is not None)
         margin = body.margin_K(named[body.name], named[body.name])
         past = past or (margin is not None and margin < 0.0)

@@ -28,6 +28,7 @@ _SAME_K = 0.05
 _MOST_LEFT_K = 5.0  # to come where no limit is near
 _MOST_SHARE = 0.95
 _SAME_DRIVE = 2e-3
+_SAME_KG = 1e-4  # of ice, from one stretch to the next
 _OF_A_ROUND = 0.05  # of how far it goes to and fro
 
 GoOn = Callable[[float], bool]
@@ -230,6 +231,9 @@ class FollowedRun(PreparedRun):
         same_drive = _SAME_DRIVE + _OF_A_ROUND * float(np.ptp(given[last]))
         if abs(float(given[last].mean() - given[before].mean())) > same_drive:
             return False
+        for row in self._trace.ice_kg:  # what ices is never the same again
+            if abs(float(row[last].mean() - row[before].mean())) > _SAME_KG:
+                return False
         for k, (body, row) in enumerate(zip(self._of[0].all_bodies, self._trace.bodies_degC, strict=True)):
             same_K = _SAME_K + _OF_A_ROUND * float(np.ptp(row[last]))
             tops, bottoms = ([float(of(row[part])) for part in (first, before, last)] for of in (np.max, np.min))
