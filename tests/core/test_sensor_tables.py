@@ -148,6 +148,7 @@ def test_generated_programs_read_by_the_same_table(
     ({"points": ()}, "two rows"),
     ({"points": (SensorPoint(degC=0, value=5), SensorPoint(degC=0, value=6))}, "go up"),
     ({"points": (SensorPoint(degC=0, value=5), SensorPoint(degC=9, value=6), SensorPoint(degC=20, value=5))}, "turns"),
+    ({"points": (SensorPoint(degC=0, value=6), SensorPoint(degC=9, value=5), SensorPoint(degC=20, value=5))}, "turns"),
     ({"points": (SensorPoint(degC=0, value=0), SensorPoint(degC=9, value=6))}, "above 0"),
     ({"sensor": "volt_curve", "points": (SensorPoint(degC=0, value=1), SensorPoint(degC=9, value=6))}, "6 V"),
 ])  # fmt: skip
