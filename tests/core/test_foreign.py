@@ -6,8 +6,8 @@ from typing import Any
 
 import pytest
 
-from kelvarn.link.foreign import Foreign, bound, flattened
-from kelvarn.link.lines import number
+from kelvarn.link.foreign import Foreign, bound, chosen_as, flattened
+from kelvarn.link.lines import LineError, number
 from kelvarn.link.spoken import SpokenWire, Told
 
 # Twenty made shapes: messages by topic, and where reading, setpoint and drive stand (None: there is none).
@@ -129,3 +129,11 @@ def test_a_sample_is_told_once_however_often_it_is_looked_for() -> None:
         said += wire.read(0.001)
     assert said.count(b"w 7 ") == 1
     wire.close()
+
+
+def test_who_knows_better_is_followed_and_a_role_that_none_has_is_had_by_none() -> None:
+    seen = {"temp": [61.5, 62.5], "target": [60.0, 60.0], "heater": [1.0, 0.0], "inner": [700.0, 701.0]}
+    roles = {each.where: each.role for each in chosen_as(bound(seen), (("drive", ""), ("reading", "inner")), seen)}
+    assert roles == {"temp": "extra", "target": "setpoint", "heater": "extra", "inner": "reading"}
+    with pytest.raises(LineError, match="does not tell “gone”"):
+        chosen_as(bound(seen), (("reading", "gone"),), seen)

@@ -1,12 +1,17 @@
 """A sensor's table typed and pasted; ice at a link with its lane; the wave of a quick PWM at the cursor."""
 
+from dataclasses import replace
+
+import numpy as np
 import pytest
-from PySide6.QtGui import QGuiApplication
+from PySide6.QtCore import QRectF
+from PySide6.QtGui import QGuiApplication, QImage, QPainter
 from pytestqt.qtbot import QtBot
 
 from kelvarn.desktop.frame.window import CONTROL, RIG, MainWindow
 from kelvarn.desktop.stations.rig.keys import key_of
-from kelvarn.desktop.strip.wave import wave_text
+from kelvarn.desktop.strip.lane import LaneTrace, Wave
+from kelvarn.desktop.strip.wave import paint_wave, wave_text
 from kelvarn.model.edit import put
 from kelvarn.model.probes import Converter
 
@@ -105,3 +110,12 @@ def test_a_quick_pwm_is_drawn_at_the_cursor(window: MainWindow, qtbot: QtBot) ->
         "off all of 40 µs", "on 12 µs of 40 µs", "on all of 40 µs",
     ]  # fmt: skip
     assert wave_text(0.5, 0.02) == "on 10 ms of 20 ms"
+    for duty in (0.25, 0.75):  # so long is the line at its top, of each period
+        image = QImage(900, 40, QImage.Format.Format_RGB32)
+        image.fill(0xFFFFFF)
+        painter = QPainter(image)
+        at = LaneTrace("Fan", np.array([0.0, 1.0]), np.array([duty, duty]), 0)
+        paint_wave(painter, Wave(at, 40e-6), replace(frame, rect=QRectF(0, 0, 900, 40)), 0.0, 10.0)
+        painter.end()
+        high, low = (sum(image.pixel(x, y) & 0xFFFFFF != 0xFFFFFF for x in range(20, 700)) for y in (4, 36))
+        assert high / (high + low) == pytest.approx(duty, abs=0.1)

@@ -127,4 +127,6 @@ def test_what_was_tried_by_hand_is_ticked_kept_and_on_the_sheet(qtbot: QtBot, tm
     window.document.undo()
     assert window.document.project.wiring.seen_to == ("place",)
     assert not ticks["leads"].isChecked()
+    click(ticks["place"], QPoint(8, ticks["place"].height() // 2))
+    assert window.document.project.wiring.seen_to == ()
     close_window(window)
