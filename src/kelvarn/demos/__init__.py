@@ -15,10 +15,11 @@ from .wax_pot import wax_pot
 
 @dataclass(frozen=True)
 class Demo:
-    """A demo project: its name on the command line, one line on what it shows, and what builds it."""
+    """A demo project: its name on the command line, what it shows in a line and in few words, and what builds it."""
 
     name: str
     line: str
+    brief: str
     build: Callable[[], Project]
 
     @property
@@ -29,28 +30,27 @@ class Demo:
 
 DEMOS = (
     Demo(
-        "cure-cabinet",
-        "a resin cure cabinet: on/off, P, PI and PID, through a cold start, a door and a cold night",
-        cure_cabinet,
+        "cure-cabinet", "a resin cure cabinet: on/off, P, PI and PID, through a cold start, a door and a cold night",
+        "PID, a door, a cold night", cure_cabinet,
     ),
     Demo(
-        "heatsink-fan",
-        "an amplifier's heatsink: two fan curves against PI, a guard probe",
-        heatsink_fan,
+        "heatsink-fan", "an amplifier's heatsink: two fan curves against PI, a guard probe",
+        "steps, a ramp, a quiet PI", heatsink_fan,
+    ),
+    Demo("tempering-bowl", "a chocolate bowl: heats and cools through a plan", "heats, cools, a plan", tempering_bowl),
+    Demo(
+        "wax-pot", "a candle-wax pot: stored heat, a melting plateau, a relay and its life", "stored heat, a relay",
+        wax_pot,
     ),
     Demo(
-        "tempering-bowl",
-        "a chocolate bowl: heats and cools through a plan",
-        tempering_bowl,
+        "lemon-shed", "a shed of lemon trees: frost guard by times of day, permits, a probe that fails in the night",
+        "frost, hours, permits", lemon_shed,
     ),
-    Demo("wax-pot", "a candle-wax pot: stored heat, a melting plateau, a relay and its life", wax_pot),
     Demo(
-        "lemon-shed",
-        "a shed of lemon trees: frost guard by times of day, permits, a probe that fails in the night",
-        lemon_shed,
+        "enamelling-kiln", "a kiln at 820 °C: radiation, a thermocouple, the door while it is hot",
+        "radiation, the door hot", enamelling_kiln,
     ),
-    Demo("enamelling-kiln", "a kiln at 820 °C: radiation, a thermocouple, the door while it is hot", enamelling_kiln),
-)
+)  # fmt: skip
 """All demos; the first is the main one."""
 
 

@@ -22,6 +22,11 @@ class Tolerance(ModelBase):
 
     of: OneLine = field(..., "Field", "Which field of the part.", max_length=60)
     size: float = number(..., Quantity.NUMBER, 0.0, 1000.0, "Tolerance", "Share of its value, 0 … 0.9, or kelvins.")
+    guess: float | None = number(
+        None, Quantity.NUMBER, -1e13, 1e13, "Guessed", "What the value was guessed to be; another one is no guess.",
+        empty="no guess",
+    )  # fmt: skip
+    measure: OneLine = field("", "Measured by", "How a guessed value is measured.", max_length=200)
 
     @model_validator(mode="after")
     def _known(self) -> Self:
@@ -154,3 +159,23 @@ def _inside(part: Any, values: dict[str, float]) -> dict[str, float]:
     if "lag2_s" in found:
         found["lag2_s"] = min(found["lag2_s"], found.get("lag_s", part.lag_s))
     return found
+
+
+@dataclass(frozen=True)
+class Guess:
+    """A value of a rig that is no more than a guess, and how it is measured."""
+
+    parameter: Parameter
+    measure: str
+
+
+def guesses(rig: Any) -> list[Guess]:
+    """What of a rig is still as it was guessed; a value that somebody has changed is no guess any more."""
+    guessed = {
+        (*path, each.of): each for _, path, _, part in _parts(rig) for each in part.tolerances if each.guess is not None
+    }
+    return [
+        Guess(each, guessed[each.path].measure)
+        for each in parameters(rig, all_of_them=True)
+        if each.path in guessed and each.value == guessed[each.path].guess
+    ]

@@ -11,7 +11,6 @@ from types import TracebackType
 from PySide6.QtCore import QSettings, QTimer
 from PySide6.QtWidgets import QApplication
 
-from kelvarn.demos import DEMOS
 from kelvarn.desktop import theme
 from kelvarn.desktop.frame import scaling
 from kelvarn.desktop.frame.window import MainWindow
@@ -21,6 +20,7 @@ from kelvarn.desktop.state.runner import Runner
 from kelvarn.desktop.state.session import Session
 from kelvarn.files.faults import FileError
 from kelvarn.files.journal import left_behind
+from kelvarn.model.blank import blank_project
 from kelvarn.model.project import Project
 
 _SAME = 1.05  # texts that are no more than this larger than usual are as usual
@@ -30,14 +30,19 @@ def start(project: Project | None, file: Path | None, logs: list[Path] | None = 
     """Open the window; returns the exit code when it is closed.
 
     Args:
-        project, file: what it opens on, and the file that came from, if any; None: where work was left, else a demo.
+        project, file: what it opens on, and the file that came from, if any; None: where work was left, else what
+            there is to begin with.
         logs: files that are added to it as logs.
     """
     app, session = _application()
-    window = _window(app, _first_document(project, file, session), session, goes_on=project is None)
+    nothing = project is None and session.left() is None
+    window = _window(app, _first_document(project, file, session), session, goes_on=project is None and not nothing)
+    if nothing and not logs:
+        window.show_start()
     if logs:
         QTimer.singleShot(0, partial(window.files.take, logs))
-    QTimer.singleShot(0, partial(_offer_recovery, window))
+    if not window.nothing_open:  # there it is offered beside the rest
+        QTimer.singleShot(0, partial(_offer_recovery, window))
     code = app.exec()
     while window.begins_anew:
         again = window.document.carried_on()
@@ -52,7 +57,7 @@ def _first_document(project: Project | None, file: Path | None, session: Session
     if project is not None:
         return Document(project, file)
     left = session.left()
-    return Document(DEMOS[0].build()) if left is None else Document(*left)
+    return Document(blank_project()) if left is None else Document(*left)
 
 
 def _application() -> tuple[QApplication, Session]:

@@ -17,6 +17,8 @@ from kelvarn.desktop.frame import scaling
 from kelvarn.desktop.frame.finder import Findable, Finder, go_to_field
 from kelvarn.desktop.frame.project_files import ProjectFiles
 from kelvarn.desktop.frame.run_table import ask_table
+from kelvarn.desktop.frame.start.pages import StartPages
+from kelvarn.desktop.frame.start.screen import StartScreen
 from kelvarn.desktop.frame.station_line import StationLine, Stop
 from kelvarn.desktop.parts.boxes import Boxes
 from kelvarn.desktop.parts.menus import Command, Menus
@@ -34,6 +36,7 @@ from kelvarn.desktop.stations.rig.station import RigStation
 from kelvarn.desktop.stations.station import Context, Station
 from kelvarn.desktop.stations.trial.station import TrialStation
 from kelvarn.desktop.strip.strip import Strip
+from kelvarn.model.blank import blank_project
 from kelvarn.model.names import MOST_CHARACTERS
 from kelvarn.units import SCALES
 
@@ -82,7 +85,14 @@ class MainWindow(QMainWindow):
         layout.setSpacing(0)
         layout.addWidget(self.line)
         layout.addWidget(self._stack, 1)
-        self.setCentralWidget(centre)
+        self.start = StartScreen(
+            runner.jobs,
+            lambda project: self.document.replace(project, None),
+            self.files,
+            lambda: self.view.of_temperature,
+        )
+        self.whole = StartPages(centre, self.start)
+        self.setCentralWidget(self.whole)
         self.setAcceptDrops(True)
         self.menus = Menus(self, self._commands())
         self._connect()
@@ -100,6 +110,7 @@ class MainWindow(QMainWindow):
         self.line.chosen.connect(self.go_to)
         self.line.scale_box.activated.connect(lambda _: self.view.set_scale(self.line.scale_box.currentData()))
         self.document.replaced.connect(self.view.forget)
+        self.document.replaced.connect(self._leave_start)
         self.document.changed.connect(self._project_changed)
         self.document.saved_changed.connect(self._show_state)
         self.document.stroked.connect(self.runner.jobs.hold)
@@ -124,6 +135,7 @@ class MainWindow(QMainWindow):
         edit, look, helping = "&Edit", "&View", "&Help"
         return [
             *self.files.commands(self.close),
+            Command("&Project", "Close the project", "", self.close_project),
             Command(edit, "Undo", "Ctrl+Z", self.document.undo),
             Command(edit, "Redo", "Ctrl+Y", self.document.redo, also="Ctrl+Shift+Z"),
             Command(edit),
@@ -165,8 +177,28 @@ class MainWindow(QMainWindow):
         self.station.refresh()
         self._show_state()
 
+    @property
+    def nothing_open(self) -> bool:
+        """Whether the start screen is shown."""
+        return self.whole.nothing_open
+
+    def show_start(self) -> None:
+        """Show what there is to begin with."""
+        self.whole.show_start(self.document, self.session)
+
+    def close_project(self) -> None:
+        """Leave the project for the start screen."""
+        if self.files.may_leave():
+            self.document.replace(blank_project(), None)
+            self.show_start()
+
+    def _leave_start(self) -> None:
+        if self.nothing_open:
+            self.go_to(CONTROL)
+
     def go_to(self, index: int) -> None:
         """Go to a station."""
+        self.whole.leave()
         self._stack.setCurrentIndex(index)
         self.station.request()
         self.refresh()
@@ -323,6 +355,7 @@ class MainWindow(QMainWindow):
                 return
             self.document.close()
         self._clock.stop()
+        self.whole.let_go()
         self.remarks.stop()
         self.runner.finish()
         for station in self.stations:

@@ -40,8 +40,13 @@ class Session:
     @property
     def recent(self) -> list[Path]:
         """Files opened or saved lately, the newest first; those that are gone are left out."""
+        return [path for path in self.listed if path.is_file()]
+
+    @property
+    def listed(self) -> list[Path]:
+        """The same with those that are gone."""
         kept = self.get("recent") or []
-        return [path for path in map(Path, [kept] if isinstance(kept, str) else kept) if path.is_file()]
+        return [Path(each) for each in ([kept] if isinstance(kept, str) else kept)]
 
     def add_recent(self, path: Path) -> None:
         """A file was opened or saved."""

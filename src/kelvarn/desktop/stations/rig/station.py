@@ -30,6 +30,7 @@ from kelvarn.words.reading import reading_text, warm_text
 
 from .actions import RigActions
 from .foot import RigFoot
+from .guessed import GuessedList
 from .heat_path import HeatPath
 from .keys import key_of
 from .panel import RigPanel
@@ -52,6 +53,7 @@ class RigStation(Station):
         document, view, runner = self._document, self._view, self._runner
         self.edits = RigActions(document, self._select_new)
         self.panel = RigPanel(document, view, self.edits, guarded, context.remarks)
+        self.guessed = GuessedList(runner.jobs, self.select)
         context.remarks.updated.connect(self._remarked)
         self.heat_path = HeatPath(self.select, guarded(self.edits.remove))
         self.parts = PartsBar(self.edits, guarded)
@@ -112,7 +114,12 @@ class RigStation(Station):
         both = QSplitter(Qt.Orientation.Horizontal)
         both.setHandleWidth(theme.GAP)
         both.addWidget(middle)
-        both.addWidget(self.panel)
+        right = QWidget()
+        beside = QVBoxLayout(right)
+        beside.setContentsMargins(0, 0, 0, 0)
+        beside.addWidget(self.guessed)
+        beside.addWidget(self.panel, 1)
+        both.addWidget(right)
         both.setSizes([950, theme.RIGHT_WIDTH])
         both.setStretchFactor(0, 1)
         both.setStretchFactor(1, 0)
@@ -258,6 +265,8 @@ class RigStation(Station):
         result = self._runner.result_of(self._view.candidate(self._document.project).name)
         self.panel.relay_life_years = result.measures.values["relay_life_years"] if result is not None else None
         self.panel.refresh()
+        project = self._document.project
+        self.guessed.refresh(project, self._view.candidate(project), self._view.trial(project))
         self.parts.refresh()
         self._say_goal()
         self.heat_path.show_rig(rig, self.edits.selected, self._view.scale)

@@ -1,0 +1,184 @@
+"""The questions of a kind of rig, each with a guess in place; Enter builds it."""
+
+from collections.abc import Callable
+
+from PySide6.QtCore import Qt, QTimer
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
+
+from kelvarn.desktop import theme
+from kelvarn.desktop.fields.plain import heading, small
+from kelvarn.desktop.parts.plain import PlainLabel, set_shown
+from kelvarn.desktop.state.jobs import Jobs
+from kelvarn.desktop.stations.rig.guessed import shown_value
+from kelvarn.desktop.stations.rig.words import verdict_text
+from kelvarn.kinds import Kind, Question
+from kelvarn.model.project import Project
+from kelvarn.model.tolerances import guesses
+from kelvarn.units import Scale, UnitError, parse, show, split
+
+_SOON_MS = 200
+
+
+class AnswerLine(QWidget):
+    """A question, its answer, and below it what is wrong with that."""
+
+    def __init__(self, question: Question, scale: Scale, done: Callable[[], object]) -> None:
+        super().__init__()
+        self.question, self._scale = question, scale
+        self._unit = split(question.guess, question.quantity, scale)[1]
+        self.edit = QLineEdit(show(question.guess, question.quantity, scale))
+        self.edit.setAccessibleName(question.text)
+        self.edit.setFixedWidth(130)
+        self.edit.setAlignment(Qt.AlignmentFlag.AlignRight)
+        self.edit.textChanged.connect(self._look)
+        self.edit.returnPressed.connect(done)
+        label = PlainLabel(question.text)
+        label.setBuddy(self.edit)
+        self.fault = small("", "wrong")
+        self.fault.hide()
+        layout = QGridLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.addWidget(label, 0, 0)
+        layout.addWidget(self.edit, 0, 1)
+        layout.addWidget(self.fault, 1, 0, 1, 2)
+        layout.setColumnStretch(0, 1)
+
+    @property
+    def value(self) -> float | None:
+        """The answer in its base unit; None where it is none."""
+        shown = show(self.question.guess, self.question.quantity, self._scale)
+        if self.edit.text().strip() == shown:
+            return self.question.guess
+        try:
+            value = parse(self.edit.text(), self.question.quantity, self._scale, self._unit or None)
+        except UnitError:
+            return None
+        return None if self.question.fault(value) else value
+
+    def _look(self) -> None:
+        text = ""
+        try:
+            value = parse(self.edit.text(), self.question.quantity, self._scale, self._unit or None)
+            text = self.question.fault(value)
+        except UnitError as error:
+            text = str(error)
+        self.fault.setText(text)
+        set_shown(self.fault, bool(text))
+
+
+class QuestionsPage(QWidget):
+    """All questions of a kind.
+
+    Args:
+        build: told the kind and its answers.
+        back: leaves the page.
+        jobs: what works out what becomes of the answers.
+    """
+
+    def __init__(
+        self, build: Callable[[Kind, dict[str, float]], object], back: Callable[[], object], jobs: Jobs
+    ) -> None:  # fmt: skip
+        super().__init__()
+        self._build, self._jobs = build, jobs
+        self._soon = QTimer(self)
+        self._soon.setSingleShot(True)
+        self._soon.setInterval(_SOON_MS)
+        self._soon.timeout.connect(self._work_out)
+        self._kind: Kind | None = None
+        self.lines: list[AnswerLine] = []
+        outer = QHBoxLayout(self)
+        outer.setContentsMargins(24, 12, 24, 12)
+        column = QVBoxLayout()
+        outer.addLayout(column)
+        outer.addSpacing(40)
+        self.becomes = QVBoxLayout()
+        self.becomes.setSpacing(6)
+        outer.addLayout(self.becomes, 1)
+        self._title = heading("")
+        column.addWidget(self._title)
+        column.addWidget(
+            small("Each has a guess in place; what is not known stays as it is, and is marked as a guess.")
+        )
+        self._rows = QVBoxLayout()
+        self._rows.setSpacing(8)
+        column.addSpacing(8)
+        column.addLayout(self._rows)
+        column.addSpacing(8)
+        row = QHBoxLayout()
+        self.back = QPushButton("Back")
+        self.back.clicked.connect(lambda: back())
+        self.button = QPushButton("Build it")
+        self.button.setDefault(True)
+        self.button.clicked.connect(self._done)
+        row.addWidget(self.back)
+        row.addStretch(1)
+        row.addWidget(self.button)
+        column.addLayout(row)
+        self.said = small("")
+        self.said.setMinimumWidth(430)
+        column.addWidget(self.said)
+        column.addStretch(1)
+
+    def ask(self, kind: Kind, scale: Scale) -> None:
+        """Ask the questions of a kind."""
+        self._kind = kind
+        for line in self.lines:
+            line.hide()
+            line.deleteLater()
+        self._title.setText(kind.title)
+        self.lines = [AnswerLine(question, scale, self._done) for question in kind.questions]
+        for line in self.lines:
+            self._rows.addWidget(line)
+            theme.dress(line)
+            line.edit.textChanged.connect(self._soon.start)
+        self.say("")
+        self._work_out()
+        self.lines[0].edit.setFocus()
+        self.lines[0].edit.selectAll()
+
+    def say(self, text: str, *, busy: bool = False) -> None:
+        """Say how it goes."""
+        self.said.setText(text)
+        self.button.setEnabled(not busy)
+
+    def _work_out(self) -> None:
+        """Say what becomes of the answers so far."""
+        answers = {line.question.key: line.value for line in self.lines if line.value is not None}
+        if self._kind is not None and len(answers) == len(self.lines):
+            self._jobs.start("start: becomes", lambda kind=self._kind: kind.drafted(answers), self._show)  # type: ignore[misc]
+
+    def _show(self, found: object) -> None:
+        while (item := self.becomes.takeAt(0)) is not None:
+            if (widget := item.widget()) is not None:
+                widget.hide()
+                widget.deleteLater()
+        lines = what_becomes(found) if isinstance(found, Project) else [(f"That is no rig: {found}", "wrong")]
+        self.becomes.addWidget(heading("What becomes of it"))
+        for text, role in lines:
+            self.becomes.addWidget(small(text, role))
+        self.becomes.addStretch(1)
+        theme.dress(self)
+
+    def _done(self) -> None:
+        answers = {line.question.key: line.value for line in self.lines}
+        wrong = next((line for line in self.lines if line.value is None), None)
+        if wrong is not None:
+            wrong.edit.setFocus()
+            self.say(f"“{wrong.question.text}” has no answer yet.")
+        elif self._kind is not None and self.button.isEnabled():
+            self._build(self._kind, {key: value for key, value in answers.items() if value is not None})
+
+
+def what_becomes(project: Project) -> list[tuple[str, str]]:
+    """Lines on a project as it would be, and the colour role of each."""
+    rig, trial = project.rig, project.first_trial
+    scale = project.scale or Scale.CELSIUS
+    found = [(verdict_text(rig, trial.plan.last_degC, scale, None), "")]
+    for guess in guesses(rig):
+        parameter = guess.parameter
+        size = f"{parameter.size:g} K" if parameter.in_kelvins else f"{100 * parameter.size:.0f} %"
+        found.append((f"{parameter.text}: {shown_value(rig, parameter)}, a guess, ±{size}", "muted"))
+    asked = ", ".join(f"{mark.title.lower()} {mark.limit_text(scale)}" for mark in trial.marks)
+    found.append((f"Asked of it: {asked}.", ""))
+    guards = ", ".join(guard.name for guard in rig.guards)
+    return [*found, (f"Guarded by: {guards}.", "")] if guards else found
