@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
 import pytest
 from PySide6.QtCore import QPoint, Qt
@@ -10,6 +11,7 @@ from PySide6.QtWidgets import QApplication, QFileDialog, QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
 from kelvarn.demos import DEMOS
+from kelvarn.demos.experiments import EXPERIMENTS, Experiment, experiment_of
 from kelvarn.desktop.frame.start.cards import StartCard
 from kelvarn.desktop.frame.window import CONTROL, FIT, RIG, MainWindow
 from kelvarn.desktop.parts.plain import PlainLabel
@@ -17,7 +19,10 @@ from kelvarn.files.journal import Journal, left_behind
 from kelvarn.files.project_file import save
 from kelvarn.kinds import KINDS, kind_of
 from kelvarn.model.blank import blank_project
+from kelvarn.model.edit import put
+from kelvarn.model.on_off import OnOff
 from kelvarn.model.tolerances import guesses
+from kelvarn.studies.results import result_of
 from tests.conftest import two_candidates
 from tests.window.conftest import click, close_window, open_window
 
@@ -187,3 +192,70 @@ def test_a_log_leads_to_fit_and_closing_leads_back(
     window.menus.actions["Close the project"].trigger()
     assert window.nothing_open
     assert window.document.project.logs == ()
+
+
+DEEDS = {
+    "no-band": lambda p: put(p, ("candidates", 0, "controller"), OnOff(below_K=1.2, above_K=1.2)),
+    "rings": lambda p: put(p, ("candidates", 1, "controller", "kp_per_K"), 2.5),
+    "wound-up": lambda p: put(p, ("candidates", 0, "controller", "anti_windup"), "hold"),
+    "wrong-place": lambda p: put(p, ("rig", "probes", 0, "body"), "Part"),
+    "stall": lambda p: put(p, ("candidates", 0, "controller", "floor"), 0.35),
+    "breaks": lambda p: put(p, ("rig", "guards", 0, "action"), "off"),
+    "colder": lambda p: put(p, ("trials", 0, "plan", "changes", 0, "to_degC"), -4.0),
+    "long-window": lambda p: put(p, ("rig", "drives", 0, "window_s"), 5.0),
+}
+
+
+@pytest.mark.parametrize("experiment", EXPERIMENTS, ids=lambda each: each.key)
+def test_an_experiment_says_what_to_try_and_that_it_was_seen(
+    window: MainWindow, experiment: Experiment, qtbot: QtBot
+) -> None:
+    click(shown(window.start.experiments[experiment.key], qtbot))
+    wait_until_judged(window, qtbot)
+    line = window.experiment
+    qtbot.waitUntil(lambda: line.said.text().startswith(f"Try: {experiment.tries}"))
+    assert experiment.look in line.said.text()
+    assert line.isVisible()
+    assert len(window.document.project.candidates) == 2
+    window.document.apply(DEEDS[experiment.key](window.document.project), "a deed")
+    qtbot.waitUntil(lambda: line.was_seen, timeout=30_000)
+    assert experiment.told in line.said.text()
+    window.document.undo()
+    window.refresh()
+    assert line.was_seen  # what was seen was seen
+    window.document.replace(blank_project(), None)
+    window.refresh()
+    assert not line.isVisible()
+
+
+def test_experiments_show_their_effect() -> None:
+    """The figures that their sentences speak of."""
+
+    def of(key: str, deed: bool = False) -> dict[str, Any]:
+        found = experiment_of(key)
+        assert found is not None
+        project = found.build()
+        project = DEEDS[key](project) if deed else project
+        return {each.name: result_of(project.rig, each.controller, project.first_trial) for each in project.candidates}
+
+    def value(results: dict[str, Any], name: str, key: str) -> float:
+        measures = results[name].measures
+        return float((measures.main.values | measures.values)[key])
+
+    assert value(of("no-band"), "No band", "switch_ons_per_h") > 4 * value(of("no-band"), "±1 K", "switch_ons_per_h")
+    assert value(of("wound-up"), "Winds up", "overshoot_K") > 5 * value(of("wound-up"), "Lets go", "overshoot_K")
+    part = of("wrong-place")["PI"].measures.end_degC["Part"]
+    assert part < 54
+    flow = of("stall")["Hums"].run
+    asked, turns = flow.drive > 0.05, flow.flow[0] > 0.05
+    assert (asked & ~turns).mean() > 0.15  # it is asked, and stands
+    broken = of("breaks")["PI"].measures
+    assert broken.hottest_degC["Block"] > 75
+    assert of("breaks", deed=True)["PI"].measures.hottest_degC["Block"] < 65
+    assert value(of("colder"), "On/off ±0.5", "most_ice_kg") < 0.05 < value(
+        of("colder", deed=True), "On/off ±0.5", "most_ice_kg")  # fmt: skip
+    warm, cold = (of("colder", deed=deed)["On/off ±0.5"].run for deed in (False, True))
+    first = warm.judged_degC > 6.0
+    until = int(first.argmin())
+    assert warm.judged_degC[:until] == pytest.approx(cold.judged_degC[:until], abs=0.05)  # no faster
+    assert value(of("long-window"), "PI", "swing_K") > 5 * value(of("long-window", deed=True), "PI", "swing_K")

@@ -3,15 +3,18 @@
 from pathlib import Path
 
 import pytest
-from PySide6.QtWidgets import QFileDialog, QMessageBox
+from PySide6.QtWidgets import QFileDialog, QInputDialog, QMenu, QMessageBox
 from pytestqt.qtbot import QtBot
 
 from kelvarn.desktop.frame.versions import VersionsDialog
 from kelvarn.desktop.frame.window import MainWindow
 from kelvarn.files.project_file import load, save
+from kelvarn.files.sharing import shared
 from kelvarn.model.edit import put, with_fields
 from kelvarn.model.handed import Unit
 from kelvarn.model.pid import Pid
+
+from .conftest import click
 
 
 def _texts(dialog: VersionsDialog, table: str) -> list[list[str]]:
@@ -65,3 +68,44 @@ def test_a_copy_to_share_says_what_it_left_out(
     copy = load(path)
     assert (copy.notes, copy.units[0].name, copy.units[0].address) == ("", "Unit 1", "")
     assert window.document.project.notes == "call Jo at 555 0102"
+
+
+def test_versions_are_kept_inside_compared_gone_back_to_and_taken_out(
+    window: MainWindow, tmp_path: Path, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def keep(name: str) -> None:
+        monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: (name, True))
+        window.menus.actions["Keep this version…"].trigger()
+
+    document = window.document
+    first = document.project
+    keep("As it began")
+    document.set(("rig", "drives", 0, "power_W"), 111.0, "power")
+    document.set(("notes",), "stronger", "notes")
+    keep("Weaker")
+    assert [each.name for each in document.project.versions] == ["As it began", "Weaker"]
+    keep("Weaker")
+    [box] = window.findChildren(QMessageBox)
+    assert "Weaker" in box.text()
+    box.accept()
+    save(document.project, tmp_path / "a.kelvarn")
+    assert load(tmp_path / "a.kelvarn") == document.project
+    menu = QMenu(window)
+    window.files.fill_versions(menu)
+    assert [action.text().split("   ")[0] for action in menu.actions()] == ["Weaker", "As it began"]
+    menu.actions()[1].trigger()
+    dialog = window.findChildren(VersionsDialog)[-1]
+    where, was, now = _texts(dialog, "table")[0][1:]
+    assert (where.split(" › ")[-1], was, now) == ("power_W", f"{first.rig.drives[0].power_W:g}", "111")
+    back, away = (button for button in dialog.foot.buttons() if button.text() in ("Go back to it", "Take it out"))
+    click(back if back.text() == "Go back to it" else away)
+    assert (document.project.rig, document.project.candidates) == (first.rig, first.candidates)
+    assert document.project.notes == "stronger"
+    assert len(document.project.versions) == 2
+    document.undo()
+    assert document.project.rig.drives[0].power_W == 111.0
+    window.files.show_version("Weaker")
+    dialog = window.findChildren(VersionsDialog)[-1]
+    click(next(button for button in dialog.foot.buttons() if button.text() == "Take it out"))
+    assert [each.name for each in document.project.versions] == ["As it began"]
+    assert shared(document.project).project.versions == ()

@@ -8,7 +8,7 @@ _AREAS = {
     "rig": "rig", "candidates": "settings", "trials": "trials", "chosen": "settings", "adjustable": "settings",
     "wiring": "wiring", "logs": "logs", "fits": "logs",
 }  # fmt: skip
-_LEFT_OUT = frozenset({"kept", "handed_over", "proofs", "first_hour", "lanes", "format"})
+_LEFT_OUT = frozenset({"kept", "handed_over", "proofs", "first_hour", "lanes", "format", "versions"})
 """What says of the work on a project, not of the project."""
 _KEYS = ("name", "drive", "probe", "outlet", "measure", "setting", "check")
 

@@ -41,7 +41,7 @@ PATTERNS: tuple[tuple[str, str], ...] = (
 _PATTERNS = tuple((what, re.compile(pattern)) for what, pattern in PATTERNS)
 _TEXTS = frozenset({"notes", "ideas", "why", "source", "limit_why", "found", "who", "address", "file", "at"})
 """Fields of free text, of people, of places; emptied."""
-_LISTS = frozenset({"handed_over", "first_hour", "moments"})
+_LISTS = frozenset({"handed_over", "first_hour", "moments", "versions"})
 """Lists of what belongs to one device or one day; emptied."""
 _NUMBER = re.compile(r"[-+]?[\d\s.,:/TZ+%°-]*\d[\d\s.,:/TZ+%°CFK-]*")
 _SHORTEST_WORD = 3

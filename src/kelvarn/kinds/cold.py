@@ -82,7 +82,7 @@ HEATSINK = Kind(
     _heatsink, ("body", "fan"),
 )  # fmt: skip
 FRIDGE = Kind(
-    "fridge", "A fridge, cellar or bowl that cools", "cooling, restart delay",
+    "fridge", "A fridge, cellar or cooled bowl", "cooling, restart delay",
     (
         Question("size", "How much room is inside?", Quantity.VOLUME, 0.1, 0.001, 50.0),
         Question("load", "How heavy is what is in it?", Quantity.MASS, 8.0, 0.0, 5000.0),

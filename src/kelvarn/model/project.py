@@ -16,6 +16,7 @@ from .log import MOST_FITS, MOST_LOGS, KeptFit, Log
 from .names import check_unique
 from .rig import Rig
 from .trial import Trial
+from .version import MOST_VERSIONS, Version
 from .wiring import Wiring
 
 LaneName = Literal[
@@ -44,6 +45,7 @@ class Project(ModelBase):
     lanes: tuple[LaneName, ...] = field(
         ("temperature", "drive", "switching", "events"), "Lanes", "What the strip shows.", min_length=1, max_length=14
     )
+    experiment: OneLine = field("", "Experiment", "Which of the experiments it is; empty: none.", max_length=40)
     kept: tuple[KeptRun, ...] = field((), "Kept runs", "Runs that are kept for good.", max_length=MOST_KEPT)
     logs: tuple[Log, ...] = field((), "Logs", "What was recorded of the real thing.", max_length=MOST_LOGS)
     fits: tuple[KeptFit, ...] = field(
@@ -61,6 +63,7 @@ class Project(ModelBase):
     proofs: tuple[KeptProof, ...] = field((), "Proofs", "What the last proof of each program found.", max_length=60)
 
     wiring: Wiring = field(Wiring(), "Wiring", "How the device is wired.")
+    versions: tuple[Version, ...] = field((), "Versions", "What it was once, by name.", max_length=MOST_VERSIONS)
 
     first_hour: tuple[FirstHourStep, ...] = field(
         (), "First hour", "Steps that were done beside the device.", max_length=MOST_STEPS
@@ -76,6 +79,7 @@ class Project(ModelBase):
         check_unique([trial.name for trial in self.trials], "trial")
         check_unique([run.name for run in self.kept], "kept run")
         check_unique([log.name for log in self.logs], "log")
+        check_unique([version.name for version in self.versions], "version")
         check_unique([fit.name for fit in self.fits], "fitted model")
         check_unique([tick.check for tick in self.checked], "tick")
         check_unique([unit.name for unit in self.units], "unit")

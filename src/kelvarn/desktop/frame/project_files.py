@@ -1,11 +1,12 @@
 """What happens to the project's file: open, save, leave, and bring back after a crash."""
 
 from collections.abc import Callable
+from datetime import datetime
 from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QFileDialog, QMenu, QMessageBox, QWidget
+from PySide6.QtWidgets import QFileDialog, QInputDialog, QMenu, QMessageBox, QWidget
 
 from kelvarn.demos import DEMOS, Demo
 from kelvarn.desktop.parts.boxes import Boxes, Button, ask_where, make_box
@@ -20,6 +21,7 @@ from kelvarn.files.sharing import shared, words_of_this_computer
 from kelvarn.files.writing import safe_name
 from kelvarn.model.blank import blank_project
 from kelvarn.model.project import Project
+from kelvarn.model.version_edit import at_version, keep_version, without_version
 
 from .versions import VersionsDialog
 
@@ -84,6 +86,8 @@ class ProjectFiles:
             Command(menu, "Save as…", "Ctrl+Shift+S", self.save_as),
             Command(menu, "Save a copy to share…", "", self.save_to_share),
             Command(menu, "Compare with another version…", "", self.ask_compare),
+            Command(menu, "Keep this version…", "", self.ask_version),
+            Command(menu, "Versions", fill=self.fill_versions),
             Command(menu),
             Command(menu, "Quit", "Ctrl+Q", leave, also="Ctrl+W"),
         ]
@@ -158,11 +162,44 @@ class ProjectFiles:
         if name:
             self._boxes.guarded(lambda: self.compare_with(load(Path(name)), Path(name).stem))()
 
-    def compare_with(self, other: Project, name: str) -> None:
+    def compare_with(self, other: Project, name: str) -> VersionsDialog:
         """Show what differs from another version of a name."""
         dialog = VersionsDialog(self._window, self._jobs, self._document.project, other, name)
         dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         dialog.open()
+        return dialog
+
+    def ask_version(self) -> None:
+        """Ask for a name, and keep what the project is now as a version inside it."""
+        name, wanted = QInputDialog.getText(self._window, "Kelvarn", "Name of this version")
+        if wanted:
+            today = f"{datetime.now().date():%Y-%m-%d}"
+            self._boxes.guarded(
+                lambda: self._document.apply(
+                    keep_version(self._document.project, name.strip(), today), f"keep version {name.strip()}"
+                )
+            )()
+
+    def fill_versions(self, menu: QMenu) -> None:
+        """Let a menu list the versions inside the project; one is shown beside what is now."""
+        menu.clear()
+        for each in reversed(self._document.project.versions):
+            text = menu_text(f"{each.name}   {each.day}")
+            menu.addAction(text, partial(self._boxes.guarded(partial(self.show_version, each.name))))
+        if menu.isEmpty():
+            menu.addAction("none yet").setEnabled(False)
+
+    def show_version(self, name: str) -> None:
+        """Show a version beside what is now, to go back to or to take out."""
+        project = self._document.project
+        dialog = self.compare_with(at_version(project, name), name)
+        dialog.offer(
+            "Go back to it", lambda: self._document.apply(at_version(self._document.project, name), f"back to {name}")
+        )
+        dialog.offer(
+            "Take it out",
+            lambda: self._document.apply(without_version(self._document.project, name), f"take out version {name}"),
+        )
 
     @property
     def folder(self) -> Path:

@@ -1,6 +1,6 @@
 """Two versions of a project side by side: what differs, and what comes of it."""
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 
 from PySide6.QtWidgets import QDialog, QDialogButtonBox, QTableWidgetItem, QVBoxLayout, QWidget
 
@@ -40,9 +40,9 @@ class VersionsDialog(QDialog):
         column.addWidget(self.said)
         self.results = _table("What comes of it", ("Candidate", "Trial", "Measure", name, "here"))
         column.addWidget(self.results, 1)
-        close = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
-        close.rejected.connect(self.reject)
-        column.addWidget(close)
+        self.foot = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
+        self.foot.rejected.connect(self.reject)
+        column.addWidget(self.foot)
         self.resize(900, 560)
         self.finished.connect(lambda _: jobs.stop(_CHANNEL))
         if any(each.area in _RUNS for each in found):
@@ -50,6 +50,12 @@ class VersionsDialog(QDialog):
             jobs.start(_CHANNEL, lambda: results_that_differ(there, here), self._take)
         else:
             self.said.setText("Nothing that runs differs.")
+
+    def offer(self, text: str, work: Callable[[], object]) -> None:
+        """A button at the foot that does something and closes it."""
+        button = self.foot.addButton(text, QDialogButtonBox.ButtonRole.ActionRole)
+        button.clicked.connect(lambda: work())
+        button.clicked.connect(self.accept)
 
     def _take(self, found: object) -> None:
         if not isinstance(found, list):

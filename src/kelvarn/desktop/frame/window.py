@@ -10,19 +10,18 @@ from PySide6.QtWidgets import QInputDialog, QMainWindow, QStackedWidget, QVBoxLa
 
 from kelvarn import __version__
 from kelvarn.desktop import theme
-from kelvarn.desktop.fields.notes import NotesEdit
-from kelvarn.desktop.fields.number import NumberEdit
-from kelvarn.desktop.fields.plain import Choice, NameEdit, SwitchField
 from kelvarn.desktop.frame import scaling
-from kelvarn.desktop.frame.finder import Findable, Finder, go_to_field
+from kelvarn.desktop.frame.findables import findables
+from kelvarn.desktop.frame.finder import Finder
 from kelvarn.desktop.frame.project_files import ProjectFiles
 from kelvarn.desktop.frame.run_table import ask_table
+from kelvarn.desktop.frame.start.experiment_line import ExperimentLine
 from kelvarn.desktop.frame.start.pages import StartPages
 from kelvarn.desktop.frame.start.screen import StartScreen
 from kelvarn.desktop.frame.station_line import StationLine, Stop
 from kelvarn.desktop.parts.boxes import Boxes
 from kelvarn.desktop.parts.menus import Command, Menus
-from kelvarn.desktop.parts.plain import bare_text, menu_text
+from kelvarn.desktop.parts.plain import menu_text
 from kelvarn.desktop.state.document import Document, saved_phrase
 from kelvarn.desktop.state.runner import Runner
 from kelvarn.desktop.state.session import Session
@@ -84,6 +83,8 @@ class MainWindow(QMainWindow):
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(0)
         layout.addWidget(self.line)
+        self.experiment = ExperimentLine(self.close_project)
+        layout.addWidget(self.experiment)
         layout.addWidget(self._stack, 1)
         self.start = StartScreen(
             runner.jobs,
@@ -98,6 +99,7 @@ class MainWindow(QMainWindow):
         self._connect()
         theme.dress(self)
         self._restore()
+        self.experiment.begin(document.project)
         self.go_to(CONTROL)
         self._project_changed()
         self.control.strip.setFocus()
@@ -111,6 +113,7 @@ class MainWindow(QMainWindow):
         self.line.scale_box.activated.connect(lambda _: self.view.set_scale(self.line.scale_box.currentData()))
         self.document.replaced.connect(self.view.forget)
         self.document.replaced.connect(self._leave_start)
+        self.document.replaced.connect(lambda: self.experiment.begin(self.document.project))
         self.document.changed.connect(self._project_changed)
         self.document.saved_changed.connect(self._show_state)
         self.document.stroked.connect(self.runner.jobs.hold)
@@ -175,6 +178,9 @@ class MainWindow(QMainWindow):
     def refresh(self) -> None:
         """Show the present state of everything in sight."""
         self.station.refresh()
+        project = self.document.project
+        known = {each.name: self.runner.result_of(each.name) for each in project.candidates}
+        self.experiment.refresh(project, {name: result for name, result in known.items() if result is not None})
         self._show_state()
 
     @property
@@ -285,31 +291,7 @@ class MainWindow(QMainWindow):
 
     def find_command(self) -> None:
         """Open the find-a-command box."""
-        Finder(self._entries(), self).popup()
-
-    def _entries(self) -> list[Findable]:
-        """All that can be found: commands, then what the stations have, then their settings as they are shown."""
-        commands = [
-            Findable(bare_text(action.text()), action.trigger, action.shortcut().toString())
-            for action in self.menus.actions.values()
-            if action.text()
-        ]
-        places, settings = [], []
-        for index, station in enumerate(self.stations):
-            go = partial(self.go_to, index)
-            places += [Findable(f"{text} · {station.title}", partial(_both, go, run))
-                       for text, run in station.places()]  # fmt: skip
-            for field in station.findChildren(QWidget):
-                name = field.accessibleName()
-                if (
-                    isinstance(field, NumberEdit | Choice | SwitchField | NameEdit | NotesEdit)
-                    and name
-                    and field.isVisibleTo(station)
-                ):
-                    run = partial(_both, go, partial(go_to_field, field))
-                    settings.append(Findable(f"{name} · setting at {station.title}", run))
-        places += [Findable(text, run) for text, run in self.files.places()]
-        return [*commands, *places, *settings]
+        Finder(findables(self.menus, self.stations, self.go_to, self.files.places()), self).popup()
 
     def _rename_project(self) -> None:
         project = self.document.project
@@ -389,8 +371,3 @@ class MainWindow(QMainWindow):
         self.boxes.complain(
             f"Kelvarn {__version__}", "Tune closed-loop temperature control before power is applied.\nMIT licence."
         )
-
-
-def _both(first: Callable[[], object], then: Callable[[], object]) -> None:
-    first()
-    then()

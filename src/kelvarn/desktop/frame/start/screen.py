@@ -11,6 +11,7 @@ from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
 
 from kelvarn.demos import DEMOS, Demo
+from kelvarn.demos.experiments import EXPERIMENTS, Experiment
 from kelvarn.desktop import theme
 from kelvarn.desktop.fields.plain import heading, link, small
 from kelvarn.desktop.parts.plain import PlainLabel
@@ -56,6 +57,7 @@ class StartScreen(QWidget):
         self._jobs, self._opened, self._files, self.scale = jobs, opened, files, scale
         self.demos: dict[str, StartCard] = {}
         self.kinds: dict[str, StartCard] = {}
+        self.experiments: dict[str, StartCard] = {}
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         outer.setSpacing(0)
@@ -66,11 +68,11 @@ class StartScreen(QWidget):
         columns = QHBoxLayout(choices)
         columns.setContentsMargins(24, 14, 24, 10)
         columns.setSpacing(22)
-        columns.addLayout(self._kinds_column(), 38)
-        columns.addLayout(self._demos_column(), 58)
+        columns.addLayout(self._kinds_column(), 40)
+        columns.addLayout(self._demos_column(), 66)
         self._last = QVBoxLayout()
         self._last.setSpacing(6)
-        columns.addLayout(self._last, 24)
+        columns.addLayout(self._last, 19)
         scroll = QScrollArea()
         scroll.setWidgetResizable(True)
         scroll.setWidget(choices)
@@ -116,6 +118,16 @@ class StartScreen(QWidget):
             self.demos[demo.name] = card
             grid.addWidget(card, k // 2, k % 2)
         column.addLayout(grid)
+        column.addSpacing(10)
+        column.addWidget(heading("Five-minute experiments: one effect on purpose"))
+        grid = QGridLayout()
+        grid.setSpacing(6)
+        for k, each in enumerate(EXPERIMENTS):
+            card = StartCard(each.title, each.line, partial(self._open_experiment, each), 46)
+            self.experiments[each.key] = card
+            grid.addWidget(card, k // 2, k % 2)
+        column.addLayout(grid)
+        column.addWidget(small("Each says what to try and what to look at, one sentence each; nothing to read first."))
         column.addStretch(1)
         return column
 
@@ -178,6 +190,9 @@ class StartScreen(QWidget):
 
     def _open_demo(self, demo: Demo) -> None:
         self._opened(demo.build())
+
+    def _open_experiment(self, experiment: Experiment) -> None:
+        self._opened(experiment.build())
 
     def leave(self) -> None:
         """Stop what is computed for it."""
