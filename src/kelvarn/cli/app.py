@@ -23,6 +23,7 @@ from kelvarn.model.names import UnknownName
 from kelvarn.units import counted
 
 from . import advice, copies, device, links, logs, practice, runs, safety
+from .about import about_lines
 from .common import (
     CommandError,
     File,
@@ -59,11 +60,12 @@ app.registered_commands += (
 def _no_command(
     context: typer.Context,
     version: Annotated[bool, typer.Option("--version", help="Print the version.")] = False,
+    verbose: Annotated[bool, typer.Option("--verbose", help="With --version: also what it runs on.")] = False,
     force: Annotated[bool, typer.Option(_FORCE, help="Replace files that are there; also after a command.")] = False,
 ) -> None:
     replaces.set(force)
     if version:
-        print(f"kelvarn {__version__}")
+        print("\n".join(about_lines()) if verbose else f"kelvarn {__version__}")
         raise typer.Exit
     if context.invoked_subcommand is None:
         open_window(None)

@@ -9,6 +9,7 @@ from pathlib import Path
 from types import TracebackType
 
 from PySide6.QtCore import QSettings, QTimer
+from PySide6.QtGui import QIcon
 from PySide6.QtWidgets import QApplication
 
 from kelvarn.desktop import theme
@@ -23,6 +24,7 @@ from kelvarn.files.journal import left_behind
 from kelvarn.model.blank import blank_project
 from kelvarn.model.project import Project
 
+_ICON = Path(__file__).parent.parent / "pictures" / "kelvarn.svg"
 _SAME = 1.05  # texts that are no more than this larger than usual are as usual
 
 
@@ -72,6 +74,8 @@ def _application() -> tuple[QApplication, Session]:
         app = QApplication(["kelvarn"])
     app.setApplicationName("kelvarn")
     app.setApplicationDisplayName("Kelvarn")
+    app.setDesktopFileName("org.kelvarn.Kelvarn")
+    app.setWindowIcon(QIcon(str(_ICON)))
     return app, Session(QSettings("kelvarn", "kelvarn"))
 
 
