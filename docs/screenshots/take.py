@@ -1,6 +1,8 @@
 """Takes pictures of each station from the demos, 1280×800, in both themes for Control and Rig."""
 
+import os
 import sys
+import tempfile
 from collections.abc import Callable
 from pathlib import Path
 
@@ -20,7 +22,6 @@ _MAIN = DEMOS[0].name
 # Name, demo, station, theme, part selected at Rig, whether Rig shows the step.
 PICTURES = (
     ("rig", _MAIN, RIG, theme.PAPER, "Air", True),
-    ("rig-fan", "heatsink-fan", RIG, theme.PAPER, key_of("link", 1), True),
     ("rig-kiln-night", "enamelling-kiln", RIG, theme.NIGHT, key_of("probe", 0), False),
     ("fit", _MAIN, FIT, theme.PAPER, "", True),
     ("fit-read", _MAIN, FIT, theme.PAPER, "", True),
@@ -188,6 +189,7 @@ def wait(there: Callable[[], bool]) -> None:
 def main() -> None:
     """Take all pictures into a folder: the first argument, else where this script lies."""
     folder = Path(sys.argv[1]) if len(sys.argv) > 1 else Path(__file__).parent
+    os.environ["XDG_STATE_HOME"] = tempfile.mkdtemp()  # nothing of the user's is in a picture
     app = QApplication(["kelvarn"])
     theme.use(theme.PAPER)
     window = open_window()
@@ -210,6 +212,11 @@ def main() -> None:
         window.grab().save(str(folder / f"{name}.png"))
         print(folder / f"{name}.png")
         fold(window, name)
+    window.use_theme(theme.PAPER)
+    window.show_start()
+    wait(lambda: all(card.paint_picture is not None for card in window.start.demos.values()))
+    window.grab().save(str(folder / "start.png"))
+    print(folder / "start.png")
     window.document.close()
     window.document._saved = window.document.project  # nobody is asked whether to save what was shown
     window.close()
