@@ -114,3 +114,16 @@ def test_a_larger_box_needs_more_and_a_thicker_wall_less() -> None:
     assert thin.holding_drive is not None
     assert thick.holding_drive is not None
     assert thin.holding_drive > 2 * thick.holding_drive
+
+
+def test_marks_goal_and_trial_are_what_was_asked() -> None:
+    project = kind_of("block").drafted({"setpoint": 150.0, "close": 2.5, "fast": 1200.0, "power": 200.0})
+    trial, goal = project.first_trial, project.rig.goal
+    assert {mark.measure: mark.limit for mark in trial.marks} == {
+        "overshoot_K": 5.0, "settling_s": 1200.0, "swing_K": 5.0, "hottest_degC": 380.0,
+    }  # fmt: skip
+    assert trial.band_K == 2.5
+    assert trial.duration_s >= 2400.0
+    assert goal is not None
+    assert (goal.low_degC, goal.high_degC, goal.body) == (145.0, 155.0, "Block")
+    assert getattr(project.rig.drive, "power_W", 0.0) == 200.0

@@ -121,6 +121,9 @@ def test_what_becomes_of_the_answers_is_said_and_what_is_wrong_with_one(window: 
     setpoint.edit.setText("1292 °F")
     assert setpoint.value == pytest.approx(700, abs=0.01)
     assert setpoint.fault.text() == ""
+    size = next(line for line in page.lines if line.question.key == "size")
+    size.edit.setText("35")  # in the unit that was shown
+    assert size.value == pytest.approx(0.035)
     click(page.back)
     assert window.start.pages.currentIndex() == 0
 

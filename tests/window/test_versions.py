@@ -81,6 +81,8 @@ def test_versions_are_kept_inside_compared_gone_back_to_and_taken_out(
     first = document.project
     keep("As it began")
     document.set(("rig", "drives", 0, "power_W"), 111.0, "power")
+    document.set(("wiring", "supply_V"), 48.0, "supply")
+    document.set(("trials", 0, "duration_s"), 4321.0, "duration")
     document.set(("notes",), "stronger", "notes")
     keep("Weaker")
     assert [each.name for each in document.project.versions] == ["As it began", "Weaker"]
@@ -99,7 +101,8 @@ def test_versions_are_kept_inside_compared_gone_back_to_and_taken_out(
     assert (where.split(" › ")[-1], was, now) == ("power_W", f"{first.rig.drives[0].power_W:g}", "111")
     back, away = (button for button in dialog.foot.buttons() if button.text() in ("Go back to it", "Take it out"))
     click(back if back.text() == "Go back to it" else away)
-    assert (document.project.rig, document.project.candidates) == (first.rig, first.candidates)
+    for name in ("rig", "candidates", "trials", "wiring", "chosen"):
+        assert getattr(document.project, name) == getattr(first, name)
     assert document.project.notes == "stronger"
     assert len(document.project.versions) == 2
     document.undo()
