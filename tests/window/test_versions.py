@@ -82,7 +82,7 @@ def test_versions_are_kept_inside_compared_gone_back_to_and_taken_out(
     keep("As it began")
     document.set(("rig", "drives", 0, "power_W"), 111.0, "power")
     document.set(("wiring", "supply_V"), 48.0, "supply")
-    document.set(("trials", 0, "duration_s"), 4321.0, "duration")
+    document.set(("trials", 0, "duration_s"), 15_555.0, "duration")
     document.set(("notes",), "stronger", "notes")
     keep("Weaker")
     assert [each.name for each in document.project.versions] == ["As it began", "Weaker"]
