@@ -215,7 +215,7 @@ EXPERIMENTS: tuple[Experiment, ...] = (
         lambda project, results: any(
             isinstance(each, ProbeFaultAction) and each.action == "off" for each in project.rig.guards
         ),
-        "Off: nothing burns, and nothing is kept warm. Which harm is the lesser is yours to say, beforehand.",
+        "Off: here no limit is passed, and nothing is kept warm. Which harm is the lesser is yours to say, beforehand.",
     ),
     Experiment(
         "colder", "Colder does not cool faster", "a setpoint is no speed",
