@@ -15,7 +15,7 @@ from kelvarn.demos.experiments import EXPERIMENTS, Experiment, experiment_of
 from kelvarn.desktop.frame.start.cards import StartCard
 from kelvarn.desktop.frame.window import CONTROL, FIT, RIG, MainWindow
 from kelvarn.desktop.parts.plain import PlainLabel
-from kelvarn.files.journal import Journal, left_behind
+from kelvarn.files.journal import Journal
 from kelvarn.files.project_file import save
 from kelvarn.kinds import KINDS, kind_of
 from kelvarn.model.blank import blank_project
@@ -158,7 +158,7 @@ def test_what_a_crash_left_is_offered_and_thrown_away(window: MainWindow, qtbot:
     assert "Left from a crash" in {label.text() for label in window.start.findChildren(PlainLabel)}
     [away] = [button for button in window.start.findChildren(QPushButton) if button.text() == "throw away"]
     click(shown(away, qtbot))
-    assert left_behind() is None
+    assert not journal.entry.exists()
     assert window.nothing_open
 
 
