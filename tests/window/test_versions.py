@@ -8,6 +8,7 @@ from pytestqt.qtbot import QtBot
 
 from kelvarn.desktop.frame.versions import VersionsDialog
 from kelvarn.desktop.frame.window import MainWindow
+from kelvarn.files.comparing import differences
 from kelvarn.files.project_file import load, save
 from kelvarn.files.sharing import shared
 from kelvarn.model.edit import put, with_fields
@@ -80,6 +81,7 @@ def test_versions_are_kept_inside_compared_gone_back_to_and_taken_out(
     document = window.document
     first = document.project
     keep("As it began")
+    assert differences(first, document.project) == []  # a version is no difference
     document.set(("rig", "drives", 0, "power_W"), 111.0, "power")
     document.set(("wiring", "supply_V"), 48.0, "supply")
     document.set(("trials", 0, "duration_s"), 15_555.0, "duration")
