@@ -28,8 +28,8 @@ _ASKING = (
 
 
 @pytest.fixture(autouse=True)
-def _nobody_answers(monkeypatch: pytest.MonkeyPatch) -> None:
-    """A box that would wait fails the test that did not say what is answered."""
+def _nobody_answers(qapp: QApplication, monkeypatch: pytest.MonkeyPatch) -> None:
+    """A box that would wait fails the test that did not say what is answered, whoever comes first."""
 
     def waits(kind: type[QDialog], name: str) -> Callable[..., None]:
         def asked(*args: object, **_: object) -> None:

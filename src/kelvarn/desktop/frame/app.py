@@ -17,6 +17,7 @@ from kelvarn.desktop.frame import scaling
 from kelvarn.desktop.frame.window import MainWindow
 from kelvarn.desktop.state.collector import collect_here
 from kelvarn.desktop.state.document import Document
+from kelvarn.desktop.state.only_here import shown_elsewhere
 from kelvarn.desktop.state.runner import Runner
 from kelvarn.desktop.state.session import Session
 from kelvarn.files.faults import FileError
@@ -37,8 +38,15 @@ def start(project: Project | None, file: Path | None, logs: list[Path] | None = 
         logs: files that are added to it as logs.
     """
     app, session = _application()
-    nothing = project is None and session.left() is None
-    window = _window(app, _first_document(project, file, session), session, goes_on=project is None and not nothing)
+    if file is not None and shown_elsewhere(file):
+        print(f"{file.name} is open in another window, which was brought to the front.")
+        return 0
+    left = session.left() if project is None else None
+    if left is not None and shown_elsewhere(left[1]):
+        left = None  # a second window beside the one that goes on with it
+    nothing = project is None and left is None
+    document = Document(*(left or (project or blank_project(), file)))
+    window = _window(app, document, session, goes_on=left is not None)
     if nothing and not logs:
         window.show_start()
     if logs:
@@ -53,13 +61,6 @@ def start(project: Project | None, file: Path | None, logs: list[Path] | None = 
         window = _window(app, again(), session, goes_on=True)
         code = app.exec()
     return code
-
-
-def _first_document(project: Project | None, file: Path | None, session: Session) -> Document:
-    if project is not None:
-        return Document(project, file)
-    left = session.left()
-    return Document(blank_project()) if left is None else Document(*left)
 
 
 def _application() -> tuple[QApplication, Session]:

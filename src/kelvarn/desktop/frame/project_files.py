@@ -14,6 +14,7 @@ from kelvarn.desktop.parts.menus import Command
 from kelvarn.desktop.parts.plain import menu_text
 from kelvarn.desktop.state.document import FILE_KIND, Document
 from kelvarn.desktop.state.jobs import Jobs
+from kelvarn.desktop.state.only_here import OnlyHere, shown_elsewhere
 from kelvarn.desktop.state.session import Session
 from kelvarn.files.journal import Unsaved
 from kelvarn.files.project_file import SUFFIX, load, roundings, save
@@ -47,13 +48,20 @@ class ProjectFiles:
         self._jobs = jobs
         self._window, self._document, self._boxes, self._show_rig = window, document, boxes, show_rig
         self._session, self._take_logs = session, take_logs
+        self.claim = OnlyHere(window, self._to_front)
         document.replaced.connect(self._note)
         document.saved_changed.connect(self._note)
         self._note()
 
     def _note(self) -> None:
+        self.claim.claim(self._document.path)
         if self._document.path is not None:
             self._session.add_recent(self._document.path)
+
+    def _to_front(self) -> None:
+        self._window.setWindowState(self._window.windowState() & ~Qt.WindowState.WindowMinimized)
+        self._window.raise_()
+        self._window.activateWindow()
 
     def fill_recent(self, menu: QMenu) -> None:
         """Let a menu list the files opened lately."""
@@ -108,7 +116,10 @@ class ProjectFiles:
             self._take_logs(logs)
 
     def open(self, path: Path) -> None:
-        """Open a file, or say why not."""
+        """Open a file, or say why not; one that another window has open is shown there."""
+        if not self.claim.has(path) and shown_elsewhere(path):
+            self._boxes.complain(f"{path.name} is open in another window, which was brought to the front.")
+            return
         if self._boxes.guarded(lambda: self._document.open(path))() and (
             said := roundings(path, self._document.project)
         ):

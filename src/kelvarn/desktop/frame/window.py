@@ -337,6 +337,7 @@ class MainWindow(QMainWindow):
                 return
             self.document.close()
         self._clock.stop()
+        self.files.claim.release()
         self.whole.let_go()
         self.remarks.stop()
         self.runner.finish()
