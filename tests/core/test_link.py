@@ -7,6 +7,7 @@ import signal
 import socket
 import subprocess
 import sys
+import tempfile
 import threading
 import time
 from collections.abc import Callable, Iterator
@@ -352,7 +353,7 @@ def test_what_is_wrong_with_a_link_is_one_sentence(tmp_path: Path) -> None:
         assert (done.returncode, said in done.stderr) == (2, True), done.stderr
 
 
-def test_the_commands_meet_a_practice_rig_that_runs_by_itself(tmp_path: Path) -> None:
+def test_the_commands_meet_a_practice_rig_that_runs_by_itself(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     project = adjustable("KP_PER_K").project
     save(project, tmp_path / "p.kelvarn")
     options = ["--candidate", "Try", "--tcp", "0", "--speed", "50"] + ([] if shutil.which("gcc") else ["--python"])
@@ -384,3 +385,8 @@ def test_the_commands_meet_a_practice_rig_that_runs_by_itself(tmp_path: Path) ->
     assert (done.returncode, "--speed" in done.stderr) == (2, True)
     done = kelvarn("practice", tmp_path / "p.kelvarn", "--serial", "--tcp", "0")
     assert "Give one of" in done.stderr
+    monkeypatch.setattr(tempfile, "tempdir", str(tmp_path))
+    with socket.create_server(("127.0.0.1", 0)) as taken:
+        done = kelvarn("practice", tmp_path / "p.kelvarn", "--candidate", "Try", "--tcp", taken.getsockname()[1])
+    assert "in use; name another port" in done.stderr
+    assert not list(tmp_path.glob("kelvarn-*"))

@@ -63,20 +63,18 @@ def practice(  # noqa: PLR0913 - one for each option
     from kelvarn.link.practice.rig import PracticeRig
 
     carried = Carried(project, law, trial_named(project, trial))
-    rig = PracticeRig(carried, PythonBrain(carried) if python else None)
-    if is_bus and rig.brain.language != "C":
-        raise CommandError("On Modbus the program is in C: install a compiler (apt install gcc).")
-    outlet = _outlet(tcp, modbus_tcp, None if modbus_rtu == Path("-") else modbus_rtu, is_bus=is_bus)
-    if obeys:
-        rig.hear(f"{with_sum('mode obeys')}\n".encode())
-    print(f"{outlet.where}", flush=True)
-    print(f"“{printable(law.name)}” in {rig.brain.language}, {speed:g} times as fast as real time. Ctrl+C ends it.",
-          file=sys.stderr, flush=True)  # fmt: skip
-    try:
-        _serve(rig, outlet, speed, mqtt)
-    finally:
-        outlet.close()
-        rig.close()
+    with contextlib.closing(PracticeRig(carried, PythonBrain(carried) if python else None)) as rig:
+        if is_bus and rig.brain.language != "C":
+            raise CommandError("On Modbus the program is in C: install a compiler (apt install gcc).")
+        with contextlib.closing(
+            _outlet(tcp, modbus_tcp, None if modbus_rtu == Path("-") else modbus_rtu, is_bus=is_bus)
+        ) as outlet:
+            if obeys:
+                rig.hear(f"{with_sum('mode obeys')}\n".encode())
+            print(f"{outlet.where}", flush=True)
+            print(f"“{printable(law.name)}” in {rig.brain.language}, {speed:g} times as fast as real time."
+                  " Ctrl+C ends it.", file=sys.stderr, flush=True)  # fmt: skip
+            _serve(rig, outlet, speed, mqtt)
 
 
 def _outlet(tcp: int | None, modbus_tcp: int | None, named: Path | None, *, is_bus: bool) -> "Outlet":
@@ -89,7 +87,8 @@ def _outlet(tcp: int | None, modbus_tcp: int | None, named: Path | None, *, is_b
         return SerialOutlet(named, is_bus=is_bus) if tcp is None else TcpOutlet(tcp)
     except OSError as error:
         other = "port" if named is None else "file"
-        raise CommandError(f"The line cannot be opened: {error.strerror}; name another {other}.") from None
+        why = os.strerror(error.errno or 0)  # Python's own says the address as a tuple
+        raise CommandError(f"The line cannot be opened: {why}; name another {other}.") from None
 
 
 @contextlib.contextmanager
