@@ -1,4 +1,4 @@
-"""Kinds of rigs that a project may begin with: three to five questions, each with a guess, and what is built of them.
+"""Kinds of rigs that a project may begin with: five or six questions, each with a guess, and what is built of them.
 
 Imports what `demos` may import. Start reading at `kind.py`; `kinds.py` lists them, and each is built in a module of its
 own family: `vessels.py` (boxes, pots, blocks), `hot.py` (kilns, rooms), `cold.py` (fans, fridges), `others.py`.

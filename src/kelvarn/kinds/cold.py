@@ -18,7 +18,7 @@ from .kind import Answers, Kind, Question, begun, guessed
 def _heatsink(answers: Answers) -> Project:
     watts, setpoint, full = answers["power"], answers["setpoint"], answers["fan"]
     still, most = 1.0 / (5.0 * full), setpoint + 15.0
-    moved = float(f"{1.0 / full - still:.3g}")
+    moved = parts.rounded(1.0 / full - still)
     source = Body.model_validate({
         "name": "Source", "capacity_J_per_K": 20.0, "own_heat_W": watts, "limit_degC": most + 25.0,
         "limit_why": "usual limit of a case, to be looked up",
@@ -35,7 +35,7 @@ def _heatsink(answers: Answers) -> Project:
             parts.link("Source", "Sink", 4.0, 0.4, "the step from case to sink at a known power"),
             parts.link("Sink", SURROUNDINGS, still, 0.4, "the data sheet without a fan", driven_by="Fan",
                        full_W_per_K=moved).model_copy(
-                update={"tolerances": (guessed("conductance_W_per_K", float(f"{still:.3g}"), 0.4, parts.BY_HOLD),
+                update={"tolerances": (guessed("conductance_W_per_K", parts.rounded(still), 0.4, parts.BY_HOLD),
                                        guessed("full_W_per_K", moved, 0.3, "the data sheet with that fan"))}),
         ),
         drives=(Fan(name="Fan", starts_from=0.25, stalls_below=0.18, pwm_Hz=25_000.0),),

@@ -18,7 +18,7 @@ def _kiln(answers: Answers) -> Project:
     watts, setpoint, thick = answers["power"], answers["setpoint"], answers["wall"]
     area = parts.box_area_m2(answers["size"])
     brick = 0.2 * _BRICK_J_PER_M2K * area * thick  # a fifth of it is as hot as its face
-    radiates = float(f"{0.5 * area:.3g}")
+    radiates = parts.rounded(0.5 * area)
     rig = Rig(
         bodies=(
             parts.of_capacity("Elements", max(0.3 * watts, 50.0), 0.4, limit_degC=1250.0,
@@ -27,7 +27,7 @@ def _kiln(answers: Answers) -> Project:
             parts.of_capacity("Brick face", brick, 0.4),
         ),
         links=(
-            parts.link("Elements", "Chamber", 0.5, 0.5, radiating_m2=float(f"{0.15 * area:.3g}")),
+            parts.link("Elements", "Chamber", 0.5, 0.5, radiating_m2=parts.rounded(0.15 * area)),
             parts.link("Chamber", "Brick face", 5.0 * area, 0.5, radiating_m2=radiates),
             parts.wall("Brick face", area * 1.3, Layer(material="insulating firebrick", thickness_m=thick)),
         ),

@@ -67,7 +67,7 @@ class Kind:
 
     Attributes:
         key, title, line: what it is called in code, on screen, and what it has.
-        questions: three to five; none where a file says it all.
+        questions: five or six, each with a guess.
         build: makes the project of their answers.
         path: its heat path in little, from what drives it to the surroundings: `heater`, `fan`, `body`, `wall`.
     """

@@ -41,7 +41,7 @@ def power(text: str, guess_W: float, high_W: float = 20_000.0) -> Question:
 
 def made_of(name: str, *pieces: Piece, size: float = 0.3, limit_degC: float | None = None, **more: object) -> Body:
     """A body of pieces of material."""
-    value = _round(capacity_J_per_K(pieces).value)
+    value = rounded(capacity_J_per_K(pieces).value)
     return Body.model_validate({
         "name": name, "capacity_J_per_K": value, "made_of": pieces, "limit_degC": limit_degC,
         "tolerances": (guessed("capacity_J_per_K", value, size, BY_SCALE),), **more,
@@ -50,7 +50,7 @@ def made_of(name: str, *pieces: Piece, size: float = 0.3, limit_degC: float | No
 
 def of_capacity(name: str, J_per_K: float, size: float = 0.5, **more: object) -> Body:
     """A body whose heat capacity is no more than a guess."""
-    value = _round(J_per_K)
+    value = rounded(J_per_K)
     return Body.model_validate({
         "name": name, "capacity_J_per_K": value,
         "tolerances": (guessed("capacity_J_per_K", value, size, BY_STEP),), **more,
@@ -65,7 +65,7 @@ def heater(name: str, power_W: float, limit_degC: float) -> Body:
 
 def link(a: str, b: str, W_per_K: float, size: float = 0.4, measure: str = BY_STEP, **more: object) -> Link:
     """A link whose conductance is a guess."""
-    value = _round(W_per_K)
+    value = rounded(W_per_K)
     return Link.model_validate({
         "a": a, "b": b, "conductance_W_per_K": value,
         "tolerances": (guessed("conductance_W_per_K", value, size, measure),), **more,
@@ -74,7 +74,7 @@ def link(a: str, b: str, W_per_K: float, size: float = 0.4, measure: str = BY_ST
 
 def wall(inner: str, area_m2: float, *layers: Layer, outer: str = SURROUNDINGS) -> Link:
     """A loss through a wall of layers."""
-    made = Wall(area_m2=_round(area_m2), layers=layers)
+    made = Wall(area_m2=rounded(area_m2), layers=layers)
     return link(inner, outer, wall_W_per_K(made).value, 0.35, BY_HOLD, wall=made)
 
 
@@ -117,5 +117,6 @@ def box_area_m2(volume_m3: float) -> float:
     return 6 * side * side
 
 
-def _round(value: float) -> float:
+def rounded(value: float) -> float:
+    """To three figures: more would say more than is known."""
     return float(f"{value:.3g}")

@@ -72,7 +72,7 @@ def _block(answers: Answers) -> Project:
         ),
         links=(
             parts.link("Cartridge", "Block", watts / 60.0),
-            parts.link("Block", SURROUNDINGS, 10.0 * area, 0.4, parts.BY_HOLD, radiating_m2=float(f"{0.3 * area:.3g}")),
+            parts.link("Block", SURROUNDINGS, 10.0 * area, 0.4, parts.BY_HOLD, radiating_m2=parts.rounded(0.3 * area)),
         ),
         drives=(Pwm.model_validate({"name": "Heater", "body": "Cartridge", "power_W": watts, "dead_time_s": 1.0,
                                     "tolerances": parts.power_guess(watts)}),),

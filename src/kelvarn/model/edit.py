@@ -9,6 +9,8 @@ from typing import Any, Literal, TypeVar
 
 from pydantic import ValidationError
 
+from kelvarn.units import Quantity
+
 from .candidate import Candidate
 from .events import EVENT_KINDS
 from .fields import ModelBase
@@ -29,6 +31,12 @@ def value_at(root: Any, path: Path) -> Any:
     for step in path:
         root = root[step] if isinstance(step, int) else getattr(root, step)
     return root
+
+
+def quantity_at(root: Any, path: Path) -> Quantity:
+    """What kind of value stands at a path; a plain number where its field says nothing."""
+    extra = type(value_at(root, path[:-1])).model_fields[str(path[-1])].json_schema_extra
+    return Quantity(str(extra["quantity"])) if isinstance(extra, dict) and "quantity" in extra else Quantity.NUMBER
 
 
 def put(root: Any, path: Path, value: Any) -> Any:

@@ -17,7 +17,7 @@ from kelvarn.desktop.frame import scaling
 from kelvarn.desktop.frame.window import MainWindow
 from kelvarn.desktop.state.collector import collect_here
 from kelvarn.desktop.state.document import Document
-from kelvarn.desktop.state.only_here import shown_elsewhere
+from kelvarn.desktop.state.only_here import said_elsewhere, shown_elsewhere
 from kelvarn.desktop.state.runner import Runner
 from kelvarn.desktop.state.session import Session
 from kelvarn.files.faults import FileError
@@ -38,8 +38,8 @@ def start(project: Project | None, file: Path | None, logs: list[Path] | None = 
         logs: files that are added to it as logs.
     """
     app, session = _application()
-    if file is not None and shown_elsewhere(file):
-        print(f"{file.name} is open in another window, which was brought to the front.")
+    if file is not None and (said := said_elsewhere(file)):
+        print(said)
         return 0
     left = session.left() if project is None else None
     if left is not None and shown_elsewhere(left[1]):

@@ -14,7 +14,7 @@ from kelvarn.desktop.parts.menus import Command
 from kelvarn.desktop.parts.plain import menu_text
 from kelvarn.desktop.state.document import FILE_KIND, Document
 from kelvarn.desktop.state.jobs import Jobs
-from kelvarn.desktop.state.only_here import OnlyHere, shown_elsewhere
+from kelvarn.desktop.state.only_here import OnlyHere, said_elsewhere
 from kelvarn.desktop.state.session import Session
 from kelvarn.files.journal import Unsaved
 from kelvarn.files.project_file import SUFFIX, load, roundings, save
@@ -117,8 +117,8 @@ class ProjectFiles:
 
     def open(self, path: Path) -> None:
         """Open a file, or say why not; one that another window has open is shown there."""
-        if not self.claim.has(path) and shown_elsewhere(path):
-            self._boxes.complain(f"{path.name} is open in another window, which was brought to the front.")
+        if not self.claim.has(path) and (said := said_elsewhere(path)):
+            self._boxes.complain(said)
             return
         if self._boxes.guarded(lambda: self._document.open(path))() and (
             said := roundings(path, self._document.project)

@@ -7,7 +7,7 @@ text it would open what the name tells it to.
 import html
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QLabel, QWidget
+from PySide6.QtWidgets import QLabel, QLayout, QWidget
 
 
 class PlainLabel(QLabel):
@@ -35,6 +35,14 @@ def set_shown(widget: QWidget, shown: bool) -> None:
     """Show or hide a widget; one that has no place yet is left to be shown with it, not as a window of its own."""
     if not shown or widget.parentWidget() is not None:
         widget.setVisible(shown)
+
+
+def clear(layout: QLayout) -> None:
+    """Take all out of a layout."""
+    while (item := layout.takeAt(0)) is not None:
+        if (widget := item.widget()) is not None:
+            widget.hide()  # it goes later, and must not lie under what comes
+            widget.deleteLater()
 
 
 def bare_text(text: str) -> str:

@@ -27,6 +27,11 @@ def shown_elsewhere(path: Path) -> bool:
     return socket.waitForReadyRead(_WAIT_MS) and bytes(socket.readAll().data()) == _SEEN
 
 
+def said_elsewhere(path: Path) -> str:
+    """The sentence on a file that another window has open, which comes to the front; empty where none has."""
+    return f"{path.name} is open in another window, which was brought to the front." if shown_elsewhere(path) else ""
+
+
 class OnlyHere(QObject):
     """Tells other windows that a file is open in this one.
 

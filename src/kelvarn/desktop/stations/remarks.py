@@ -7,7 +7,7 @@ from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from kelvarn.desktop.fields.plain import link, small
 from kelvarn.desktop.parts.boxes import Guarded
-from kelvarn.desktop.parts.plain import set_shown
+from kelvarn.desktop.parts.plain import clear, set_shown
 from kelvarn.desktop.state.document import Document
 from kelvarn.desktop.state.runner import Runner
 from kelvarn.desktop.state.view import View
@@ -133,11 +133,7 @@ class Flag(QWidget):
         if shown == self._shown:
             return
         self._shown = shown
-        while (item := self._column.takeAt(0)) is not None:
-            widget = item.widget()
-            if widget is not None:
-                widget.hide()
-                widget.deleteLater()
+        clear(self._column)
         for each in found:
             self._column.addWidget(small(f"⚑ {each.text}", "gold"))
             if each.mend is not None:

@@ -7,13 +7,13 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QPushButton, 
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.fields.plain import heading, small
-from kelvarn.desktop.parts.plain import PlainLabel, set_shown
+from kelvarn.desktop.parts.plain import PlainLabel, clear, set_shown
 from kelvarn.desktop.state.jobs import Jobs
-from kelvarn.desktop.stations.rig.guessed import shown_value
 from kelvarn.desktop.stations.rig.words import verdict_text
 from kelvarn.kinds import Kind, Question
 from kelvarn.model.project import Project
 from kelvarn.model.tolerances import guesses
+from kelvarn.studies.guesses import size_text, value_text
 from kelvarn.units import Scale, UnitError, parse, show, split
 
 _SOON_MS = 200
@@ -148,10 +148,7 @@ class QuestionsPage(QWidget):
             self._jobs.start("start: becomes", lambda kind=self._kind: kind.drafted(answers), self._show)  # type: ignore[misc]
 
     def _show(self, found: object) -> None:
-        while (item := self.becomes.takeAt(0)) is not None:
-            if (widget := item.widget()) is not None:
-                widget.hide()
-                widget.deleteLater()
+        clear(self.becomes)
         lines = what_becomes(found) if isinstance(found, Project) else [(f"That is no rig: {found}", "wrong")]
         self.becomes.addWidget(heading("What becomes of it"))
         for text, role in lines:
@@ -176,8 +173,7 @@ def what_becomes(project: Project) -> list[tuple[str, str]]:
     found = [(verdict_text(rig, trial.plan.last_degC, scale, None), "")]
     for guess in guesses(rig):
         parameter = guess.parameter
-        size = f"{parameter.size:g} K" if parameter.in_kelvins else f"{100 * parameter.size:.0f} %"
-        found.append((f"{parameter.text}: {shown_value(rig, parameter)}, a guess, ±{size}", "muted"))
+        found.append((f"{parameter.text}: {value_text(rig, parameter)}, a guess, {size_text(parameter)}", "muted"))
     asked = ", ".join(f"{mark.title.lower()} {mark.limit_text(scale)}" for mark in trial.marks)
     found.append((f"Asked of it: {asked}.", ""))
     guards = ", ".join(guard.name for guard in rig.guards)

@@ -14,7 +14,7 @@ from kelvarn.demos import DEMOS, Demo
 from kelvarn.demos.experiments import EXPERIMENTS, Experiment
 from kelvarn.desktop import theme
 from kelvarn.desktop.fields.plain import heading, link, small
-from kelvarn.desktop.parts.plain import PlainLabel
+from kelvarn.desktop.parts.plain import PlainLabel, clear
 from kelvarn.desktop.state.jobs import Jobs
 from kelvarn.engine.layout import Floats
 from kelvarn.files.journal import Unsaved
@@ -134,10 +134,7 @@ class StartScreen(QWidget):
     def refresh(self, recent: list[Path], unsaved: Unsaved | None, recover: Callable[[], object],
                 away: Callable[[], object]) -> None:  # fmt: skip
         """Show what was opened lately, and what a crash left; begin the pictures of the demos."""
-        while (item := self._last.takeAt(0)) is not None:
-            if (widget := item.widget()) is not None:
-                widget.hide()
-                widget.deleteLater()
+        clear(self._last)
         if recent:
             self._last.addWidget(heading("Open again"))
         for path in recent:

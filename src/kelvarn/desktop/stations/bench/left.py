@@ -7,7 +7,7 @@ from PySide6.QtWidgets import QButtonGroup, QGridLayout, QHBoxLayout, QLineEdit,
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.fields.plain import heading, small
-from kelvarn.desktop.parts.plain import PlainLabel
+from kelvarn.desktop.parts.plain import PlainLabel, clear
 from kelvarn.desktop.parts.target import Target
 from kelvarn.desktop.parts.texts import elided
 from kelvarn.handover.points import Mode, points_of
@@ -126,12 +126,7 @@ class DevicePanel(QWidget):
                 _say(self._extras[point.name], text, good=good)
 
     def _build(self, session: Session | None) -> None:
-        while self._column.count():
-            item = self._column.takeAt(0)
-            widget = item.widget() if item is not None else None
-            if widget is not None:
-                widget.hide()
-                widget.deleteLater()
+        clear(self._column)
         self._values, self._marks, self._guards, self._extras = {}, {}, [], {}
         if session is None:
             return

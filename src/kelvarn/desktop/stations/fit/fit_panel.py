@@ -13,11 +13,9 @@ from kelvarn.fit.least_squares import Estimate
 from kelvarn.fit.response import ResponseFit
 from kelvarn.fit.rig_fit import choosable
 from kelvarn.fit.trust import ENOUGH, FitReport, holds, two_points
-from kelvarn.model.fields import ModelBase
+from kelvarn.model.edit import quantity_at
 from kelvarn.model.log import KeptFit
 from kelvarn.model.project import Project
-from kelvarn.model.rig import Rig
-from kelvarn.model.tolerances import Parameter
 from kelvarn.units import Quantity, Scale, show, three_figures
 
 from .knowledge import Knowledge, RigReport, WantedFit
@@ -204,7 +202,7 @@ class FitPanel(Panel):
         for p, value, told in zip(fit.free, fit.values, fit.told, strict=True):
             if told > 0.85:
                 continue
-            quantity = quantity_of(self._project().rig, p)
+            quantity = quantity_at(self._project().rig, p.path)
             text = show(value.value, quantity, scale)
             self.add(value_row(p.text, text, f"{_range(value, quantity, scale)}; was {show(p.value, quantity, scale)}"))
         silent = [p.text for p, told in zip(fit.free, fit.told, strict=True) if told > 0.85]
@@ -286,16 +284,6 @@ def kept_text(fit: KeptFit, scale: Scale) -> str:
         else:
             parts.append(f"{value.what} {three_figures(value.value)}")
     return f"{', '.join(parts)}; {show(fit.rms_K, Quantity.DIFFERENCE, scale)} rms"
-
-
-def quantity_of(rig: Rig, parameter: Parameter) -> Quantity:
-    """What a parameter of a rig is."""
-    part: object = rig
-    for step in parameter.path[:-1]:
-        part = part[step] if isinstance(step, int) else getattr(part, step)  # type: ignore[index]
-    assert isinstance(part, ModelBase)
-    extra = type(part).model_fields[str(parameter.path[-1])].json_schema_extra
-    return Quantity(str(extra["quantity"])) if isinstance(extra, dict) else Quantity.NUMBER
 
 
 def _range(value: Estimate, quantity: Quantity, scale: Scale) -> str:

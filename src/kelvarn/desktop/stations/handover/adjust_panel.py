@@ -7,6 +7,7 @@ from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 from kelvarn.desktop.fields.any import field_for
 from kelvarn.desktop.fields.binding import Binding
 from kelvarn.desktop.fields.plain import Choice, heading
+from kelvarn.desktop.parts.plain import clear
 from kelvarn.desktop.state.document import Document
 from kelvarn.desktop.state.view import View
 from kelvarn.handover.adjusting import proposed
@@ -14,7 +15,7 @@ from kelvarn.model.candidate import Candidate
 from kelvarn.model.handed import Unit
 
 from .program import Program
-from .ready import clear, note
+from .ready import note
 
 _FIRST = "make one adjustable …"
 

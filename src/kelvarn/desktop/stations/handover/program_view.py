@@ -18,12 +18,11 @@ from kelvarn.desktop import theme
 from kelvarn.desktop.fields.plain import Choice, heading
 from kelvarn.desktop.parts.elided import ElidedLine
 from kelvarn.desktop.parts.panel import Scrolled
-from kelvarn.desktop.parts.plain import PlainLabel
+from kelvarn.desktop.parts.plain import PlainLabel, clear
 from kelvarn.handover.proof_records import Check, Difference, Proof
 
 from .difference_view import DifferenceView
 from .program import Files, Program
-from .ready import clear
 
 _FIRST = (
     "settings.h", "settings.py", "pins.h", "pins.py", "control.c", "control.py", "board_maker.cpp", "board.py",

@@ -1,10 +1,10 @@
 """Ready to hand over? What was looked at, and what only the maker can see to."""
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QVBoxLayout, QWidget
 
 from kelvarn.desktop import theme
-from kelvarn.desktop.parts.plain import PlainLabel
+from kelvarn.desktop.parts.plain import PlainLabel, clear
 from kelvarn.desktop.state.document import Document
 from kelvarn.desktop.state.view import View
 from kelvarn.engine.measures import ended_text
@@ -183,11 +183,3 @@ def note(text: str, role: str) -> PlainLabel:
     label.setProperty("role", role)
     label.setWordWrap(True)
     return label
-
-
-def clear(layout: QLayout) -> None:
-    """Take all out of a layout."""
-    while (item := layout.takeAt(0)) is not None:
-        if (widget := item.widget()) is not None:
-            widget.hide()  # it goes later, and must not lie under what comes
-            widget.deleteLater()

@@ -25,7 +25,7 @@ from kelvarn.desktop.parts.boxes import ask_where
 from kelvarn.desktop.parts.elided import ElidedLine
 from kelvarn.desktop.parts.menus import Command
 from kelvarn.desktop.parts.panel import Columns, Scrolled
-from kelvarn.desktop.parts.plain import PlainLabel
+from kelvarn.desktop.parts.plain import PlainLabel, clear
 from kelvarn.desktop.parts.target import Target
 from kelvarn.desktop.stations.report import write_pdf
 from kelvarn.desktop.stations.station import Context, Phrase, Station
@@ -50,7 +50,7 @@ from .adjust_panel import AdjustPanel
 from .ask_reading import AskReading
 from .program import PROOF, Program
 from .program_view import ProgramView
-from .ready import Ready, clear, note
+from .ready import Ready, note
 from .targets import BOARD, BOUGHT, JSON, NUMBERS, SHEET, TARGETS, USER, WIRING
 from .typed import BoughtFields, Typed
 from .verdicts import Verdicts

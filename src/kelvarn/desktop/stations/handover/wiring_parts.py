@@ -7,6 +7,7 @@ from PySide6.QtWidgets import QButtonGroup, QVBoxLayout, QWidget
 from kelvarn.desktop.fields.any import field_for
 from kelvarn.desktop.fields.binding import Binding
 from kelvarn.desktop.fields.plain import heading, link, small
+from kelvarn.desktop.parts.plain import clear
 from kelvarn.desktop.parts.target import Target
 from kelvarn.desktop.state.document import Document
 from kelvarn.desktop.state.view import View
@@ -16,7 +17,7 @@ from kelvarn.model.edit import with_fields
 from kelvarn.model.wiring import SWITCH_WORDS, Output, ProbeWiring, Signal
 from kelvarn.units import Quantity, counted, show
 
-from .ready import clear, note
+from .ready import note
 
 _CUT_OFF = "Thermal cut-off"
 _OF_ALL = ("kind", "pin", "load_V", "rated_V", "rated_A")

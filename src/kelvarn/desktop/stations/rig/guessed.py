@@ -6,43 +6,20 @@ from functools import partial
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from kelvarn.desktop.fields.plain import CutLink, heading, link, small
-from kelvarn.desktop.parts.plain import set_shown
+from kelvarn.desktop.parts.plain import clear, set_shown
 from kelvarn.desktop.state.jobs import Jobs
 from kelvarn.model.candidate import Candidate
 from kelvarn.model.project import Project
 from kelvarn.model.rig import Rig
-from kelvarn.model.tolerances import Guess, Parameter, guesses
+from kelvarn.model.tolerances import Guess, guesses
 from kelvarn.model.trial import Trial
-from kelvarn.studies.variants import vary
-from kelvarn.units import Quantity, Scale, show
+from kelvarn.studies.guesses import by_what_they_do, size_text, value_text
 
 from .keys import SURROUNDINGS, key_of
 
-_VARIANTS = 96
 _CHANNEL = "rig: guesses"
 _FIRST = 3  # that are shown before somebody asks for all
 _KINDS = {"links": "link", "drives": "drive", "probes": "probe", "draw_offs": "draw_off"}
-
-
-def shown_value(rig: Rig, parameter: Parameter) -> str:
-    """The value of a parameter with its unit."""
-    part = rig
-    for step in parameter.path[:-1]:
-        part = part[step] if isinstance(step, int) else getattr(part, step)  # type: ignore[index]
-    extra = type(part).model_fields[str(parameter.path[-1])].json_schema_extra
-    quantity = Quantity(str(extra["quantity"])) if isinstance(extra, dict) else Quantity.NUMBER
-    scale = Scale.CELSIUS if rig.unit is None else Scale(rig.unit, own=True)
-    return show(parameter.value, quantity, scale)
-
-
-def ordered(found: list[Guess], project: Project, candidate: Candidate, trial: Trial) -> list[tuple[Guess, float]]:
-    """Guesses by what they do to the marks, by variants of the rig, with that index, 0…1; the most first."""
-    index: dict[tuple[str | int, ...], float] = {}
-    *_, variants = vary(project.rig, candidate.controller, trial, _VARIANTS)
-    for each in variants.influences:
-        index[each.parameter.path] = max(index.get(each.parameter.path, 0.0), each.index)
-    rated = [(guess, index.get(guess.parameter.path, 0.0)) for guess in found]
-    return sorted(rated, key=lambda each: -each[1])
 
 
 class GuessedList(QWidget):
@@ -80,7 +57,7 @@ class GuessedList(QWidget):
         self._of = subject
         self._show([(guess, 0.0) for guess in found], project.rig)
         if trial.marks:
-            self._jobs.start(_CHANNEL, lambda: ordered(found, project, candidate, trial),
+            self._jobs.start(_CHANNEL, lambda: by_what_they_do(found, project, candidate, trial),
                              partial(self._take, project.rig))  # fmt: skip
 
     def _unfold(self) -> None:
@@ -92,17 +69,13 @@ class GuessedList(QWidget):
             self._show(found, rig)
 
     def _show(self, rated: list[tuple[Guess, float]], rig: Rig) -> None:
-        while (item := self._rows.takeAt(0)) is not None:
-            if (widget := item.widget()) is not None:
-                widget.hide()
-                widget.deleteLater()
+        clear(self._rows)
         self.lines, self._rated, self._rig = [], rated, rig
         set_shown(self.more, len(rated) > _FIRST)
         self.more.setText("fewer" if self._most > _FIRST else f"all {len(rated)} …")
         for guess, index in rated[: self._most]:
             parameter = guess.parameter
-            size = f"{parameter.size:g} K" if parameter.in_kelvins else f"{100 * parameter.size:.0f} %"
-            line = CutLink(f"{parameter.text} {shown_value(rig, parameter)} ±{size}")
+            line = CutLink(f"{parameter.text} {value_text(rig, parameter)} {size_text(parameter)}")
             line.clicked.connect(lambda _=False, path=parameter.path: self._select(_key(rig, path)))
             self.lines.append(line)
             self._rows.addWidget(line)
