@@ -13,6 +13,7 @@ The layers, each importing only from those above it:
     files      the project file, logs, the autosave journal, tables
     handover   settings and the sheet that go with the machine
     link       devices: the line protocol, what is recorded, the practice rig
+    guide      the pages of the guide, for the window and for docs/
     desktop    the window; the only layer that imports Qt
     cli, api   the commands; and a face for Python: `import kelvarn as kv`, then `kv.run(kv.demo())`
 

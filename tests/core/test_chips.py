@@ -179,9 +179,9 @@ def test_what_32_bits_round_is_no_difference_but_what_they_decide_is() -> None:
     engine = [[60.0, 400.0, 1.0, 20.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, -1.0, 0.0, 1.0, 1.0, 1.0]] * 2
     engine.append([60.0, 0.5, 0.5, *engine[0][3:]])
 
-    def differing(sample: int, column: int, value: float) -> tuple[int, int]:
+    def differing(sample: int, column: int, value: float, guard: float = 0.0) -> tuple[int, int]:
         program = np.array(engine)
-        program[sample, column] = value
+        program[sample, 4], program[sample, column] = guard, value
         found = compared(carried, 2e-4, engine, program, [(0.0, 20.0, 1.0)] * 3)
         return found.differing, found.reasons
 
@@ -189,6 +189,8 @@ def test_what_32_bits_round_is_no_difference_but_what_they_decide_is() -> None:
     assert differing(2, 1, 0.6) == (1, 0)
     assert differing(2, 0, 60.02) == (1, 0)
     assert differing(0, 3, 26.0) == (0, 1)  # another reason for the same drive
+    assert differing(0, 3, 26.0, guard=10.0) == (0, 1)  # and nothing to overrule, then
+    assert differing(0, 2, 0.0, guard=10.0) == (1, 0)
     for code in (4, 5, 6, 7, 8, 9, 10, 12):
         assert differing(1, code, 5.0) == (1, 0)
     assert compared(carried, 2e-4, engine, np.array(engine[:2]), [(0.0,)] * 3).differing == 1

@@ -217,6 +217,11 @@ _OF_ULTIMATE: tuple[tuple[str, str, dict[Terms, tuple[float, float, float]]], ..
 """Shares of the ultimate gain, and of the ultimate period for integral and derivative time."""
 
 
+def rule_sources() -> dict[str, str]:
+    """Where each rule was published."""
+    return {rule.name: rule.source for rule in _RULES} | {name: source for name, source, _ in _OF_ULTIMATE}
+
+
 def starting_points(plant: Plant, at: Ultimate | None = None) -> list[Starting]:
     """Every rule's settings for a rig, or why it gives none.
 

@@ -16,7 +16,7 @@ class NotesEdit(QPlainTextEdit):
 
     def __init__(self, binding: Binding) -> None:
         super().__init__()
-        self._binding = binding
+        self.binding = binding
         self.setAccessibleName(binding.title)
         self.setPlaceholderText(binding.title.lower())
         self.setToolTip(binding.info.description or "")
@@ -32,16 +32,16 @@ class NotesEdit(QPlainTextEdit):
 
     def refresh(self) -> None:
         """Show what the project has, unless the user is typing."""
-        if self._binding.alive and not self.typing and self.toPlainText() != self._binding.value:
-            self.setPlainText(self._binding.value)
+        if self.binding.alive and not self.typing and self.toPlainText() != self.binding.value:
+            self.setPlainText(self.binding.value)
 
     def take(self) -> None:
         """Take what was typed."""
-        if not self.document().isModified() or not self._binding.alive:
+        if not self.document().isModified() or not self.binding.alive:
             return
         self.document().setModified(False)
         try:
-            self._binding.put(self.toPlainText())
+            self.binding.put(self.toPlainText())
         except Wrong as error:
             self.document().setModified(True)
             self.setToolTip(str(error))
@@ -53,7 +53,7 @@ class NotesEdit(QPlainTextEdit):
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() == Qt.Key.Key_Escape and self.document().isModified():
             self.document().setModified(False)
-            self.setPlainText(self._binding.value)
+            self.setPlainText(self.binding.value)
         else:
             super().keyPressEvent(event)
 

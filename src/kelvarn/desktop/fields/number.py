@@ -29,7 +29,7 @@ class NumberEdit(TypedLine):
     def __init__(self, binding: Binding, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         assert binding.quantity is not None, f"{binding.path} is no number"
-        self._binding = binding
+        self.binding = binding
         self._bare: str | None = None
         self._shown: object = object()  # the value in the line; a unit change makes a new line
         self.setAlignment(Qt.AlignmentFlag.AlignRight)
@@ -42,26 +42,26 @@ class NumberEdit(TypedLine):
 
     def refresh(self) -> None:
         """Show what the project has, unless the user is typing."""
-        if not self._binding.alive:
+        if not self.binding.alive:
             return
-        value = self._binding.value
+        value = self.binding.value
         if self.typing or (value == self._shown and not self.isModified() and not self.wrong):
             return
         self._shown = value
-        self.setText(self._binding.text(value))
-        if value is not None and self._binding.quantity is not None:
+        self.setText(self.binding.text(value))
+        if value is not None and self.binding.quantity is not None:
             # A bare number means the unit that stood in the field.
-            unit = split(float(value), self._binding.quantity, self._binding.view.scale, exact=True)[1]
-            self._bare = None if self._binding.quantity is Quantity.TEMPERATURE else unit
+            unit = split(float(value), self.binding.quantity, self.binding.view.scale, exact=True)[1]
+            self._bare = None if self.binding.quantity is Quantity.TEMPERATURE else unit
         self._complain("")
 
     def take(self) -> None:
         """Take what was typed; a wrong text stays, with its fault."""
-        if not self.isModified() or not self._binding.alive:
+        if not self.isModified() or not self.binding.alive:
             return
         self.setModified(False)  # first: the edit may take the focus away, which would call this again
         try:
-            self._binding.put(self._binding.read(self.text(), self._bare))
+            self.binding.put(self.binding.read(self.text(), self._bare))
         except Wrong as error:
             self.setModified(True)
             self._complain(str(error))
@@ -84,12 +84,12 @@ class NumberEdit(TypedLine):
 
     def step(self, count: float) -> None:
         """Step by a tenth of the leading figure's place, in the unit shown."""
-        value, quantity = self._binding.value, self._binding.quantity
+        value, quantity = self.binding.value, self.binding.quantity
         if value is None or quantity is None:
             return
         try:
-            self._binding.check_range(value)
-            self._binding.put(stepped(self._binding, float(value), count))
+            self.binding.check_range(value)
+            self.binding.put(stepped(self.binding, float(value), count))
         except Wrong as error:
             self._complain(str(error))
             return

@@ -112,7 +112,7 @@ class ChoiceField(QWidget):
         self, binding: Binding, choices: list[tuple[Any, str]], put: Callable[[Any], None] | None = None
     ) -> None:
         super().__init__()
-        self._binding, self._put = binding, put or binding.put
+        self.binding, self._put = binding, put or binding.put
         self.box = Choice()
         self.box.setAccessibleName(binding.title)
         self.box.setToolTip(plain_tip(binding.info.description or ""))
@@ -140,8 +140,8 @@ class ChoiceField(QWidget):
 
     def refresh(self) -> None:
         """Show what the project has."""
-        if self._binding.alive:
-            self.box.setCurrentIndex(self.box.findData(self._binding.value))
+        if self.binding.alive:
+            self.box.setCurrentIndex(self.box.findData(self.binding.value))
 
     def _take(self) -> None:
         try:
@@ -156,15 +156,15 @@ class SwitchField(QCheckBox):
 
     def __init__(self, binding: Binding) -> None:
         super().__init__(menu_text(binding.title))
-        self._binding = binding
+        self.binding = binding
         self.setToolTip(plain_tip(binding.info.description or ""))
         self.clicked.connect(lambda on: binding.put(on))
         self.refresh()
 
     def refresh(self) -> None:
         """Show what the project has."""
-        if self._binding.alive:
-            self.setChecked(bool(self._binding.value))
+        if self.binding.alive:
+            self.setChecked(bool(self.binding.value))
 
 
 class TextField(QWidget):
@@ -180,12 +180,12 @@ class TextField(QWidget):
         self._edit.setMaxLength(next((m.max_length for m in binding.info.metadata if hasattr(m, "max_length")), 200))
         self._edit.setFixedWidth(EDIT_WIDTH + 42)
         self._edit.setToolTip(binding.info.description or "")
-        self._binding = binding
+        self.binding = binding
         self.setLayout(titled(binding.title, self._edit))
 
     def refresh(self) -> None:
         """Show what the project has."""
-        if self._binding.alive:
+        if self.binding.alive:
             self._edit.refresh()
 
 

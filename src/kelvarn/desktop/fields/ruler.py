@@ -23,7 +23,7 @@ class RulerScale(FocusRing):
 
     def __init__(self, binding: Binding, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self._binding = binding
+        self.binding = binding
         self._low, self._high = binding.extra["ruler"]
         self._log = bool(binding.extra.get("log", False))
         self._dragging = False
@@ -40,7 +40,7 @@ class RulerScale(FocusRing):
 
     def refresh(self) -> None:
         """Show what the project has."""
-        if self._binding.alive and self._binding.value != self._shown:
+        if self.binding.alive and self.binding.value != self._shown:
             self.update()
 
     def _share(self, value: float) -> float:
@@ -58,7 +58,7 @@ class RulerScale(FocusRing):
         value = (
             self._low * (self._high / self._low) ** share if self._log else self._low + share * (self._high - self._low)
         )
-        quantity, scale = self._binding.quantity, self._binding.view.scale
+        quantity, scale = self.binding.quantity, self.binding.view.scale
         assert quantity is not None
         shown = to_shown(value, quantity, scale)
         unit = max(abs(shown), 1e-12) if self._log else to_shown(self._high - self._low, quantity, scale)
@@ -92,8 +92,8 @@ class RulerScale(FocusRing):
         for share, long in self._ticks():
             x = round(left + share * (right - left)) + 0.5
             painter.drawLine(QPointF(x, base), QPointF(x, base + (7 if long else 4)))
-        if self._binding.alive:
-            self._shown = self._binding.value
+        if self.binding.alive:
+            self._shown = self.binding.value
             x = self.x_of(float(self._shown))
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(look.color("glacier" if self.ring or self._dragging else "ink"))
@@ -103,7 +103,7 @@ class RulerScale(FocusRing):
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if event.button() == Qt.MouseButton.LeftButton:
             self._dragging = True
-            self._binding.document.begin_stroke()
+            self.binding.document.begin_stroke()
             self._drag_to(event.position().x())
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
@@ -113,13 +113,13 @@ class RulerScale(FocusRing):
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         if self._dragging and event.button() == Qt.MouseButton.LeftButton:
             self._dragging = False
-            self._binding.document.end_stroke()
+            self.binding.document.end_stroke()
             self.update()
 
     def hideEvent(self, event: QHideEvent) -> None:
         if self._dragging:  # the button's release will not come here any more
             self._dragging = False
-            self._binding.document.end_stroke()
+            self.binding.document.end_stroke()
         super().hideEvent(event)
 
     def _drag_to(self, x: float) -> None:
@@ -127,7 +127,7 @@ class RulerScale(FocusRing):
 
     def _put(self, value: float) -> None:
         try:
-            self._binding.put(value, dragged=self._dragging)
+            self.binding.put(value, dragged=self._dragging)
         except Wrong:
             return  # the ruler's ends lie inside the range; what else forbids a value leaves the marker where it is
         self.update()
@@ -135,10 +135,10 @@ class RulerScale(FocusRing):
     def keyPressEvent(self, event: QKeyEvent) -> None:
         step = value_step(event)
         if step is not None:
-            self._put(self._value(self._share(float(self._binding.value)) + step / _KEY_STEPS))
+            self._put(self._value(self._share(float(self.binding.value)) + step / _KEY_STEPS))
         elif event.key() == Qt.Key.Key_Escape and self._dragging:
             self._dragging = False
-            self._binding.document.abort_stroke()
+            self.binding.document.abort_stroke()
         else:
             super().keyPressEvent(event)
 

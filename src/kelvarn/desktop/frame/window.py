@@ -13,6 +13,7 @@ from kelvarn.desktop import theme
 from kelvarn.desktop.frame import scaling
 from kelvarn.desktop.frame.findables import findables
 from kelvarn.desktop.frame.finder import Finder
+from kelvarn.desktop.frame.guide.guide import Guide
 from kelvarn.desktop.frame.project_files import ProjectFiles
 from kelvarn.desktop.frame.run_table import ask_table
 from kelvarn.desktop.frame.start.experiment_line import ExperimentLine
@@ -95,7 +96,8 @@ class MainWindow(QMainWindow):
         self.whole = StartPages(centre, self.start)
         self.setCentralWidget(self.whole)
         self.setAcceptDrops(True)
-        self.menus = Menus(self, self._commands())
+        self.guide = Guide(self, lambda: None if self.nothing_open else self.station, self.files.take)
+        self.menus = self.guide.menus = Menus(self, self._commands())
         self._connect()
         theme.dress(self)
         self._restore()
@@ -164,7 +166,7 @@ class MainWindow(QMainWindow):
             Command(look, "Smaller", "Ctrl+-", partial(self.zoom, -1)),
             Command(look, "As large as the desktop has it", "", partial(self.zoom, 0)),
             Command(look, "Full screen, or not", "F11", self.toggle_full_screen),
-            Command(helping, "Find anything, with its keys", "F1", self.find_command),
+            *self.guide.commands(helping),
             Command(helping, "About Kelvarn", "", self._about),
         ]  # fmt: skip
 
@@ -275,6 +277,7 @@ class MainWindow(QMainWindow):
         theme.dress(self)
         for station in self.stations:
             station.new_look()
+        self.guide.new_look()
         self.refresh()
 
     def _on_strip(self, work: Callable[[Strip], object]) -> Callable[[], None]:
@@ -291,7 +294,8 @@ class MainWindow(QMainWindow):
 
     def find_command(self) -> None:
         """Open the find-a-command box."""
-        Finder(findables(self.menus, self.stations, self.go_to, self.files.places()), self).popup()
+        places = [*self.files.places(), *self.guide.places()]
+        Finder(findables(self.menus, self.stations, self.go_to, places), self).popup()
 
     def _rename_project(self) -> None:
         project = self.document.project

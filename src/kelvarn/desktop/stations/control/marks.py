@@ -52,6 +52,11 @@ class MarkBar(FocusRing):
         self.setFixedHeight(_HEIGHT)
         self.setMaximumWidth(330)
 
+    @property
+    def mark(self) -> Mark | None:
+        """The mark shown."""
+        return self._mark
+
     def show_mark(self, mark: Mark, verdict: Verdict | None, scale: Scale) -> None:
         """Show a mark and how it was judged; None while nothing is computed."""
         if (mark, verdict, scale, theme.current()) == self._shown:

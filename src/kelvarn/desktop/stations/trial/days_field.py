@@ -17,7 +17,7 @@ class DaysField(QWidget):
 
     def __init__(self, binding: Binding) -> None:
         super().__init__()
-        self._binding = binding
+        self.binding = binding
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(2)
@@ -35,15 +35,15 @@ class DaysField(QWidget):
 
     def refresh(self) -> None:
         """Show what the project has."""
-        if self._binding.alive:
+        if self.binding.alive:
             for day, chip in self.chips.items():
-                chip.setChecked(day in self._binding.value)
+                chip.setChecked(day in self.binding.value)
 
     def _take(self) -> None:
         wanted = tuple(day for day, chip in self.chips.items() if chip.isChecked())
         try:
             if wanted:
-                self._binding.put(wanted)
+                self.binding.put(wanted)
         except Wrong as error:
             self.setToolTip(str(error))
         self.refresh()
