@@ -23,6 +23,7 @@ from kelvarn.model.curve import Curve, CurveStep
 from kelvarn.model.drives import Fan, Pwm, Relay, SlowWindow, Valve
 from kelvarn.model.edit import put
 from kelvarn.model.fields import SURROUNDINGS
+from kelvarn.model.fixed import Fixed
 from kelvarn.model.guards import CutOff, ProbeFaultAction, Trip
 from kelvarn.model.log_data import LogData
 from kelvarn.model.mark import Mark
@@ -39,9 +40,9 @@ from kelvarn.tune.simplest import Suggestion
 from kelvarn.tune.simplest import suggest as _suggest
 
 __all__ = [
-    "SURROUNDINGS", "Body", "Candidate", "Curve", "CurveStep", "CutOff", "Fan", "Link", "Mark", "OnOff", "Pid", "Plan",
-    "Probe", "ProbeFaultAction", "Project", "Pwm", "Relay", "Rig", "SetpointChange", "SlowWindow", "Surroundings",
-    "Trial", "Trip", "Valve", "change", "demo", "failures", "fit_log", "open", "run", "save", "suggest",
+    "SURROUNDINGS", "Body", "Candidate", "Curve", "CurveStep", "CutOff", "Fan", "Fixed", "Link", "Mark", "OnOff", "Pid",
+    "Plan", "Probe", "ProbeFaultAction", "Project", "Pwm", "Relay", "Result", "Rig", "SetpointChange", "SlowWindow",
+    "Surroundings", "Trial", "Trip", "Valve", "change", "demo", "failures", "fit_log", "open", "run", "save", "suggest",
 ]  # fmt: skip
 
 
@@ -98,7 +99,7 @@ def change(thing: Any, *path: str | int, to: Any) -> Any:
 
 
 def run(
-    project: Project | Rig, candidate: str | Pid | OnOff | Curve | None = None, trial: str | Trial | None = None
+    project: Project | Rig, candidate: str | Pid | OnOff | Curve | Fixed | None = None, trial: str | Trial | None = None
 ) -> Result:
     """Run a candidate on a trial.
 
@@ -188,7 +189,7 @@ def fit_log(
 
 
 def _of(
-    project: Project | Rig, candidate: str | Pid | OnOff | Curve | None, trial: str | Trial | None
+    project: Project | Rig, candidate: str | Pid | OnOff | Curve | Fixed | None, trial: str | Trial | None
 ) -> tuple[Rig, Any, Trial]:
     if isinstance(project, Rig):
         if candidate is None or isinstance(candidate, str) or not isinstance(trial, Trial):
