@@ -1,6 +1,7 @@
 """What is kept from one start to the next, and ways into the window: recent files, logs, tables, the printer."""
 
 import csv
+import re
 from pathlib import Path
 
 import pytest
@@ -12,6 +13,7 @@ from pytestqt.qtbot import QtBot
 from kelvarn.demos import find_demo
 from kelvarn.demos.cure_cabinet import cure_cabinet
 from kelvarn.desktop import theme
+from kelvarn.desktop.frame.start.cards import StartCard
 from kelvarn.desktop.frame.window import CONTROL, FIT, TRIAL, MainWindow
 from kelvarn.desktop.state.collector import collect_here
 from kelvarn.desktop.state.document import Document
@@ -85,6 +87,39 @@ def test_recent_files_are_listed_newest_first_and_open_again(qtbot: QtBot, tmp_p
     assert made.document.project.name == "Project 8"
     made.document.save(tmp_path / "other.kelvarn")
     assert listed(made)[0].startswith("other.kelvarn")
+    close_window(made)
+
+
+def test_the_start_screen_says_what_each_came_to_and_what_was_changed_elsewhere(qtbot: QtBot, tmp_path: Path) -> None:
+    session, path, other = session_in(tmp_path), tmp_path / "one.kelvarn", tmp_path / "other.kelvarn"
+    save(two_candidates(), path)
+    save(put(two_candidates(), ("name",), "Other"), other)
+
+    def lines(made: MainWindow) -> dict[str, tuple[str, str]]:
+        made.show_start()
+        cards = [card for card in made.start.findChildren(StartCard) if card.title in ("one", "other")]
+        return {card.title: (card.line, card.line_role) for card in cards if not card.isHidden()}
+
+    made = window_of(session, Document(two_candidates()))
+    made.runner.prepare()
+    made.files.open(path)
+    made.view.select("Careful PID")
+    qtbot.waitUntil(lambda: "of 6" in made.control.marks_met(), timeout=60_000)
+    made.files.open(other)  # without leaving: as killed
+    assert lines(made) == {"one": ("today", "muted"), "other": ("today", "muted")}
+    made.files.leave_for(path)
+    qtbot.waitUntil(lambda: "of 6" in made.control.marks_met(), timeout=60_000)
+    made.close_project()
+    assert lines(made)["one"] == (f"{made.session.noted(path)[0]} · today", "muted")
+    assert re.fullmatch("[0-6] of 6 marks met", made.session.noted(path)[0])
+    save(put(two_candidates(), ("name",), "By another"), path)
+    assert lines(made)["one"] == ("changed elsewhere since · today", "gold")
+    made.files.leave_for(path)
+    made.document.set(("name",), "Mine", "rename")
+    made.document.save()
+    assert "changed" not in lines(made)["one"][0]  # it was this window
+    other.unlink()
+    assert lines(made)["other"] == ("the file has gone", "gold")
     close_window(made)
 
 

@@ -39,6 +39,9 @@ class ProjectFiles:
         show_rig: called for a new rig.
         take_logs: called with files that are no projects.
         jobs: what is computed beside the window.
+
+    Attributes:
+        marks: tells how many marks are met.
     """
 
     def __init__(
@@ -48,15 +51,25 @@ class ProjectFiles:
         self._jobs = jobs
         self._window, self._document, self._boxes, self._show_rig = window, document, boxes, show_rig
         self._session, self._take_logs = session, take_logs
+        self.marks: Callable[[], str] = lambda: ""
         self.claim = OnlyHere(window, self._to_front)
-        document.replaced.connect(self._note)
-        document.saved_changed.connect(self._note)
-        self._note()
+        document.replaced.connect(self._opened)
+        document.saved_changed.connect(self._saved)
+        self._opened()
 
-    def _note(self) -> None:
+    def _opened(self) -> None:
+        path = self._document.path
+        self.claim.claim(path)
+        if path is not None:
+            self._session.add_recent(path)
+            marks, changed = self._session.noted(path)
+            self._session.note(path, "" if changed else marks)
+
+    def _saved(self) -> None:
         self.claim.claim(self._document.path)
         if self._document.path is not None:
             self._session.add_recent(self._document.path)
+            self._session.note(self._document.path, self.marks())
 
     def _to_front(self) -> None:
         self._window.setWindowState(self._window.windowState() & ~Qt.WindowState.WindowMinimized)
@@ -220,11 +233,13 @@ class ProjectFiles:
     def may_leave(self) -> bool:
         """Whether unsaved work is saved or may go."""
         if not self._document.dirty:
+            if self._document.path is not None and not self._document.changed_outside:
+                self._session.note(self._document.path, self.marks())
             return True
         text = f"“{self._document.project.name}” has unsaved changes."
         answer = self._boxes.ask(text, Button.Save | Button.Discard | Button.Cancel)
         if answer == Button.Save:
-            return self.save()
+            return self.save() and self.may_leave()
         return answer == Button.Discard
 
     def offer_recovery(self, unsaved: Unsaved) -> None:

@@ -76,6 +76,7 @@ class MainWindow(QMainWindow):
             self.fit.work.open_files,
             runner.jobs,
         )
+        self.files.marks = self.control.marks_met
         self._stack = QStackedWidget()
         for station in self.stations:
             self._stack.addWidget(station)

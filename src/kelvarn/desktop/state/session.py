@@ -1,5 +1,7 @@
 """What the window keeps from one start to the next: its place, look and scale, recent files, where work was left."""
 
+import hashlib
+import json
 from contextlib import suppress
 from pathlib import Path
 from typing import Any
@@ -53,6 +55,23 @@ class Session:
         others = [each for each in self.recent if each != path]
         self.put("recent", [str(each) for each in (path, *others)][:MOST_RECENT])
 
+    def note(self, path: Path, marks: str) -> None:
+        """A project is left, or saved: what its file holds, and how many of its marks were met then; "" for unknown."""
+        known = {str(each): found for each in self.recent if (found := self._noted.get(str(each)))}
+        self.put("noted", json.dumps(known | {str(path): [_digest(path), marks]}))
+
+    def noted(self, path: Path) -> tuple[str, bool]:
+        """How many marks a file opened lately met when it was left, and whether another has changed it since."""
+        digest, marks = self._noted.get(str(path), ("", ""))
+        return marks, bool(digest) and digest != _digest(path)
+
+    @property
+    def _noted(self) -> dict[str, tuple[str, str]]:
+        with suppress(ValueError, TypeError):
+            kept = json.loads(str(self.get("noted") or "{}"))
+            return {str(path): (str(digest), str(marks)) for path, (digest, marks) in kept.items()}
+        return {}
+
     def leave(self, path: Path | None, **names: str) -> None:
         """Note where work is left: the file, and names such as of the station."""
         self.put("left/file", None if path is None else str(path))
@@ -66,3 +85,10 @@ class Session:
             with suppress(FileError):
                 return load(Path(str(kept))), Path(str(kept))
         return None
+
+
+def _digest(path: Path) -> str:
+    """What tells the content of a file; "" where it cannot be read."""
+    with suppress(OSError):
+        return hashlib.sha256(path.read_bytes()).hexdigest()
+    return ""

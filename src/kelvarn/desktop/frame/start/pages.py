@@ -43,7 +43,7 @@ class StartPages(QStackedWidget):
                 self._unsaved = None
                 self.show_start(document, session)
 
-        self._start.refresh(session.listed, self._unsaved, recover, away)
+        self._start.refresh([(path, *session.noted(path)) for path in session.listed], self._unsaved, recover, away)
         self.setCurrentIndex(1)
 
     def leave(self) -> None:

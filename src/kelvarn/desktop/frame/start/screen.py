@@ -14,7 +14,7 @@ from kelvarn.demos import DEMOS, Demo
 from kelvarn.demos.experiments import EXPERIMENTS, Experiment
 from kelvarn.desktop import theme
 from kelvarn.desktop.fields.plain import heading, link, small
-from kelvarn.desktop.parts.plain import PlainLabel, clear
+from kelvarn.desktop.parts.plain import PlainLabel, clear, plain_tip
 from kelvarn.desktop.state.jobs import Jobs
 from kelvarn.engine.layout import Floats
 from kelvarn.files.journal import Unsaved
@@ -131,19 +131,19 @@ class StartScreen(QWidget):
         column.addStretch(1)
         return column
 
-    def refresh(self, recent: list[Path], unsaved: Unsaved | None, recover: Callable[[], object],
+    def refresh(self, recent: list[tuple[Path, str, bool]], unsaved: Unsaved | None, recover: Callable[[], object],
                 away: Callable[[], object]) -> None:  # fmt: skip
-        """Show what was opened lately, and what a crash left; begin the pictures of the demos."""
+        """Show what was opened lately, and what a crash left; begin the pictures of the demos.
+
+        Args:
+            recent: files, each with how many marks were met, and whether another has changed it since.
+            unsaved, recover, away: what a crash left, and what becomes of it.
+        """
         clear(self._last)
         if recent:
             self._last.addWidget(heading("Open again"))
-        for path in recent:
-            gone = not path.is_file()
-            when = "the file has gone" if gone else f"{_day(path.stat().st_mtime)} · {path.parent.name}"
-            card = StartCard(path.stem, when, partial(self._files.leave_for, path), 46)
-            card.setEnabled(not gone)
-            card.line_role = "gold" if gone else "muted"
-            self._last.addWidget(card)
+        for path, marks, changed in recent:
+            self._last.addWidget(self._again(path, marks, changed))
         if unsaved is not None:
             self._last.addWidget(heading("Left from a crash"))
             self._last.addWidget(StartCard(unsaved.project.name, "changes after the last save", recover, 46))
@@ -155,6 +155,20 @@ class StartScreen(QWidget):
         self._last.addStretch(1)
         theme.dress(self)
         self._draw_next(list(DEMOS))
+
+    def _again(self, path: Path, marks: str, changed: bool) -> StartCard:
+        gone = not path.is_file()
+        said, looks = (
+            ("the file has gone", True) if gone else ("changed elsewhere since", True) if changed else (marks, False)
+        )
+        when = "" if gone else _day(path.stat().st_mtime)
+        card = StartCard(
+            path.stem, " · ".join(part for part in (said, when) if part), partial(self._files.leave_for, path), 46
+        )
+        card.setToolTip(plain_tip(str(path)))
+        card.setEnabled(not gone)
+        card.line_role = "gold" if looks else "muted"
+        return card
 
     def _draw_next(self, demos: list[Demo]) -> None:
         """Compute the pictures of the demos one after the other."""

@@ -21,6 +21,7 @@ from kelvarn.model.candidate import STRATEGIES
 from kelvarn.model.edit import EditError, append, remove
 from kelvarn.model.mark import Mark
 from kelvarn.studies.alternatives import Alternative
+from kelvarn.studies.results import Result
 from kelvarn.units import Quantity, UnitError, counted, parse, shortened, show
 from kelvarn.words.what_if import at_reading
 from kelvarn.words.why import why
@@ -195,12 +196,21 @@ class ControlStation(Station):
             return Phrase(f"computing, {100 * runner.share:.0f} %", "begin")
         if runner.faults:
             return Phrase(f"{len(runner.faults)} cannot be computed", "look")
-        candidates = counted(len(project.candidates), "candidate")
-        result = runner.result_of(project.chosen or self._view.candidate(project).name)
-        if result is None or not result.verdicts:
+        candidates, result = counted(len(project.candidates), "candidate"), self._spoken_of()
+        if result is None:
             return Phrase(candidates, "begin")
-        met, asked = result.met, len(result.verdicts)
-        return Phrase(f"{candidates}, {met} of {asked} marks met", "fine" if met == asked else "look")
+        return Phrase(f"{candidates}, {self.marks_met()}", "fine" if result.met == len(result.verdicts) else "look")
+
+    def _spoken_of(self) -> Result | None:
+        """The result of the chosen candidate, else of the selected one; None without marks, or while it is unknown."""
+        project = self._document.project
+        result = self._runner.result_of(project.chosen or self._view.candidate(project).name)
+        return result if result is not None and result.verdicts else None
+
+    def marks_met(self) -> str:
+        """How many marks the chosen candidate meets, else the selected one; "" where that is not known."""
+        result = self._spoken_of()
+        return "" if result is None else f"{result.met} of {len(result.verdicts)} marks met"
 
     def request(self) -> None:
         if not self._runner.preparing:
