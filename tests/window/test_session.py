@@ -97,6 +97,7 @@ def test_the_start_screen_says_what_each_came_to_and_what_was_changed_elsewhere(
 
     def lines(made: MainWindow) -> dict[str, tuple[str, str]]:
         made.show_start()
+        QApplication.processEvents()
         cards = [card for card in made.start.findChildren(StartCard) if card.title in ("one", "other")]
         return {card.title: (card.line, card.line_role) for card in cards if not card.isHidden()}
 
