@@ -127,7 +127,7 @@ def starts(rounds: int = 5) -> list[Took]:
     """From the command to a window on the screen with all results in it, caches warm."""
     code = (
         "import sys\n"
-        "from kelvarn.desktop import window as w\n"
+        "from kelvarn.desktop.frame import window as w\n"
         "def check(self, show=w.MainWindow._show_state):\n"
         "    show(self)\n"
         "    if not self.runner.preparing and self.runner.results and self.isVisible():\n"

@@ -280,6 +280,23 @@ def test_remarks_are_flags_at_settings_and_a_list(qtbot: QtBot) -> None:
         close_window(window)
 
 
+def test_what_a_remark_is_of_may_have_gone_when_it_is_set_aside(qtbot: QtBot) -> None:
+    window = open_window(qtbot, find_demo("cure-cabinet").build())
+    try:
+        qtbot.waitUntil(lambda: any(each.candidate for each in window.remarks.found), timeout=30_000)
+        remark = next(each for each in window.remarks.found if each.candidate)
+        window.view.select(remark.candidate)
+        window.menus.actions["Delete"].trigger()
+        before = window.document.project
+        window.remarks.put_aside(remark, "of no account")
+        assert window.document.project == before
+        window.document.undo()
+        window.remarks.put_aside(remark, "of no account")
+        assert window.document.project.candidate(remark.candidate).set_aside
+    finally:
+        close_window(window)
+
+
 def test_remarks_of_one_project_are_not_flagged_in_the_next(qtbot: QtBot) -> None:
     window = open_window(qtbot, find_demo("cure-cabinet").build())
     try:

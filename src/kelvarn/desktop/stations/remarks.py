@@ -100,7 +100,10 @@ class Remarks(QObject):
         def do() -> None:
             if not reason:
                 raise EditError("Say why it does not count here; the reason is kept with the project.")
-            self._document.apply(set_aside(self._document.project, remark, reason), f"set aside: {remark.key}")
+            project = self._document.project
+            # What it is of may have gone since, and another project may be open.
+            if remark in self.found and remark.candidate in (None, *[each.name for each in project.candidates]):
+                self._document.apply(set_aside(project, remark, reason), f"set aside: {remark.key}")
 
         self._guarded(do)()
 
