@@ -24,7 +24,7 @@ Start reading at `model/project.py`, then `engine/run.py`, then `desktop/window.
 from importlib import import_module
 from typing import Any
 
-__version__ = "0.2.0"
+__version__ = "1.0.0rc1"
 
 
 def __getattr__(name: str) -> Any:
