@@ -10,23 +10,26 @@ from PySide6.QtWidgets import QWidget
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.parts.keyboard import value_step
+from kelvarn.desktop.parts.spoken import Role, Spoken
 
 _AXES = ("left", "bottom")
 _HANDLE_PX = 15
 
 
-class Plot(pg.PlotWidget):
+class Plot(pg.PlotWidget, Spoken):
     """A plot whose view stays where it is put.
 
     Signals:
         moved: the view shows another range, or the plot has another size.
     """
 
+    role = Role.Chart
     moved = Signal()
 
     def __init__(self, name: str) -> None:
         super().__init__()
         self.setAccessibleName(name)
+        self.viewport().setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.setMenuEnabled(False)
         self.hideButtons()
         self.setMouseEnabled(False, False)
@@ -74,7 +77,7 @@ def hatched(color: str, alpha: float = 0.45) -> QBrush:
     return QBrush(theme.current().color(color, alpha), Qt.BrushStyle.BDiagPattern)
 
 
-class PlotHandle(QWidget):
+class PlotHandle(QWidget, Spoken):
     """A point of a plot to drag: by mouse, or with the focus by arrow keys (Shift ×10, Alt ÷10).
 
     Args:
@@ -87,6 +90,7 @@ class PlotHandle(QWidget):
         dragged: to a point of the plot, and whether Shift is held.
     """
 
+    role = Role.Indicator
     begun = Signal()
     dragged = Signal(float, float, bool)
     ended = Signal(bool)

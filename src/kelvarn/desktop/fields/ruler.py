@@ -3,12 +3,13 @@
 import math
 
 from PySide6.QtCore import QPointF, QSize, Qt
-from PySide6.QtGui import QHideEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QAccessible, QAccessibleEvent, QHideEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.parts.keyboard import FocusRing, value_step
 from kelvarn.desktop.parts.plain import PlainLabel, menu_text, plain_tip
+from kelvarn.desktop.parts.spoken import Role
 from kelvarn.units import from_shown, to_shown
 
 from .binding import Binding, Wrong
@@ -34,6 +35,11 @@ class RulerScale(FocusRing):
         self.setFixedHeight(20)
         self.setAccessibleName(f"{binding.title} ruler")
         self.setToolTip("Drag, or ← → (Shift ×10, Alt ÷10)")
+
+    role = Role.Slider
+
+    def spoken_value(self) -> str:
+        return self.binding.text(self.binding.value) if self.binding.alive else ""
 
     def sizeHint(self) -> QSize:
         return QSize(200, 20)
@@ -131,6 +137,7 @@ class RulerScale(FocusRing):
         except Wrong:
             return  # the ruler's ends lie inside the range; what else forbids a value leaves the marker where it is
         self.update()
+        QAccessible.updateAccessibility(QAccessibleEvent(self, QAccessible.Event.ValueChanged))
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         step = value_step(event)

@@ -11,6 +11,7 @@ from kelvarn.desktop.fields.plain import Choice
 from kelvarn.desktop.parts import texts
 from kelvarn.desktop.parts.keyboard import FocusRing, place_step
 from kelvarn.desktop.parts.plain import plain_tip
+from kelvarn.desktop.parts.spoken import Role
 from kelvarn.desktop.stations.station import Phrase
 from kelvarn.units import SCALES
 
@@ -54,6 +55,11 @@ class StationLine(FocusRing):
         layout.setContentsMargins(0, 0, 14, 0)
         layout.addStretch(1)
         layout.addWidget(self.scale_box)
+
+    role = Role.PageTabList
+
+    def spoken_value(self) -> str:
+        return self._stations[self._current].name if self._stations else ""
 
     def sizeHint(self) -> QSize:
         return QSize(900, theme.LINE_HEIGHT)

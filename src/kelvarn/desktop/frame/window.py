@@ -20,6 +20,7 @@ from kelvarn.desktop.frame.start.experiment_line import ExperimentLine
 from kelvarn.desktop.frame.start.pages import StartPages
 from kelvarn.desktop.frame.start.screen import StartScreen
 from kelvarn.desktop.frame.station_line import StationLine, Stop
+from kelvarn.desktop.parts import spoken
 from kelvarn.desktop.parts.boxes import Boxes
 from kelvarn.desktop.parts.menus import Command, Menus
 from kelvarn.desktop.parts.plain import menu_text
@@ -57,6 +58,7 @@ class MainWindow(QMainWindow):
 
     def __init__(self, document: Document, runner: Runner, session: Session | None = None) -> None:
         super().__init__()
+        spoken.install()
         self.begins_anew = False
         self.document, self.runner, self.session = document, runner, session or Session(None)
         self.view = View(document.project)

@@ -6,6 +6,7 @@ from PySide6.QtWidgets import QSizePolicy
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.parts.keyboard import FocusRing
+from kelvarn.desktop.parts.spoken import Role
 
 
 class Card(FocusRing):
@@ -22,6 +23,7 @@ class Card(FocusRing):
         menu_wanted: its menu is asked for, at a global position.
     """
 
+    role = Role.RadioButton
     clicked = Signal()
     menu_wanted = Signal(QPoint)
 
@@ -32,6 +34,9 @@ class Card(FocusRing):
         self.setFixedHeight(height)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+
+    def spoken_checked(self) -> bool | None:
+        return self.chosen
 
     def paint_frame(self, painter: QPainter) -> None:
         """Paint the ground and the frame."""

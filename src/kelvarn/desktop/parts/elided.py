@@ -7,9 +7,10 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 from kelvarn.desktop import theme
 from kelvarn.desktop.parts import texts
 from kelvarn.desktop.parts.plain import plain_tip
+from kelvarn.desktop.parts.spoken import Role, Spoken
 
 
-class ElidedLine(QWidget):
+class ElidedLine(QWidget, Spoken):
     """A line of text that never asks for a new layout, so that it can change in every frame.
 
     Args:
@@ -17,6 +18,8 @@ class ElidedLine(QWidget):
         indent: pixels left free before the text.
         ground: name of the colour it stands on.
     """
+
+    role = Role.StaticText
 
     def __init__(
         self, kind: str, color: str = "ink", *, bold: bool = False, indent: int = 0, ground: str = "ground"

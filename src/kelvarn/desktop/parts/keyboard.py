@@ -4,6 +4,8 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QFocusEvent, QKeyEvent
 from PySide6.QtWidgets import QWidget
 
+from .spoken import Spoken
+
 _BY_KEY = (Qt.FocusReason.TabFocusReason, Qt.FocusReason.BacktabFocusReason, Qt.FocusReason.ShortcutFocusReason)
 _STEPS = {Qt.Key.Key_Left: -1, Qt.Key.Key_Down: -1, Qt.Key.Key_Right: 1, Qt.Key.Key_Up: 1}
 
@@ -25,7 +27,7 @@ def place_step(event: QKeyEvent) -> int | None:
     return -step if step is not None and key in (Qt.Key.Key_Up, Qt.Key.Key_Down) else step
 
 
-class FocusRing(QWidget):
+class FocusRing(QWidget, Spoken):
     """A widget that knows whether to show its focus, as `ring`."""
 
     ring = False

@@ -20,6 +20,7 @@ from kelvarn.desktop.parts import texts
 from kelvarn.desktop.parts.boxes import ask_where
 from kelvarn.desktop.parts.images import open_buffer, png_of
 from kelvarn.desktop.parts.keyboard import FocusRing
+from kelvarn.desktop.parts.spoken import Role
 from kelvarn.desktop.parts.texts import At
 from kelvarn.files.writing import write_bytes
 
@@ -48,6 +49,7 @@ class Canvas(FocusRing):
         resized: it has another size.
     """
 
+    role = Role.Chart
     cursor_moved = Signal(float)
     pin_changed = Signal(bool)
     resized = Signal()

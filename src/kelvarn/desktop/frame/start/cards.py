@@ -10,6 +10,7 @@ from PySide6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
 from kelvarn.desktop import theme
 from kelvarn.desktop.parts import texts
 from kelvarn.desktop.parts.card import Card
+from kelvarn.desktop.parts.spoken import Role
 
 Paint = Callable[[QPainter, QRectF], None]
 _PAD, _GAP = 12.0, 12.0
@@ -24,6 +25,11 @@ class StartCard(Card):
         height, picture: px; how wide its picture is, 0 for none.
         work: done at a click.
     """
+
+    role = Role.Button
+
+    def spoken_checked(self) -> bool | None:
+        return None
 
     def __init__(
         self, title: str, line: str, work: Callable[[], object], height: int = 50, picture: float = 0.0

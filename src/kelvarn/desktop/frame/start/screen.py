@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import NamedTuple, Protocol
 
 import numpy as np
+from PySide6.QtCore import Qt
 from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
 
@@ -75,6 +76,7 @@ class StartScreen(QWidget):
         columns.addLayout(self._last, 19)
         scroll = QScrollArea()
         scroll.setWidgetResizable(True)
+        scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)  # cards take the keys, and are scrolled to
         scroll.setWidget(choices)
         self.pages.addWidget(scroll)
         self.pages.addWidget(self.questions)

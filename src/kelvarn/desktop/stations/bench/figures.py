@@ -8,6 +8,7 @@ from kelvarn.desktop import theme
 from kelvarn.desktop.fields.plain import heading, small
 from kelvarn.desktop.parts import texts
 from kelvarn.desktop.parts.plain import PlainLabel
+from kelvarn.desktop.parts.spoken import Role, Spoken
 from kelvarn.desktop.parts.texts import At
 from kelvarn.link.bench.live import Live, measures_of, watts_of
 from kelvarn.link.bench.session import Session
@@ -16,8 +17,10 @@ from kelvarn.units import Quantity, Scale, show
 _HEIGHT, _BAR = 128, 16
 
 
-class BigFigures(QWidget):
+class BigFigures(QWidget, Spoken):
     """Measured and setpoint in large figures, the drive as a bar; hatched where they are stale."""
+
+    role = Role.StaticText
 
     def __init__(self) -> None:
         super().__init__()
@@ -96,8 +99,10 @@ class StopButton(QPushButton):
         self.setToolTip("Esc, from anywhere in the program")
 
 
-class Against(QWidget):
+class Against(QWidget, Spoken):
     """Measures of what was seen so far, each beside what the trial promised."""
+
+    role = Role.Chart
 
     def __init__(self) -> None:
         super().__init__()

@@ -3,6 +3,7 @@
 from collections.abc import Callable
 from functools import partial
 
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from kelvarn.desktop.fields.plain import heading, link, small
@@ -35,6 +36,7 @@ class KeptRuns(Popup):
         super().__init__(parent)
         self._document, self._scale, self._take = document, scale, take
         self._scroll = QScrollArea()
+        self._scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)  # what is in it takes the keys
         self._scroll.setWidgetResizable(True)
         self._scroll.setProperty("inFoot", True)
         self._title = heading("Kept runs")

@@ -57,6 +57,9 @@ class MarkBar(FocusRing):
         """The mark shown."""
         return self._mark
 
+    def spoken_value(self) -> str:
+        return "" if self._verdict is None else "met" if self._verdict.met else "not met"
+
     def show_mark(self, mark: Mark, verdict: Verdict | None, scale: Scale) -> None:
         """Show a mark and how it was judged; None while nothing is computed."""
         if (mark, verdict, scale, theme.current()) == self._shown:

@@ -27,6 +27,7 @@ class RemarksList(Popup):
         super().__init__(parent)
         self._of = of
         self._scroll = QScrollArea()
+        self._scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)  # what is in it takes the keys
         self._scroll.setWidgetResizable(True)
         self._scroll.setProperty("inFoot", True)
         self._scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)

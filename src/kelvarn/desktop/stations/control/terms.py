@@ -7,6 +7,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 from kelvarn.desktop import theme
 from kelvarn.desktop.lanes.drive import put
 from kelvarn.desktop.parts import texts
+from kelvarn.desktop.parts.spoken import Role, Spoken
 from kelvarn.desktop.strip.axis import clock
 from kelvarn.engine.run import Run
 from kelvarn.units import Quantity, Scale, show
@@ -16,8 +17,10 @@ from kelvarn.words.why import terms
 _ROW = 23
 
 
-class Terms(QWidget):
+class Terms(QWidget, Spoken):
     """The panel below the candidates."""
+
+    role = Role.Chart
 
     def __init__(self) -> None:
         super().__init__()

@@ -112,6 +112,7 @@ class WhyPanel(QFrame):
         for widget in (self.question, self.note, self.measure, close):
             head.addWidget(widget, 1 if widget is self.note else 0)
         self._scroll = QScrollArea()
+        self._scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)  # what is in it takes the keys
         self._scroll.setWidgetResizable(True)
         self._scroll.setProperty("inFoot", True)
         self._scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)

@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.parts.panel import Scrolled
+from kelvarn.desktop.parts.spoken import Role, Spoken
 from kelvarn.desktop.parts.table import ReadTable
 from kelvarn.handover.wiring.circuit import Circuit
 from kelvarn.handover.wiring.drawing import Colors, drawing
@@ -28,8 +29,10 @@ _LARGEST, _LEAST_WIDTH = 1.25, 420
 _BUY, _WIRES = ("part", "has to stand", "why"), ("from", "through", "to", "lead")
 
 
-class Drawing(QWidget):
+class Drawing(QWidget, Spoken):
     """A drawing, as wide as there is room; it scrolls down."""
+
+    role = Role.Graphic
 
     def __init__(self) -> None:
         super().__init__()

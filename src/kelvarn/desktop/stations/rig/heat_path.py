@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QFrame, QGraphicsScene, QGraphicsView
 from kelvarn.desktop import theme
 from kelvarn.desktop.parts.keyboard import place_step
 from kelvarn.desktop.parts.plain import plain_tip
+from kelvarn.desktop.parts.spoken import Role, Spoken
 from kelvarn.engine.flows import Flows
 from kelvarn.engine.run import Run
 from kelvarn.model.fields import SURROUNDINGS as OUTSIDE
@@ -25,13 +26,15 @@ _LETTERS = {"control": "P", "guard": "G", "watch": "W"}
 _LABEL_HEIGHT = 15.0
 
 
-class HeatPath(QGraphicsView):
+class HeatPath(QGraphicsView, Spoken):
     """Draws a rig; a click, or the arrow keys, select a part.
 
     Args:
         select: told the key of a part that is clicked.
         remove: removes the selected part; the Delete key.
     """
+
+    role = Role.Chart
 
     def __init__(self, select: Callable[[str], None], remove: Callable[[], object]) -> None:
         super().__init__()

@@ -10,7 +10,8 @@ from PySide6.QtWidgets import QPushButton, QSizePolicy, QVBoxLayout, QWidget
 from kelvarn.desktop import theme
 from kelvarn.desktop.fields.plain import heading, link, small
 from kelvarn.desktop.parts import texts
-from kelvarn.desktop.parts.plain import plain_tip
+from kelvarn.desktop.parts.plain import plain_tip, set_shown
+from kelvarn.desktop.parts.spoken import Role, Spoken
 from kelvarn.desktop.state.jobs import Jobs
 from kelvarn.desktop.strip.lane import Ribbon
 from kelvarn.engine.prepare import RunError
@@ -36,12 +37,15 @@ class Line:
     text: str
 
 
-class SpreadBars(QWidget):
+class SpreadBars(QWidget, Spoken):
     """Bars under their titles."""
+
+    role = Role.Chart
 
     def __init__(self) -> None:
         super().__init__()
         self._lines: tuple[Line, ...] = ()
+        self.hide()
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
 
     def show_lines(self, lines: tuple[Line, ...]) -> None:
@@ -49,6 +53,7 @@ class SpreadBars(QWidget):
         self._lines = lines
         said = "; ".join(f"{line.title} {line.text}" for line in lines)
         self.setAccessibleName(said)
+        set_shown(self, bool(lines))
         self.setToolTip(plain_tip("\n".join(f"{line.title}: {line.text}" for line in lines)))
         self.setFixedHeight(max(_ROW * len(lines), 1))
         self.update()
