@@ -47,7 +47,7 @@ def test_first_sight_says_what_each_candidate_does(window: MainWindow) -> None:
     assert [caption for caption, _, _ in cards.card("On/off ±1").figures()] == ["over", "swings", "marks"]
     assert [text for _, text, _ in cards.card("Careful PID").figures()] == ["0.44 K", "32 min", "5/6"]
     assert window.line.accessibleDescription() == (
-        "Rig: 4 bodies, 250 W; Fit: no logs yet; Control: 2 candidates, 5 of 6 marks met; "
+        "Rig: 4 bodies, 250 W; Fit: no logs yet; Control: 5 of 6 marks met; "
         "Trial: 1 trial, no guards; Bench: not connected; Handover: Careful PID to hand over"
     )
 

@@ -31,11 +31,11 @@ class Demo:
 DEMOS = (
     Demo(
         "cure-cabinet", "a resin cure cabinet: on/off, P, PI and PID, through a cold start, a door and a cold night",
-        "PID, a door, a cold night", cure_cabinet,
+        "PID, door, cold night", cure_cabinet,
     ),
     Demo(
         "heatsink-fan", "an amplifier's heatsink: two fan curves against PI, a guard probe",
-        "steps, a ramp, a quiet PI", heatsink_fan,
+        "steps, ramp, quiet PI", heatsink_fan,
     ),
     Demo("tempering-bowl", "a chocolate bowl: heats and cools through a plan", "heats, cools, a plan", tempering_bowl),
     Demo(

@@ -174,14 +174,14 @@ def _law(project: Project, name: str) -> object:
 
 EXPERIMENTS: tuple[Experiment, ...] = (
     Experiment(
-        "no-band", "No band", "why a relay chatters, and what a band costs",
+        "no-band", "No band", "a relay chatters; what a band costs",
         "Drag the edges of “No band” apart at the left of the strip, a kelvin or so.",
         "its switchings in an hour, and how far it swings.", _no_band,
         lambda project, results: _below(results, "No band", "switch_ons_per_h", 40.0),
         "A band: far fewer switchings, for a little more swing.",
     ),
     Experiment(
-        "rings", "Turned up until it rings", "too much gain, and how near you are",
+        "rings", "Turned up until it rings", "too much gain; how near you are",
         "Turn the gain of “Turn me up” up on its ruler, until it does not come to rest.",
         "its reserve beside the gain, before it rings.", _rings,
         lambda project, results: (_value(results, "Turn me up", "swing_K") or 0.0) > 4.0,
@@ -195,7 +195,7 @@ EXPERIMENTS: tuple[Experiment, ...] = (
         "The integral no longer grows while the drive has nothing more to give.",
     ),
     Experiment(
-        "wrong-place", "The probe in the wrong place", "it reads 60, the part has less",
+        "wrong-place", "Probe in the wrong place", "it reads 60, the part has less",
         "At Rig, let the probe sit in the part.",
         "the part's temperature among the bodies, and the goal.", _wrong_place,
         lambda project, results: project.rig.probe.body == "Part",
@@ -225,7 +225,7 @@ EXPERIMENTS: tuple[Experiment, ...] = (
         "It was at full drive before; now it only goes on for longer, and ices.",
     ),
     Experiment(
-        "long-window", "A window too long", "pulses you can see in the temperature",
+        "long-window", "A window too long", "pulses seen in the temperature",
         "At Rig, make the window of the solid-state relay shorter, such as 5 s.",
         "the saw-tooth in the temperature.", _long_window,
         lambda project, results: getattr(project.rig.drive, "window_s", 0.0) <= 20.0,

@@ -116,7 +116,7 @@ class StationLine(FocusRing):
             painter.drawEllipse(centre, 4, 4)
         rect = QRectF(centre.x() + 13, 2, self.station_rect(index).width() - 26, 19)
         self._text(painter, rect, station.name, "ink" if current else "muted", "title" if current else "body")
-        phrase = QRectF(centre.x() + 13, 31, rect.width(), 18)
+        phrase = QRectF(centre.x() + 13, 31, self._x(1) - self._x(0) - 6, 18)  # up to where the next one begins
         self._text(painter, phrase, station.phrase.text, "gold" if station.phrase.state == "look" else "muted", "small")
 
     def _text(self, painter: QPainter, rect: QRectF, text: str, color: str, kind: str) -> None:

@@ -196,10 +196,10 @@ class ControlStation(Station):
             return Phrase(f"computing, {100 * runner.share:.0f} %", "begin")
         if runner.faults:
             return Phrase(f"{len(runner.faults)} cannot be computed", "look")
-        candidates, result = counted(len(project.candidates), "candidate"), self._spoken_of()
+        result = self._spoken_of()
         if result is None:
-            return Phrase(candidates, "begin")
-        return Phrase(f"{candidates}, {self.marks_met()}", "fine" if result.met == len(result.verdicts) else "look")
+            return Phrase(counted(len(project.candidates), "candidate"), "begin")
+        return Phrase(self.marks_met(), "fine" if result.met == len(result.verdicts) else "look")
 
     def _spoken_of(self) -> Result | None:
         """The result of the chosen candidate, else of the selected one; None without marks, or while it is unknown."""
