@@ -1,11 +1,14 @@
-"""Writes these pages from those of the program, and the logs that go with them: `QT_QPA_PLATFORM=offscreen python docs/guide/make.py`.
+"""Writes these pages from those of the program, and the logs that go with them: `python docs/guide/make.py`.
 
 With `logs` it makes the logs anew: an oven of 160 K at full drive, 15 min, 45 s, with noise and steps of its converter.
 """
 
+import os
 import sys
 from collections.abc import Callable
 from pathlib import Path
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 import numpy as np
 from PySide6.QtWidgets import QApplication

@@ -40,11 +40,8 @@ def look(window: QWidget) -> None:
         if isinstance(widget, QLabel | QAbstractButton) and widget.isVisible() and widget.text():
             wraps = isinstance(widget, QLabel) and widget.wordWrap()
             needed = max(widget.fontMetrics().horizontalAdvance(line) for line in widget.text().splitlines() or [""])
-            if (
-                (not wraps
-                and needed > widget.width() + 1)
-                or (wraps
-                and widget.heightForWidth(widget.width()) > widget.height() + 2)
+            if (not wraps and needed > widget.width() + 1) or (
+                wraps and widget.heightForWidth(widget.width()) > widget.height() + 2
             ):
                 cut.add(widget.text())
 
