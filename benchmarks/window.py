@@ -151,8 +151,13 @@ def _cpu_of_children_s() -> float:
 
 def idle_share(window: MainWindow, seconds: float = 3.0) -> float:
     """Share of one core that the open window uses while nothing happens, once all is computed."""
-    while window.runner.busy or window.runner.jobs.busy():
-        QCoreApplication.processEvents(QEventLoop.ProcessEventsFlag.WaitForMoreEvents, 200)
+    still = 0.0
+    while still < 2.0:  # what is asked for once edits pause comes later
+        at = time.perf_counter()
+        QCoreApplication.processEvents(QEventLoop.ProcessEventsFlag.AllEvents, 100)
+        busy = window.runner.busy or window.runner.jobs.busy() or window.remarks.busy
+        time.sleep(0.02)
+        still = 0.0 if busy else still + time.perf_counter() - at
     begin, cpu = time.perf_counter(), time.process_time()
     loop_until = begin + seconds
     while time.perf_counter() < loop_until:

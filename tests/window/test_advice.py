@@ -122,6 +122,8 @@ def test_why_lays_a_run_over_the_strip_and_a_remedy_is_taken(qtbot: QtBot) -> No
         assert panel.found is not None
         remedy = panel.found.remedies[0]
         click(panel.takes[0])
+        assert not panel.takes[0].isEnabled()  # it is of the project before
+        assert not panel.shows[0].isEnabled()
         project = window.document.project
         if remedy.alternative.of_rig:
             assert project.rig == remedy.alternative.rig
