@@ -140,8 +140,9 @@ class WhyPanel(QFrame):
                 self.measure.addItem(ref.title, ref)
         self._asked, self._scale = wanted, scale
         self.note.say("computing …")
-        if self._scroll.widget() is not None:
-            self._scroll.widget().setEnabled(False)  # it is of what was there before
+        before: QWidget | None = self._scroll.widget()
+        if before is not None:
+            before.setEnabled(False)
         self._jobs.start(_CHANNEL, lambda: _work(wanted), self._take)
 
     def stop(self) -> None:
