@@ -19,6 +19,7 @@ from kelvarn.handover.checks import Prover
 from kelvarn.handover.faults import HandoverError
 from kelvarn.handover.files import program_files
 from kelvarn.handover.proof import prove
+from kelvarn.handover.proof_records import Compared
 from kelvarn.handover.toolchain import build
 from kelvarn.handover.translate.known import Known
 from kelvarn.handover.translate.program import TranslateError, read_function
@@ -173,6 +174,36 @@ def test_a_trip_outlives_a_power_cut_and_a_torn_memory(tmp_path: Path) -> None:
         assert set(gives(20.0, 20.0, cut_after=cut_after)) <= {0.0}
     memory.write_bytes(bytes(len(memory.read_bytes())))
     assert gives(20.0)[0] == 1.0  # nothing was stored: from the start
+
+
+@gcc
+def test_where_32_bits_round_on_an_edge_is_told_and_all_else_is_a_difference(tmp_path: Path) -> None:
+    made = guarded(Trip(name="Too hot", probe="Probe", at_degC=75.3), law=OnOff(below_K=0.4, above_K=0.7))
+    trial = with_fields(made.trial, band_K=0.4)
+    setpoint = trial.plan.last_degC
+    near = [setpoint - 0.4, setpoint + 0.4, setpoint + 0.7, setpoint, setpoint - 3.0, 75.2996]
+    chance = random.Random(3)
+    rows = [
+        plain_row(made, 2000 * k, [chance.choice(near) + chance.choice((0.0, 0.0, 4e-4, -4e-4))]) for k in range(400)
+    ]
+
+    def compared(real: str, at: str, slips: dict[str, tuple[str, str]] | None = None) -> Compared:
+        carried = Carried(made.project, made.candidate, trial, real)  # type: ignore[arg-type]
+        prover = Prover(carried, tmp_path / at)
+        files = program_files(carried)
+        for name, (before, after) in (slips or {}).items():
+            assert before in files[name], before
+            slipped = {name: files[name].replace(before, after)}
+            prover.program = build(carried, tmp_path / f"{at}-slipped", slipped=slipped)
+            prover.covered = None
+        return prover.compare(rows)
+
+    whole, rounded = compared("double", "whole"), compared("float", "rounded")
+    assert (whole.differing, whole.edges) == (0, 0)
+    assert rounded.differing == 0
+    assert rounded.edges > 0
+    for k, (before, after) in enumerate((("REAL(0.4)", "REAL(0.4005)"), ("REAL(75.3)", "REAL(75.2995)"))):
+        assert compared("float", f"slip{k}", {"settings.h": (before, after)}).differing > 0, before
 
 
 def test_settings_have_their_unit_their_range_and_what_more_does() -> None:

@@ -26,6 +26,7 @@ from .board_rows import Ints, RowsOfRuns, plain_row, random_row
 from .carry import Carried, columns
 from .chips import ChipProgram
 from .comparing import compared
+from .edges import Beside
 from .places import PLACES
 from .proof_records import Check, Compared, Difference, Measured
 from .second import SecondOpinion, unknown_to
@@ -115,22 +116,34 @@ class Prover:
 
     def compare(self, rows: Sequence[BoardRow]) -> Compared:
         """What the program tells of rows, beside the engine."""
-        twin = Twin(self.carried)
-        expected, places = [], []
-        for place, row in enumerate(rows):
-            told = twin.row(row)
-            if told is not None:
-                expected.append(told)
-                places.append(place)
-        return self._compared(expected, self._both(np.array(rows)), [rows[place] for place in places])
+        return self._beside(Twin(self.carried), rows, self._both(np.array(rows)))[0]
+
+    def _beside(
+        self, twin: Twin, rows: Sequence[BoardRow], found: Floats, *, cut: bool = False
+    ) -> tuple[Compared, Twin]:
+        """What a program told of rows beside the engine, and the engine after that.
+
+        Args:
+            twin: the engine before the rows.
+            rows, found: what the board read, and what the program told.
+            cut: it was cut off before it had told all.
+        """
+        if self.carried.real == "float":
+            beside = Beside(twin, self._within)
+            (expected, due), twin = beside.told(rows, found), beside.twin
+        else:
+            beside = None
+            told = [(row, decided) for row in rows if (decided := twin.row(row)) is not None]
+            due, expected = [row for row, _ in told], [decided for _, decided in told]
+        if cut:
+            expected, due = expected[: len(found)], due[: len(found)]
+        made = compared(self.carried, self._within, expected, found, due)
+        return (made if beside is None else replace(made, edges=beside.edges)), twin
 
     def _both(self, rows: Floats) -> Floats:
         if self.covered is not None:
             self.covered.run(rows)
         return self.program.run(rows)
-
-    def _compared(self, expected: Sequence[Sequence[float]], found: Floats, rows: Sequence[BoardRow]) -> Compared:
-        return compared(self.carried, self._within, expected, found, rows)
 
     def _check(self, what: str, those: Iterable[Sequence[BoardRow]]) -> Check:
         return Check("", what, sum((self.compare(rows) for rows in those), Compared()))
@@ -308,20 +321,15 @@ class Prover:
             told = self.program.run(np.array(rows), memory=memory, away_ms=away, cut_after=cut_after)
             if cut:
                 able = [twin.restarted(kept, away) for twin in able for kept in _kept(twin, storing=storing)]
-            if storing:  # what was cut off has told nothing of the sample in which it stored
-                tried = [(self._compared(self._told(twin, rows[: len(told) + 1])[: len(told)], told, rows), twin)
-                         for twin in able]  # fmt: skip
-            else:
-                tried = [(self._compared(self._told(twin, rows), told, rows), twin) for twin in able]
+            # What was cut off has told nothing of the sample in which it stored.
+            put = rows[: len(told) + 1] if storing else rows
+            tried = [self._beside(twin, put, told, cut=storing) for twin in able]
             best = min((compared for compared, _ in tried), key=lambda each: each.differing)
             # What was cut off before it could tell them apart may still be either.
             still = [twin for compared, twin in tried if compared.differing == best.differing]
             able = list({(*twin.kept.values(), *twin.before.values()): twin for twin in still}.values())
             found += best
         return Check("", f"{count} power cuts {'in the middle of storing' if storing else 'at random moments'}", found)
-
-    def _told(self, twin: Twin, rows: Sequence[BoardRow]) -> list[list[float]]:
-        return [told for row in rows if (told := twin.row(row)) is not None]
 
     def _short(self, trial: Trial) -> Trial:
         lasts_s = min(trial.duration_s, _MOST_SAMPLES * self.rig.probe.interval_s)

@@ -18,6 +18,16 @@ _OF_LAW = frozenset(("asked", "given"))
 _AROUND, _MOST_LINES = 60, 6
 
 
+def figures(carried: Carried) -> tuple[str, ...]:
+    """Names of what is told of a sample, in order."""
+    return (
+        *DECIDED,
+        *(f"level of “{drive.name}”" for drive in carried.project.rig.drives),
+        "contactor",
+        "contactor of loads",
+    )
+
+
 def compared(
     carried: Carried, within: float, expected: Sequence[Sequence[float]], found: Floats, rows: Sequence[BoardRow]
 ) -> Compared:
@@ -29,12 +39,7 @@ def compared(
         expected, found: of each sample the figures of the engine, and of the program.
         rows: what the board read at each.
     """
-    names = (
-        *DECIDED,
-        *(f"level of “{drive.name}”" for drive in carried.project.rig.drives),
-        "contactor",
-        "contactor of loads",
-    )
+    names = figures(carried)
     if len(expected) != len(found):
         first = Difference("samples taken", min(len(expected), len(found)), (), len(expected), len(found))
         return Compared(len(expected), abs(len(expected) - len(found)), first)
@@ -42,28 +47,32 @@ def compared(
     # What 32 bits round grows with the largest number that the law has had.
     most = np.maximum.accumulate(np.abs(given[:, 1])) if len(given) else given
     for sample, (one, other) in enumerate(zip(expected, found.tolist(), strict=True)):
-        apart = []
-        for name, engine, program in zip(names, one, other, strict=True):
-            is_number = name not in _CODES
-            if is_number and engine != program:
-                largest = max(largest, abs(engine - program))
-            if not same(engine, program, _tolerance(name, within, most[sample])):
-                apart.append((name, engine, program))
-        if carried.real == "float" and _only_reasons({name for name, _, _ in apart}):
+        largest = max([largest, *(abs(a - b) for name, a, b in zip(names, one, other, strict=True)
+                                  if name not in _CODES and a != b)])  # fmt: skip
+        apart = differ(names, one, other, within, most[sample])
+        if carried.real == "float" and only_reasons(apart):
             reasons += 1
         elif apart:
             differing += 1
             if earliest is None:
-                name, engine, program = apart[0]
-                column = names.index(name)
+                column = names.index(apart[0])
                 around = _around(sample, rows, given[:, column], found[:, column])
-                earliest = Difference(name, sample, tuple(rows[sample]), engine, program, around)
+                earliest = Difference(apart[0], sample, tuple(rows[sample]), one[column], other[column], around)
     return Compared(len(expected), differing, earliest, largest, reasons)
 
 
-def _only_reasons(apart: set[str]) -> bool:
+def differ(
+    names: Sequence[str], one: Sequence[float], other: Sequence[float], within: float, most: float
+) -> list[str]:  # fmt: skip
+    """Names of the figures of a sample that differ by more than `within`; `most` as for `_tolerance`."""
+    return [
+        name for name, a, b in zip(names, one, other, strict=True) if not same(a, b, _tolerance(name, within, most))
+    ]
+
+
+def only_reasons(apart: Sequence[str]) -> bool:
     """Whether only the reason differs: the law asks for 0, or for as good as 0, and a guard has nothing to overrule."""
-    return "law_code" in apart and apart <= {"law_code", "guard_code"}
+    return "law_code" in apart and {*apart} <= {"law_code", "guard_code"}
 
 
 def _tolerance(name: str, within: float, most: float) -> float:

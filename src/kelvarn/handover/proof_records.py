@@ -2,6 +2,8 @@
 
 from dataclasses import dataclass
 
+from kelvarn.units import counted
+
 from .carry import Real
 
 
@@ -37,6 +39,8 @@ class Compared:
         samples: compared; differing: of them; first: the first that differs.
         largest: by how much a number of the program is off at most: 0 with doubles, little with 32 bits.
         reasons: with 32 bits, samples at which the law names another reason for the same drive; they do not differ.
+        edges: with 32 bits, samples at which the reading, or the drive, is so near an edge that rounding decides the
+            side; they do not differ, and are told.
     """
 
     samples: int = 0
@@ -44,12 +48,13 @@ class Compared:
     first: Difference | None = None
     largest: float = 0.0
     reasons: int = 0
+    edges: int = 0
 
     def __add__(self, other: "Compared") -> "Compared":
         """This, then that."""
         return Compared(
             self.samples + other.samples, self.differing + other.differing, self.first or other.first,
-            max(self.largest, other.largest), self.reasons + other.reasons,
+            max(self.largest, other.largest), self.reasons + other.reasons, self.edges + other.edges,
         )  # fmt: skip
 
 
@@ -76,6 +81,8 @@ class Check:
         others = (
             f"; in {self.found.reasons} the law names another reason for the same drive" if self.found.reasons else ""
         )
+        if self.found.edges:
+            others += f"; {counted(self.found.edges, 'sample')} on an edge to a millionth, where 32 bits round"
         return f"{self.what}{others}"
 
     @property

@@ -1,5 +1,6 @@
 """The engine run as the generated program runs it: the same loop, the same order of things, for comparison."""
 
+import copy
 import math
 from typing import Any, cast
 
@@ -23,6 +24,7 @@ Stored = dict[tuple[Any, int, str], Any]
 """What is stored: of each record, row and field its value."""
 _WRAPS_MS = 1 << 32
 _ADJUSTED = "adjusted"
+_OFF_FROM = 100.0  # what a reading is worked out from may be larger than itself
 _TO = {Kind.REAL: float, Kind.INT: int, Kind.LONG: int, Kind.BOOL: bool}
 
 
@@ -34,7 +36,7 @@ class Twin:
     """
 
     def __init__(self, carried: Carried) -> None:
-        self._carried, self._columns = carried, columns(carried)
+        self.carried, self._columns = carried, columns(carried)
         self.device, self._inputs = carried.device(), carried.inputs()
         self._probes = len(carried.project.rig.probes)
         self._interval_ms = self.device.control.timing[0].interval_ms
@@ -43,6 +45,24 @@ class Twin:
         self.values = self._adjusting.begin() if self._adjusting is not None else {}
         self.kept: Stored = dict.fromkeys(self._stored_now(), 0)  # what was stored last, and the time before
         self.before = self.kept
+        self._reads_off = self._gives_off = 0.0
+
+    def copied(self, reading: float = 0.0, given: float = 0.0) -> "Twin":
+        """A copy as it stands.
+
+        Args:
+            reading, given: by which shares its readings, and what its outputs get, are off.
+        """
+        made = copy.copy(self)
+        made.device, made._inputs = copy.deepcopy(self.device), copy.deepcopy(self._inputs)
+        made.nudge(reading, given)
+        return made
+
+    def nudge(self, reading: float, given: float) -> None:
+        """Let readings, those held too, and what outputs get be off by shares from now on, as 32 bits round them."""
+        self._reads_off, self._gives_off = reading, given
+        for held in cast(Any, self.device.control.held):
+            held.degC += reading * (abs(held.degC) + _OFF_FROM)
 
     def row(self, row: BoardRow) -> list[float] | None:
         """Take a row; what is decided, and each output's level, where a sample is due."""
@@ -73,17 +93,18 @@ class Twin:
         passed_ms = min((now_ms - self._last_ms) % _WRAPS_MS, OLDEST_MS) if self._sampled else 0
         for probe in range(self._probes):
             raw, valid = row[1 + 2 * probe], row[2 + 2 * probe] != 0.0
+            raw += self._reads_off * (abs(raw) + _OFF_FROM)
             read_probe(
                 self.device.probes, self.device.curves, probe, raw if valid else 0.0, valid, self._inputs.readings
             )
         first = 1 + 2 * self._probes
         for place, (group, record, name, number) in enumerate(self._columns):
-            if self._carried.has_input(record, name):
+            if self.carried.has_input(record, name):
                 kind = field_types(record)[name].kind
                 setattr(getattr(self._inputs, group)[number], name, _TO[kind](row[first + place]))
         control_step(self.device.control, self._inputs, passed_ms)
         decision = self.device.control.decision[0]
-        order(self.device.outputs, decision.given, decision.alone)
+        order(self.device.outputs, decision.given * (1.0 + self._gives_off), decision.alone)
         self._sampled, self._last_ms = True, now_ms
 
     def told(self) -> list[float]:
@@ -107,16 +128,16 @@ class Twin:
         urgent = any(
             value != self.kept[key]
             for key, value in now.items()
-            if key[0] != _ADJUSTED and is_urgent(self._carried, *key)
+            if key[0] != _ADJUSTED and is_urgent(self.carried, *key)
         )
         if urgent or (now_ms - self._stored_ms) % _WRAPS_MS >= STORE_EVERY_MS:
             self.before, self.kept, self._stored_ms = self.kept, now, now_ms
 
     def _stored_now(self) -> Stored:
-        names, found = stored_fields(self._carried.project.rig), {}
+        names, found = stored_fields(self.carried.project.rig), {}
         for record, rows in rows_of(self.device.control):
             for name in names.get(record, ()):
-                if self._carried.has_input(record, name):
+                if self.carried.has_input(record, name):
                     found.update({(record, row, name): getattr(each, name) for row, each in enumerate(rows)})
         for row, each in enumerate(self._adjusting.adjusted if self._adjusting is not None else ()):
             found[_ADJUSTED, row, each.line.name] = self.values[each.line.name]
@@ -124,7 +145,7 @@ class Twin:
 
     def restarted(self, kept: Stored, away_ms: int) -> "Twin":
         """A new one that has only what was stored."""
-        made = Twin(self._carried)
+        made = Twin(self.carried)
         if any(kept.values()):
             tables = {record: rows for record, rows in rows_of(made.device.control) if record is not Reading}
             for (record, row, name), value in kept.items():
