@@ -191,6 +191,9 @@ def test_what_32_bits_round_is_no_difference_but_what_they_decide_is() -> None:
     assert differing(0, 3, 26.0) == (0, 1)  # another reason for the same drive
     assert differing(0, 3, 26.0, guard=10.0) == (0, 1)  # and nothing to overrule, then
     assert differing(0, 2, 0.0, guard=10.0) == (1, 0)
+    program = np.array(engine)
+    program[0, 2], program[0, 3] = 0.0, 26.0
+    assert compared(carried, 2e-4, engine, program, [(0.0, 20.0, 1.0)] * 3).differing == 1  # another drive it is
     for code in (4, 5, 6, 7, 8, 9, 10, 12):
         assert differing(1, code, 5.0) == (1, 0)
     assert compared(carried, 2e-4, engine, np.array(engine[:2]), [(0.0,)] * 3).differing == 1

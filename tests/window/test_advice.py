@@ -1,5 +1,7 @@
 """Gain map and "why" in the window: dragged, laid over the strip, taken; by mouse and keys."""
 
+from dataclasses import replace
+
 import pytest
 from PySide6.QtCore import QCoreApplication, Qt
 from PySide6.QtTest import QTest
@@ -293,6 +295,8 @@ def test_what_a_remark_is_of_may_have_gone_when_it_is_set_aside(qtbot: QtBot) ->
         window.remarks.put_aside(remark, "of no account")
         assert window.document.project == before
         window.document.undo()
+        window.remarks.put_aside(replace(remark, text="of another project"), "of no account")
+        assert not window.document.project.candidate(remark.candidate).set_aside
         window.remarks.put_aside(remark, "of no account")
         assert window.document.project.candidate(remark.candidate).set_aside
     finally:

@@ -116,9 +116,12 @@ def test_the_start_screen_says_what_each_came_to_and_what_was_changed_elsewhere(
     save(put(two_candidates(), ("name",), "By another"), path)
     assert lines(made)["one"] == ("changed elsewhere since · today", "gold")
     made.files.leave_for(path)
+    assert session.noted(path) == ("", False)  # what was met then is of no account
     made.document.set(("name",), "Mine", "rename")
     made.document.save()
     assert "changed" not in lines(made)["one"][0]  # it was this window
+    save(two_candidates(), tmp_path / "never noted.kelvarn")
+    assert session.noted(tmp_path / "never noted.kelvarn") == ("", False)  # of a version before
     other.unlink()
     assert lines(made)["other"] == ("the file has gone", "gold")
     close_window(made)
