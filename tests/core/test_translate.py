@@ -181,14 +181,15 @@ def test_where_32_bits_round_on_an_edge_is_told_and_all_else_is_a_difference(tmp
     made = guarded(Trip(name="Too hot", probe="Probe", at_degC=75.3), law=OnOff(below_K=0.4, above_K=0.7))
     trial = with_fields(made.trial, band_K=0.4)
     setpoint = trial.plan.last_degC
-    near = [setpoint - 0.4, setpoint + 0.4, setpoint + 0.7, setpoint, setpoint, setpoint - 3.0, 75.3]
+    near = [setpoint - 0.4, setpoint + 0.4, setpoint + 0.7, setpoint, setpoint, setpoint - 3.0]
     chance = random.Random(3)
 
     def reading() -> float | None:
         """On an edge, nearer to it than 32 bits tell, further off than that, between edges, or none."""
         return None if chance.random() < 0.2 else chance.choice(near) + chance.choice((0.0, 1e-6, -1e-6, 4e-4, -4e-4))
 
-    rows = [plain_row(made, 2000 * k, [reading()]) for k in range(1, 600)]
+    readings = [reading() for _ in range(600)] + [75.2996, 75.3]  # at last, since what is tripped stays so
+    rows = [plain_row(made, 2000 * k, [degC]) for k, degC in enumerate(readings)]
 
     def compared(real: str, at: str, slips: dict[str, tuple[str, str]] | None = None) -> Compared:
         carried = Carried(made.project, made.candidate, trial, real)  # type: ignore[arg-type]
