@@ -38,7 +38,7 @@ def here(focus: QWidget | None, station: Station | None) -> Here:
     widget = focus
     while widget is not None and widget is not station and not widget.isWindow():
         binding = getattr(widget, "binding", None)
-        if isinstance(binding, Binding):
+        if isinstance(binding, Binding) and binding.alive:
             return _of_field(binding)
         if isinstance(widget, MarkBar) and widget.mark is not None:
             kind = widget.mark.kind
@@ -50,7 +50,7 @@ def here(focus: QWidget | None, station: Station | None) -> Here:
 
 
 def _of_field(binding: Binding) -> Here:
-    """A field of the project: what it means, its range, what stands in it, what more and less of it does."""
+    """A field of the project: what it means, its range, what more and less of it does."""
     lines = [binding.info.description or ""]
     if limits := binding.range_text():
         lines.append(f"From {limits.replace(' … ', ' to ')}.")
