@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QAbstractButton, QApplication, QLabel, QWidget
 
 from kelvarn.demos import DEMOS
 from kelvarn.desktop import theme
-from kelvarn.desktop.frame.window import MainWindow
+from kelvarn.desktop.frame.window import CONTROL, MainWindow
 from kelvarn.desktop.parts import texts
 from kelvarn.desktop.state.document import Document
 from kelvarn.desktop.state.runner import Runner
@@ -47,7 +47,7 @@ def look(window: QWidget) -> None:
 
 
 def main() -> None:
-    """Look at all stations and the start screen."""
+    """Look at Control with the line of stations, and at the start screen."""
     app = QApplication(["kelvarn"])
     theme.use(theme.PAPER)
     watch()
@@ -58,9 +58,8 @@ def main() -> None:
     window.show()
     while runner.preparing:
         app.processEvents()
-    for index in range(len(window.stations)):
-        window.go_to(index)
-        look(window)
+    window.go_to(CONTROL)  # what others show depends on how far they have computed
+    look(window)
     window.show_start()
     look(window)
     print(json.dumps([window.devicePixelRatioF(), sorted(cut)]))
