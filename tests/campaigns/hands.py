@@ -35,7 +35,7 @@ _ROUND = 250
 _MOST_GROWTH_MB = 50.0
 
 
-def _held_mb() -> float:
+def held_mb() -> float:
     """What is really held: without what the C library keeps for the next time."""
     gc.collect()
     ctypes.CDLL(None).malloc_trim(0)
@@ -94,7 +94,7 @@ def main() -> int:
         if undone < 500 and window.document.project != before:
             found.append(f"undo did not restore, at {done}")
         QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
-        now = _held_mb()
+        now = held_mb()
         if done <= len(DEMOS) * _ROUND:  # each demo has been open once by then, and what is made once is there
             begun_mb = max(begun_mb, now)
         print(f"{done:6d} deeds, {demo.name}, {undone} undone, {now:.0f} MB, {len(found)} faults", flush=True)

@@ -37,7 +37,7 @@ from kelvarn.link.practice.brain import PythonBrain
 from kelvarn.link.practice.rig import PracticeRig
 from kelvarn.link.practice.serve import PracticeServer, TcpOutlet
 from tests.campaigns.deeds import Deeds, answer_boxes
-from tests.campaigns.hands import _held_mb as held_mb
+from tests.campaigns.hands import held_mb
 
 _TURNS = 12  # of an hour
 _DEEDS = 12  # of a turn
@@ -110,7 +110,7 @@ class Soak:
         """Open a log and fit it."""
         window = self.window
         window.document.replace(DEMOS[0].build(), None)
-        window.guide._open_log("oven.csv")
+        window.guide.open_log("oven.csv")
         window.fit.set_view("fit")
         self.until(lambda: not window.runner.jobs.busy())
 
@@ -164,7 +164,6 @@ def main() -> int:
         traceback.print_exception(kind, error, where)
 
     sys.excepthook = of_python
-    first: tuple[float, int, int, float] | None = None
     rows = []
     for hour in range(hours):
         begin = time.process_time()
@@ -173,7 +172,6 @@ def main() -> int:
         gc.collect()
         row = (held_mb(), handles(), threading.active_count(), time.process_time() - begin)
         rows.append(row)
-        first = first or (row if hour else None)
         print(f"{hour + 1:3d} h: {row[0]:.0f} MB, {row[1]} handles, {row[2]} threads, {len(app.allWidgets())} widgets, "
               f"{row[3]:.0f} s of processor, {len(soak.found)} faults", flush=True)  # fmt: skip
     if len(rows) > 12:

@@ -14,6 +14,7 @@ from kelvarn.desktop.frame.window import MainWindow
 from kelvarn.desktop.state.collector import collect_here
 from kelvarn.desktop.state.document import Document
 from kelvarn.desktop.state.runner import Runner
+from kelvarn.model.blank import blank_project
 from kelvarn.model.project import Project
 
 from ..conftest import two_candidates
@@ -74,6 +75,16 @@ def close_window(made: MainWindow) -> None:
 def window(qtbot: QtBot) -> Iterator[MainWindow]:
     """The cure cabinet with on/off and PID in a window, at Control."""
     made = open_window(qtbot)
+    yield made
+    close_window(made)
+
+
+@pytest.fixture
+def empty(qtbot: QtBot) -> Iterator[MainWindow]:
+    """A window with nothing open."""
+    made = open_window(qtbot, blank_project())
+    made.show_start()
+    QApplication.processEvents()
     yield made
     close_window(made)
 

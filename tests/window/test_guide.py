@@ -1,7 +1,6 @@
 """The guide: each page is followed to the letter in the real window, and F1 tells of what has the focus."""
 
 import re
-from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
@@ -15,22 +14,11 @@ from kelvarn.desktop.frame.guide.keys import keys_table
 from kelvarn.desktop.frame.window import TRIAL, MainWindow
 from kelvarn.desktop.stations.control.marks import MarkBar
 from kelvarn.guide.pages import KEYS, LOGS, page, source
-from kelvarn.model.blank import blank_project
 
-from .conftest import close_window, open_window
 from .follow import Follower
 
 DOCS = Path(__file__).parents[2] / "docs" / "guide"
 DRIVEN = ("idea", "log", "alone", "board", "hour")
-
-
-@pytest.fixture
-def empty(qtbot: QtBot) -> Iterator[MainWindow]:
-    """A window with nothing open."""
-    made = open_window(qtbot, blank_project())
-    made.show_start()
-    yield made
-    close_window(made)
 
 
 @pytest.mark.timeout(900)  # searches, a failure table, a proof: minutes beside other work

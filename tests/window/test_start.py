@@ -1,6 +1,5 @@
 """The screen with nothing open: from a click to a judged run in few deeds; by keys; demos, files, a crash."""
 
-from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
@@ -24,17 +23,14 @@ from kelvarn.model.on_off import OnOff
 from kelvarn.model.tolerances import guesses
 from kelvarn.studies.results import result_of
 from tests.conftest import two_candidates
-from tests.window.conftest import click, close_window, open_window
+from tests.window.conftest import click
 
 MOST_DEEDS = 10
 
 
 @pytest.fixture
-def window(qtbot: QtBot) -> Iterator[MainWindow]:
-    made = open_window(qtbot, blank_project())
-    made.show_start()
-    yield made
-    close_window(made)
+def window(empty: MainWindow) -> MainWindow:
+    return empty
 
 
 def shown(card: QWidget, qtbot: QtBot) -> QWidget:

@@ -1,6 +1,5 @@
 """What a screen reader is told: every node has a name, a role and its value; and a whole story by keyboard alone."""
 
-from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
@@ -13,7 +12,6 @@ from pytestqt.qtbot import QtBot
 from kelvarn.demos import DEMOS, find_demo
 from kelvarn.desktop.frame.finder import Finder
 from kelvarn.desktop.frame.window import MainWindow
-from kelvarn.model.blank import blank_project
 
 from .conftest import close_window, open_window
 from .told import Node, node_of, tree
@@ -116,15 +114,6 @@ class Reader:
         QApplication.processEvents()
         self.heard.append(f"[Ctrl+K {name}]")
         self.hear()
-
-
-@pytest.fixture
-def empty(qtbot: QtBot) -> Iterator[MainWindow]:
-    made = open_window(qtbot, blank_project())
-    made.show_start()
-    QApplication.processEvents()
-    yield made
-    close_window(made)
 
 
 @pytest.mark.timeout(600)

@@ -21,7 +21,7 @@ class Node(NamedTuple):
 
     Attributes:
         role: its name in Qt.
-        name, value, said: what it is called, what stands in it, what else is told of it.
+        name, value: what it is called, and what stands in it.
         focusable: whether keys come to it.
         what: class of the widget behind it, "" for an entry of a list.
     """
@@ -29,7 +29,6 @@ class Node(NamedTuple):
     role: str
     name: str
     value: str
-    said: str
     focusable: bool
     what: str
 
@@ -51,7 +50,7 @@ def node_of(found: QAccessibleInterface) -> Node:
     widget = found.object()
     return Node(
         found.role().name, found.text(QAccessible.Text.Name), found.text(QAccessible.Text.Value),
-        found.text(QAccessible.Text.Description), bool(found.state().focusable),
+        bool(found.state().focusable),
         type(widget).__name__ if isinstance(widget, QWidget) else "",
     )  # fmt: skip
 

@@ -239,7 +239,7 @@ class ProjectFiles:
         text = f"“{self._document.project.name}” has unsaved changes."
         answer = self._boxes.ask(text, Button.Save | Button.Discard | Button.Cancel)
         if answer == Button.Save:
-            return self.save() and self.may_leave()
+            return self.save()
         return answer == Button.Discard
 
     def offer_recovery(self, unsaved: Unsaved) -> None:

@@ -12,7 +12,7 @@ from kelvarn.desktop.parts.menus import Command, Menus
 from kelvarn.desktop.stations.station import Station
 from kelvarn.guide.pages import KEYS, page
 
-from .here import here
+from .here import Here, here
 from .keys import keys_table
 from .viewer import Viewer
 
@@ -50,7 +50,7 @@ class Guide:
         """Its window, made when it is first asked for."""
         if self._viewer is None:
             table = keys_table(self.menus) if self.menus is not None else ""
-            self._viewer = Viewer(self._window, table, self._open_log)
+            self._viewer = Viewer(self._window, table, self.open_log)
         return self._viewer
 
     def tell(self) -> None:
@@ -59,13 +59,14 @@ class Guide:
 
     def show(self, key: str, section: str = "") -> None:
         """Show a page."""
-        self.viewer.tell(here(None, None)._replace(page=key, section=section))
+        self.viewer.tell(Here("", "", key, section))
 
     def new_look(self) -> None:
         """The theme is another one."""
         if self._viewer is not None:
             theme.dress(self._viewer)
 
-    def _open_log(self, name: str) -> None:
+    def open_log(self, name: str) -> None:
+        """Open a log that goes with the pages."""
         with as_file(files("kelvarn.guide").joinpath("pages", name)) as path:
             self._take([path])

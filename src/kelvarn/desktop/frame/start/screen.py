@@ -160,16 +160,14 @@ class StartScreen(QWidget):
 
     def _again(self, path: Path, marks: str, changed: bool) -> StartCard:
         gone = not path.is_file()
-        said, looks = (
-            ("the file has gone", True) if gone else ("changed elsewhere since", True) if changed else (marks, False)
-        )
+        said = "the file has gone" if gone else "changed elsewhere since" if changed else marks
         when = "" if gone else _day(path.stat().st_mtime)
         card = StartCard(
             path.stem, " · ".join(part for part in (said, when) if part), partial(self._files.leave_for, path), 46
         )
         card.setToolTip(plain_tip(str(path)))
         card.setEnabled(not gone)
-        card.line_role = "gold" if looks else "muted"
+        card.line_role = "gold" if gone or changed else "muted"
         return card
 
     def _draw_next(self, demos: list[Demo]) -> None:
