@@ -60,7 +60,16 @@ class Matrices:
             settings_of(project.candidates[-1].controller, project.rig.way),
         )  # type: ignore[arg-type]
         self.line_size = run._state.lines.shape[1]
-        self.noise, self.h = prepare(project.rig, test).plant.noise, project.rig.probe.interval_s
+        plant = prepare(project.rig, test).plant
+        self.noise, self.h = plant.noise, project.rig.probe.interval_s
+        rig = plant.rig[0]
+        self.limits = np.array(
+            [[body.low_limit_degC for body in layout.bodies], [body.limit_degC for body in layout.bodies]]
+        )
+        self.goal, self.since_s = (
+            np.array([rig.goal_body, rig.goal_low_degC, rig.goal_high_degC], float),
+            float(rig.since_s),
+        )
         self.setpoint = np.full(self.noise.shape[1], test.plan.last_degC)
 
     def pid(self) -> np.ndarray:
@@ -78,7 +87,7 @@ def c_loop(of: Matrices, outputs: dict[str, np.ndarray]) -> Callable[[], int]:
     run = ctypes.CDLL(str(library)).run
     run.restype = ctypes.c_long
     line_t, line_level, settings = np.zeros(of.line_size), np.zeros(of.line_size), of.pid()
-    d, size, drive = ctypes.c_double, ctypes.c_long, of.drive
+    d, size, drive, limits = ctypes.c_double, ctypes.c_long, of.drive, np.ascontiguousarray(of.limits)
     arguments = (
         size(of.setpoint.size), size(of.n), d(of.h), pointer(of.start), pointer(of.m), pointer(of.push), pointer(of.series),
         d(drive.power_W), d(drive.dead_time_s), d(drive.window_s), d(drive.shortest_pulse_s), d(drive.resolution_s),
@@ -86,8 +95,9 @@ def c_loop(of: Matrices, outputs: dict[str, np.ndarray]) -> Callable[[], int]:
         pointer(settings), pointer(of.setpoint), pointer(outputs["trace"]), pointer(outputs["reasons"], ctypes.c_long),
         pointer(outputs["bodies"]), pointer(outputs["energy"]), pointer(of.a), size(drive.acts_on), size(of.probe.sits_in),
         pointer(outputs["lows"]), pointer(outputs["highs"]), pointer(outputs["put_out"]), pointer(outputs["extremes"]),
+        pointer(limits), pointer(of.goal), d(of.since_s), pointer(outputs["rows"]), pointer(outputs["noted"]),
     )  # fmt: skip
-    keep = (line_t, line_level, settings)
+    keep = (line_t, line_level, settings, limits)
     return lambda keep=keep: run(*arguments)  # type: ignore[misc]
 
 
@@ -115,7 +125,7 @@ def compare(rounds: int = 200) -> dict[str, float]:
     samples = of.setpoint.size
     theirs = {"trace": np.zeros((8, samples)), "reasons": np.zeros(samples, np.int64), "bodies": np.zeros((of.n, samples)),
               "energy": np.zeros(1), "lows": np.zeros(samples), "highs": np.zeros(samples), "put_out": np.zeros(samples),
-              "extremes": np.zeros(2 * of.n)}  # fmt: skip
+              "extremes": np.zeros(2 * of.n), "rows": np.zeros((4, samples)), "noted": np.zeros(4 * of.n + 1)}  # fmt: skip
     in_c = c_loop(of, theirs)
     assert in_c() == -1
     ours = compute(project.rig, project.candidates[-1].controller, test)
@@ -126,9 +136,12 @@ def compare(rounds: int = 200) -> dict[str, float]:
         assert np.abs(course[:-1] - theirs[name][:-1]).max() < 1e-9, name
     hottest = list(measure(ours).hottest_degC.values())
     assert np.abs(np.array(hottest) - theirs["extremes"][of.n :]).max() < 1e-9
-    python_found, python_highest = plain.run(of)
+    assert np.abs(theirs["noted"] - _noted(project, test)).max() < 1e-9
+    python_found, python_highest, python_noted, python_reasons = plain.run(of)
     assert np.abs(ours.bodies_degC - np.array(python_found).T).max() < 1e-6
     assert np.abs(np.array(python_highest) - hottest).max() < 1e-6
+    assert np.abs(np.array(python_noted) - theirs["noted"]).max() < 1e-6
+    assert np.array_equal(ours.law_code, python_reasons)
     kept = fresh_trace(prepare(project.rig, test), of.n)
     pairs = [(prepared_seconds(project, test, kept, measured=False), seconds(in_c)) for _ in range(rounds)]
     kernel_ns, c_ns = (float(np.median(column)) / samples * 1e9 for column in zip(*pairs, strict=True))
@@ -141,6 +154,15 @@ def compare(rounds: int = 200) -> dict[str, float]:
         slow.append((python, python / float(np.median(before + after))))
     python_s, times = (float(np.median(column)) for column in zip(*slow, strict=True))
     return {"kernel": kernel_ns, "c": c_ns, "python": python_s / samples * 1e9, "times_c": ratio, "python_times": times}
+
+
+def _noted(project: Project, test: Trial) -> np.ndarray:
+    """What the kernel noted of limits and goal, in the order of the C loop."""
+    run = PreparedRun(project.rig, project.candidates[-1].controller, test)
+    assert run_loop(*run.arguments(0, prepare(project.rig, test).plant.noise.shape[1])) == 0
+    bodies = run._state.bodies
+    of_bodies = [bodies[name] for name in ("beyond", "after_low_degC", "after_degC", "passed_s")]
+    return np.array([*np.concatenate(of_bodies), run._state.loop[0].inside], float)
 
 
 def linear() -> list[tuple[float, float]]:

@@ -1,5 +1,6 @@
 /* The arithmetic of kernel.run_loop for the case that is timed (PID, slow window, probe with lag, noise and steps, dead time,
-   true extremes; no events, one segment a sample, no measures), written by hand as a yardstick. Matrices come ready-made from the caller. */
+   true extremes, limits and goal; no events, one segment a sample, no measures), written by hand as a yardstick. Matrices come
+   ready-made from the caller. */
 #include <math.h>
 #include <string.h>
 
@@ -56,12 +57,17 @@ long run(long samples, long n, double h, const double *start, const double (*m)[
          const double (*series)[W], double power, double dead, double window, double shortest, double resolution,
          long line_size, double *line_t, double *line_level, double step, const double *noise, const double *c,
          const double *r, double *trace, long *reasons, double *bodies, double *energy,
-         const double (*a)[W], long heated, long controlled, double *lows, double *highs, double *put_out, double *extremes) {
+         const double (*a)[W], long heated, long controlled, double *lows, double *highs, double *put_out, double *extremes,
+         const double *limits, const double *goal, double since_s, double *rows, double *noted) {
     double z[W], w[W], slope[W] = {0}, slope_after[W], smooth[W], z0[W], at[64], changed_by[64];
     memcpy(z, start, sizeof z);
     for (int j = 0; j < W; j++)
         for (int i = 0; i < W; i++) slope[i] += a[j][i] * z[j];
     for (long i = 0; i < n; i++) extremes[i] = extremes[n + i] = z[i];
+    /* Noted of each body: samples beyond a limit, extremes since an instant, when it first passed; then samples in the goal. */
+    double *beyond = noted, *after_low = noted + n, *after_high = noted + 2 * n, *passed = noted + 3 * n, *inside = noted + 4 * n;
+    *inside = 0;
+    for (long i = 0; i < n; i++) { beyond[i] = 0; after_low[i] = after_high[i] = z[i]; passed[i] = -1; }
     double memory = c[0] * (1 - c[4]) * z[n + 2], speed = 0, last_input = 0, last = fmin(fmax(c[6], c[7]), c[8]);
     double level = 0, out = 0, changed = 0, min_on = -1, min_off = -1, ons = 0, moved = 0;
     long head = 0, tail = 0, windows = 0, changes = 0, started = 0;
@@ -99,9 +105,13 @@ long run(long samples, long n, double h, const double *start, const double (*m)[
             if (low) reason++;
         }
         reasons[k] = reason;
+        rows[k] = r[k]; rows[samples + k] = rows[2 * samples + k] = rows[3 * samples + k] = 0; /* setpoint, trip, guard, alarm */
         for (long i = 0; i < n; i++) {
             bodies[i * samples + k] = z[i];
             if (!(-274.15 < z[i] && z[i] < 20000)) return i;
+            if (k == samples - 1) continue;
+            if (!(limits[i] <= z[i] && z[i] <= limits[n + i])) beyond[i]++;
+            if (i == (long)goal[0] && goal[1] <= z[i] && z[i] <= goal[2]) ++*inside;
         }
         if (k == samples - 1) { power_row[k] = level * power; break; }
         double since = t, area = 0;
@@ -158,6 +168,9 @@ long run(long samples, long n, double h, const double *start, const double (*m)[
             else if (r0 * r1 < 0) { double e = turning(z0[i], r0, z[i], r1, h); lo = fmin(lo, e); hi = fmax(hi, e); }
             if (lo < extremes[i]) extremes[i] = lo;
             if (hi > extremes[n + i]) extremes[n + i] = hi;
+            if (t < since_s - EPS) { after_low[i] = INFINITY; after_high[i] = -INFINITY; }
+            else { after_low[i] = fmin(after_low[i], lo); after_high[i] = fmax(after_high[i], hi); }
+            if (passed[i] == -1 && (hi > limits[n + i] || lo < limits[i])) passed[i] = t;
             if (i == controlled) { lows[k] = fmin(z0[i], lo); highs[k] = fmax(z0[i], hi); }
         }
         memcpy(slope, slope_after, sizeof slope);

@@ -17,20 +17,24 @@ from PySide6.QtWidgets import QApplication
 from kelvarn.demos.cure_cabinet import cure_cabinet
 from kelvarn.desktop import theme
 from kelvarn.desktop.frame.window import MainWindow
-from kelvarn.desktop.state.collector import collect_here
+from kelvarn.desktop.state.collector import collect_here, give_back
 from kelvarn.desktop.state.document import Document
 from kelvarn.desktop.state.runner import Runner
 from kelvarn.desktop.strip.lane import Lane, LaneTrace, Shown, ValueAxis
 from kelvarn.desktop.strip.strip import Strip
 from kelvarn.files.journal import Journal
-from kelvarn.model.edit import add_candidate, put
+from kelvarn.model.edit import add_candidate, put, with_fields
 from kelvarn.units import Quantity
 
 
 def open_window() -> MainWindow:
-    """The demo with a third candidate, 1280×800."""
+    """The demo's two candidates that are not hidden and a third one, 1280×800."""
+    give_back()
     theme.use(theme.PAPER)
-    project, _ = add_candidate(cure_cabinet(), cure_cabinet().candidates[-1])
+    demo = cure_cabinet()
+    demo = with_fields(demo, candidates=tuple(each for each in demo.candidates if not each.hidden))
+    project, _ = add_candidate(demo, demo.candidates[-1])
+    assert len(project.candidates) == 3
     project = put(project, ("candidates", 2, "controller", "kp_per_K"), 0.3)
     runner = Runner()
     runner.prepare()

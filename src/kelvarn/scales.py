@@ -3,6 +3,8 @@
 from dataclasses import dataclass
 from typing import ClassVar, NamedTuple
 
+from .sentence import say
+
 
 class QuantityWords(NamedTuple):
     """Words that differ by what is controlled: a temperature, or humidity, light and the like."""
@@ -21,10 +23,30 @@ class QuantityWords(NamedTuple):
 
 
 _OF_TEMPERATURE = QuantityWords(
-    "hottest", "coldest", "heats", "cools", "heating", "cooling", "warmer", "colder", "heater", "cold", "burn or melt"
+    say("hottest"),
+    say("coldest"),
+    say("heats"),
+    say("cools"),
+    say("heating"),
+    say("cooling"),
+    say("warmer"),
+    say("colder"),
+    say("heater"),
+    say("cold"),
+    say("burn or melt"),
 )
 _OF_ANOTHER = QuantityWords(
-    "highest", "lowest", "raises", "lowers", "raising", "lowering", "higher", "lower", "drive", "at rest", "suffer"
+    say("highest"),
+    say("lowest"),
+    say("raises"),
+    say("lowers"),
+    say("raising"),
+    say("lowering"),
+    say("higher"),
+    say("lower"),
+    say("drive"),
+    say("at rest"),
+    say("suffer"),
 )
 
 

@@ -12,6 +12,7 @@ from functools import lru_cache
 
 from .scales import SCALES as SCALES
 from .scales import Scale as Scale
+from .sentence import Figures, Sentence, figures, say, say_counted
 
 
 class UnitError(ValueError):
@@ -104,7 +105,7 @@ _DURATIONS = {"d": 86400.0, "h": 3600.0, "min": 60.0, "m": 60.0, "s": 1.0, "ms":
 _DURATION_BELOW = {"d": "h", "h": "min", "min": "s", "m": "s", "s": "ms"}
 
 _NUMBER = r"[+-]?(?:\d+(?:[.,]\d*)?|[.,]\d+)(?:[eE][+-]?\d+)?"
-_TOLD = re.compile(r"([-−]?\d+(?:\.\d+)?) (°C|K)\b")
+_TOLD = re.compile(r"([-−]?\d+(?:[.,]\d+)?) (°C|K)\b")  # with the decimal mark of any language
 _WHOLE = re.compile(rf"({_NUMBER})\s*(.*)", re.DOTALL)
 
 
@@ -136,30 +137,29 @@ def parse(text: str, quantity: Quantity, scale: Scale = Scale.CELSIUS, bare: str
     """
     text = text.strip().replace("−", "-").replace("\u00a0", " ")
     if not text:
-        raise UnitError(f"Type a {quantity}.")
+        raise UnitError(say("Type a number: {quantity}.", quantity=say(quantity.value)))
     if quantity is Quantity.DURATION:
         return _parse_duration(text, bare or "s")
     found = _WHOLE.fullmatch(text)
     if not found:
-        raise UnitError(f"{_quoted(text)} does not start with a number.")
+        raise UnitError(say("“{text}” does not start with a number.", text=_short(text)))
     number, unit = _float(found[1]), found[2].strip()
     if scale.own and quantity in _OWN_FACTORS:
         own = usual_unit(quantity, scale)
         if unit not in ("", own, scale.value):
-            raise UnitError(f"{_quoted(unit)} is not the unit of this rig; use {own}.")
+            raise UnitError(say("“{unit}” is not the unit of this rig; use {own}.", unit=_short(unit), own=own))
         return number * _OWN_FACTORS[quantity]
     if quantity is Quantity.TEMPERATURE:
         return _temperature(number, unit or scale.value)
     if quantity is Quantity.CONDUCTANCE and unit == "K/W":
         if number == 0:
-            raise UnitError("0 K/W would be an endless conductance.")
+            raise UnitError(say("0 K/W would be an endless conductance."))
         return 1 / number
     if not unit:
         unit = bare if bare is not None else usual_unit(quantity, scale)
     units = _UNITS[quantity]
     if unit not in units:
-        known = ", ".join(name for name in units if name) or "no unit"
-        raise UnitError(f"{_quoted(unit)} is not a unit of {quantity}; use {known}.")
+        raise UnitError(_not_a_unit(unit, quantity, ", ".join(name for name in units if name) or say("no unit")))
     return number * units[unit]
 
 
@@ -168,8 +168,9 @@ def retold(sentence: str, scale: Scale) -> str:
 
     def told(found: re.Match[str]) -> str:
         quantity = Quantity.TEMPERATURE if found[2] == "°C" else Quantity.DIFFERENCE
-        number = to_shown(float(found[1].replace("−", "-")), quantity, scale)
-        return f"{round(number, 2):.7g} {usual_unit(quantity, scale)}"
+        number = to_shown(float(found[1].replace("−", "-").replace(",", ".")), quantity, scale)
+        text = f"{round(number, 2):.7g}"
+        return f"{text.replace('.', ',') if ',' in found[1] else text} {usual_unit(quantity, scale)}"
 
     return sentence if scale is Scale.CELSIUS else _TOLD.sub(told, sentence)
 
@@ -179,18 +180,31 @@ def shortened(text: str, most: int) -> str:
     return text if len(text) <= most else f"{text[: most - 1].rstrip()}…"
 
 
-def _quoted(text: str) -> str:
-    """What was typed, in quotes, short enough for a sentence."""
-    return f"“{shortened(text, 40)}”"
+def _short(text: str) -> str:
+    """What was typed, short enough for a sentence."""
+    return shortened(text, 40)
+
+
+def _not_a_unit(unit: str, quantity: Quantity, known: str) -> Sentence:
+    return say("“{unit}” is not a unit of {quantity}; use {known}.", unit=_short(unit),
+               quantity=say(quantity.value), known=known)  # fmt: skip
+
+
+def _not_a_duration(text: str) -> Sentence:
+    return say("“{text}” is not a duration; write it like {seconds}, {minutes} or 2h30.", text=_short(text),
+               seconds=figures("90", "s"), minutes=figures("2.5", "min"))  # fmt: skip
 
 
 def _float(text: str) -> float:
     if re.fullmatch(r"[+-]?[1-9]\d{0,2},\d{3}", text):
         plain = text.replace(",", "")
-        raise UnitError(f"“{text}” can be read two ways; write {plain} or {text.replace(',', '.')}.")
+        raise UnitError(
+            say("“{typed}” can be read two ways; write {one} or {other}.", typed=text, one=plain,
+                other=text.replace(",", "."))
+        )  # fmt: skip
     value = float(text.replace(",", "."))
     if not math.isfinite(value):
-        raise UnitError(f"{_quoted(text)} is too large.")
+        raise UnitError(say("“{text}” is too large.", text=_short(text)))
     return value
 
 
@@ -202,7 +216,7 @@ def _temperature(number: float, unit: str) -> float:
         return (number - 32) * _FAHRENHEIT_STEP
     if unit == "K":
         return number - KELVIN_AT_0_DEGC
-    raise UnitError(f"{_quoted(unit)} is not a unit of temperature; use °C, °F or K.")
+    raise UnitError(_not_a_unit(unit, Quantity.TEMPERATURE, "°C, °F, K"))
 
 
 def _parse_duration(text: str, bare: str) -> float:
@@ -213,14 +227,14 @@ def _parse_duration(text: str, bare: str) -> float:
     while rest:
         found = re.match(rf"({_NUMBER})\s*([a-zA-Z]*)\s*", rest)
         if not found:
-            raise UnitError(f"{_quoted(rest)} is not a duration; write it like 90 s, 2.5 min or 2h30.")
+            raise UnitError(_not_a_duration(rest))
         number, named = _float(found[1]), found[2]
         if not named:  # "2h30": the number after a unit counts in the next smaller one
             if unit and unit not in _DURATION_BELOW:
-                raise UnitError(f"{_quoted(text)} is not a duration; write it like 90 s, 2.5 min or 2h30.")
+                raise UnitError(_not_a_duration(text))
             named = _DURATION_BELOW[unit] if unit else bare
         if named not in _DURATIONS:
-            raise UnitError(f"{_quoted(named)} is not a unit of duration; use s, min, h or d.")
+            raise UnitError(_not_a_unit(named, Quantity.DURATION, "s, min, h, d"))
         total += number * _DURATIONS[named]
         unit, rest = named, rest[found.end() :]
     return total
@@ -343,7 +357,7 @@ def three_figures(number: float) -> str:
 @lru_cache(maxsize=4096)
 def show(
     value: float, quantity: Quantity, scale: Scale = Scale.CELSIUS, *, exact: bool = False, sign: bool = False
-) -> str:
+) -> Figures:
     """A base value as text with its unit, such as "59.4 °C" or "11.7 min". Kept: a frame asks for dozens.
 
     `exact` is as it is typed, without rounding; `sign` also where it is above 0.
@@ -351,9 +365,7 @@ def show(
     number, unit = split(value, quantity, scale, exact=exact)
     if sign and value > 0:
         number = "+" + number
-    if unit.startswith("% per"):
-        return f"{number} {unit}"
-    return f"{number} {unit}".rstrip()
+    return figures(number, unit)
 
 
 _ROUND = (1.0, 1.5, 2.0, 3.0, 4.0, 5.0, 6.0, 8.0, 10.0)
@@ -368,9 +380,9 @@ def round_up_s(seconds: float) -> float:
 
 def counted(count: int, one: str, many: str = "") -> str:
     """How many of what: "1 body", "2 candidates"."""
-    return f"{count} {one if count == 1 else many or one + 's'}"
+    return say_counted(f"{{count}} {one}", f"{{count}} {many or one + 's'}", count)
 
 
-def minutes(time_s: float) -> str:
+def minutes(time_s: float) -> Figures:
     """A duration for a label or a sentence: whole minutes from two minutes on."""
-    return f"{time_s / 60:.0f} min" if 120 <= time_s < 6000 else show(time_s, Quantity.DURATION)
+    return figures(f"{time_s / 60:.0f}", "min") if 120 <= time_s < 6000 else show(time_s, Quantity.DURATION)

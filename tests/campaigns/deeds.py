@@ -5,6 +5,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtGui import QAction
 from PySide6.QtPrintSupport import QPrintDialog
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import (
@@ -22,14 +23,18 @@ from PySide6.QtWidgets import (
 from kelvarn.desktop.fields.plain import Choice
 from kelvarn.desktop.fields.ruler import RulerScale
 from kelvarn.desktop.frame.window import MainWindow
+from kelvarn.desktop.language import OWN_NAMES
 from tests.window.conftest import drag, type_into
 
 TEXTS = (
     "", "0", "-1", "1e9", "12 bananas", "5 min", "2h30", "60", "100 °F", "nan", "1,5", "50 %", "0.2 K/W", "7" * 300,
     "Air", "<img src=x>", "a&b", "漢字", "=1+1", "../../x", "\u202eabc",
 )  # fmt: skip
-_LEAVES = ("Open…", "Quit", "Larger", "Smaller", "As large as the desktop has it", "Take candidates from a project…")
-"""Commands after which the project is another one altogether, or none."""
+_LEAVES = (
+    *[f"Language: {name}" for name in OWN_NAMES.values()], "Open…", "Quit", "Larger", "Smaller",
+    "As large as the desktop has it", "Take candidates from a project…",
+)  # fmt: skip
+"""Commands after which the window or the project is another one altogether, or none."""
 _LISTS = ("Remarks", "Kept runs…", "What differs between two…")
 _KEYS = (
     Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Up, Qt.Key.Key_Down, Qt.Key.Key_Escape, Qt.Key.Key_Return,
@@ -59,19 +64,29 @@ def answer_boxes(rng: random.Random, folder: Path, put: Callable[[object, str, o
     put(QMessageBox, "exec", lambda box: box.standardButton(rng.choice(box.buttons())).value)
 
 
+def _given(action: QAction) -> str:
+    """Give a command; gives what it was."""
+    if action.isEnabled():
+        action.trigger()
+    return f"command {action.text()}"
+
+
 class Deeds:
     """Deeds of one window, out of a random source.
 
     Args:
         window, rng: where, and what decides; `answer_boxes` must have been called.
         leave: also open other projects; then undo does not lead back to where it began.
+
+    Attributes:
+        commands: those that are given.
     """
 
     def __init__(self, window: MainWindow, rng: random.Random, *, leave: bool = False) -> None:
         self._window, self._rng = window, rng
-        self._commands = [
+        self.commands = [
             action for name, action in window.menus.actions.items()
-            if name not in _LEAVES and (leave or not name.startswith(("Open demo", "New rig")))
+            if name not in _LEAVES and (leave or not name.startswith(("Open demo", "New rig", "Close the project")))
         ]  # fmt: skip
 
     def one(self) -> str:
@@ -80,7 +95,14 @@ class Deeds:
             self._command, self._station, self._type, self._type, self._pull, self._turn, self._choose, self._press,
             self._tick, self._key, self._select, self._event, self._list, self._point,
         ]  # fmt: skip
-        said = self._rng.choice(deeds)()
+        return self._do(self._rng.choice(deeds))
+
+    def command(self, action: QAction) -> str:
+        """Give a command; gives what it was."""
+        return self._do(lambda: _given(action))
+
+    def _do(self, deed: Callable[[], str]) -> str:
+        said = deed()
         QApplication.processEvents()
         self._close_boxes()
         return said
@@ -97,10 +119,7 @@ class Deeds:
         return [widget for widget in self._window.station.findChildren(kind) if widget.isVisible()]
 
     def _command(self) -> str:
-        action = self._rng.choice(self._commands)
-        if action.isEnabled():
-            action.trigger()
-        return f"command {action.text()}"
+        return _given(self._rng.choice(self.commands))
 
     def _list(self) -> str:
         """Open a list, and press something in it."""
@@ -118,8 +137,8 @@ class Deeds:
 
     def _point(self) -> str:
         """Drag a point of a chart, or move it by keys."""
-        points = [each for each in self._window.findChildren(QWidget)
-                  if type(each).__name__ == "Handle" and each.isVisible()]  # fmt: skip
+        # Not `findChildren` of the window: its wrapper would keep those of all lists that ever opened.
+        points = [each for each in QApplication.allWidgets() if type(each).__name__ == "Handle" and each.isVisible()]
         if not points:
             return "no point"
         point = self._rng.choice(points)

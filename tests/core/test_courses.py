@@ -1,7 +1,6 @@
 """Courses against closed forms and a second engine: dead times, faults, draw-offs, plans off the samples, extremes."""
 
 import math
-import time
 
 import numpy as np
 import pytest
@@ -223,12 +222,10 @@ def test_a_run_is_stopped_at_once_and_says_how_far_it_is() -> None:
         shares.append(share)
         return share < 0.02
 
-    begin = time.perf_counter()
     with pytest.raises(Stopped), interruptible(go_on):
         compute(one_lag(interval_s=0.1), Pid(), trial(86400 * 5))
     assert shares == sorted(shares)
-    assert shares[-1] >= 0.02
-    assert time.perf_counter() - begin < 30  # all of it would take minutes on a slow machine
+    assert 0.02 <= shares[-1] < 0.2  # and not when all of it is done
     parts = compute(one_lag(), Pid(), trial(20000))
     with interruptible(lambda _share: True):
         sliced = compute(one_lag(), Pid(), trial(20000))

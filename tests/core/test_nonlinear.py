@@ -7,6 +7,7 @@ import pytest
 from scipy.integrate import solve_ivp
 
 from kelvarn.engine import prepare
+from kelvarn.engine.measures import measure
 from kelvarn.engine.prepare import RunError
 from kelvarn.engine.run import PreparedRun, Run, compute
 from kelvarn.engine.steady import can_hold, rest_degC
@@ -106,6 +107,25 @@ def test_heat_of_a_furnace_is_all_accounted_for() -> None:
     c, rise = np.array([8.0, 9000.0, 120.0]), run.bodies_degC[:, -1] - run.bodies_degC[:, 0]
     stored = float(c @ rise) + 60_000  # all of the charge has melted
     assert stored + run.lost_J == pytest.approx(run.heat_J, rel=1e-6)
+
+
+def test_extremes_between_readings_a_minute_apart_are_those_of_the_true_course() -> None:
+    """The brick turns within a step: the cubic through its ends alone is 1.5e-6 K off there."""
+    rig = put(put(furnace(), ("bodies", 0, "capacity_J_per_K"), 60), ("bodies", 1, "capacity_J_per_K"), 60)
+    rig = put(rig, ("probes", 0, "interval_s"), 60)
+    rig = with_fields(rig, drives=(SlowWindow(body="Element", power_W=300, window_s=60, dead_time_s=9),))
+    asked = (rig, Hand(drive=0.45), trial(1200, 800.0))
+    found, finer = measure(compute(*asked)), measure(compute(*asked, tolerance_K=1e-11))
+    for name in rig.body_names:
+        assert found.hottest_degC[name] == pytest.approx(finer.hottest_degC[name], rel=0, abs=2e-7)
+
+
+@pytest.mark.parametrize("capacity_J_per_K", [0.01, 1.0, 8.0, 500.0])
+def test_a_body_takes_few_steps_however_quick_it_is(capacity_J_per_K: float) -> None:
+    begun = PreparedRun(put(furnace(), ("bodies", 0, "capacity_J_per_K"), capacity_J_per_K),
+                        Hand(drive=0.5), trial(2000, 800.0))  # fmt: skip
+    begun.advance()
+    assert begun._state.loop[0].steps < 4000  # of 500 samples, each in two spans
 
 
 def test_melting_holds_the_temperature_for_as_long_as_its_heat_lasts() -> None:

@@ -30,7 +30,7 @@ def _commands() -> dict[str, typer.core.TyperCommand]:
 
 def _made(script: str) -> str:
     return subprocess.run(
-        [sys.executable, ROOT / "packaging" / script], capture_output=True, text=True, check=True, timeout=60
+        [sys.executable, ROOT / "packaging" / script], capture_output=True, text=True, check=True, timeout=120
     ).stdout
 
 
@@ -77,7 +77,7 @@ def test_man_page_and_completion_have_every_command_and_option() -> None:
         for option in command.params:
             long = [text for text in option.opts if text.startswith("--")]
             assert all(f"{text} " in line.replace("'", " ") for text in long), (name, long)
-    assert subprocess.run(["bash", "-n"], input=completion, text=True, check=False, timeout=20).returncode == 0
+    assert subprocess.run(["bash", "-n"], input=completion, text=True, check=False, timeout=120).returncode == 0
 
 
 def test_what_it_runs_on_is_told_without_anything_of_the_user() -> None:

@@ -13,6 +13,7 @@ from kelvarn.model.drives import AnyDrive, Fan, Pwm, Relay, SlowWindow, Valve
 from kelvarn.model.edit import put, with_fields
 from kelvarn.model.fields import SURROUNDINGS
 from kelvarn.model.fixed import Hand
+from kelvarn.model.guards import Trip
 from kelvarn.model.probes import Probe
 from kelvarn.model.response import ResponseModel
 from kelvarn.model.rig import Rig
@@ -86,6 +87,27 @@ def test_a_verdict_knows_top_floor_and_stall() -> None:
     assert warm.holding_drive < 0
     assert not warm.can
     assert not can_hold(put(cooled(), ("links", 0, "conductance_W_per_K"), 0.5), 130.0).can  # type: ignore[union-attr]
+
+
+def test_the_verdict_names_what_gets_too_hot_and_what_must_stop_it() -> None:
+    """200 W into 2 W/K: stuck on, the block ends at 120 °C."""
+    rig = block(Relay(body="Block", power_W=200))
+    assert verdict_text(rig, 70.0, Scale.CELSIUS, None).endswith("; stuck on, Block would end at 120.0 °C.")
+    limited = put(put(rig, ("bodies", 0, "limit_degC"), 119.0), ("bodies", 0, "limit_why"), "the glue")
+    unguarded = verdict_text(limited, 70.0, Scale.CELSIUS, None)
+    assert unguarded.endswith("and Block beyond 119.0 °C (the glue): an over-temperature trip is needed.")
+    guarded = with_fields(limited, guards=(Trip(name="Too hot", probe="Probe", at_degC=95.0),))
+    assert verdict_text(guarded, 70.0, Scale.CELSIUS, None).endswith(": “Too hot” at 95.0 °C must stop it.")
+    cool = with_fields(limited, guards=(Trip(name="Too cold", probe="Probe", at_degC=5.0, side="below"),))
+    assert "Too cold" not in verdict_text(cool, 70.0, Scale.CELSIUS, None)
+    enough = put(limited, ("bodies", 0, "limit_degC"), 121.0)
+    assert "beyond" not in verdict_text(enough, 70.0, Scale.CELSIUS, None)
+    sink = put(put(cooled(), ("links", 0, "conductance_W_per_K"), 0.5), ("bodies", 0, "limit_degC"), 90.0)
+    stopped = verdict_text(sink, 60.0, Scale.CELSIUS, None)
+    assert "; with it stopped, Sink would end at 100.0 °C and Sink beyond 90.0 °C: an over" in stopped
+    assert verdict_text(rig, 10.0, Scale.CELSIUS, None).startswith(
+        "No: 10.0 °C would have to be cooled at 20.0 °C surroundings, which this rig cannot do"
+    )
 
 
 @pytest.mark.parametrize(

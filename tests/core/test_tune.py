@@ -10,9 +10,11 @@ import pytest
 from kelvarn.demos import DEMOS, find_demo
 from kelvarn.engine.run import compute
 from kelvarn.engine.steady import can_hold, rest_degC
+from kelvarn.model.bodies import Body, Link
 from kelvarn.model.candidate import Candidate
 from kelvarn.model.drives import Pwm, SlowWindow, Valve
 from kelvarn.model.edit import with_fields
+from kelvarn.model.fields import SURROUNDINGS
 from kelvarn.model.pid import Pid
 from kelvarn.model.probes import Probe
 from kelvarn.model.project import Project
@@ -20,6 +22,7 @@ from kelvarn.model.response import ResponseModel
 from kelvarn.model.rig import Rig
 from kelvarn.tune.loop import loop_of
 from kelvarn.tune.process import FirstOrder, Integrating, PlantError, plant_of
+from kelvarn.tune.remarks import remarks
 from kelvarn.tune.reserve import least_reserve, reserve
 from kelvarn.tune.rules import Gains, starting_points
 from kelvarn.tune.starts import candidate_of, plant_of_project, try_all
@@ -353,3 +356,17 @@ def test_two_lags_in_a_row_have_the_reserve_of_a_lag_and_a_probe_as_slow() -> No
     assert reserve(loop_of(two, law, 60.0)).gain_factor == pytest.approx(
         reserve(loop_of(lagging, law, 60.0)).gain_factor, rel=1e-6
     )
+
+
+def test_a_drive_that_the_probe_does_not_feel_makes_no_loop() -> None:
+    """Two bodies that each lose heat by themselves: the probe sits in the one that is not heated."""
+    links = tuple(Link(a=name, b=SURROUNDINGS, conductance_W_per_K=2.0) for name in ("Block", "Other"))
+    bodies = tuple(Body(name=name, capacity_J_per_K=500.0) for name in ("Block", "Other"))
+    rig = Rig(bodies=bodies, links=links, drives=(Pwm(body="Other", power_W=200.0),), probes=(Probe(body="Block"),))
+    with pytest.raises(PlantError, match="reaches Probe, so that there is no loop"):
+        loop_of(rig, Pid(kp_per_K=0.1), 60.0)
+    linked = with_fields(rig, links=(*links, Link(a="Block", b="Other", conductance_W_per_K=0.5)))
+    assert reserve(loop_of(linked, Pid(kp_per_K=0.1), 40.0)).gain_factor is not None
+    project = Project(name="x", rig=rig, trials=(trial(600.0, 60.0),),
+                      candidates=(Candidate(name="PI", controller=Pid(kp_per_K=0.1)),))  # fmt: skip
+    assert any("cannot hold" in each.text for each in remarks(project, project.first_trial))

@@ -4,7 +4,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from kelvarn.units import SCALES, Quantity, Scale, UnitError, from_shown, parse, show, to_shown
+from kelvarn.units import SCALES, Quantity, Scale, UnitError, from_shown, parse, retold, show, to_shown
 
 Q = Quantity
 
@@ -41,8 +41,8 @@ def test_reads_what_people_type(text: str, quantity: Quantity, value: float) -> 
     [
         ("12 bananas", Q.CAPACITY, "“bananas” is not a unit of heat capacity; use J/K"),
         ("12 bananas", Q.DURATION, "“bananas” is not a unit of duration"),
-        ("12 bananas", Q.TEMPERATURE, "use °C, °F or K"),
-        ("", Q.POWER, "Type a power"),
+        ("12 bananas", Q.TEMPERATURE, "use °C, °F, K"),
+        ("", Q.POWER, "Type a number: power"),
         ("warm", Q.TEMPERATURE, "does not start with a number"),
         ("1,500", Q.POWER, "can be read two ways; write 1500 or 1.500"),
         ("1e999", Q.POWER, "too large"),
@@ -113,3 +113,15 @@ def test_a_rig_with_a_unit_of_its_own_shows_numbers_as_they_are() -> None:
 def test_what_was_typed_is_shown_without_needless_decimals(value: float, quantity: Q, shown: str) -> None:
     assert show(value, quantity, exact=True) == shown
     assert parse(shown, quantity) == pytest.approx(value, rel=1e-12)
+
+
+@pytest.mark.parametrize(
+    ("said", "told"),
+    [
+        ("at least 0.5 K above 50 °C", "at least 0.9 °F above 122 °F"),
+        ("mindestens 0,5 K über 50 °C, nicht −12,5 °C", "mindestens 0,9 °F über 122 °F, nicht 9,5 °F"),
+    ],
+)
+def test_sentences_are_told_in_another_scale_with_the_mark_that_they_have(said: str, told: str) -> None:
+    assert retold(said, Scale.FAHRENHEIT) == told
+    assert retold(said, Scale.CELSIUS) == said

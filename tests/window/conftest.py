@@ -43,6 +43,21 @@ def _nobody_answers(qapp: QApplication, monkeypatch: pytest.MonkeyPatch) -> None
             monkeypatch.setattr(kind, name, waits(kind, name))
 
 
+@pytest.fixture(autouse=True)
+def _no_window_stays(qapp: QApplication) -> Iterator[None]:
+    """A window that a test leaves open, since it failed, is its own fault and not that of all that come after it."""
+    yield
+    left = [each for each in QApplication.topLevelWidgets() if each.isVisible()]
+    for each in left:
+        if isinstance(each, MainWindow):
+            each.document.close()
+            each.document._saved = each.document.project
+        each.close()
+        each.deleteLater()
+    QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
+    assert left == [], left
+
+
 def open_window(qtbot: QtBot, project: Project | None = None, *, at_once: bool = True) -> MainWindow:
     """A shown window whose kernel is ready.
 

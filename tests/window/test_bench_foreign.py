@@ -39,7 +39,7 @@ def test_values_of_a_device_are_mapped_by_a_click(bench: MainWindow, oven: str, 
     assert panel.values.isVisibleTo(panel)
     assert not panel.registers.isVisibleTo(panel)
     click(panel.values)
-    qtbot.waitUntil(lambda: isinstance(panel.dialog, ValuesDialog), timeout=15_000)
+    qtbot.waitUntil(lambda: isinstance(panel.dialog, ValuesDialog), timeout=60_000)
     dialog = panel.dialog
     assert isinstance(dialog, ValuesDialog)
     by_path = {dialog.table.item(k, 0).text(): box for k, box in enumerate(dialog.roles)}
@@ -54,7 +54,7 @@ def test_values_of_a_device_are_mapped_by_a_click(bench: MainWindow, oven: str, 
     _choose(by_path["target"], "temperature")
     _choose(by_path["temp"], "setpoint")
     click(dialog.button)
-    qtbot.waitUntil(lambda: work.session is not None and work.session.last is not None, timeout=20_000)
+    qtbot.waitUntil(lambda: work.session is not None and work.session.last is not None, timeout=60_000)
     assert work.session is not None
     last = work.session.last
     assert last is not None
@@ -104,7 +104,7 @@ def test_a_map_is_typed_kept_and_used(
         typed(1, "", "", "", "")
         typed(0, *row, "", "", "", "high", "reading")
         click(dialog.button)
-        qtbot.waitUntil(lambda: work.session is not None and work.session.last is not None, timeout=20_000)
+        qtbot.waitUntil(lambda: work.session is not None and work.session.last is not None, timeout=60_000)
         assert work.session is not None
         assert work.session.last is not None
         assert work.session.last.reading_degC is not None

@@ -22,7 +22,7 @@ from .conftest import click, close_window, open_window
 def fan(qtbot: QtBot) -> Iterator[MainWindow]:
     made = open_window(qtbot, find_demo("heatsink-fan").build())
     made.view.select("Three steps")
-    qtbot.waitUntil(lambda: made.control.beside.isVisible(), timeout=20_000)
+    qtbot.waitUntil(lambda: made.control.beside.isVisible(), timeout=60_000)
     yield made
     close_window(made)
 
@@ -49,12 +49,12 @@ def pull(picture: CurvePicture, place: int, degC: float, percent: float, keys: Q
 
 def test_a_step_that_hunts_is_made_quiet_by_its_return_edge(fan: MainWindow, qtbot: QtBot) -> None:
     picture = fan.control.curve
-    qtbot.waitUntil(lambda: "hunts" in picture.says.text(), timeout=20_000)
+    qtbot.waitUntil(lambda: "hunts" in picture.says.text(), timeout=60_000)
     pull(picture, 1, 50.0, 50.0, Qt.KeyboardModifier.ShiftModifier)
     assert law(fan).steps[1].back_off_K == pytest.approx(3.0, abs=0.3)
     pull(picture, 2, 66.0, 100.0, Qt.KeyboardModifier.NoModifier)
     assert law(fan).steps[2].from_degC == pytest.approx(66, abs=0.3)
-    qtbot.waitUntil(lambda: not picture.says.text(), timeout=20_000)
+    qtbot.waitUntil(lambda: not picture.says.text(), timeout=60_000)
     result = fan.runner.result_of("Three steps")
     assert result is not None
     assert (result.measures.values["steps_per_h"] or 0) <= 12

@@ -1,7 +1,9 @@
 """The frame: themes, units, shortcuts, the finder, marks, faults, recovery, strip gestures, speed of reaction."""
 
 import gc
-import time
+import platform
+import subprocess
+import sys
 from pathlib import Path
 
 import numpy as np
@@ -270,9 +272,9 @@ def test_closing_during_a_run_of_minutes_is_a_matter_of_a_moment(qtbot: QtBot, c
     runner.request(with_fields(cabinet, rig=rig, trials=(month,)), month)
     assert runner.busy
     qtbot.waitUntil(lambda: runner.share > 0, timeout=60_000)
-    begin = time.perf_counter()
     runner.finish()
-    assert time.perf_counter() - begin < 20  # and not the minutes that it would take
+    QCoreApplication.processEvents()  # what was told until then
+    assert runner.share < 0.9  # it was left where it was
     assert not runner.busy
 
 
@@ -293,12 +295,37 @@ def test_what_goes_wrong_in_a_job_is_raised_where_it_is_seen(qtbot: QtBot) -> No
     jobs, seen = Jobs(), []
     with qtbot.captureExceptions() as caught:
         jobs.start("a", lambda: 1 / 0, seen.append)
-        qtbot.waitUntil(lambda: not jobs.busy("a"))
+        qtbot.waitUntil(lambda: not jobs.busy("a"), timeout=60_000)
     assert [kind for kind, _, _ in caught] == [ZeroDivisionError]
     jobs.start("a", lambda: "old", seen.append)
     jobs.start("a", lambda: "new", seen.append)
-    qtbot.waitUntil(lambda: seen == ["new"])
+    qtbot.waitUntil(lambda: seen == ["new"], timeout=60_000)
     jobs.finish()
+
+
+_HOLDS = """
+import os
+import numpy as np
+from kelvarn.desktop.state.collector import give_back
+give_back()
+def held():
+    return int(open("/proc/self/statm").read().split()[1]) * os.sysconf("SC_PAGE_SIZE") / 1e6
+np.ones(3_000_000)
+before, large, small = held(), [], []
+for _ in range(40):
+    large.append(np.ones(500_000))
+    small.append(bytes(200_000))
+large.clear()
+print(held() - before)
+"""
+
+
+@pytest.mark.skipif(platform.libc_ver()[0] != "glibc", reason="what another C library does is its own")
+def test_large_pieces_go_back_to_the_system_though_small_ones_between_them_stay() -> None:
+    """Eight megabytes stay; without it there are 165."""
+    done = subprocess.run([sys.executable, "-c", _HOLDS], capture_output=True, text=True, check=True,
+                          timeout=120)  # fmt: skip
+    assert float(done.stdout) < 40.0
 
 
 def test_the_collector_is_the_windows_own_as_long_as_it_lives(qtbot: QtBot) -> None:
@@ -310,7 +337,7 @@ def test_the_collector_is_the_windows_own_as_long_as_it_lives(qtbot: QtBot) -> N
         for _ in range(5 * gc.get_threshold()[0]):
             gone: list[object] = []
             gone.append(gone)  # refers to itself alone
-        qtbot.waitUntil(lambda: gc.get_count()[0] < gc.get_threshold()[0], timeout=5000)
+        qtbot.waitUntil(lambda: gc.get_count()[0] < gc.get_threshold()[0], timeout=60_000)
     finally:
         owner.deleteLater()
         QCoreApplication.sendPostedEvents(owner, QEvent.Type.DeferredDelete)

@@ -19,7 +19,7 @@ from .conftest import click, close_window, open_window
 
 def test_only_what_differs_is_listed(window: MainWindow, qtbot: QtBot) -> None:
     window.view.select("On/off ±1")
-    qtbot.waitUntil(lambda: window.runner.result_of("On/off ±1") is not None, timeout=30_000)
+    qtbot.waitUntil(lambda: window.runner.result_of("On/off ±1") is not None, timeout=60_000)
     window.menus.actions["What differs between two…"].trigger()
     shown = window.control.lists.compare
     assert shown is not None
@@ -43,7 +43,7 @@ def test_only_what_differs_is_listed(window: MainWindow, qtbot: QtBot) -> None:
 
 def test_a_kept_run_outlives_its_candidate_and_is_saved(window: MainWindow, qtbot: QtBot, tmp_path: Path) -> None:
     window.view.select("Careful PID")
-    qtbot.waitUntil(lambda: window.runner.result_of("Careful PID") is not None, timeout=30_000)
+    qtbot.waitUntil(lambda: window.runner.result_of("Careful PID") is not None, timeout=60_000)
     window.menus.actions["Keep this run"].trigger()
     window.menus.actions["Keep this run"].trigger()
     [first, second] = window.document.project.kept
@@ -88,7 +88,7 @@ def test_a_kept_run_outlives_its_candidate_and_is_saved(window: MainWindow, qtbo
 
 
 def test_there_is_room_for_so_many_kept_runs(window: MainWindow, qtbot: QtBot) -> None:
-    qtbot.waitUntil(lambda: window.runner.result_of("Careful PID") is not None, timeout=30_000)
+    qtbot.waitUntil(lambda: window.runner.result_of("Careful PID") is not None, timeout=60_000)
     for _ in range(MOST_KEPT):
         window.control.lists.keep_run()
     with pytest.raises(EditError, match="delete one first"):
@@ -125,7 +125,7 @@ def test_nothing_becomes_a_window_of_its_own(qtbot: QtBot) -> None:
     assert app is not None
     app.installEventFilter(watch)
     try:
-        qtbot.waitUntil(lambda: len(window.remarks.found) == 2, timeout=30_000)
+        qtbot.waitUntil(lambda: len(window.remarks.found) == 2, timeout=60_000)
         window.control.settings._toggle_more()
         for demo in DEMOS:
             window.document.replace(demo.build(), None)

@@ -80,6 +80,17 @@ def test_a_file_that_another_window_has_is_not_opened_twice(
     assert holder.stdout.readline() == "asked\n"
 
 
+def test_unsaved_work_is_not_asked_about_where_nothing_will_be_opened(
+    window: MainWindow, file: Path, holder: subprocess.Popen[str], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    said: list[str] = []
+    monkeypatch.setattr(window.boxes, "complain", said.append)
+    window.document.set(("notes",), "not saved", "notes")
+    window.files.leave_for(file)  # a question would fail the test: there is nobody who answers
+    assert "open in another window" in said[0]
+    assert window.document.project.notes == "not saved"
+
+
 @pytest.mark.parametrize("end", [signal.SIGKILL, signal.SIGSTOP], ids=["killed", "hangs"])
 def test_a_window_that_does_not_answer_keeps_nobody_out(
     window: MainWindow, file: Path, holder: subprocess.Popen[str], end: signal.Signals

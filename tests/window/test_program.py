@@ -37,11 +37,11 @@ def test_a_program_is_shown_proved_and_written(
     assert "void control_step(" in station.program_view.text.toPlainText()
     assert not any(button.isChecked() for button in station.findChildren(QCheckBox) if button.isVisible())
     said = lambda: [label.text() for label in station.findChildren(PlainLabel) if label.isVisible()]  # noqa: E731
-    qtbot.waitUntil(lambda: "not proved yet" in said())
+    qtbot.waitUntil(lambda: "not proved yet" in said(), timeout=60_000)
     qtbot.mouseClick(station.prove_button, Qt.MouseButton.LeftButton)
     assert program.proving
     qtbot.waitUntil(lambda: not program.proving, timeout=120_000)
-    qtbot.waitUntil(lambda: any(text.startswith("No difference in ") for text in said()))
+    qtbot.waitUntil(lambda: any(text.startswith("No difference in ") for text in said()), timeout=60_000)
     station.write(tmp_path / "program")
     assert (tmp_path / "program" / "control.c").read_text(encoding="utf-8").count("void control_step(") == 1
     with pytest.raises(FileError, match="not empty"):
@@ -51,12 +51,12 @@ def test_a_program_is_shown_proved_and_written(
         station.candidate.name, "simulated", 64, "settings.h",
     )  # fmt: skip
     assert window.document.project.proofs[-1].checks[0].samples or window.document.project.proofs[-1].checks[0].left
-    qtbot.waitUntil(lambda: any("nothing changed since it was written" in text for text in said()))
+    qtbot.waitUntil(lambda: any("nothing changed since it was written" in text for text in said()), timeout=60_000)
     # Another setting: the files are others, and the proof is of another state.
     candidate = station.candidate.name
     window.document.apply(with_law(window.document.project, candidate), "Another setting")
     qtbot.waitUntil(lambda: program.is_old, timeout=60_000)
-    qtbot.waitUntil(lambda: any("of another state: prove it again" in text for text in said()))
+    qtbot.waitUntil(lambda: any("of another state: prove it again" in text for text in said()), timeout=60_000)
     qtbot.waitUntil(lambda: isinstance(program.files, dict), timeout=60_000)
     assert set(program.changed) == {"settings.h"}
     (line,) = program.changed["settings.h"]

@@ -73,7 +73,7 @@ def test_ice_is_added_to_a_link_and_shown_in_its_lane(rig: MainWindow, qtbot: Qt
     assert link.icing.start_kg == 0.2
     rig.document.set(("lanes",), ("temperature", "ice"), "lanes")
     rig.go_to(CONTROL)
-    qtbot.waitUntil(lambda: bool(rig.control.strip.lane("ice")[0].traces))
+    qtbot.waitUntil(lambda: bool(rig.control.strip.lane("ice")[0].traces), timeout=60_000)
     lane = rig.control.strip.lane("ice")[0]
     assert lane.traces[0].value[0] == pytest.approx(0.2)
     assert lane.traces[0].value[-1] == pytest.approx(0, abs=1e-3)  # a warm cabinet melts it
@@ -87,7 +87,7 @@ def test_a_quick_pwm_is_drawn_at_the_cursor(window: MainWindow, qtbot: QtBot) ->
     window.document.set(("lanes",), ("temperature", "pulses"), "lanes")
     window.go_to(CONTROL)
     strip = window.control.strip
-    qtbot.waitUntil(lambda: any(lane.wave for lane, _ in strip.frames()))
+    qtbot.waitUntil(lambda: any(lane.wave for lane, _ in strip.frames()), timeout=60_000)
     [(lane, frame)] = [(lane, frame) for lane, frame in strip.frames() if lane.wave]
     assert lane.wave is not None
     assert lane.wave.period_s == pytest.approx(40e-6)

@@ -51,7 +51,7 @@ def test_the_list_closed_early_and_rigs_without_a_reading(qtbot: QtBot) -> None:
         made = window.control.settings.opened
         assert made is not None
         made.close()
-        qtbot.waitUntil(lambda: not window.runner.jobs.busy("advice"))
+        qtbot.waitUntil(lambda: not window.runner.jobs.busy("advice"), timeout=60_000)
         window.view.select("P")
         qtbot.waitUntil(lambda: "either on or off" in window.control.reserve.text, timeout=60_000)
         window.view.select("On/off ±1")

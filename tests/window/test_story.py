@@ -132,10 +132,10 @@ def test_numbers_take_units_and_refuse_bananas(window: MainWindow) -> None:
     complaints: list[str] = []
     edit.complaint.connect(complaints.append)
     for text, sentence in (
-        ("12 bananas", "“bananas” is not a unit of duration; use s, min, h or d."),
+        ("12 bananas", "“bananas” is not a unit of duration; use s, min, h, d."),
         ("-3 s", "At least 0.1 s."),
         ("400 d", "At most 277 h 47 min."),
-        ("", "Type a duration."),
+        ("", "Type a number: duration."),
     ):
         type_into(edit, text)
         assert pid(window).ti_s == 1200

@@ -55,7 +55,7 @@ def fails(window: MainWindow, qtbot: QtBot) -> None:
     """Open the failure table, and wait for it."""
     click(window.trial.foot.chips[_FAILS])
     qtbot.waitUntil(lambda: window.trial.studies.table is not None, timeout=60_000)
-    qtbot.waitUntil(lambda: window.trial.foot.table.rowCount() > 0, timeout=5_000)
+    qtbot.waitUntil(lambda: window.trial.foot.table.rowCount() > 0, timeout=60_000)
 
 
 def test_trials_come_from_the_bank_move_and_go_again(trial: MainWindow, qtbot: QtBot) -> None:

@@ -41,7 +41,7 @@ def test_two_versions_are_compared_from_the_menu(
     assert _texts(dialog, "table") == [
         ["settings", f"candidates › {name} › controller › kp_per_K", f"{kp:g}", f"{2 * kp:g}"]
     ]
-    qtbot.waitUntil(lambda: dialog.results.rowCount() > 0, timeout=30_000)
+    qtbot.waitUntil(lambda: dialog.results.rowCount() > 0, timeout=60_000)
     rows = _texts(dialog, "results")
     assert {row[0] for row in rows} == {name}
     assert all(row[3] != row[4] for row in rows)

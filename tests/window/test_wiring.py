@@ -33,7 +33,7 @@ def press(window: MainWindow, qtbot: QtBot, text: str) -> None:
         for each in window.handover.wiring.part.findChildren(QPushButton)
         if each.text() == text and not each.isHidden()
     )
-    qtbot.waitUntil(lambda: button.height() > 8)  # it is laid out
+    qtbot.waitUntil(lambda: button.height() > 8, timeout=60_000)  # it is laid out
     qtbot.mouseClick(button, Qt.MouseButton.LeftButton)
 
 
@@ -114,7 +114,7 @@ def test_what_was_tried_by_hand_is_ticked_kept_and_on_the_sheet(qtbot: QtBot, tm
     window.go_to(HANDOVER)
     window.handover.set_target("wiring")
     ticks = window.handover.wiring.ticks
-    qtbot.waitUntil(lambda: ticks["place"].height() > 8)
+    qtbot.waitUntil(lambda: ticks["place"].height() > 8, timeout=60_000)
     click(ticks["place"], QPoint(8, ticks["place"].height() // 2))
     click(ticks["leads"], QPoint(8, ticks["leads"].height() // 2))
     assert window.document.project.wiring.seen_to == ("place", "leads")

@@ -9,7 +9,7 @@ from kelvarn import __version__
 
 _PARTS = (
     "PySide6-Essentials", "numpy", "scipy", "numba", "llvmlite", "pydantic", "typer", "Jinja2", "pyqtgraph", "pyserial",
-    "paho-mqtt", "pymodbus", "platformdirs",
+    "paho-mqtt", "pymodbus", "platformdirs", "polib",
 )  # fmt: skip
 
 

@@ -127,7 +127,7 @@ def tune_text(plant: Plant, project: Project | None) -> str:
         if each.gains is None:
             lines.append(f"  {each.rule}, {each.terms}: not applicable: {each.reason}")
             continue
-        parts = [show(each.gains.kp_per_K, Quantity.GAIN, scale)]
+        parts: list[str] = [show(each.gains.kp_per_K, Quantity.GAIN, scale)]
         for name, value in (("Ti", each.gains.ti_s), ("Td", each.gains.td_s)):
             if value is not None:
                 parts.append(f"{name} {show(value, Quantity.DURATION)}")

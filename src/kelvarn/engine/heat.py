@@ -74,8 +74,8 @@ def rate_between(y0: float, rate0: float, y1: float, rate1: float, span: float, 
 
 
 @part
-def turning(y0: float, rate0: float, y1: float, rate1: float, span: float) -> float:
-    """Extreme value of such a course where its rates at the two ends have different signs.
+def turning_share(y0: float, rate0: float, y1: float, rate1: float, span: float) -> float:
+    """Where such a course turns, 0…1, its rates at the two ends having different signs.
 
     Args:
         y0, rate0, y1, rate1, span: as for `rate_between`.
@@ -88,4 +88,10 @@ def turning(y0: float, rate0: float, y1: float, rate1: float, span: float) -> fl
     share = a / pivot if pivot != 0.0 else 0.5
     if not 0.0 <= share <= 1.0:
         share = pivot / square if square != 0.0 else 0.5
-    return between(y0, rate0, y1, rate1, span, min(max(share, 0.0), 1.0))
+    return min(max(share, 0.0), 1.0)
+
+
+@part
+def turning(y0: float, rate0: float, y1: float, rate1: float, span: float) -> float:
+    """Extreme value of such a course; arguments as for `turning_share`."""
+    return between(y0, rate0, y1, rate1, span, turning_share(y0, rate0, y1, rate1, span))

@@ -26,7 +26,7 @@ def fresh_state(prepared: Prepared, rig: Rig, before: float) -> tuple[State, Hea
     n, drives, probes = len(plant.bodies), len(plant.drives), len(plant.probes)
     levels = outputs_at(rig, before)
     if not before:  # what has no power yet gives nothing, but a valve stands at its end stop
-        levels = [level if drive.kind == "valve" else 0.0 for drive, level in zip(rig.drives, levels, strict=True)]
+        levels = tuple(level if drive.kind == "valve" else 0.0 for drive, level in zip(rig.drives, levels, strict=True))
     state = State(
         loop=blank(LoopState, 1),
         bodies=blank(BodyState, n),

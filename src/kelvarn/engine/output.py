@@ -1,6 +1,7 @@
 """What drives give at rest: their output at a constant demand, with top, floor, off-below and end stops."""
 
 from collections.abc import Sequence
+from functools import lru_cache
 
 from kelvarn.model.rig import Rig
 
@@ -9,9 +10,13 @@ from .layout import lay_out, sharing_of
 from .plant import Drive, DriveKind, DriveState
 
 
-def outputs_at(rig: Rig, demand: float) -> list[float]:
-    """Output of each drive at a constant demand, −1…1; relays and slow windows, averaged over their switching."""
-    return outputs_of(lay_out(rig).drives, sharing_of(rig), demand)
+@lru_cache(maxsize=4)
+def outputs_at(rig: Rig, demand: float) -> tuple[float, ...]:
+    """Output of each drive at a constant demand, −1…1; relays and slow windows, averaged over their switching.
+
+    Kept, since every run of a study begins with it.
+    """
+    return tuple(outputs_of(lay_out(rig).drives, sharing_of(rig), demand))
 
 
 def outputs_of(drives: Sequence[Drive], sharing: int, demand: float) -> list[float]:

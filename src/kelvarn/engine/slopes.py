@@ -25,8 +25,8 @@ class Adaptive(NamedTuple):
 
 
 STAGES = 6
-WORK_ROWS = STAGES + 7
-AT, RATE, SOLVED, DEGC, PER_THETA, RATE_BEFORE, RATE_AFTER = range(STAGES, WORK_ROWS)
+WORK_ROWS = STAGES + 8
+AT, RATE, SOLVED, DEGC, PER_THETA, RATE_BEFORE, RATE_AFTER, ERROR = range(STAGES, WORK_ROWS)
 """Rows of the work, after one for each stage."""
 _SLOWEST_FLOW = 1e-3  # below it the slope of flow^m, endless at 0 for m < 1, is taken here
 

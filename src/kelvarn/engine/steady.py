@@ -9,6 +9,7 @@ import numpy as np
 
 from kelvarn.model.fields import SURROUNDINGS
 from kelvarn.model.rig import Rig
+from kelvarn.sentence import say
 from kelvarn.units import KELVIN_AT_0_DEGC
 
 from .heat import carried, conductance
@@ -264,7 +265,7 @@ def oddities(rig: Rig) -> tuple[str, ...]:
     names, found = rig.body_names, []
     if len(names) > 1:
         found += [
-            f"Nothing is linked to {name}: no heat flows to or from it."
+            say("Nothing is linked to {name}: no heat flows to or from it.", name=name)
             for name in names
             if reached(rig, name) == {name}
         ]
@@ -272,14 +273,18 @@ def oddities(rig: Rig) -> tuple[str, ...]:
     for drive in rig.drives:
         body = drive.heated_body
         if rig.response is None and body is None and drive.name not in moved:
-            found.append(f"{drive.name} moves nothing: name it at a link that it drives, with W/K at full flow.")
+            found.append(
+                say("{drive} moves nothing: name it at a link that it drives, with W/K at full flow.", drive=drive.name)
+            )
         elif body is not None and rig.probe.body not in reached(rig, body):
-            found.append(f"No heat of {drive.name} reaches {rig.probe.body}, where {rig.probe.name} sits: link them.")
+            found.append(say("No heat of {drive} reaches {body}, where {probe} sits: link them.", drive=drive.name,
+                             body=rig.probe.body, probe=rig.probe.name))  # fmt: skip
     heated = rig.drive.heated_body or rig.probe.body
     integrates = rig.response is not None and rig.response.kind == "integrating"
     if SURROUNDINGS not in reached(rig, heated) and not integrates:
-        verb = "warmer and warmer" if rig.heats else "colder and colder"
-        found.append(f"There is no way for heat to the surroundings: it only gets {verb}. Add a heat loss.")
+        warmer = say("There is no way for heat to the surroundings: it only gets warmer and warmer. Add a heat loss.")
+        colder = say("There is no way for heat to the surroundings: it only gets colder and colder. Add a heat loss.")
+        found.append(warmer if rig.heats else colder)
     return tuple(found)
 
 

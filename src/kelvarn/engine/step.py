@@ -14,6 +14,7 @@ from kelvarn.model.event_base import LONGEST_S
 from kelvarn.model.fixed import Hand
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Plan, SetpointChange, Trial
+from kelvarn.sentence import say
 
 from .layout import Floats, curves_of, lay_out, probe_record, sharing_of, transport_s
 from .measures import Measures, measure
@@ -69,13 +70,13 @@ class Reading:
         2006, section 2.6 on the normalised dead time τ = L/(L+T): below 0.1 lag dominates, above 0.5 dead time does.
         """
         if self.ratio is None:
-            return "it integrates: without control it never comes to rest"
+            return say("it integrates: without control it never comes to rest")
         share = self.ratio / (1 + self.ratio)
         if share < 0.1:
-            return "easy to control"
+            return say("easy to control")
         if share < 0.3:
-            return "fair to control"
-        return "hard to control" if share < 0.5 else "very hard to control: dead time rules"
+            return say("fair to control")
+        return say("hard to control") if share < 0.5 else say("very hard to control: dead time rules")
 
 
 @dataclass(frozen=True, eq=False)

@@ -11,6 +11,7 @@ from dataclasses import dataclass
 
 from kelvarn.model.materials import MATERIALS
 from kelvarn.model.origins import Heatsink, Nameplate, Piece, Radiator, Stream, Wall
+from kelvarn.sentence import figures, say
 
 _STILL_M2K_PER_W = {"sideways": 0.13, "up": 0.10, "down": 0.17}
 _RADIATES_W_PER_M2K = 5.1
@@ -39,7 +40,7 @@ class Sum:
         if not self.terms or total <= 0:
             return ""
         name, size = self.terms[0]
-        return f"{name} makes {100 * size / total:.0f} % of it"
+        return say("{name} makes {share} of it", name=say(name), share=figures(f"{100 * size / total:.0f}", "%"))
 
 
 def volume_m3(piece: Piece) -> float:
@@ -92,8 +93,8 @@ def latent_J(pieces: tuple[Piece, ...]) -> tuple[float, float, float] | None:
 
 def wall_W_per_K(wall: Wall) -> Sum:
     """Conductance of a wall; its terms are resistances in K/W."""
-    films = (("film inside", _film(wall.inside, wall.inside_speed_m_per_s, wall.facing)),
-             ("film outside", _film(wall.outside, wall.outside_speed_m_per_s, wall.facing)))  # fmt: skip
+    films = ((say("film inside"), _film(wall.inside, wall.inside_speed_m_per_s, wall.facing)),
+             (say("film outside"), _film(wall.outside, wall.outside_speed_m_per_s, wall.facing)))  # fmt: skip
     layers = ((x.material, x.thickness_m / MATERIALS[x.material].conductivity_W_per_mK) for x in wall.layers)
     terms = tuple((name, size / wall.area_m2) for name, size in _gathered((*films, *layers)))
     return Sum(1 / sum(size for _, size in terms), terms, *_lowest_limit(x.material for x in wall.layers))
@@ -145,4 +146,4 @@ def _lowest_limit(materials: Iterable[str]) -> tuple[float | None, str]:
     if not limited:
         return None, ""
     lowest = min(limited, key=lambda material: material.limit_degC or 0.0)
-    return lowest.limit_degC, f"{lowest.name} {lowest.limit_why}"
+    return lowest.limit_degC, say("{material} {why}", material=say(lowest.name), why=say(lowest.limit_why))

@@ -3,6 +3,7 @@
 from pathlib import Path
 
 from kelvarn.model.project import Project
+from kelvarn.sentence import figures, say
 
 from .faults import FileError, printable, reason
 from .project_file import MEMBER, MOST_LOG_BYTES, MOST_UNPACKED, from_json, log_members, to_json, with_logs
@@ -23,8 +24,9 @@ def unpack(project: Project, folder: Path) -> None:
         others = there - {MEMBER, "logs"}
         if others:
             raise FileError(
-                f"{printable(folder)} holds {printable(min(others))}, which no project has: name a new folder."
-            )
+                say("{folder} holds {name}, which no project has: name a new folder.",
+                    folder=printable(folder), name=printable(min(others)))
+            )  # fmt: skip
         (folder / "logs").mkdir(exist_ok=True)
         names = log_members(project)
         for old in (folder / "logs").glob("*.csv"):
@@ -46,14 +48,20 @@ def pack(folder: Path) -> Project:
     document = folder / MEMBER
     try:
         if not folder.is_dir():
-            raise FileError(f"{printable(folder)} is no folder.")
+            raise FileError(say("{folder} is no folder.", folder=printable(folder)))
         if not document.is_file():
-            raise FileError(f"{printable(folder)} holds no {MEMBER}: it is no unpacked project.")
+            raise FileError(
+                say("{folder} holds no {member}: it is no unpacked project.", folder=printable(folder),
+                    member=MEMBER)
+            )  # fmt: skip
         if document.stat().st_size > MOST_UNPACKED:
-            raise FileError(f"{printable(document)} is larger than any project.")
+            raise FileError(say("{file} is larger than any project.", file=printable(document)))
         files = sorted((folder / "logs").glob("*.csv"))[:_MOST_LOGS]
         if sum(path.stat().st_size for path in files) > MOST_LOG_BYTES:
-            raise FileError(f"{printable(folder / 'logs')} holds more than {MOST_LOG_BYTES / 1e6:.0f} MB.")
+            raise FileError(
+                say("{folder} holds more than {most} MB.", folder=printable(folder / "logs"),
+                    most=figures(f"{MOST_LOG_BYTES / 1000000.0:.0f}", ""))
+            )  # fmt: skip
         logs = {f"logs/{path.name}": path.read_bytes() for path in files if path.is_file()}
         text = document.read_bytes()
     except OSError as error:

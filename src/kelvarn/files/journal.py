@@ -19,6 +19,7 @@ from typing import NamedTuple
 from platformdirs import user_state_path
 
 from kelvarn.model.project import Project
+from kelvarn.sentence import say
 
 from .faults import FileError, printable
 from .project_file import from_json, load, to_json
@@ -107,7 +108,13 @@ class Journal:
             self._folder.mkdir(parents=True, exist_ok=True)
             self.hold()
         except OSError as error:
-            raise FileError(f"{printable(self._folder)} cannot be written: {error.strerror}.") from error
+            raise FileError(
+                say(
+                    "{file} cannot be written: {why}.",
+                    file=printable(self._folder),
+                    why=error.strerror,
+                )
+            ) from error
         for digest, log in zip(digests, project.logs, strict=True):
             self._keep_log(digest, log.raw)
         write_text(self.entry, json.dumps(content))

@@ -12,6 +12,7 @@ from typing import Any
 from pydantic import ValidationError
 
 from kelvarn.model.project import FORMAT, Project
+from kelvarn.sentence import figures, say
 
 from .faults import FileError, printable, reason, sentences
 from .writing import file_stems, write_whole
@@ -49,13 +50,16 @@ def save(project: Project, path: Path) -> None:
     document = to_json(project).encode()
     if len(document) > MOST_UNPACKED:
         raise FileError(
-            f"This project has {len(document) / 1e6:.0f} MB without its logs, and at most {MOST_UNPACKED / 1e6:.0f} MB "
-            "can be opened again; remove kept runs before it is saved."
-        )
+            say("This project has {size} MB without its logs, and at most {most} MB can be "
+                "opened again; remove kept runs before it is saved.",
+                size=figures(f"{len(document) / 1000000.0:.0f}", ""),
+                most=figures(f"{MOST_UNPACKED / 1000000.0:.0f}", ""))
+        )  # fmt: skip
     if sum(len(log.raw) for log in project.logs) > MOST_LOG_BYTES:
         raise FileError(
-            f"The logs of this project have more than {MOST_LOG_BYTES / 1e6:.0f} MB; remove one before it is saved."
-        )
+            say("The logs of this project have more than {most} MB; remove one before it is saved.",
+                most=figures(f"{MOST_LOG_BYTES / 1000000.0:.0f}", ""))
+        )  # fmt: skip
 
     def fill(temporary: Path) -> None:
         with zipfile.ZipFile(temporary, "w", zipfile.ZIP_DEFLATED) as archive:
@@ -84,7 +88,10 @@ def with_logs(project: Project, raw: dict[str, bytes], where: str) -> Project:
     logs = []
     for name, log in zip(log_members(project), project.logs, strict=True):
         if name not in raw:
-            raise FileError(f"{where}: the log “{printable(log.name)}” is missing from it ({name}).")
+            raise FileError(
+                say("{where}: the log “{log}” is missing from it ({name}).", where=where,
+                    log=printable(log.name), name=name)
+            )  # fmt: skip
         logs.append(log.model_copy(update={"raw": raw[name]}))
     return project.model_copy(update={"logs": tuple(logs)}) if logs else project
 
@@ -98,13 +105,14 @@ def load(path: Path) -> Project:
     try:
         found = path.stat()
         if stat.S_ISDIR(found.st_mode):
-            raise FileError(f"{printable(path)} is a folder, not a {SUFFIX} file.")
+            raise FileError(say("{file} is a folder, not a {suffix} file.", file=printable(path), suffix=SUFFIX))
         if not stat.S_ISREG(found.st_mode):  # a device or pipe could be read for ever
-            raise FileError(f"{printable(path)} is not an ordinary file.")
+            raise FileError(say("{file} is not an ordinary file.", file=printable(path)))
         if found.st_size > MOST_BYTES:
             raise FileError(
-                f"{printable(path)} has {found.st_size:,} bytes; a project file has at most {MOST_BYTES:,}."
-            )
+                say("{file} has {size} bytes; a project file has at most {most}.",
+                    file=printable(path), size=f"{found.st_size:,}", most=f"{MOST_BYTES:,}")
+            )  # fmt: skip
         text, logs = _read_members(path)
     except OSError as error:
         raise FileError(reason(error, path)) from error
@@ -137,14 +145,22 @@ def _read_members(path: Path) -> tuple[bytes, dict[str, bytes]]:
         with zipfile.ZipFile(path) as archive:
             members = archive.infolist()
             if len(members) > MOST_MEMBERS:
-                raise FileError(f"{shown} holds {len(members)} entries; a project holds at most {MOST_MEMBERS}.")
+                raise FileError(
+                    say("{shown} holds {entries} entries; a project holds at most {most}.", shown=shown,
+                        entries=len(members), most=MOST_MEMBERS)
+                )  # fmt: skip
             seen: set[str] = set()
             for member in members:
                 _check_member(shown, member, seen)
             if MEMBER not in seen:
-                raise FileError(f"{shown} holds no {MEMBER}; it is not a Kelvarn project.")
+                raise FileError(
+                    say("{shown} holds no {member}; it is not a Kelvarn project.", shown=shown, member=MEMBER)
+                )
             if sum(member.file_size for member in members) > MOST_LOG_BYTES + MOST_UNPACKED:
-                raise FileError(f"{shown} holds more than {MOST_LOG_BYTES / 1e6:.0f} MB of logs; it was not opened.")
+                raise FileError(
+                    say("{shown} holds more than {most} MB of logs; it was not opened.", shown=shown,
+                        most=figures(f"{MOST_LOG_BYTES / 1000000.0:.0f}", ""))
+                )  # fmt: skip
             logs = {}
             for member in members:
                 if member.filename != MEMBER:
@@ -156,8 +172,12 @@ def _read_members(path: Path) -> tuple[bytes, dict[str, bytes]]:
         if isinstance(error, FileError):
             raise
         raise FileError(
-            f"{shown} is not a whole {SUFFIX} file ({printable(error)}); it may be cut short. "
-            "Open a copy of it instead."
+            say(
+                "{shown} is not a whole {suffix} file ({fault}); it may be cut short. Open a copy of it instead.",
+                shown=shown,
+                suffix=SUFFIX,
+                fault=printable(error),
+            )
         ) from error
 
 
@@ -166,18 +186,25 @@ def _check_member(shown: str, member: zipfile.ZipInfo, seen: set[str]) -> None:
     name = member.filename
     logs = name.startswith("logs/") and name.count("/") == 1 and ".." not in name
     if "\\" in name or not (name == MEMBER or logs):
-        raise FileError(f"{shown} holds the entry “{printable(name[:80])}”, which no project has; it was not opened.")
+        raise FileError(
+            say("{shown} holds the entry “{name}”, which no project has; it was not opened.", shown=shown,
+                name=printable(name[:80]))
+        )  # fmt: skip
     if name in seen:
-        raise FileError(f"{shown} holds “{printable(name[:80])}” twice; it was not opened.")
+        raise FileError(say("{shown} holds “{name}” twice; it was not opened.", shown=shown, name=printable(name[:80])))
     seen.add(name)
     if member.compress_type not in (zipfile.ZIP_STORED, zipfile.ZIP_DEFLATED):
         # Others may take gigabytes for a few bytes.
-        raise FileError(f"{shown}: “{printable(name[:80])}” is packed in a way that no project is; it was not opened.")
+        raise FileError(
+            say("{shown}: “{name}” is packed in a way that no project is; it was not opened.", shown=shown,
+                name=printable(name[:80]))
+        )  # fmt: skip
     most = MOST_UNPACKED if name == MEMBER else MOST_LOG_BYTES
     if member.file_size > most:
         raise FileError(
-            f"{shown}: “{printable(name[:80])}” would unpack to {member.file_size:,} bytes; it was not opened."
-        )
+            say("{shown}: “{name}” would unpack to {size} bytes; it was not opened.", shown=shown,
+                name=printable(name[:80]), size=f"{member.file_size:,}")
+        )  # fmt: skip
 
 
 def from_json(text: bytes | str, where: str) -> Project:
@@ -194,15 +221,33 @@ def from_json(text: bytes | str, where: str) -> Project:
         try:
             text = text.decode("utf-8-sig")
         except UnicodeDecodeError as error:
-            raise FileError(f"{where}: {MEMBER} is not UTF-8 text (byte {error.start}).") from error
+            raise FileError(
+                say(
+                    "{where}: {member} is not UTF-8 text (byte {start}).", where=where, member=MEMBER, start=error.start
+                )
+            ) from error
     try:
         raw = json.loads(text.removeprefix("\ufeff"), object_pairs_hook=_no_twins)
     except _Twin as error:
-        raise FileError(f"{where}: {MEMBER} has the key “{printable(str(error)[:40])}” twice in one place.") from error
+        raise FileError(
+            say(
+                "{where}: {member} has the key “{name}” twice in one place.",
+                where=where,
+                member=MEMBER,
+                name=printable(str(error)[:40]),
+            )
+        ) from error
     except (ValueError, RecursionError) as error:  # also numbers of thousands of digits, and nesting without end
-        raise FileError(f"{where}: {MEMBER} is not sound JSON ({printable(error)}).") from error
+        raise FileError(
+            say(
+                "{where}: {member} is not sound JSON ({fault}).",
+                where=where,
+                member=MEMBER,
+                fault=printable(error),
+            )
+        ) from error
     if not isinstance(raw, dict):
-        raise FileError(f"{where}: {MEMBER} must hold one object.")
+        raise FileError(say("{where}: {member} must hold one object.", where=where, member=MEMBER))
     _check_depth(raw, where)
     raw = _migrate(raw, where)
     try:
@@ -219,7 +264,10 @@ def _check_depth(raw: Any, where: str) -> None:
                  if isinstance(inner, dict | list)]  # fmt: skip
         if not level:
             return
-    raise FileError(f"{where}: {MEMBER} has parts in parts, deeper than {MOST_DEPTH}; no project has.")
+    raise FileError(
+        say("{where}: {member} has parts in parts, deeper than {most}; no project has.", where=where,
+            member=MEMBER, most=MOST_DEPTH)
+    )  # fmt: skip
 
 
 class _Twin(Exception):
@@ -238,13 +286,14 @@ def _migrate(raw: dict[str, Any], where: str) -> dict[str, Any]:
     found = raw.get("format")
     if not isinstance(found, int) or isinstance(found, bool) or found < 1:
         raise FileError(
-            f"{where}: “format” must be a whole number from 1 to {FORMAT}, not {printable(repr(found)[:40])}."
-        )
+            say("{where}: “format” must be a whole number from 1 to {format}, not {found}.", where=where,
+                format=FORMAT, found=printable(repr(found)[:40]))
+        )  # fmt: skip
     if found > FORMAT:
         raise FileError(
-            f"{where} was written by a newer Kelvarn (format {str(found)[:40]}; this one reads up to {FORMAT}). "
-            "Update Kelvarn to open it."
-        )
+            say("{where} was written by a newer Kelvarn (format {found}; this one reads up to "
+                "{format}). Update Kelvarn to open it.", where=where, found=str(found)[:40], format=FORMAT)
+        )  # fmt: skip
     while found < FORMAT:
         raw = MIGRATIONS[found](raw)
         found += 1

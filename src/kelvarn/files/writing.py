@@ -8,6 +8,8 @@ import tempfile
 from collections.abc import Callable, Iterable
 from pathlib import Path
 
+from kelvarn.sentence import say
+
 from .faults import FileError, printable
 
 _MOST_NAME_BYTES = 90
@@ -45,7 +47,13 @@ def write_whole(path: Path, fill: Callable[[Path], None]) -> None:
             os.close(folder)
     except (OSError, ValueError) as error:  # the latter for names that hold a zero byte
         reason = getattr(error, "strerror", None) or str(error)
-        raise FileError(f"{printable(path)} cannot be written: {reason}. Choose another place.") from error
+        raise FileError(
+            say(
+                "{file} cannot be written: {reason}. Choose another place.",
+                file=printable(path),
+                reason=reason,
+            )
+        ) from error
     finally:
         if temporary is not None:
             temporary.unlink(missing_ok=True)
@@ -67,14 +75,17 @@ def _mode(path: Path) -> int:
         os.umask(mask)
         return 0o666 & ~mask
     if not stat.S_ISREG(found.st_mode):
-        raise FileError(f"{printable(path)} is not an ordinary file. Choose another place.")
+        raise FileError(say("{file} is not an ordinary file. Choose another place.", file=printable(path)))
     if not found.st_mode & 0o222:
-        raise FileError(f"{printable(path)} is marked read-only; save under another name, or let it be written.")
+        raise FileError(
+            say("{file} is marked read-only; save under another name, or let it be written.",
+                file=printable(path))
+        )  # fmt: skip
     if found.st_nlink > 1:
         raise FileError(
-            f"{printable(path)} has {found.st_nlink} names (hard links), which saving would part; "
-            "save under another name."
-        )
+            say("{file} has {links} names (hard links), which saving would part; save under another name.",
+                file=printable(path), links=found.st_nlink)
+        )  # fmt: skip
     return found.st_mode & 0o777
 
 

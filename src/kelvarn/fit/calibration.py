@@ -9,6 +9,7 @@ import numpy as np
 
 from kelvarn.model.log_data import Floats
 from kelvarn.model.probes import Correction, ntc_degC
+from kelvarn.sentence import figures, say
 from kelvarn.units import KELVIN_AT_0_DEGC
 
 from .observed import FitError
@@ -67,7 +68,7 @@ def calibrate(pairs: Sequence[Pair], how: How) -> Calibrated:
         FitError: there are too few pairs, or they lie too near to each other.
     """
     if not pairs or (how != "offset" and len(pairs) < 2):
-        raise FitError("A correction by offset needs one pair of reading and reference, any other at least two.")
+        raise FitError(say("A correction by offset needs one pair of reading and reference, any other at least two."))
     shown = np.array([pair.shown_degC for pair in pairs])
     true = np.array([pair.true_degC for pair in pairs])
     if how == "offset":
@@ -76,7 +77,7 @@ def calibrate(pairs: Sequence[Pair], how: How) -> Calibrated:
     else:
         low, high = int(shown.argmin()), int(shown.argmax())
         if shown[high] - shown[low] < 1.0:
-            raise FitError("The readings lie within 1 K of each other; take one pair cold and one warm.")
+            raise FitError(say("The readings lie within 1 K of each other; take one pair cold and one warm."))
         if how == "two_point":
             slope = float((true[high] - true[low]) / (shown[high] - shown[low]))
             at, true0 = float(shown[low]), float(true[low])
@@ -85,8 +86,9 @@ def calibrate(pairs: Sequence[Pair], how: How) -> Calibrated:
             slope = float(np.sum((shown - at) * (true - true0)) / np.sum((shown - at) ** 2))
     if not 0.2 <= slope <= 5.0:
         raise FitError(
-            f"The probe would have to show {1 / slope if slope else math.inf:.2g} K for each kelvin; look at the pairs."
-        )
+            say("The probe would have to show {kelvins} K for each kelvin; look at the pairs.",
+                kelvins=figures(f"{1 / slope if slope else math.inf:.2g}", ""))
+        )  # fmt: skip
     left = true - (true0 + slope * (shown - at))
     return Calibrated(how, slope, at, true0, tuple(float(each) for each in left))
 
@@ -110,15 +112,15 @@ def thermistor(points: Sequence[tuple[float, float]]) -> Thermistor:
         FitError: too few points, or resistances that do not fall as it warms.
     """
     if len(points) < 2:
-        raise FitError("A thermistor needs at least two points, better three: cold, room, warm.")
+        raise FitError(say("A thermistor needs at least two points, better three: cold, room, warm."))
     degC, ohm = np.array([p[0] for p in points]), np.array([p[1] for p in points])
     if (ohm <= 0).any() or (degC <= -KELVIN_AT_0_DEGC).any() or float(np.ptp(degC)) < 5:
-        raise FitError("The points must lie at least 5 K apart and have resistances above 0 Ω.")
+        raise FitError(say("The points must lie at least 5 K apart and have resistances above 0 Ω."))
     x = 1.0 / (degC + KELVIN_AT_0_DEGC) - 1.0 / (25.0 + KELVIN_AT_0_DEGC)
     beta, at_25 = np.polyfit(x, np.log(ohm), 1)
     if beta <= 0:
         raise FitError(
-            "The resistance of an NTC falls as it warms; these points rise: are the pairs the right way round?"
+            say("The resistance of an NTC falls as it warms; these points rise: are the pairs the right way round?")
         )
     left = degC - ntc_degC(ohm, math.exp(at_25), float(beta))
     return Thermistor(math.exp(at_25), float(beta), tuple(left.tolist()))

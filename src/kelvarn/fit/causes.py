@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from kelvarn.model.log_data import Floats
+from kelvarn.sentence import say
 
 from .design import Kind, columns_of, unit_course
 from .least_squares import solved
@@ -58,25 +59,18 @@ class Causes:
         """Why it is no model of what the drive does, and what to record; None where nothing denies it."""
         if self.way * self.gain < 0:
             moves, does = ("falls", "heats") if self.way > 0 else ("rises", "cools")
-            return (
-                f"the temperature {moves} as the drive rises, but this drive {does} (say so first where it does not): "
-                "its column is inverted, or a controller followed the temperature; record a step set by hand"
-            )
+            return say("the temperature {moves} as the drive rises, but this drive {does} (say so first "
+                       "where it does not): its column is inverted, or a controller followed the "
+                       "temperature; record a step set by hand", moves=moves, does=does)  # fmt: skip
         if self.early > _EARLY_SHARE:
-            return (
-                "the temperature moves before the drive does: their clocks are apart, or the drive followed the "
-                "temperature; record both by one clock, with the drive set by hand"
-            )
+            return say("the temperature moves before the drive does: their clocks are apart, or the drive "
+                       "followed the temperature; record both by one clock, with the drive set by hand")  # fmt: skip
         if (self.share is None or self.share < _LEAST_SHARE) and not self.bends:
-            return (
-                "what it does without the drive explains it nearly as well, so the drive's effect is not seen; begin "
-                "at rest, switch the drive by hand and let it answer"
-            )
+            return say("what it does without the drive explains it nearly as well, so the drive's effect is "
+                       "not seen; begin at rest, switch the drive by hand and let it answer")  # fmt: skip
         if self.alike < _LEAST_ALIKE:
-            return (
-                "the later swings of the temperature are not those that the drive would make: something else moved it; "
-                "record with all else left alone"
-            )
+            return say("the later swings of the temperature are not those that the drive would make: "
+                       "something else moved it; record with all else left alone")  # fmt: skip
         return None
 
     @property

@@ -7,11 +7,12 @@ import numpy as np
 
 from kelvarn.engine.answer import follow
 from kelvarn.model.log_data import Floats
+from kelvarn.sentence import say
 
 from .observed import Observed
 
 Kind = Literal["one_lag", "two_lags", "integrating"]
-KINDS: dict[Kind, str] = {"one_lag": "One lag", "two_lags": "Two lags", "integrating": "Integrating"}
+KINDS: dict[Kind, str] = {"one_lag": say("One lag"), "two_lags": say("Two lags"), "integrating": say("Integrating")}
 
 
 def unit_course(

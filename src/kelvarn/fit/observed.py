@@ -7,6 +7,7 @@ import numpy as np
 
 from kelvarn.model.log import LogSpan
 from kelvarn.model.log_data import Floats, LogData
+from kelvarn.sentence import say
 from kelvarn.units import Quantity, show
 
 MOST_ROWS = 20_000
@@ -108,29 +109,34 @@ def observed(name: str, data: LogData, used: LogSpan | None = None, left_out: Se
     """
     if data.drive is None:
         raise FitError(
-            f"“{name}” does not say what the drive did; record its duty, or on and off, beside the temperature."
-        )
+            say("“{name}” does not say what the drive did; record its duty, or on and off, beside the temperature.",
+                name=name)
+        )  # fmt: skip
     low, high = (used.from_s, used.to_s) if used is not None else (-np.inf, np.inf)
     inside = (data.time_s >= low) & (data.time_s <= high)
     counts = inside.copy()
     for span in left_out:
         counts &= ~((data.time_s >= span.from_s) & (data.time_s <= span.to_s))
     if counts.sum() < _FEWEST:
-        raise FitError(f"“{name}” has {int(counts.sum())} rows in the span used; a fit needs at least {_FEWEST}.")
+        raise FitError(
+            say("“{name}” has {rows} rows in the span used; a fit needs at least {fewest}.", name=name,
+                rows=int(counts.sum()), fewest=_FEWEST)
+        )  # fmt: skip
     at_s, drive = _changes(data.time_s[inside], data.drive[inside])
     t, y = data.time_s[counts], data.measured_degC[counts]
     if at_s.size < 2:
         raise FitError(
-            f"“{name}”: the drive stays at {show(float(drive[0]), Quantity.DRIVE)} throughout, so nothing tells its "
-            "gain from the rest temperature; begin some minutes before the drive is switched, and let it go on."
-        )
+            say("“{name}”: the drive stays at {drive} throughout, so nothing tells its gain from the "
+                "rest temperature; begin some minutes before the drive is switched, and let it go on.", name=name,
+                drive=show(float(drive[0]), Quantity.DRIVE))
+        )  # fmt: skip
     step_K = resolution_K(y)
     if float(y.max() - y.min()) <= max(1.01 * step_K, 1e-9) or float(y.max() - y.min()) < 4 * noise_K(y):
         level = show(float(y.mean()), Quantity.TEMPERATURE)
         raise FitError(
-            f"“{name}”: the temperature stays at {level} whatever the drive does; "
-            "look at probe and plug, and record until it has moved by a few kelvins."
-        )
+            say("“{name}”: the temperature stays at {level} whatever the drive does; look at probe "
+                "and plug, and record until it has moved by a few kelvins.", name=name, level=level)
+        )  # fmt: skip
     stride = -(-t.size // MOST_ROWS)
     outside_s, outside = _surroundings(data, inside)
     breaks = tuple(

@@ -16,6 +16,7 @@ from kelvarn.engine.step import open_loop, usual_drive
 from kelvarn.model.log_data import Floats, LogData
 from kelvarn.model.rig import Rig
 from kelvarn.model.tolerances import USUAL
+from kelvarn.sentence import say
 from kelvarn.units import round_up_s
 
 from .design import Kind, columns_of, names_of, unit_course
@@ -112,7 +113,7 @@ def step_for(rough: Rough) -> float:
     if rough.kind != "integrating":
         wanted = max(wanted, min(1.0, LEAST_RISE * rough.scatter_K / abs(rough.gain_K)))
     if rough.most_drive <= 0:
-        raise FitError("A limit of the rig lies below its rest temperature; no step can be made.")
+        raise FitError(say("A limit of the rig lies below its rest temperature; no step can be made."))
     return min(wanted, rough.most_drive)
 
 
@@ -246,7 +247,7 @@ def rough_of(rig: Rig, setpoint_degC: float) -> Rough:
     except RunError as error:
         raise FitError(str(error)) from error
     if found is None:
-        raise FitError("The rig does not answer its drive, so no recording of a step would tell anything.")
+        raise FitError(say("The rig does not answer its drive, so no recording of a step would tell anything."))
     return Rough(
         kind="integrating" if found.gain_K is None else "one_lag",
         gain_K=found.gain_K if found.gain_K is not None else found.rise_K_per_s or 0.0,

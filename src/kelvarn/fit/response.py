@@ -15,6 +15,7 @@ import numpy as np
 from kelvarn.engine.run import Stopped, current_go_on
 from kelvarn.model.log_data import Floats
 from kelvarn.model.response import ResponseModel
+from kelvarn.sentence import say
 
 from .design import Kind, columns_of, names_of, split_theta
 from .least_squares import Estimate, covariance, estimate_of, solved, step_covariance
@@ -180,7 +181,7 @@ def fit_response(
         Stopped: it was stopped.
     """
     if not logs:
-        raise FitError("No log is there to fit to; open one and say that it is fitted to.")
+        raise FitError(say("No log is there to fit to; open one and say that it is fitted to."))
     seeds: list[list[float]] = []
     if kind == "two_lags":  # one lag lies at its edge: whatever it finds is a place to begin
         lag, dead = (near or fit_response(logs, "one_lag", robust=robust, drifts=drifts)).theta

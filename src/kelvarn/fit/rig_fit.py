@@ -16,6 +16,7 @@ from kelvarn.engine.prepare import RunError
 from kelvarn.model.log_data import Floats
 from kelvarn.model.rig import Rig
 from kelvarn.model.tolerances import Parameter, parameters, varied
+from kelvarn.sentence import say
 
 from .least_squares import Z95, Estimate, following
 from .observed import FitError, Observed, noise_K
@@ -75,9 +76,9 @@ def fit_rig(rig: Rig, logs: Sequence[Observed], free: Sequence[Parameter] | None
 
     chosen = tuple(choosable(rig) if free is None else free)
     if not chosen:
-        raise FitError("Nothing of this rig is free to be fitted; choose at least one value with a tolerance.")
+        raise FitError(say("Nothing of this rig is free to be fitted; choose at least one value with a tolerance."))
     if not logs:
-        raise FitError("No log is there to fit to; open one and say that it is fitted to.")
+        raise FitError(say("No log is there to fit to; open one and say that it is fitted to."))
     problem = _Problem(rig, logs, chosen)
     scatter = max(problem.noise_K(), 1e-3)
     for _ in range(2):  # the second time with what is left over as the measure of it
@@ -88,7 +89,7 @@ def fit_rig(rig: Rig, logs: Sequence[Observed], free: Sequence[Parameter] | None
                 diff_step=1e-3, ftol=1e-7, xtol=1e-6, max_nfev=_MOST_TRIES,
             )  # fmt: skip
         except RunError as error:
-            raise FitError(f"The rig cannot be replayed: {error}") from error
+            raise FitError(say("The rig cannot be replayed: {error}", error=error)) from error
         left = problem.left(made.x)
         rms = float(np.sqrt(np.mean(left**2)))
         if rms < 1.5 * scatter:

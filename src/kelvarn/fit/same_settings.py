@@ -13,6 +13,7 @@ from kelvarn.model.candidate import Candidate
 from kelvarn.model.log_data import Floats, LogData
 from kelvarn.model.project import Project
 from kelvarn.model.rig import Rig
+from kelvarn.sentence import say
 
 from .setpoints import setpoint_changes
 
@@ -45,9 +46,12 @@ class SameSettings:
     def text(self) -> str:
         """In words."""
         if self.same:
-            return f"The settings are those of “{self.candidate}”: it would have given the same drive."
+            return say(
+                "The settings are those of “{candidate}”: it would have given the same drive.", candidate=self.candidate
+            )
         by = f"{100 * self.apart:.0f} %"
-        return f"The settings are not those of “{self.candidate}”: its drive would have been {by} apart."
+        return say("The settings are not those of “{candidate}”: its drive would have been {by} apart.",
+                   candidate=self.candidate, by=by)  # fmt: skip
 
 
 def same_settings(rig: Rig, candidate: Candidate, data: LogData) -> SameSettings | None:

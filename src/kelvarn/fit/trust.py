@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from kelvarn.model.log_data import Floats
+from kelvarn.sentence import figures, joined, say
 from kelvarn.units import Quantity, Scale, round_up_s, show
 
 from .causes import Causes, causes_of
@@ -91,7 +92,7 @@ def report(
             if each == kind:
                 raise
     if not fits:
-        raise FitError("No model can be fitted to this log; look at its columns.")
+        raise FitError(say("No model can be fitted to this log; look at its columns."))
     _answers(fits)
     asked = kind or preferred(fits)
     fit = fits.pop(asked)
@@ -106,9 +107,10 @@ def _answers(fits: dict[Kind, ResponseFit]) -> None:
     gain = best.gain
     if best.explained < _NO_ANSWER or (gain.low <= 0 <= gain.high and best.explained < ENOUGH):
         raise FitError(
-            f"“{log.name}”: the temperature does not answer the drive within this log; it may be shorter than the dead "
-            "time, or the probe sits elsewhere. Record until the temperature has plainly moved."
-        )
+            say("“{log}”: the temperature does not answer the drive within this log; it may be "
+                "shorter than the dead time, or the probe sits elsewhere. Record until the "
+                "temperature has plainly moved.", log=log.name)
+        )  # fmt: skip
 
 
 def _drifting(fit: ResponseFit, logs: Sequence[Observed], *, robust: bool) -> ResponseFit:
@@ -143,31 +145,40 @@ def more_s(fit: ResponseFit, seen: float) -> float:
 
 def _warnings(report: FitReport, scale: Scale) -> list[str]:
     fit, seen = report.fit, report.seen
-    found = []
+    found: list[str] = []
     if seen is not None and seen < ENOUGH:
         more = show(round_up_s(more_s(fit, seen)), Quantity.DURATION)
-        found.append(
-            f"This log saw {100 * seen:.0f} % of the final value: the gain is a guess; let it run {more} longer."
-        )
+        saw = figures(f"{100 * seen:.0f}", "")
+        text = say("This log saw {saw} % of the final value: the gain is a guess; let it run {more} longer.",
+                   saw=saw, more=more)  # fmt: skip
+        found.append(text)
     found += [text for log in fit.logs for text in _of_log(log.log, scale)]
     found += _uncertain(fit)
     better = report.prefers
     if better != fit.kind and _ORDER.index(better) < _ORDER.index(fit.kind):
-        found.append(f"{KINDS[better]} explains it as well, with fewer values.")
+        found.append(say("{kinds} explains it as well, with fewer values.", kinds=KINDS[better]))
     elif better != fit.kind:
         rms = [show(each.rms_K, Quantity.DIFFERENCE, scale) for each in (report.others[better], fit)]
-        plural = "" if better == "two_lags" else "s"
-        found.append(f"{KINDS[better]} explain{plural} it better: {rms[0]} rms instead of {rms[1]}.")
+        text = say("{lags} explain it better: {rms} rms instead of {was}." if better == "two_lags"
+                   else "{lags} explains it better: {rms} rms instead of {was}.",
+                   lags=KINDS[better], rms=rms[0], was=rms[1])  # fmt: skip
+        found.append(text)
     elif fit.autocorrelation > 0.5 and fit.inflation > 20:
         found.append(
-            "The residual is a slow wave, not noise: surroundings drifted, or there is more to it than this "
-            "model (try the rig itself); the intervals are widened for it."
+            say(
+                "The residual is a slow wave, not noise: surroundings drifted, or there is more to it "
+                "than this model (try the rig itself); the intervals are widened for it."
+            )
         )
     for check in report.checks:
         if not holds(check, fit.rms_K):
             found.append(
-                f"On “{check.log.name}” it misses by {show(check.rms_K, Quantity.DIFFERENCE, scale)} rms, "
-                f"{show(check.worst_K, Quantity.DIFFERENCE, scale)} at worst: it does not hold there."
+                say(
+                    "On “{log}” it misses by {rms} rms, {worst} at worst: it does not hold there.",
+                    log=check.log.name,
+                    rms=show(check.rms_K, Quantity.DIFFERENCE, scale),
+                    worst=show(check.worst_K, Quantity.DIFFERENCE, scale),
+                )
             )
     return found
 
@@ -178,17 +189,24 @@ def holds(check: LogFit, rms_K: float) -> bool:
 
 
 def _of_log(log: Observed, scale: Scale) -> list[str]:
-    found = []
+    found: list[str] = []
     for each in clipped(log):
         shown = show(each.degC, Quantity.TEMPERATURE, scale)
         found.append(
-            f"“{log.name}” stays at exactly {shown} for {each.rows} rows: its probe may read nothing {each.side} that; "
-            "leave that stretch out."
+            say(
+                "“{log}” stays at exactly {shown} for {rows} rows: its probe may read nothing {side} "
+                "that; leave that stretch out.",
+                log=log.name,
+                shown=shown,
+                rows=each.rows,
+                side=each.side,
+            )
         )
     gaps = np.diff(log.t)
     if gaps.size and float(gaps.max()) > 20 * log.interval_s and not log.breaks:
         at = show(float(log.t[int(gaps.argmax())]), Quantity.DURATION)
-        found.append(f"“{log.name}” has a gap of {show(float(gaps.max()), Quantity.DURATION)} at {at}.")
+        gap = show(float(gaps.max()), Quantity.DURATION)
+        found.append(say("“{log}” has a gap of {gap} at {at}.", log=log.name, gap=gap, at=at))
     return found
 
 
@@ -197,25 +215,38 @@ _SAID = {"gain_K": "gain", "rise_K_per_s": "rise", "lag_s": "lag", "lag2_s": "se
 
 def _uncertain(fit: ResponseFit) -> list[str]:
     """Values that the data leave open, and pairs that they cannot tell apart."""
-    found = []
+    found: list[str] = []
     wide = [name for name, v in fit.values.items() if name != "dead_time_s" and v.half > 0.3 * abs(v.value)]
     pairs = [(a, b) for (a, b), rho in fit.correlations.items() if abs(rho) > 0.99 and {a, b} & set(wide)]
     for a, b in pairs[:2]:
         found.append(
-            f"{_SAID[a].capitalize()} and {_SAID[b]} cannot be told apart by this log: many pairs fit as well; "
-            "let it run longer, or switch the drive off and on again."
+            say(
+                "{value} and {other} cannot be told apart by this log: many pairs fit as well; let it "
+                "run longer, or switch the drive off and on again.",
+                value=_SAID[a].capitalize(),
+                other=_SAID[b],
+            )
         )
     told = {name for pair in pairs[:2] for name in pair}
     for name in wide:
         if name not in told:
             share = 100 * fit.values[name].half / max(abs(fit.values[name].value), 1e-12)
-            found.append(f"The {_SAID[name]} is known to no better than ±{min(share, 999):.0f} %.")
+            found.append(
+                say(
+                    "The {said} is known to no better than ±{share} %.",
+                    said=_SAID[name],
+                    share=figures(f"{min(share, 999):.0f}", ""),
+                )
+            )
     dead = fit.values["dead_time_s"]
     interval = max(log.log.interval_s for log in fit.logs)
     if dead.half > max(0.5 * dead.value, interval) and fit.kind != "integrating":
         found.append(
-            f"The dead time is somewhere between {show(dead.low, Quantity.DURATION)} "
-            f"and {show(dead.high, Quantity.DURATION)}."
+            say(
+                "The dead time is somewhere between {low} and {high}.",
+                low=show(dead.low, Quantity.DURATION),
+                high=show(dead.high, Quantity.DURATION),
+            )
         )
     return found
 
@@ -225,39 +256,42 @@ def _verdict(report: FitReport, scale: Scale) -> str:
     low = min(float(np.quantile(log.log.y, 0.02)) for log in fit.logs)
     high = max(float(np.quantile(log.log.y, 0.98)) for log in fit.logs)
     ends = (show(round(end), Quantity.TEMPERATURE, scale) for end in (low, high))
-    between = " to ".join(ends)
+    between = joined(" to ", ends)
     ratio = fit.value("dead_time_s") / fit.slowest_s if fit.slowest_s else 0.0
     dead = fit.values["dead_time_s"]
     certain = dead.half <= 0.3 * max(dead.value, 0.02 * fit.slowest_s)
     if report.causes.denied is not None:
-        return f"not usable for tuning: {report.causes.denied}"
+        return say("not usable for tuning: {denied}", denied=report.causes.denied)
     if fit.explained < 0.9 and not report.causes.bends:
-        return f"not usable for tuning: it explains {100 * max(fit.explained, 0):.0f} % of what was seen"
+        return say("not usable for tuning: it explains {percent} % of what was seen",
+                   percent=figures(f"{100 * max(fit.explained, 0):.0f}", ""))  # fmt: skip
     failed = next((check for check in checks if not holds(check, fit.rms_K)), None)
     if failed is not None:
-        return f"not usable for tuning: it does not hold on “{failed.log.name}”"
+        return say("not usable for tuning: it does not hold on “{log}”", log=failed.log.name)
     if report.causes.bends:
         most = "more" if report.causes.bend > 1 else "less"
-        good = f"usable for a first look only: a large drive does {most} for its size than a small one"
+        good = say("usable for a first look only: a large drive does {most} for its size than a small one", most=most)
     elif seen is not None and seen < 0.5:
-        good = f"usable for a first look only: {100 * seen:.0f} % of the final value was seen"
+        good = say("usable for a first look only: {percent} % of the final value was seen",
+                   percent=figures(f"{100 * seen:.0f}", ""))  # fmt: skip
     elif certain:
-        good = f"usable for {'a PI' if ratio < 0.5 else 'a careful PI'}, {between}"
-    else:
-        good = f"usable for on/off and a slow PI, {between}; its dead time is not well known"
-    silent = []
-    if not any(_cools(log.log) for log in fit.logs):
-        silent.append("cooling")
-    if len(fit.logs) == 1 and not checks:
-        silent.append("another day")
-    if checks:
-        good += f"; it holds on “{checks[0].log.name}” too"
-    good = f"{good}; not checked: {', '.join(silent)}" if silent else good
-    if report.causes.must_cool:
-        return (
-            "not usable for tuning unless the drive cools: the temperature falls as it rises; else its column is "
-            f"inverted, or a controller followed the temperature. Where it cools: {good}"
+        good = say(
+            "usable for {law}, {between}", law=say("a PI") if ratio < 0.5 else say("a careful PI"), between=between
         )
+    else:
+        good = say("usable for on/off and a slow PI, {between}; its dead time is not well known", between=between)
+    silent = list[str]()
+    if not any(_cools(log.log) for log in fit.logs):
+        silent.append(say("cooling"))
+    if len(fit.logs) == 1 and not checks:
+        silent.append(say("another day"))
+    if checks:
+        good = say("{good}; it holds on “{log}” too", good=good, log=checks[0].log.name)
+    good = say("{good}; not checked: {silent}", good=good, silent=joined(", ", silent)) if silent else good
+    if report.causes.must_cool:
+        return say("not usable for tuning unless the drive cools: the temperature falls as it rises; "
+                   "else its column is inverted, or a controller followed the temperature. Where it "
+                   "cools: {good}", good=good)  # fmt: skip
     return good
 
 

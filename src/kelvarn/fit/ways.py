@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from kelvarn.model.drives import Valve
 from kelvarn.model.fields import SURROUNDINGS
 from kelvarn.model.rig import Rig
+from kelvarn.sentence import say
 from kelvarn.units import Quantity
 
 
@@ -110,9 +111,9 @@ WAYS: dict[str, WayOfChange] = {
     "loss": WayOfChange("heat loss", _loss, True, 0.01, 0.02),
     "capacity": WayOfChange("heat capacity", _capacity, True, 0.01, 0.02),
     "power": WayOfChange("power", _power, True, 0.01, 0.02),
-    "contact": WayOfChange("contact between the bodies", _contact, True, 0.01, 0.02),
+    "contact": WayOfChange(say("contact between the bodies"), _contact, True, 0.01, 0.02),
     "dead_time": WayOfChange("dead time", _dead_time, False, 1.0, 1.0, Quantity.DURATION),
-    "offset": WayOfChange("offset of the probe", _offset, False, 0.1, 0.1, Quantity.DIFFERENCE),
+    "offset": WayOfChange(say("offset of the probe"), _offset, False, 0.1, 0.1, Quantity.DIFFERENCE),
 }
 
 

@@ -16,6 +16,7 @@ from kelvarn.engine.prepare import RunError
 from kelvarn.model.drives import Relay
 from kelvarn.model.log_data import Floats
 from kelvarn.model.rig import Rig
+from kelvarn.sentence import figures, say
 from kelvarn.units import Quantity, Scale, show
 
 from .least_squares import Z95, Estimate, covariance, following
@@ -55,12 +56,15 @@ class EquipmentChange:
             shares = [100 * (value - 1) for value in (self.size.value, self.size.low, self.size.high)]
             side = "higher" if shares[0] > 0 else "lower"
             low, high = sorted(abs(share) if share * shares[0] > 0 else 0.0 for share in shares[1:])
-            figures = 0 if high - low > 2 else 1
-            return f"{way.name} is {abs(shares[0]):.0f} % {side} than it was ({low:.{figures}f}…{high:.{figures}f} %)"
+            digits = 0 if high - low > 2 else 1
+            return say("{way} is {size} % {side} than it was ({low}…{high} %)", way=way.name,
+                       size=figures(f"{abs(shares[0]):.0f}", ""), side=side, low=figures(f"{low:.{digits}f}", ""),
+                       high=figures(f"{high:.{digits}f}", ""))  # fmt: skip
         more = [self.size.value, self.size.low, self.size.high]
         texts = [show(abs(value), way.quantity, scale) for value in more]
         sides = ("longer", "shorter") if self.what == "dead_time" else ("more", "less")
-        return f"{way.name} is {texts[0]} {sides[0] if more[0] > 0 else sides[1]} than it was ({texts[1]} … {texts[2]})"
+        return say("{way} is {size} {side} than it was ({low} … {high})", way=way.name, size=texts[0],
+                   side=sides[0] if more[0] > 0 else sides[1], low=texts[1], high=texts[2])  # fmt: skip
 
 
 @dataclass(frozen=True, eq=False)
@@ -92,29 +96,36 @@ class Comparison:
     def verdict(self, settings: SameSettings | None = None, scale: Scale = Scale.CELSIUS) -> str:
         """In one line; with what the log says of the settings."""
         others = settings is not None and not settings.same
-        untold = "; nobody recorded the surroundings, so an offset of the probe cannot be told" if self.fixed else ""
+        untold = (
+            say("; nobody recorded the surroundings, so an offset of the probe cannot be told") if self.fixed else ""
+        )
         missed = self.expected.rms_K > self._plainly_K
         if self.shares and (self.changes or missed):
-            return (
-                "the log gives the drive as shares, which a relay has not: it may be what was asked of it, so nothing "
-                "is told of the equipment; record when the relay is on and off"
-            )
+            return say("the log gives the drive as shares, which a relay has not: it may be what was asked "
+                       "of it, so nothing is told of the equipment; record when the relay is on and off")  # fmt: skip
         if not self.changes and missed:
-            also = "the settings changed; " if others else ""
+            also = say("the settings changed; ") if others else ""
             miss = show(self.expected.rms_K, Quantity.DIFFERENCE, scale)
             parts = self._parts_s
-            since = "" if parts is None else f" (they part from {show(parts, Quantity.DURATION)} on)"
-            return (
-                f"{also}the rig misses this log by {miss} rms{since}, but no one change explains it: leave out what "
-                "happened then, or fit the rig itself"
-            )
+            since = "" if parts is None else say(" (they part from {parts} on)", parts=show(parts, Quantity.DURATION))
+            return say("{also}the rig misses this log by {miss} rms{since}, but no one change explains it: "
+                       "leave out what happened then, or fit the rig itself", also=also, miss=miss,
+                       since=since)  # fmt: skip
         if not self.changes:
-            also = "the settings changed, not the equipment: " if others else "nothing has changed to speak of: "
-            return f"{also}the rig is as it was{untold}"
+            also = (
+                say("the settings changed, not the equipment: ") if others else say("nothing has changed to speak of: ")
+            )
+            return say("{also}the rig is as it was{untold}", also=also, untold=untold)
         named = " and ".join(change.text(scale) for change in self.changes)
-        doubt = f"; it could also be {' or '.join(WAYS[k].name for k in self.instead)}" if self.instead else ""
-        told = "; the log does not tell the settings" if settings is None else ", not the settings"
-        return f"the equipment changed{', and the settings too' if others else told}: {named}{doubt}{untold}"
+        doubt = (
+            say("; it could also be {others}", others=" or ".join(WAYS[k].name for k in self.instead))
+            if self.instead
+            else ""
+        )
+        told = say("; the log does not tell the settings") if settings is None else say(", not the settings")
+        return say("the equipment changed{settings}: {named}{doubt}{untold}",
+                   settings=say(", and the settings too") if others else told, named=named, doubt=doubt,
+                   untold=untold)  # fmt: skip
 
     @property
     def _plainly_K(self) -> float:
@@ -278,7 +289,7 @@ def compare(rig: Rig, log: Observed, energy_J: float | None = None) -> Compariso
             gains.append(drops[best])
         changes = problem.changes(chosen, x, sum(gains)) if chosen else []
     except RunError as error:
-        raise FitError(f"The rig cannot be replayed: {error}") from error
+        raise FitError(say("The rig cannot be replayed: {error}", error=error)) from error
     power = sum(drive.power_W for drive in rig.drives if drive.heated_body is not None) or rig.drive.power_W
     span = np.diff(np.append(log.at_s, log.t[-1]))
     by_drive = float(np.abs(log.drive) @ np.maximum(span, 0.0)) * power
@@ -333,5 +344,5 @@ def drift_over(rig: Rig, logs: Sequence[Observed], what: str = "loss") -> Drift:
             x, _ = problem.fit((what,), [0.0] * (1 + problem.loose))
             sizes.append(problem.changes((what,), x, 0.0)[0].size)
     except RunError as error:
-        raise FitError(f"The rig cannot be replayed: {error}") from error
+        raise FitError(say("The rig cannot be replayed: {error}", error=error)) from error
     return Drift(what, tuple(log.name for log in logs), tuple(sizes))

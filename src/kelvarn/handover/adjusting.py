@@ -11,6 +11,7 @@ from pydantic import BaseModel
 
 from kelvarn.model.edit import with_fields
 from kelvarn.model.handed import Adjustable
+from kelvarn.sentence import figures, say
 
 from .carry import Carried
 from .dependents import FUNCTIONS
@@ -109,15 +110,26 @@ def adjusting(carried: Carried) -> Adjusting:
             continue
         line = by_name.get(each.setting)
         if line is None:
-            raise HandoverError(f"{each.setting} is no setting of this program; take it off the adjustable ones.")
+            raise HandoverError(
+                say("{setting} is no setting of this program; take it off the adjustable ones.", setting=each.setting)
+            )
         factor = _factor(line)
         if not line.edited or factor is None or each.setting in carried.sources.tabled:
-            raise HandoverError(f"{each.setting} cannot stay adjustable: it stands in a table, or follows from others.")
+            raise HandoverError(
+                say("{setting} cannot stay adjustable: it stands in a table, or follows from others.",
+                    setting=each.setting)
+            )  # fmt: skip
         assert not isinstance(line.value, str)
         if line.low is not None and line.high is not None and not line.low <= each.lowest < each.highest <= line.high:
-            raise HandoverError(f"{each.setting} can be from {line.low:g} to {line.high:g} at most.")
+            raise HandoverError(
+                say("{setting} can be from {low} to {high} at most.", setting=each.setting,
+                    low=figures(f"{line.low:g}", ""), high=figures(f"{line.high:g}", ""))
+            )  # fmt: skip
         if not each.lowest <= line.value <= each.highest:
-            raise HandoverError(f"{each.setting} is {line.value:g}, outside of the range that it is to be adjusted in.")
+            raise HandoverError(
+                say("{setting} is {line}, outside of the range that it is to be adjusted in.", setting=each.setting,
+                    line=figures(f"{line.value:g}", ""))
+            )  # fmt: skip
         adjusted.append(AdjustedLine(line, each.lowest, each.highest, each.step, factor))
     made = Adjusting(carried, lines, tuple(adjusted))
     for place in range(len(adjusted)):
@@ -157,20 +169,29 @@ def _check_follows(made: Adjusting, place: int) -> None:
         values = made.after(made.begin(), place, value)
         if values is None:
             raise HandoverError(
-                f"{each.line.name} cannot be {value:g}: choose a range in which the law stays the same."
-            )
+                say("{line} cannot be {value}: choose a range in which the law stays the same.", line=each.line.name,
+                    value=figures(f"{value:g}", ""))
+            )  # fmt: skip
         field = round(value / each.factor, 9) if each.factor != 1.0 else value
         assert each.line.part is not None
         try:
             new: BaseModel = with_fields(cast(Any, each.line.part), **{each.line.field: field})
         except ValueError:
-            raise HandoverError(f"{each.line.name} cannot be {value:g}: choose another range.") from None
+            raise HandoverError(
+                say(
+                    "{line} cannot be {value}: choose another range.",
+                    line=each.line.name,
+                    value=figures(f"{value:g}", ""),
+                )
+            ) from None
         other = carried.with_part(each.line.part, new).device()
         tried = carried.device()
         made.fill(values, tried)
         for (record, mine), (_, theirs) in zip(rows_of(tried), rows_of(other), strict=True):
             if carried.known.is_constant(record) and mine != theirs and not _near(mine, theirs):
-                raise HandoverError(f"{each.line.name} cannot stay adjustable: more follows from it than a product.")
+                raise HandoverError(
+                    say("{line} cannot stay adjustable: more follows from it than a product.", line=each.line.name)
+                )
 
 
 def _near(mine: list[Any], theirs: list[Any]) -> bool:

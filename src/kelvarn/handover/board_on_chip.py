@@ -13,6 +13,7 @@ from typing import Any
 from kelvarn.engine.layout import curves_of, probe_record
 from kelvarn.engine.plant import Drive, DriveKind
 from kelvarn.engine.probes import count_of
+from kelvarn.sentence import say
 
 from .board_files import plain
 from .board_rows import plain_row
@@ -93,7 +94,9 @@ def pins_of(program: Path, lasts_ms: int, analog_mV: Sequence[int]) -> list[PinC
     command = [str(program.parent / "pins_runner"), str(program), str(lasts_ms), *given]
     ended = subprocess.run(command, capture_output=True, check=False, text=True, timeout=600)
     if ended.returncode != 0:
-        raise ProgramError(f"The board's program failed on the chip: {first_line(ended.stderr.encode())}")
+        raise ProgramError(
+            say("The board's program failed on the chip: {first_line}", first_line=first_line(ended.stderr.encode()))
+        )
     found = []
     for line in ended.stdout.splitlines():
         parts = line.split()

@@ -17,6 +17,7 @@ from kelvarn.model.pid import Pid
 from kelvarn.model.project import Project
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Trial
+from kelvarn.sentence import say
 from kelvarn.studies.all_trials import results_of_all
 from kelvarn.studies.results import Result
 from kelvarn.units import Quantity, Scale, show
@@ -83,7 +84,9 @@ def held(project: Project, candidate: Candidate, bought: Bought) -> Held:
     elif isinstance(law, OnOff):
         numbers, made, lacks = _of_on_off(law, project, bought)
     else:
-        raise HandoverError(f"A controller that was bought has no {law.strategy}: choose on/off, P, PI or PID.")
+        raise HandoverError(
+            say("A controller that was bought has no {strategy}: choose on/off, P, PI or PID.", strategy=law.strategy)
+        )
     drives, windows = [], []
     for drive in project.rig.drives:
         if isinstance(drive, SlowWindow):
@@ -131,7 +134,7 @@ def _of_pid(law: Pid, bought: Bought) -> tuple[list[TypedNumber], Pid, tuple[str
             try:
                 series = to_series(kp, ti, td, filter_s)
             except ValueError as error:
-                raise HandoverError(f"This law has {error}.") from None
+                raise HandoverError(say("This law has {error}.", error=error)) from None
             kp, ti, td = series.kp_per_K, series.ti_s, series.td_s
         gain, kp = _gain(kp, bought)
         numbers = [gain]

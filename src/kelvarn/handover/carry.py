@@ -31,6 +31,7 @@ from kelvarn.model.guards import LinkLost, PriceBelow
 from kelvarn.model.handed import Numbers
 from kelvarn.model.project import Project
 from kelvarn.model.trial import Trial
+from kelvarn.sentence import figures, say
 
 from .dependents import contents_of, mark_dependents, replaced, words
 from .faults import HandoverError
@@ -214,14 +215,23 @@ class Carried:
         for drive in rig.drives:
             if drive.kind == "valve":
                 raise HandoverError(
-                    f"The valve “{drive.name}” cannot be carried over yet: its motor needs pulses up and down."
+                    say(
+                        "The valve “{drive}” cannot be carried over yet: its motor needs pulses up and down.",
+                        drive=drive.name,
+                    )
                 )
         if self.real == "float":
             for setting, name in setting_names(self.pruned, self.row_names).items():
                 value = float(getattr(self.known.rows[setting.record][setting.row], setting.name))
                 small = np.float32(value)
                 if not math.isfinite(small) or (value != 0.0 and small == 0.0):
-                    raise HandoverError(f"{name} is {value:g}, beyond what a 32-bit number holds; choose doubles.")
+                    raise HandoverError(
+                        say(
+                            "{name} is {value}, beyond what a 32-bit number holds; choose doubles.",
+                            name=name,
+                            value=figures(f"{value:g}", ""),
+                        )
+                    )
 
 
 def columns(carried: Carried) -> list[tuple[str, Any, str, int]]:

@@ -8,6 +8,7 @@ from pathlib import Path
 import numpy as np
 
 from kelvarn.engine.layout import Floats
+from kelvarn.sentence import say
 
 from .board_files import on_chip, plain, row_types, simulated, told_types
 from .carry import Carried
@@ -123,7 +124,7 @@ def build_for(chip: str, carried: Carried, folder: Path) -> AvrProgram | ArmProg
     if missing := lacking(chip):
         raise HandoverError(missing)
     if chip == "avr" and carried.real == "double":
-        raise HandoverError("The 8-bit chip has no numbers of 64 bits: choose 32 bits.")
+        raise HandoverError(say("The 8-bit chip has no numbers of 64 bits: choose 32 bits."))
     return _build_avr(carried, folder) if chip == "avr" else _build_arm(carried, folder)
 
 

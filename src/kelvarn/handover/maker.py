@@ -8,6 +8,7 @@ from kelvarn.engine.plant import Drive, DriveKind
 from kelvarn.model.guards import Alarm, Hours, PriceBelow
 from kelvarn.model.probes import Probe
 from kelvarn.model.wiring import WiringBoard
+from kelvarn.sentence import say
 
 from .board_files import BOARDS, BoardName, plain, render, swaps
 from .carry import Carried
@@ -64,7 +65,9 @@ def c_text(text: str) -> str:
 def needed(pin: str) -> str:
     """A pin that there must be. Raises HandoverError where the board has none left."""
     if not pin:
-        raise HandoverError("The board has too few pins for this rig: take the simulated board as a pattern for yours.")
+        raise HandoverError(
+            say("The board has too few pins for this rig: take the simulated board as a pattern for yours.")
+        )
     return pin
 
 
@@ -72,18 +75,28 @@ def check_board(carried: Carried, board: BoardName) -> None:
     """Raise HandoverError where a candidate needs what no board of this kind has."""
     rig, title = carried.project.rig, BOARDS[board].title
     if carried.real == "double" and not BOARDS[board].doubles:
-        raise HandoverError(f"The {title} has no numbers of 64 bits: choose 32 bits.")
+        raise HandoverError(say("The {title} has no numbers of 64 bits: choose 32 bits.", title=title))
     lacks: dict[Any, str] = {PriceBelow: "a network that tells the price"}
     if board != "linux":
         lacks[Hours] = "a clock of the day"
         if carried.trial.plan.week:
-            raise HandoverError(f"The plan goes by parts of the day, and the {title} has no clock of the day.")
+            raise HandoverError(
+                say("The plan goes by parts of the day, and the {title} has no clock of the day.", title=title)
+            )
     for part, needs in lacks.items():
         for each in rig.permits:
             if isinstance(each, part):
-                raise HandoverError(f"“{each.name}” needs {needs}, which the {title} has not.")
+                raise HandoverError(
+                    say("“{part}” needs {needs}, which the {title} has not.", part=each.name, needs=needs, title=title)
+                )
     if len(rig.drives) > _MOST_OUTPUTS:
-        raise HandoverError(f"The {title} has {_MOST_OUTPUTS} outputs that can have a duty; the rig has more drives.")
+        raise HandoverError(
+            say(
+                "The {title} has {most} outputs that can have a duty; the rig has more drives.",
+                title=title,
+                most=_MOST_OUTPUTS,
+            )
+        )
 
 
 def probes_of(probes: tuple[Probe, ...], board: BoardName, pins: PinPlan, bits: int) -> Iterator[dict[str, Any]]:
@@ -93,11 +106,19 @@ def probes_of(probes: tuple[Probe, ...], board: BoardName, pins: PinPlan, bits: 
         if probe.converter is not None:
             if probe.converter.bits != bits:
                 raise HandoverError(
-                    f"“{probe.name}” is read with {probe.converter.bits} bits, and the {BOARDS[board].title} has "
-                    f"{bits}: set the converter of the probe so and try it."
+                    say(
+                        "“{probe}” is read with {bits} bits, and the {title} has {own}: set the converter "
+                        "of the probe so and try it.",
+                        probe=probe.name,
+                        bits=probe.converter.bits,
+                        title=BOARDS[board].title,
+                        own=bits,
+                    )
                 )
             if not pin and board != "linux":
-                raise HandoverError(f"The {BOARDS[board].title} has too few analogue inputs for this rig.")
+                raise HandoverError(
+                    say("The {title} has too few analogue inputs for this rig.", title=BOARDS[board].title)
+                )
             what = "an analogue input, between the thermistor and its resistor"
         elif kind == "couple" and board in _BITS:
             what = "selects its thermocouple converter"
@@ -105,8 +126,14 @@ def probes_of(probes: tuple[Probe, ...], board: BoardName, pins: PinPlan, bits: 
             kind, what = "wire", "a digital sensor on one wire, with 4.7 kΩ to the supply"
         else:
             raise HandoverError(
-                f"“{probe.name}” is a {probe.like}, which the {BOARDS[board].title} does not read here: choose a "
-                f"thermistor with {bits} bits, a digital probe in steps of 1/16 K or a thermocouple."
+                say(
+                    "“{probe}” is a {like}, which the {title} does not read here: choose a thermistor "
+                    "with {bits} bits, a digital probe in steps of 1/16 K or a thermocouple.",
+                    probe=probe.name,
+                    like=probe.like,
+                    title=BOARDS[board].title,
+                    bits=bits,
+                )
             )
         if kind != "analog" and not probe.like:
             what += " (its type is not stated at Rig)"

@@ -11,6 +11,7 @@ from typing import Protocol
 import numpy as np
 
 from kelvarn.engine.layout import Floats
+from kelvarn.sentence import figures, say
 
 from .board_files import simulated, told_types
 from .carry import Carried
@@ -106,9 +107,13 @@ def exchange(command: Callable[[Path, Path], Sequence[object]], happens: bytes) 
                 texts, capture_output=True, timeout=_LONGEST_S, check=False, stdin=subprocess.DEVNULL
             )
         except subprocess.TimeoutExpired:
-            raise ProgramError(f"The program does not end within {_LONGEST_S:g} s.") from None
+            raise ProgramError(
+                say("The program does not end within {longest} s.", longest=figures(f"{_LONGEST_S:g}", ""))
+            ) from None
         if ended.returncode != 0:
-            raise ProgramError(f"The program failed: {first_line(ended.stderr or ended.stdout)}")
+            raise ProgramError(
+                say("The program failed: {first_line}", first_line=first_line(ended.stderr or ended.stdout))
+            )
         return writes.read_bytes(), ended.stdout.decode(errors="replace")
 
 
@@ -127,7 +132,7 @@ def compiler() -> str:
     """
     found = shutil.which("gcc")
     if found is None:
-        raise HandoverError("No C compiler is installed: install gcc to prove a program (apt install gcc).")
+        raise HandoverError(say("No C compiler is installed: install gcc to prove a program (apt install gcc)."))
     return found
 
 
@@ -165,7 +170,7 @@ def compile_with(command: list[str], folder: Path, source: str = "") -> None:
     """Run a compiler in a folder, with a source as its input; HandoverError where it refuses."""
     ended = subprocess.run(command, cwd=folder, capture_output=True, check=False, input=source.encode())
     if ended.returncode != 0:
-        raise HandoverError(f"The compiler refuses the program: {first_line(ended.stderr)}")
+        raise HandoverError(say("The compiler refuses the program: {first_line}", first_line=first_line(ended.stderr)))
 
 
 def first_line(text: bytes) -> str:

@@ -7,6 +7,7 @@ from pathlib import Path
 from kelvarn.files.faults import FileError, printable
 from kelvarn.files.writing import file_stem, write_text
 from kelvarn.model.handed import Unit
+from kelvarn.sentence import say
 from kelvarn.units import Scale
 
 from .board_files import BOARDS, BoardName, Language, simulated
@@ -71,7 +72,7 @@ def write_program(files: dict[str, str], units: Sequence[Unit], folder: Path, *,
     stems = [file_stem(unit.name) for unit in units]
     for stem in stems:
         if stems.count(stem) > 1:
-            raise FileError(f"Two units would have the folder {stem}: give one of them another name.")
+            raise FileError(say("Two units would have the folder {stem}: give one of them another name.", stem=stem))
     write_files({}, folder, replace=replace)
     for unit, stem in zip(units, stems, strict=True):
         name, text = unit_file(unit, language)
@@ -91,12 +92,14 @@ def write_files(files: dict[str, str], folder: Path, *, replace: bool = False) -
         FileError: there is something in it, or it cannot be written.
     """
     if folder.exists() and not folder.is_dir():
-        raise FileError(f"{printable(folder)} is a file; name a new folder.")
+        raise FileError(say("{file} is a file; name a new folder.", file=printable(folder)))
     if folder.is_dir() and any(folder.iterdir()) and not replace:
-        raise FileError(f"{printable(folder)} is not empty, and files are never mixed; name a new folder.")
+        raise FileError(
+            say("{folder} is not empty, and files are never mixed; name a new folder.", folder=printable(folder))
+        )
     try:
         folder.mkdir(parents=True, exist_ok=True)
     except OSError as error:
-        raise FileError(f"{printable(folder)} cannot be made: {error.strerror}.") from None
+        raise FileError(say("{folder} cannot be made: {why}.", folder=printable(folder), why=error.strerror)) from None
     for name, text in files.items():
         write_text(folder / (f"{folder.name}.ino" if name.endswith(".ino") else name), text)

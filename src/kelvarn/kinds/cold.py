@@ -9,6 +9,7 @@ from kelvarn.model.mark import Mark
 from kelvarn.model.origins import Layer, Piece
 from kelvarn.model.project import Project
 from kelvarn.model.rig import Rig
+from kelvarn.sentence import say
 from kelvarn.units import Quantity
 
 from . import parts
@@ -21,29 +22,29 @@ def _heatsink(answers: Answers) -> Project:
     moved = parts.rounded(1.0 / full - still)
     source = Body.model_validate({
         "name": "Source", "capacity_J_per_K": 20.0, "own_heat_W": watts, "limit_degC": most + 25.0,
-        "limit_why": "usual limit of a case, to be looked up",
-        "tolerances": (guessed("own_heat_W", watts, 0.2, "volts and amps of what gets hot"),
+        "limit_why": say("usual limit of a case, to be looked up"),
+        "tolerances": (guessed("own_heat_W", watts, 0.2, say("volts and amps of what gets hot")),
                        guessed("capacity_J_per_K", 20.0, 0.5, parts.BY_STEP)),
     })  # fmt: skip
     rig = Rig(
         bodies=(
             source,
             parts.made_of("Sink", Piece(material="aluminium alloy", shape="mass", mass_kg=0.25 / full**0.7), size=0.3,
-                           limit_degC=most, limit_why="as hot as it should ever get"),
+                           limit_degC=most, limit_why=say("as hot as it should ever get")),
         ),
         links=(
-            parts.link("Source", "Sink", 4.0, 0.4, "the step from case to sink at a known power"),
-            parts.link("Sink", SURROUNDINGS, still, 0.4, "the data sheet without a fan", driven_by="Fan",
+            parts.link("Source", "Sink", 4.0, 0.4, say("the step from case to sink at a known power")),
+            parts.link("Sink", SURROUNDINGS, still, 0.4, say("the data sheet without a fan"), driven_by="Fan",
                        full_W_per_K=moved).model_copy(
                 update={"tolerances": (guessed("conductance_W_per_K", parts.rounded(still), 0.4, parts.BY_HOLD),
-                                       guessed("full_W_per_K", moved, 0.3, "the data sheet with that fan"))}),
+                                       guessed("full_W_per_K", moved, 0.3, say("the data sheet with that fan")))}),
         ),
         drives=(Fan(name="Fan", starts_from=0.25, stalls_below=0.18, pwm_Hz=25_000.0),),
         probes=(parts.probe("Sink", "NTC 10 kΩ, Beta 3950, 10 bits", name="NTC", lag_s=5.0, noise_K=0.05,
                             interval_s=1.0, resolution_K=0.0),),
         surroundings=parts.surroundings(25.0),
         guards=(ProbeFaultAction(name="Probe fault", action="on"),),
-        goal=Goal(body="Sink", high_degC=most, why="what sits on it gets too hot"),
+        goal=Goal(body="Sink", high_degC=most, why=say("what sits on it gets too hot")),
     )  # fmt: skip
     return begun("Heatsink", rig, answers, (Mark(measure="hottest_degC", body="Sink", limit=most),))
 
@@ -67,26 +68,27 @@ def _fridge(answers: Answers) -> Project:
                                       "tolerances": parts.power_guess(watts)}),),
         probes=(parts.probe("Air", lag_s=30.0, interval_s=5.0),), surroundings=parts.surroundings(22.0),
         guards=(ProbeFaultAction(name="Probe fault", action="fixed", duty=0.3),),
-        goal=Goal(body="Load", high_degC=setpoint + 3 * answers["close"], why="what is in it spoils"),
+        goal=Goal(body="Load", high_degC=setpoint + 3 * answers["close"], why=say("what is in it spoils")),
     )  # fmt: skip
     return begun("Cooled box", rig, answers)
 
 
 HEATSINK = Kind(
-    "heatsink", "A heatsink with a fan", "from watts and a fan's data sheet",
+    "heatsink", say("A heatsink with a fan"), say("from watts and a fan's data sheet"),
     (
-        Question("power", "How many watts must it get rid of?", Quantity.POWER, 40.0, 0.5, 5000.0),
-        Question("fan", "Kelvins for each watt, fan at full?", Quantity.NUMBER, 0.5, 0.01, 20.0),
-        parts.setpoint("How hot may the sink be?", 55.0, 30.0, 120.0), parts.close(3.0), parts.fast(1800.0),
+        Question("power", say("How many watts must it get rid of?"), Quantity.POWER, 40.0, 0.5, 5000.0),
+        Question("fan", say("Kelvins for each watt, fan at full?"), Quantity.NUMBER, 0.5, 0.01, 20.0),
+        parts.setpoint(say("How hot may the sink be?"), 55.0, 30.0, 120.0), parts.close(3.0), parts.fast(1800.0),
     ),
     _heatsink, ("body", "fan"),
 )  # fmt: skip
 FRIDGE = Kind(
-    "fridge", "A fridge, cellar or cooled bowl", "cooling, restart delay",
+    "fridge", say("A fridge, cellar or cooled bowl"), say("cooling, restart delay"),
     (
-        Question("size", "How much room is inside?", Quantity.VOLUME, 0.1, 0.001, 50.0),
-        Question("load", "How heavy is what is in it?", Quantity.MASS, 8.0, 0.0, 5000.0),
-        parts.power("How much heat does the cooler take?", 90.0), parts.setpoint("How cold?", 5.0, -30.0, 25.0),
+        Question("size", say("How much room is inside?"), Quantity.VOLUME, 0.1, 0.001, 50.0),
+        Question("load", say("How heavy is what is in it?"), Quantity.MASS, 8.0, 0.0, 5000.0),
+        parts.power(say("How much heat does the cooler take?"), 90.0),
+        parts.setpoint(say("How cold?"), 5.0, -30.0, 25.0),
         parts.close(2.0), parts.fast(4 * 3600.0),
     ),
     _fridge, ("cooler", "body", "wall"),

@@ -19,6 +19,7 @@ from kelvarn.model.project import Project
 from kelvarn.model.rig import Rig
 from kelvarn.model.tolerances import Tolerance
 from kelvarn.model.trial import Plan, SetpointChange, Trial
+from kelvarn.sentence import joined, say
 from kelvarn.studies.results import result_of
 from kelvarn.tune.first_tries import FirstTry, first_tries
 from kelvarn.tune.process import PlantError
@@ -58,7 +59,7 @@ class Question:
         if self.lowest <= value <= self.highest:
             return ""
         low, high = show(self.lowest, self.quantity), show(self.highest, self.quantity)
-        return f"It must be from {low} to {high}."
+        return say("It must be from {low} to {high}.", low=low, high=high)
 
 
 @dataclass(frozen=True)
@@ -92,7 +93,7 @@ class Kind:
         all_of_them = {each.key: each.guess for each in self.questions} | dict(answers or {})
         for each in self.questions:
             if fault := each.fault(all_of_them[each.key]):
-                raise ValueError(f"{each.text} {fault}")
+                raise ValueError(joined(" ", (each.text, fault)))
         return self.build(all_of_them)
 
 

@@ -8,6 +8,7 @@ from kelvarn.model.probes import Probe
 from kelvarn.model.project import Project
 from kelvarn.model.response import ResponseModel
 from kelvarn.model.rig import Rig
+from kelvarn.sentence import say
 from kelvarn.units import Quantity
 
 from . import parts
@@ -33,9 +34,9 @@ def _humid(answers: Answers) -> Project:
     response = ResponseModel(
         kind="one_lag", name="Air", gain_K=gain, lag_s=lag, dead_time_s=0.06 * lag, start_degC=rest, unit="% RH",
         tolerances=(
-            guessed("gain_K", gain, 0.3, "fogger on until nothing moves any more"),
-            guessed("lag_s", lag, 0.4, "a log of that: Fit"),
-            guessed("dead_time_s", 0.06 * lag, 0.5, "the same log: until it first moves"),
+            guessed("gain_K", gain, 0.3, say("fogger on until nothing moves any more")),
+            guessed("lag_s", lag, 0.4, say("a log of that: Fit")),
+            guessed("dead_time_s", 0.06 * lag, 0.5, say("the same log: until it first moves")),
         ),
     )  # fmt: skip
     setpoint, close = answers["setpoint"], answers["close"]
@@ -48,29 +49,30 @@ def _humid(answers: Answers) -> Project:
         guards=(Trip(name="Too damp", probe="Probe", at_degC=round(min(setpoint + 4 * close + 3, 99.0), 1)),
                 ProbeFaultAction(name="Probe fault", action="off")),
         goal=Goal(body="Air", low_degC=setpoint - 2 * close, high_degC=min(setpoint + 2 * close, 100.0),
-                  why="it is not good for what it is for"),
+                  why=say("it is not good for what it is for")),
     )  # fmt: skip
     return begun("Humid box", rig, answers)
 
 
 ONE = Kind(
-    "one", "Something else: one body", "add what it has",
+    "one", say("Something else: one body"), say("add what it has"),
     (
-        Question("size", "How much heat warms it by a kelvin?", Quantity.CAPACITY, 500.0, 0.1, 1e8),
-        Question("loss", "How much does it lose for each kelvin?", Quantity.CONDUCTANCE, 1.0, 0.001, 1e5),
-        parts.power("How strong is the heater?", 60.0, 1e6), parts.setpoint("How warm?", 50.0, -100.0, 1500.0),
+        Question("size", say("How much heat warms it by a kelvin?"), Quantity.CAPACITY, 500.0, 0.1, 1e8),
+        Question("loss", say("How much does it lose for each kelvin?"), Quantity.CONDUCTANCE, 1.0, 0.001, 1e5),
+        parts.power(say("How strong is the heater?"), 60.0, 1e6),
+        parts.setpoint(say("How warm?"), 50.0, -100.0, 1500.0),
         parts.close(1.0), parts.fast(1800.0),
     ),
     _one, ("heater", "body"),
 )  # fmt: skip
 HUMID = Kind(
-    "humid", "Hold humidity", "a fogger, its answer, no heat",
+    "humid", say("Hold humidity"), say("a fogger, its answer, no heat"),
     (
-        Question("rest", "How damp is it by itself? In % RH", Quantity.NUMBER, 45.0, 0.0, 95.0),
-        Question("full", "And with the fogger on for good? In % RH", Quantity.NUMBER, 98.0, 5.0, 100.0),
-        Question("lag", "How long until most of the way?", Quantity.DURATION, 480.0, 5.0, 86400.0),
-        Question("setpoint", "How damp must it be? In % RH", Quantity.NUMBER, 80.0, 5.0, 99.0),
-        Question("close", "How close must it stay? In % RH", Quantity.NUMBER, 4.0, 0.1, 30.0),
+        Question("rest", say("How damp is it by itself? In % RH"), Quantity.NUMBER, 45.0, 0.0, 95.0),
+        Question("full", say("And with the fogger on for good? In % RH"), Quantity.NUMBER, 98.0, 5.0, 100.0),
+        Question("lag", say("How long until most of the way?"), Quantity.DURATION, 480.0, 5.0, 86400.0),
+        Question("setpoint", say("How damp must it be? In % RH"), Quantity.NUMBER, 80.0, 5.0, 99.0),
+        Question("close", say("How close must it stay? In % RH"), Quantity.NUMBER, 4.0, 0.1, 30.0),
         parts.fast(1800.0),
     ),
     _humid, ("cooler", "body"),

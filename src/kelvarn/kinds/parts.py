@@ -7,14 +7,15 @@ from kelvarn.model.guards import Guard, ProbeFaultAction, Trip
 from kelvarn.model.origins import Layer, Piece, Wall
 from kelvarn.model.probe_types import PROBE_TYPES, fields_of
 from kelvarn.model.probes import Probe
+from kelvarn.sentence import say
 from kelvarn.units import Quantity
 
 from .kind import Question, guessed
 
-BY_STEP = "a log from cold at full drive, then off: Fit"
-BY_SCALE = "a scale, and what it is made of"
-BY_NAMEPLATE = "the nameplate, or volts and amps while it is on"
-BY_HOLD = "hold one duty until nothing moves: power over the difference"
+BY_STEP = say("a log from cold at full drive, then off: Fit")
+BY_SCALE = say("a scale, and what it is made of")
+BY_NAMEPLATE = say("the nameplate, or volts and amps while it is on")
+BY_HOLD = say("hold one duty until nothing moves: power over the difference")
 _H_STILL_W_PER_M2K = 8.0  # still air at a surface, radiation included
 _STEEL_J_PER_KGK = 450.0
 
@@ -26,12 +27,12 @@ def setpoint(text: str, guess: float, low: float, high: float) -> Question:
 
 def close(guess_K: float) -> Question:
     """How close it must stay."""
-    return Question("close", "How close must it stay?", Quantity.DIFFERENCE, guess_K, 0.05, 50.0)
+    return Question("close", say("How close must it stay?"), Quantity.DIFFERENCE, guess_K, 0.05, 50.0)
 
 
 def fast(guess_s: float) -> Question:
     """How soon it must be there."""
-    return Question("fast", "How soon must it be there?", Quantity.DURATION, guess_s, 10.0, 48 * 3600.0)
+    return Question("fast", say("How soon must it be there?"), Quantity.DURATION, guess_s, 10.0, 48 * 3600.0)
 
 
 def power(text: str, guess_W: float, high_W: float = 20_000.0) -> Question:
@@ -60,7 +61,7 @@ def of_capacity(name: str, J_per_K: float, size: float = 0.5, **more: object) ->
 def heater(name: str, power_W: float, limit_degC: float) -> Body:
     """A heater as a body of its own: of so many watts it has usually half a gram of steel each, and 0.5 J/K."""
     return of_capacity(name, max(power_W * 0.001 * _STEEL_J_PER_KGK, 1.0), 0.5, limit_degC=limit_degC,
-                       limit_why="usual limit of such heaters, to be looked up")  # fmt: skip
+                       limit_why=say("usual limit of such heaters, to be looked up"))  # fmt: skip
 
 
 def link(a: str, b: str, W_per_K: float, size: float = 0.4, measure: str = BY_STEP, **more: object) -> Link:
@@ -102,7 +103,7 @@ def guards(body_probe: str, trip_degC: float) -> tuple[Guard, ...]:
 def surroundings(degC: float) -> Surroundings:
     """The room or the weather."""
     return Surroundings(
-        temperature_degC=degC, tolerances=(guessed("temperature_degC", degC, 5.0, "a thermometer beside it"),)
+        temperature_degC=degC, tolerances=(guessed("temperature_degC", degC, 5.0, say("a thermometer beside it")),)
     )
 
 

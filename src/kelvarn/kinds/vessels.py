@@ -6,6 +6,7 @@ from kelvarn.model.mark import Mark
 from kelvarn.model.origins import Layer, Piece
 from kelvarn.model.project import Project
 from kelvarn.model.rig import Rig
+from kelvarn.sentence import say
 from kelvarn.units import Quantity
 
 from . import parts
@@ -46,7 +47,7 @@ def _pot(answers: Answers) -> Project:
     rig = Rig(
         bodies=(
             parts.of_capacity("Heater", max(0.5 * watts, 50.0), 0.5, limit_degC=250.0,
-                              limit_why="usual limit of hot plates, to be looked up"),
+                              limit_why=say("usual limit of hot plates, to be looked up")),
             parts.made_of("Liquid", Piece(material="water", shape="volume", volume_m3=answers["size"]),
                           Piece(material="stainless steel", shape="mass", mass_kg=0.25 * litres**0.7), size=0.2),
         ),
@@ -83,29 +84,30 @@ def _block(answers: Answers) -> Project:
 
 
 BOX = Kind(
-    "box", "A box or cabinet with a heater", "bodies: heater, air, walls, what is in it",
+    "box", say("A box or cabinet with a heater"), say("bodies: heater, air, walls, what is in it"),
     (
-        Question("size", "How much room is inside?", Quantity.VOLUME, 0.06, 0.0005, 20.0),
-        Question("load", "How heavy is what is in it?", Quantity.MASS, 1.5, 0.0, 2000.0),
-        parts.power("How strong is the heater?", 200.0), parts.setpoint("How warm?", 60.0, -20.0, 110.0),
+        Question("size", say("How much room is inside?"), Quantity.VOLUME, 0.06, 0.0005, 20.0),
+        Question("load", say("How heavy is what is in it?"), Quantity.MASS, 1.5, 0.0, 2000.0),
+        parts.power(say("How strong is the heater?"), 200.0), parts.setpoint(say("How warm?"), 60.0, -20.0, 110.0),
         parts.close(1.0), parts.fast(3600.0),
     ),
     _box, ("heater", "body", "wall"),
 )  # fmt: skip
 POT = Kind(
-    "pot", "A pot, tank or bath", "stored heat, melting, draw-offs",
+    "pot", say("A pot, tank or bath"), say("stored heat, melting, draw-offs"),
     (
-        Question("size", "How much is in it?", Quantity.VOLUME, 0.003, 0.0001, 10.0),
-        parts.power("How strong is the heater?", 1000.0, 200_000.0), parts.setpoint("How warm?", 65.0, 0.0, 98.0),
+        Question("size", say("How much is in it?"), Quantity.VOLUME, 0.003, 0.0001, 10.0),
+        parts.power(say("How strong is the heater?"), 1000.0, 200_000.0),
+        parts.setpoint(say("How warm?"), 65.0, 0.0, 98.0),
         parts.close(2.0), parts.fast(3600.0),
     ),
     _pot, ("body", "heater"),
 )  # fmt: skip
 BLOCK = Kind(
-    "block", "A block or plate", "hot end, press, soldering, sample",
+    "block", say("A block or plate"), say("hot end, press, soldering, sample"),
     (
-        Question("size", "How heavy is the metal?", Quantity.MASS, 0.4, 0.005, 500.0),
-        parts.power("How strong is the heater?", 120.0), parts.setpoint("How hot?", 180.0, 25.0, 350.0),
+        Question("size", say("How heavy is the metal?"), Quantity.MASS, 0.4, 0.005, 500.0),
+        parts.power(say("How strong is the heater?"), 120.0), parts.setpoint(say("How hot?"), 180.0, 25.0, 350.0),
         parts.close(1.5), parts.fast(900.0),
     ),
     _block, ("heater", "body"),

@@ -3,6 +3,8 @@
 from dataclasses import dataclass, replace
 from urllib.parse import parse_qsl, quote, urlsplit
 
+from kelvarn.sentence import say
+
 from .faults import LinkError
 
 BAUD = 115_200
@@ -79,9 +81,9 @@ def link_address(text: str) -> LinkAddress:
         chosen = tuple(parse_qsl(more, keep_blank_values=True))
         if asked not in ("", "json") or (more and not asked) or any(role not in _CHOSEN for role, _ in chosen):
             raise LinkError(
-                f"“{query}” is nothing that a broker is asked: a device that tells JSON ends in ?json, and what its "
-                "values are may follow: &reading=PATH&setpoint=PATH&drive=PATH."
-            )
+                say("“{query}” is nothing that a broker is asked: a device that tells JSON ends in ?json, "
+                    "and what its values are may follow: &reading=PATH&setpoint=PATH&drive=PATH.", query=query)
+            )  # fmt: skip
         return replace(found, map=asked, chosen=chosen)
     bare, hash_mark, unit = text.partition("#")
     kind = next((kind for kind in ("serial:", "modbus-rtu:", "tcp://", "modbus-tcp://") if text.startswith(kind)), "")
@@ -92,7 +94,7 @@ def link_address(text: str) -> LinkAddress:
     is_unit = not hash_mark or (is_bus and _is_within(unit, 1, _LAST_UNIT))
     is_map = not query or (is_bus and query.startswith("map=") and len(query) > len("map="))
     if made is None or not is_unit or not is_map:
-        raise LinkError(f"“{text}” is no link: name {KINDS}.")
+        raise LinkError(say("“{typed}” is no link: name {kinds}.", typed=text, kinds=KINDS))
     return LinkAddress(kind.rstrip(":/"), *made, int(unit) if unit else 1, map=query.removeprefix("map="))
 
 
@@ -117,7 +119,9 @@ def broker_address(text: str, *, needs_base: bool = False) -> LinkAddress:
         or any(letter in base for letter in "+# ")
         or (needs_base and not base)
     ):
-        raise LinkError(f"“{text}” is no device at a broker: name mqtt://HOST:PORT/kelvarn/RIG/PROGRAM.")
+        raise LinkError(
+            say("“{typed}” is no device at a broker: name mqtt://HOST:PORT/kelvarn/RIG/PROGRAM.", typed=text)
+        )
     return LinkAddress(kind, *found, base=base)
 
 

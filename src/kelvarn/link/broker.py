@@ -29,6 +29,8 @@ from paho.mqtt.properties import Properties
 from paho.mqtt.reasoncodes import ReasonCode
 from platformdirs import user_config_path
 
+from kelvarn.sentence import say
+
 from .address import LinkAddress
 from .faults import LinkError
 
@@ -75,9 +77,12 @@ def secrets_of(address: LinkAddress, file: Path | None = None) -> Secrets:
     except FileNotFoundError:
         return Secrets()
     except (OSError, tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
-        raise LinkError(f"{file} cannot be read: {error}.") from None
+        raise LinkError(say("{file} cannot be read: {error}.", file=file, error=error)) from None
     if not isinstance(found, dict) or any(not isinstance(found.get(name, ""), str) for name in _SECRET):
-        raise LinkError(f'{file}: ["{address.place}:{address.number}"] may have user, password and authority, as text.')
+        raise LinkError(
+            say('{file}: ["{place}:{number}"] may have user, password and authority, as text.', file=file,
+                place=address.place, number=address.number)
+        )  # fmt: skip
     return Secrets(*(found.get(name, "") for name in _SECRET))
 
 
@@ -115,7 +120,13 @@ class Broker:
                 self._trusts = ssl.create_default_context(cafile=secrets.authority or None)
                 client.tls_set_context(self._trusts)
             except (OSError, ssl.SSLError) as error:
-                raise LinkError(f"{secrets.authority}: no certificate can be read there: {error}.") from None
+                raise LinkError(
+                    say(
+                        "{authority}: no certificate can be read there: {error}.",
+                        authority=secrets.authority,
+                        error=error,
+                    )
+                ) from None
         if will:
             client.will_set(will, "offline", qos=1, retain=True)
         client.on_connect, client.on_message, client.on_subscribe = self._connected, self._message, self._heard
@@ -138,19 +149,29 @@ class Broker:
                 self._prove(self._trusts)
             client.connect(address.place, address.number, _KEEPS_ALIVE_S)
         except ssl.SSLCertVerificationError as error:
-            raise LinkError(f"{self._where}: its certificate is not proved: {error.verify_message}.") from None
+            raise LinkError(
+                say(
+                    "{where}: its certificate is not proved: {why}.",
+                    where=self._where,
+                    why=error.verify_message,
+                )
+            ) from None
         except (OSError, ValueError) as error:
             if not waits:
-                raise LinkError(f"{self._where} cannot be reached: {error}. Is the broker on?") from None
+                raise LinkError(
+                    say("{where} cannot be reached: {error}. Is the broker on?", where=self._where, error=error)
+                ) from None
             client.connect_async(address.place, address.number, _KEEPS_ALIVE_S)
         client.loop_start()
         if not waits and not self._answered.wait(_CONNECT_S):
             self.close()
-            raise LinkError(f"{self._where} does not answer as a broker.")
+            raise LinkError(say("{where} does not answer as a broker.", where=self._where))
         if not waits and self._refused:
             self.close()
-            raise LinkError(f"{self._where} does not let Kelvarn in: {self._refused}. See brokers.toml in "
-                            f"{user_config_path('kelvarn')}.")  # fmt: skip
+            raise LinkError(
+                say("{where} does not let Kelvarn in: {refused}. See brokers.toml in {folder}.", where=self._where,
+                    refused=self._refused, folder=user_config_path("kelvarn"))
+            )  # fmt: skip
         if self._topics and not waits:
             self._subscribed.wait(_CONNECT_S)
 
@@ -194,7 +215,7 @@ class Broker:
     def order(self, topic: str, payload: str) -> None:
         """Publish an order; raises LinkError where nobody can hear it: an order is never kept for later."""
         if not self.is_open:
-            raise LinkError(f"{self._where} is lost.")
+            raise LinkError(say("{where} is lost.", where=self._where))
         self._client.publish(topic, payload, qos=0)
 
     def close(self) -> None:

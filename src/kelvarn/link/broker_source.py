@@ -9,6 +9,7 @@ from collections.abc import Callable
 from typing import Any
 
 from kelvarn.handover.points import plain_number
+from kelvarn.sentence import say
 
 from .address import LinkAddress
 from .broker import ORDERS, Broker
@@ -44,7 +45,10 @@ class BrokerSource:
             found = self._lock.wait_for(lambda: {"about", "points", "state"} <= set(self._kept), _THERE_WITHIN_S)
         if not found:
             self._broker.close()
-            raise LinkError(f"{self._where}: the broker answers, but there is no device of Kelvarn at {self._base}.")
+            raise LinkError(
+                say("{where}: the broker answers, but there is no device of Kelvarn at {base}.", where=self._where,
+                    base=self._base)
+            )  # fmt: skip
 
     def _take(self, topic: str, payload: bytes, kept: bool) -> None:
         name = topic.removeprefix(f"{self._base}/")
@@ -67,9 +71,9 @@ class BrokerSource:
 
     def _here(self) -> None:
         if not self._broker.is_open:
-            raise LinkError(f"{self._where} is lost: the broker is gone.")
+            raise LinkError(say("{where} is lost: the broker is gone.", where=self._where))
         if not self._kept["state"]:
-            raise LinkError(f"{self._where}: the broker says that the device is offline.")
+            raise LinkError(say("{where}: the broker says that the device is offline.", where=self._where))
 
     def about(self) -> About:
         """As `Source.about`."""
@@ -80,7 +84,7 @@ class BrokerSource:
             program, rig, state, board = (str(found[name]).split()[0] for name in ("program", "rig", "state", "board"))
             return About(program, rig, state, board, int(self._clock() - self._began), int(found["interval_ms"]))
         except (KeyError, ValueError, TypeError, IndexError):
-            raise LinkError(f"{self._where} tells nothing that is known of itself.") from None
+            raise LinkError(say("{where} tells nothing that is known of itself.", where=self._where)) from None
 
     def points(self) -> list[str]:
         """As `Source.points`."""
@@ -94,7 +98,7 @@ class BrokerSource:
                 for each in found
             ]  # fmt: skip
         except (KeyError, ValueError, TypeError):
-            raise LinkError(f"{self._where} tells of its points as nothing that is known.") from None
+            raise LinkError(say("{where} tells of its points as nothing that is known.", where=self._where)) from None
 
     def _who(self, name: str) -> str:
         told = self._kept.get(f"point/{name}", {})
@@ -136,7 +140,7 @@ class BrokerSource:
         self._broker.order(f"{self._base}/{to}", json.dumps(said))
         with self._lock:
             if not self._lock.wait_for(lambda: said["id"] in self._answers, _ANSWERS_WITHIN_S):
-                raise LinkError(f"{self._where} does not answer.")
+                raise LinkError(say("{where} does not answer.", where=self._where))
             return self._answers.pop(said["id"])
 
     def close(self) -> None:

@@ -12,6 +12,7 @@ from pymodbus.pdu import ModbusPDU
 
 from kelvarn.handover.points import OUTPUT, PLAIN, Mode
 from kelvarn.handover.register_map import A_LEASE, A_NAME, ABOUT, ABOUT_WORDS, HOLD, MODE, NAMES, NO_VALUE
+from kelvarn.sentence import say
 
 from .address import LinkAddress
 from .faults import LinkError
@@ -52,7 +53,9 @@ class Master:
                 address.place, framer=FramerType.RTU, baudrate=address.number, timeout=_ANSWERS_WITHIN_S, retries=_TRIES
             )
         if not self._client.connect():
-            raise LinkError(f"{self._where} cannot be reached. Is the device on, and address and port right?")
+            raise LinkError(
+                say("{where} cannot be reached. Is the device on, and address and port right?", where=self._where)
+            )
         self._asking = threading.Lock()
 
     def read(self, first: int, many: int, *, is_input: bool = True) -> list[int]:
@@ -66,7 +69,7 @@ class Master:
             if answer.isError():
                 raise LinkError(f"{self._where}: {self._refusal(answer)}.")
             if len(answer.registers) != count:
-                raise LinkError(f"{self._where} tells half of what it was asked for.")
+                raise LinkError(say("{where} tells half of what it was asked for.", where=self._where))
             found += answer.registers
         return found
 
@@ -83,14 +86,14 @@ class Master:
             try:
                 return request()
             except (ModbusException, OSError, struct.error) as error:
-                raise LinkError(f"{self._where} is lost: {_short(error)}.") from None
+                raise LinkError(say("{where} is lost: {short}.", where=self._where, short=_short(error))) from None
 
     def _refusal(self, answer: ModbusPDU) -> str:
         if not answer.isError():
             return ""
         code = getattr(answer, "exception_code", 0)
         if code not in _REFUSED:
-            raise LinkError(f"{self._where} does not answer.")
+            raise LinkError(say("{where} does not answer.", where=self._where))
         return _REFUSED[code]
 
     def close(self) -> None:
@@ -113,11 +116,11 @@ class BusSource:
         """As `Source.about`."""
         words = self._master.read(ABOUT, ABOUT_WORDS + _LETTERS)
         if words[0] != 1 or words[1] != len(PLAIN):
-            raise LinkError("Something answers there, but it is no program of Kelvarn, or of another version.")
+            raise LinkError(say("Something answers there, but it is no program of Kelvarn, or of another version."))
         self._counts = words[1], words[2], words[3], words[4]
         letters = _letters(words[ABOUT_WORDS:]).split(" ")
         if len(letters) < 4:
-            raise LinkError("Something answers there, but it is no program of Kelvarn.")
+            raise LinkError(say("Something answers there, but it is no program of Kelvarn."))
         state, program, rig, board = letters[:4]
         return About(program, rig, state, board, _double(words[10:12]), _double(words[6:8]))
 

@@ -12,6 +12,8 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import NamedTuple
 
+from kelvarn.sentence import figures, say
+
 from .faults import LinkError
 from .lines import (
     Answer,
@@ -176,7 +178,10 @@ class Device:
                     waits.listed.clear()
             finally:
                 self._waits = None
-        raise LinkError(f"The device does not answer “{text}”: said {tries} times, {within_s:g} s each.")
+        raise LinkError(
+            say("The device does not answer “{line}”: said {tries} times, {within} s each.", line=text, tries=tries,
+                within=figures(f"{within_s:g}", ""))
+        )  # fmt: skip
 
     def order(self, text: str) -> Answer:
         """Say a line that acts.
@@ -187,7 +192,7 @@ class Device:
         """
         answer, _ = self.ask(text)
         if not answer.good:
-            raise Refusal(answer.text or "it says no")
+            raise Refusal(answer.text or say("it says no"))
         return answer
 
     def stop(self) -> None:
@@ -216,12 +221,12 @@ class Device:
                 interval_s=whole(program[3]) / 1000.0,
             )  # fmt: skip
         except (KeyError, IndexError, StopIteration, LineError):
-            raise LinkError("Something answers there, but it is no program of Kelvarn.") from None
+            raise LinkError(say("Something answers there, but it is no program of Kelvarn.")) from None
         if found.protocol != 1:
             raise LinkError(
-                f"The device speaks version {found.protocol} of the line protocol, this is version 1: load"
-                " its program anew."
-            )
+                say("The device speaks version {protocol} of the line protocol, this is version 1: load "
+                    "its program anew.", protocol=found.protocol)
+            )  # fmt: skip
         return found
 
     def points(self) -> list[TalkPoint]:
@@ -250,7 +255,7 @@ class Device:
             found = [words for words in listed if words[0] == kind]
             if answer.good and answer.values().get("lines") == str(len(found)):
                 return found
-        raise LinkError(f"The device does not tell all of “{text}”: lines are lost on the way.")
+        raise LinkError(say("The device does not tell all of “{line}”: lines are lost on the way.", line=text))
 
     # Reading.
 
@@ -307,7 +312,7 @@ class Device:
         else:
             answer = answer_of(body)
             if answer is None:
-                raise LineError("no line of a device")
+                raise LineError(say("no line of a device"))
             if waits is not None and answer.number == waits.number and not waits.done.is_set():
                 waits.answer = answer
                 waits.done.set()

@@ -12,6 +12,8 @@ from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, replace
 from typing import Any, Literal
 
+from kelvarn.sentence import say
+
 from .lines import LineError
 from .spoken import About, Told
 
@@ -197,7 +199,7 @@ def chosen_as(those: list[Bound], chosen: Sequence[tuple[str, str]], seen: dict[
     """
     paths = {path for _, path in chosen if path}
     if missing := sorted(paths - set(seen)):
-        raise LineError(f"it does not tell “{missing[0]}”")
+        raise LineError(say("it does not tell “{missing}”", missing=missing[0]))
     roles = {role for role, _ in chosen}
     by_path = {path: role for role, path in chosen}
     found = []
@@ -303,5 +305,5 @@ def _short(path: str) -> str:
 def checked(those: list[Bound]) -> list[Bound]:
     """Those; raises LineError where nothing of them is a reading."""
     if not any(each.role == "reading" for each in those):
-        raise LineError("none of its values is known as a temperature")
+        raise LineError(say("none of its values is known as a temperature"))
     return those

@@ -11,6 +11,7 @@ from pathlib import Path
 from typing import NamedTuple
 
 from kelvarn.files.faults import printable
+from kelvarn.sentence import figures, say
 
 from .address import LinkAddress
 from .broker import Broker
@@ -53,7 +54,9 @@ class ForeignBroker(Foreign):
         except LineError as error:
             self._broker.close()
             told = ", ".join(list(seen)[:8]) or "nothing"
-            raise LinkError(f"{address}: {error}; it told {told}.") from None
+            raise LinkError(
+                say("{address}: {error}; it told {told}.", address=address, error=error, told=told)
+            ) from None
         with self._lock:
             self.bind(self.known)
             self.take({path: values[-1] for path, values in seen.items()})
@@ -74,7 +77,7 @@ class ForeignBroker(Foreign):
     def samples(self) -> list[Told]:
         """As `Source.samples`."""
         if not self._broker.is_open:
-            raise LinkError(f"{self._address} is lost: the broker is gone.")
+            raise LinkError(say("{address} is lost: the broker is gone.", address=self._address))
         with self._lock:
             return super().samples()
 
@@ -118,7 +121,10 @@ def heard_at(address: LinkAddress, listens_s: float = _LISTENS_S) -> list[Heard]
     finally:
         broker.close()
     if not told:
-        raise LinkError(f"{address}: nothing with a number was told in {listens_s:g} s: is the topic right?")
+        raise LinkError(
+            say("{address}: nothing with a number was told in {listens} s: is the topic right?", address=address,
+                listens=figures(f"{listens_s:g}", ""))
+        )  # fmt: skip
     try:
         those = chosen_as(bound(told), address.chosen, told)
     except LineError:  # what was chosen once is told no more
@@ -188,10 +194,12 @@ def map_of(path: Path) -> list[Row]:
     """
     try:
         if path.stat().st_size > _MOST_BYTES:
-            raise LinkError(f"{printable(path)} is too large for a register map.")
+            raise LinkError(say("{file} is too large for a register map.", file=printable(path)))
         text = path.read_text(encoding="utf-8-sig")
     except (OSError, UnicodeDecodeError) as error:
-        raise LinkError(f"{printable(path)} cannot be read as a register map: {error}.") from None
+        raise LinkError(
+            say("{file} cannot be read as a register map: {error}.", file=printable(path), error=error)
+        ) from None
     return map_rows(text, printable(path))
 
 
@@ -201,23 +209,26 @@ def map_rows(text: str, where: str) -> list[Row]:
         is_json = text.lstrip().startswith("{")
         listed = json.loads(text)["registers"] if is_json else list(csv.DictReader(io.StringIO(text)))
     except (ValueError, KeyError, TypeError, csv.Error, RecursionError) as error:
-        raise LinkError(f"{where} cannot be read as a register map: {error}.") from None
+        raise LinkError(say("{where} cannot be read as a register map: {error}.", where=where, error=error)) from None
     if not isinstance(listed, list) or not 1 <= len(listed) <= _MOST_ROWS:
-        raise LinkError(f"{where} has no rows, or more than {_MOST_ROWS}.")
+        raise LinkError(say("{where} has no rows, or more than {most}.", where=where, most=_MOST_ROWS))
     rows = []
     taken: dict[tuple[bool, int], str] = {}
     for number, each in enumerate(listed, 1):
         try:
             row = _row(each)
         except (ValueError, TypeError, KeyError, AttributeError) as error:
-            raise LinkError(f"{where}, row {number}: {error}.") from None
+            raise LinkError(say("{where}, row {number}: {error}.", where=where, number=number, error=error)) from None
         for at in range(row.address, row.address + row.words):
             if (row.is_input, at) in taken:
-                raise LinkError(f"{where}: {row.name} and {taken[row.is_input, at]} overlap at {at}.")
+                raise LinkError(
+                    say("{where}: {row} and {taken} overlap at {at}.", where=where, row=row.name,
+                        taken=taken[row.is_input, at], at=at)
+                )  # fmt: skip
             taken[row.is_input, at] = row.name
         rows.append(row)
     if not any(row.role == "reading" for row in rows):
-        raise LinkError(f"{where}: no row has the role reading.")
+        raise LinkError(say("{where}: no row has the role reading.", where=where))
     return rows
 
 
@@ -229,13 +240,13 @@ def _row(each: dict[str, object]) -> Row:
     address, order = int(said["address"]), said["order"] or "high"
     scale, low, high = float(said["scale"] or 1), float(said["low"] or -_UNBOUND), float(said["high"] or _UNBOUND)
     if table not in _TABLES:
-        raise ValueError(f"its table is input or holding, not {table}")
+        raise ValueError(say("its table is input or holding, not {table}", table=table))
     if words not in (1, 2) or not 0 <= address <= 65_535 - words:
-        raise ValueError("it has 1 or 2 words, at an address from 0 to 65534")
+        raise ValueError(say("it has 1 or 2 words, at an address from 0 to 65534"))
     if role not in (*ROLES, "extra") or order not in ("high", "low"):
-        raise ValueError("its role is reading, setpoint, drive or empty, its order high or low")
+        raise ValueError(say("its role is reading, setpoint, drive or empty, its order high or low"))
     if not (scale and abs(scale) < 1e9 and low < high):
-        raise ValueError("its scale is a number that is not 0, and low below high")
+        raise ValueError(say("its scale is a number that is not 0, and low below high"))
     signed = said["signed"].lower() in ("yes", "true", "1")
     return Row(said["name"] or f"{table}_{address}", role, table == "input", address, words, signed, scale, low, high,
                order == "high")  # fmt: skip
@@ -274,9 +285,10 @@ class ForeignBus(Foreign):
             value, other = row.value(registers), row.value(registers, swapped=True)
             if first and row.words == 2 and not row.low <= value <= row.high and row.low <= other <= row.high:
                 raise LinkError(
-                    f"{self._where}: {row.name} would be {value:g}, beyond its range; its words the other way make "
-                    f"it {other:g}. Change order in the map."
-                )
+                    say("{where}: {row} would be {value}, beyond its range; its words the other way make it "
+                        "{other}. Change order in the map.", where=self._where, row=row.name,
+                        value=figures(f"{value:g}", ""), other=figures(f"{other:g}", ""))
+                )  # fmt: skip
             values[row.name] = value
         self.take(values)
 

@@ -7,6 +7,7 @@ from contextlib import suppress
 from enum import Enum
 
 from kelvarn.handover.points import OUTPUT, PLAIN, PROBE
+from kelvarn.sentence import say
 
 from .address import LinkAddress
 from .device import Device, Identity
@@ -18,6 +19,7 @@ _AGAIN_S = 1.0
 _LOOKS_S = 0.25
 _SILENT_SAMPLES, _SILENT_S = 3.0, 2.0
 _READS_EVERY_S = 5.0
+_ENDS_S = 5.0
 _OF_SAMPLES = frozenset(point.name for point in PLAIN)
 
 
@@ -75,7 +77,7 @@ class Listener:
         """Let go of the device."""
         self._ends.set()
         if self._thread.is_alive() and threading.current_thread() is not self._thread:
-            self._thread.join(5.0)
+            self._thread.join(_ENDS_S)
         self._let_go()
         self._tell(LinkState.CLOSED, "")
 
@@ -98,6 +100,7 @@ class Listener:
                 self._watch_again()
             elif self.extras and self._clock() - self._read_s > _READS_EVERY_S:
                 self._read_values()
+        self._let_go()  # of what was being opened while it was closed
 
     @property
     def extras(self) -> tuple[TalkPoint, ...]:
@@ -140,9 +143,9 @@ class Listener:
         found = device.hello()
         if self.identity is not None and found.state != self.identity.state:
             raise LinkError(
-                f"Another device answers at {self.address}: its program is of state {found.state}, not "
-                f"{self.identity.state}."
-            )
+                say("Another device answers at {address}: its program is of state {state}, not {known}.",
+                    address=self.address, state=found.state, known=self.identity.state)
+            )  # fmt: skip
         self.points, self.values = tuple(device.points()), device.values()
         self.identity, self._heard_s = found, self._clock()  # known before the first sample comes
         device.ask("watch 1")
@@ -170,6 +173,8 @@ class Listener:
             device.close()
 
     def _tell(self, state: LinkState, text: str) -> None:
+        if self._ends.is_set() and state is not LinkState.CLOSED:
+            return
         if (state, text) != (self.state, self.trouble):
             self.state, self.trouble = state, text
             self._on_change(state, text)

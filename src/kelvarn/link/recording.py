@@ -18,6 +18,7 @@ from kelvarn.files.faults import printable
 from kelvarn.handover.points import OUTPUT, PROBE
 from kelvarn.model.log import Log, LogColumn, LogNote, LogReading
 from kelvarn.model.names import free_name
+from kelvarn.sentence import say
 
 from .lines import Sample
 from .listener import Listener
@@ -139,7 +140,9 @@ class Recorder:
             self._begins_s = self._mend() if resumes else 0.0
             self._file = path.open("ab", buffering=0)
         except OSError as error:
-            raise RecordingError(f"{printable(path)} cannot be written: {error.strerror}.") from None
+            raise RecordingError(
+                say("{file} cannot be written: {why}.", file=printable(path), why=error.strerror)
+            ) from None
         if not resumes:
             self._waiting.append(facts.heading())
         else:
@@ -156,8 +159,9 @@ class Recorder:
             whole = file.read()
             if not whole.startswith(_BEGINS.encode()) or f"\n{heading}\n".encode() not in whole:
                 raise RecordingError(
-                    f"{printable(self.path)} is no recording of this device: name another file to record into."
-                )
+                    say("{file} is no recording of this device: name another file to record into.",
+                        file=printable(self.path))
+                )  # fmt: skip
             end = whole.rfind(b"\n") + 1
             file.truncate(end)
             os.fsync(file.fileno())
@@ -258,11 +262,11 @@ def log_of_recording(path: Path, taken: Sequence[str]) -> Log:
     try:
         raw = path.read_bytes()
     except OSError as error:
-        raise RecordingError(f"{printable(path)} cannot be read: {error.strerror}.") from None
+        raise RecordingError(say("{file} cannot be read: {why}.", file=printable(path), why=error.strerror)) from None
     lines = raw.decode("utf-8", "replace").splitlines()
     heading = next((k for k, line in enumerate(lines) if line.startswith("time_s,")), None)
     if heading is None or not lines[0].startswith(_BEGINS):
-        raise RecordingError(f"{printable(path)} is no recording of Kelvarn.")
+        raise RecordingError(say("{file} is no recording of Kelvarn.", file=printable(path)))
     first = next((float(line.split(",", 1)[0]) for line in lines[heading + 1 :] if line[:1].isdigit()), 0.0)
     notes = [LogNote(at_s=max(float(found[1]) - first, 0.0), text=found[2]) for line in lines
              if (found := _NOTE.fullmatch(line)) and found[2]]  # fmt: skip

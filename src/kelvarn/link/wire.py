@@ -10,6 +10,8 @@ from typing import Protocol
 
 import serial
 
+from kelvarn.sentence import say
+
 from .address import LinkAddress
 from .faults import LinkError
 from .spoken import SpokenWire
@@ -46,7 +48,7 @@ class SerialWire:
         except serial.SerialException as error:
             raise LinkError(_why_not(address, error)) from None
         except (ValueError, OSError) as error:
-            raise LinkError(f"{address} cannot be opened: {error}.") from None
+            raise LinkError(say("{address} cannot be opened: {error}.", address=address, error=error)) from None
 
     def read(self, timeout_s: float) -> bytes:
         """As `Wire.read`."""
@@ -55,14 +57,18 @@ class SerialWire:
             first = bytes(self._port.read(1))
             return first + bytes(self._port.read(min(self._port.in_waiting, _MOST))) if first else b""
         except (OSError, TypeError) as error:  # serial.SerialException is an OSError; closed meanwhile: TypeError
-            raise LinkError(f"{self._where} is lost: {_short(error)}. Look at the cable.") from None
+            raise LinkError(
+                say("{where} is lost: {short}. Look at the cable.", where=self._where, short=_short(error))
+            ) from None
 
     def write(self, data: bytes) -> None:
         """As `Wire.write`."""
         try:
             self._port.write(data)
         except (OSError, TypeError) as error:
-            raise LinkError(f"{self._where} is lost: {_short(error)}. Look at the cable.") from None
+            raise LinkError(
+                say("{where} is lost: {short}. Look at the cable.", where=self._where, short=_short(error))
+            ) from None
 
     def close(self) -> None:
         """As `Wire.close`."""
@@ -101,11 +107,16 @@ class TcpWire:
         self._where = str(address)
         try:
             self._socket = socket.create_connection((address.place, address.number), timeout=_CONNECT_S)
-            self._socket.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
         except ConnectionRefusedError:
-            raise LinkError(f"{address}: nobody listens there. Is the device on, and the port right?") from None
+            raise LinkError(
+                say("{address}: nobody listens there. Is the device on, and the port right?", address=address)
+            ) from None
         except (OSError, UnicodeError, OverflowError) as error:
-            raise LinkError(f"{address} cannot be reached: {_short(error)}.") from None
+            raise LinkError(
+                say("{address} cannot be reached: {short}.", address=address, short=_short(error))
+            ) from None
+        with contextlib.suppress(OSError):  # it is gone again: the first reading says so
+            self._socket.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
 
     def read(self, timeout_s: float) -> bytes:
         """As `Wire.read`."""
@@ -115,9 +126,9 @@ class TcpWire:
         except TimeoutError:
             return b""
         except OSError as error:
-            raise LinkError(f"{self._where} is lost: {_short(error)}.") from None
+            raise LinkError(say("{where} is lost: {short}.", where=self._where, short=_short(error))) from None
         if not data:
-            raise LinkError(f"{self._where} is lost: the other side has closed it.")
+            raise LinkError(say("{where} is lost: the other side has closed it.", where=self._where))
         return data
 
     def write(self, data: bytes) -> None:
@@ -126,7 +137,7 @@ class TcpWire:
             self._socket.settimeout(1.0)
             self._socket.sendall(data)
         except OSError as error:
-            raise LinkError(f"{self._where} is lost: {_short(error)}.") from None
+            raise LinkError(say("{where} is lost: {short}.", where=self._where, short=_short(error))) from None
 
     def close(self) -> None:
         """As `Wire.close`."""
@@ -142,7 +153,9 @@ def open_wire(address: LinkAddress) -> Wire:
     if address.kind == "tcp":
         return TcpWire(address)
     if address.kind == "modbus-rtu" and not Path(address.place).exists():
-        raise LinkError(f"{address.place} is not there: is the board plugged in? `ls /dev/tty*` lists what is.")
+        raise LinkError(
+            say("{place} is not there: is the board plugged in? `ls /dev/tty*` lists what is.", place=address.place)
+        )
     if address.map:
         from .foreign_links import ForeignBroker, ForeignBus  # none of these is needed by most
 

@@ -3,6 +3,8 @@
 from collections.abc import Callable
 from dataclasses import dataclass
 
+from kelvarn.sentence import say
+
 from .bodies import COLDEST_DEGC, HOTTEST_DEGC
 from .control_events import PowerCut
 from .edit import with_fields
@@ -106,14 +108,14 @@ def _cut(rig: Rig, like: Trial) -> Trial:
 
 
 BANK: tuple[BankTrial, ...] = (
-    BankTrial("Cold start", "everything as cold as the room, one setpoint", lambda rig, like: _plain(like)),
-    BankTrial("Warm start", "most of the way is done already, as after a short stop", _warm),
-    BankTrial("Setpoint up and down", "a tenth of the way up, and back", _up_and_down),
-    BankTrial("Door", "open for two minutes while it holds", _door),
-    BankTrial("Cold part", "put in while it holds", _part),
-    BankTrial("Cold night", "the room gets 10 K colder, slowly", _night),
-    BankTrial("Supply sags", "85 % of the voltage for a while", _sag),
-    BankTrial("Power cut", "ten minutes without power while it holds", _cut),
+    BankTrial("Cold start", say("everything as cold as the room, one setpoint"), lambda rig, like: _plain(like)),
+    BankTrial("Warm start", say("most of the way is done already, as after a short stop"), _warm),
+    BankTrial("Setpoint up and down", say("a tenth of the way up, and back"), _up_and_down),
+    BankTrial("Door", say("open for two minutes while it holds"), _door),
+    BankTrial("Cold part", say("put in while it holds"), _part),
+    BankTrial("Cold night", say("the room gets 10 K colder, slowly"), _night),
+    BankTrial("Supply sags", say("85 % of the voltage for a while"), _sag),
+    BankTrial("Power cut", say("ten minutes without power while it holds"), _cut),
 )
 
 
@@ -160,9 +162,9 @@ def _safe(rig: Rig, trial: Trial) -> tuple[Mark, ...]:
 
 
 MARK_SETS: tuple[MarkSet, ...] = (
-    MarkSet("gentle", "little overshoot and swing, few switchings", _gentle),
-    MarkSet("quick", "settled in a quarter of the time, back in an eighth", _quick),
-    MarkSet("safe", "10 K to every limit, nothing trips, the goal kept", _safe),
+    MarkSet("gentle", say("little overshoot and swing, few switchings"), _gentle),
+    MarkSet("quick", say("settled in a quarter of the time, back in an eighth"), _quick),
+    MarkSet("safe", say("10 K to every limit, nothing trips, the goal kept"), _safe),
 )
 
 

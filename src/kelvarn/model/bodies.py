@@ -4,9 +4,10 @@ from collections.abc import Sequence
 
 from pydantic import model_validator
 
+from kelvarn.sentence import figures, say
 from kelvarn.units import Quantity
 
-from .fields import SURROUNDINGS, ModelBase, Name, OneLine, field, number
+from .fields import SURROUNDINGS, ModelBase, Name, OneLine, end_name, field, number
 from .icing import Icing
 from .origins import Heatsink, Piece, Radiator, Stream, Wall
 from .tolerances import Tolerance
@@ -32,8 +33,10 @@ class Melting(ModelBase):
     def _in_order(self) -> "Melting":
         if self.to_degC - self.from_degC < 0.01 - 1e-9:
             raise ValueError(
-                f"melted at must be at least 0.01 K above melts from ({self.from_degC:g} °C), not {self.to_degC:g} °C"
-            )
+                say("melted at must be at least {least} above melts from ({start}), not {end}",
+                    least=figures("0.01", "K"), start=figures(f"{self.from_degC:g}", "°C"),
+                    end=figures(f"{self.to_degC:g}", "°C"))
+            )  # fmt: skip
         return self
 
 
@@ -111,6 +114,11 @@ class Link(ModelBase):
         return {self.a, self.b} == {first, second}
 
     @property
+    def text(self) -> str:
+        """What it is called: its two ends."""
+        return say("{one} – {other}", one=end_name(self.a), other=end_name(self.b))
+
+    @property
     def iced_body(self) -> str:
         """The end on which ice grows, where it does."""
         return self.b if self.icing is not None and self.icing.iced == "b" else self.a
@@ -153,9 +161,9 @@ def check_link(link: Link, names: list[str]) -> None:
     """Raise ValueError where an end of a link does not exist or both are one."""
     for end in (link.a, link.b):
         if end != SURROUNDINGS and end not in names:
-            raise ValueError(f"a link names the body “{end}”, which does not exist")
+            raise ValueError(say("a link names the body “{end}”, which does not exist", end=end))
     if link.a == link.b:
-        raise ValueError(f"a link joins “{link.a}” to itself; it needs two different ends")
+        raise ValueError(say("a link joins “{a}” to itself; it needs two different ends", a=link.a))
 
 
 def check_ices(links: Sequence[Link], bodies: Sequence[Body]) -> None:
@@ -168,13 +176,17 @@ def check_ices(links: Sequence[Link], bodies: Sequence[Body]) -> None:
             continue
         body = link.iced_body
         if body == SURROUNDINGS:
-            raise ValueError("ice grows on a body, not on the surroundings: choose the other end of the link")
+            raise ValueError(say("ice grows on a body, not on the surroundings: choose the other end of the link"))
         if body in iced:
-            raise ValueError(f"ice grows on “{body}” from two links; let it take its water along one of them")
+            raise ValueError(
+                say("ice grows on “{body}” from two links; let it take its water along one of them", body=body)
+            )
         if body in melting:
-            raise ValueError(f"“{body}” has a melting range of its own, so that no ice can grow on it")
+            raise ValueError(say("“{body}” has a melting range of its own, so that no ice can grow on it", body=body))
         iced.add(body)
         if link.driven_by is not None and link.icing.blocks_kg is not None:
             if link.driven_by in choked:
-                raise ValueError(f"ice of two links chokes “{link.driven_by}”; let one of them never block")
+                raise ValueError(
+                    say("ice of two links chokes “{drive}”; let one of them never block", drive=link.driven_by)
+                )
             choked.add(link.driven_by)

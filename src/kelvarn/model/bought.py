@@ -4,6 +4,7 @@ from typing import Literal
 
 from pydantic import model_validator
 
+from kelvarn.sentence import figures, say
 from kelvarn.units import Quantity
 
 from .fields import ModelBase, OneLine, field, number
@@ -37,5 +38,8 @@ class Bought(ModelBase):
     @model_validator(mode="after")
     def _in_order(self) -> "Bought":
         if self.gain_lowest >= self.gain_highest:
-            raise ValueError(f"its lowest gain must be below its highest, not {self.gain_lowest:g}")
+            raise ValueError(
+                say("its lowest gain must be below its highest, not {lowest}",
+                    lowest=figures(f"{self.gain_lowest:g}", ""))
+            )  # fmt: skip
         return self

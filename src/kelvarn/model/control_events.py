@@ -2,6 +2,7 @@
 
 from typing import TYPE_CHECKING, Any, Literal
 
+from kelvarn.sentence import say
 from kelvarn.units import Quantity, Scale, show
 
 from .event_base import LONGEST_S, EventBase
@@ -105,7 +106,7 @@ class SignalGone(EventBase):
 
     def check(self, rig: "Rig") -> None:
         if self.permit not in _signals(rig):
-            raise ValueError(f"names the permit “{self.permit}”, which asks for no signal")
+            raise ValueError(say("names the permit “{permit}”, which asks for no signal", permit=self.permit))
 
 
 def _signals(rig: "Rig") -> list[str]:
@@ -173,7 +174,7 @@ class Override(EventBase):
 
     def check(self, rig: "Rig") -> None:
         if self.drive < 0 and not rig.way.both:
-            raise ValueError("holds the drive below 0 %, which is for rigs that both heat and cool")
+            raise ValueError(say("holds the drive below 0 %, which is for rigs that both heat and cool"))
 
 
 class SettingsChange(EventBase):

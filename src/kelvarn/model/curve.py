@@ -5,6 +5,7 @@ from typing import Literal, Self
 
 from pydantic import model_validator
 
+from kelvarn.sentence import say
 from kelvarn.units import Quantity, show
 
 from .bodies import temperature
@@ -59,13 +60,18 @@ class Curve(LawBase):
                 for earlier, later in pairwise(self.steps)}  # fmt: skip
         if len(ways) > 1 or 0 in ways:
             temperatures = ", ".join(show(step.from_degC, Quantity.TEMPERATURE) for step in self.steps)
-            raise ValueError(f"the steps must follow one another in temperature, not {temperatures}")
+            raise ValueError(
+                say("the steps must follow one another in temperature, not {temperatures}", temperatures=temperatures)
+            )
         for earlier, later in pairwise(self.steps):
             if later.drive <= earlier.drive:
                 first, second = (show(step.drive, Quantity.DRIVE) for step in (earlier, later))
-                raise ValueError(f"each step must give more than the one before, but {second} follows {first}")
+                raise ValueError(
+                    say("each step must give more than the one before, but {second} follows {first}", second=second,
+                        first=first)
+                )  # fmt: skip
         if self.start_degC == self.full_degC:
-            raise ValueError("the ramp must be full at another temperature than it starts at")
+            raise ValueError(say("the ramp must be full at another temperature than it starts at"))
         return self
 
     @property
@@ -125,7 +131,7 @@ class Curve(LawBase):
 
     @property
     def more_words(self) -> str:
-        return "slew, levels"
+        return say("slew, levels")
 
     @property
     def idle(self) -> frozenset[str]:
@@ -161,7 +167,11 @@ class Curve(LawBase):
             if way.sign * (last - first) > 0:
                 start, full = (show(x, Quantity.TEMPERATURE) for x in (first, last))
                 raise ValueError(
-                    f"starts at {start} and is full at {full}; where the drive {acts}, full must be at the {more} one"
-                )
+                    say("starts at {start} and is full at {full}; where the drive {acts}, full must be at "
+                        "the {more} one", start=start, full=full, acts=acts, more=more)
+                )  # fmt: skip
         elif len(self.steps) > 1 and way.sign * (self.steps[-1].from_degC - self.steps[0].from_degC) > 0:
-            raise ValueError(f"gives more the other way; where the drive {acts}, more belongs to {more} temperatures")
+            raise ValueError(
+                say("gives more the other way; where the drive {acts}, more belongs to {more} temperatures", acts=acts,
+                    more=more)
+            )  # fmt: skip

@@ -4,6 +4,7 @@ from typing import Annotated, ClassVar, Literal, get_args
 
 from pydantic import Field, model_validator
 
+from kelvarn.sentence import figures, joined, say
 from kelvarn.units import Quantity
 
 from .fields import ModelBase, Name, field, number
@@ -113,7 +114,7 @@ class SwitchedDrive(PowerDrive):
 class Relay(PowerDrive):
     """A switch that is on or off; a demand of half or more switches it on."""
 
-    what = brief = "relay"
+    what = brief = say("relay")
     shown = ("shortest_on_s", "shortest_off_s", "operate_s", "rated_operations")
     kind: Literal["relay"] = "relay"
     shortest_on_s: float = number(
@@ -133,8 +134,8 @@ class Relay(PowerDrive):
 class SlowWindow(SwitchedDrive):
     """Time-proportioned switching: on for the demanded share of each window, as for solid-state relays."""
 
-    what, brief = "time-proportioned output", "window"
-    limitation = "the mains' half-waves are not drawn one by one"
+    what, brief = say("time-proportioned output"), say("window")
+    limitation = say("the mains' half-waves are not drawn one by one")
     shown = ("window_s", "shortest_pulse_s", "resolution_s")
     kind: Literal["slow_window"] = "slow_window"
     window_s: float = number(
@@ -155,13 +156,14 @@ class SlowWindow(SwitchedDrive):
     def _pulse_fits(self) -> "SlowWindow":
         if self.shortest_pulse_s > self.window_s / 2:
             raise ValueError(
-                f"shortest pulse must be at most half the window ({self.window_s / 2:g} s), "
-                f"not {self.shortest_pulse_s:g} s"
-            )
+                say("shortest pulse must be at most half the window ({half}), not {pulse}",
+                    half=figures(f"{self.window_s / 2:g}", "s"), pulse=figures(f"{self.shortest_pulse_s:g}", "s"))
+            )  # fmt: skip
         if self.resolution_s > self.window_s:
             raise ValueError(
-                f"pulse steps must be at most the window ({self.window_s:g} s), not {self.resolution_s:g} s"
-            )
+                say("pulse steps must be at most the window ({window}), not {steps}",
+                    window=figures(f"{self.window_s:g}", "s"), steps=figures(f"{self.resolution_s:g}", "s"))
+            )  # fmt: skip
         return self
 
 
@@ -187,7 +189,10 @@ class FastSwitching(ModelBase):
     @model_validator(mode="after")
     def _floor_below_top(self) -> "FastSwitching":
         if self.floor >= self.top:
-            raise ValueError(f"floor must be below top ({self.top:g}), not {self.floor:g}")
+            raise ValueError(
+                say("floor must be below top ({top}), not {floor}",
+                    top=figures(f"{self.top:g}", ""), floor=figures(f"{self.floor:g}", ""))
+            )  # fmt: skip
         return self
 
     @property
@@ -199,7 +204,7 @@ class FastSwitching(ModelBase):
 class Pwm(SwitchedDrive, FastSwitching):
     """Fast switching whose mean power is what the load sees."""
 
-    what = brief = "PWM"
+    what = brief = say("PWM")
     shown = ("steps", "floor", "off_below", "top", "kick_start_s", "pwm_Hz")
     kind: Literal["pwm"] = "pwm"
 
@@ -207,10 +212,10 @@ class Pwm(SwitchedDrive, FastSwitching):
 class Fan(DriveBase, FastSwitching):
     """A fan on PWM: it moves air along the links that name it; relative flow is relative speed."""
 
-    what = brief = "fan"
+    what = brief = say("fan")
     new_name = "Fan"
     moves = True
-    limitation = "flow follows the fan's speed, whatever the filter or the wind"
+    limitation = say("flow follows the fan's speed, whatever the filter or the wind")
     shown = (
         "rated_V", "supply_V", "starts_from", "stalls_below", "flow_at_25", "flow_at_50", "flow_at_75", "pwm_Hz",
         "idle_flow", "supply_switch", "kick_start_s",
@@ -283,24 +288,29 @@ class Fan(DriveBase, FastSwitching):
     @model_validator(mode="after")
     def _more_moves_more(self) -> "Fan":
         if not self.flow_at_25 <= self.flow_at_50 <= self.flow_at_75:
-            flows = ", ".join(f"{100 * flow:.3g} %" for flow in (self.flow_at_25, self.flow_at_50, self.flow_at_75))
-            raise ValueError(f"a fan's flow must not fall as its duty rises, not go {flows}")
+            flows = [figures(f"{100 * flow:.3g}", "%") for flow in (self.flow_at_25, self.flow_at_50, self.flow_at_75)]
+            raise ValueError(
+                say("a fan's flow must not fall as its duty rises, not go {flows}", flows=joined(", ", flows))
+            )
         return self
 
     @model_validator(mode="after")
     def _volts_in_range(self) -> "Fan":
         if not 0.1 <= self.volts <= 2:
-            raise ValueError(f"a fan on {self.volts:.2g} times its rated voltage is not known; 0.1 to 2 times is")
+            raise ValueError(
+                say("a fan on {times} times its rated voltage is not known; {least} to 2 times is",
+                    times=figures(f"{self.volts:.2g}", ""), least=figures("0.1", ""))
+            )  # fmt: skip
         return self
 
 
 class Valve(DriveBase):
     """A positioned valve or servo: it throttles the links that name it, or mixes heat into a body."""
 
-    what, brief = "valve or servo", "valve"
+    what, brief = say("valve or servo"), say("valve")
     new_name = "Valve"
     moves = True
-    limitation = "the valve's flow goes with its position"
+    limitation = say("the valve's flow goes with its position")
     shown = ("travel_s", "backlash", "lowest", "highest")
     kind: Literal["valve"] = "valve"
     name: Name = field("Valve", "Name", "What the drive is called.")
@@ -320,7 +330,10 @@ class Valve(DriveBase):
     @model_validator(mode="after")
     def _stops_in_order(self) -> "Valve":
         if self.lowest >= self.highest:
-            raise ValueError(f"lower end stop must be below the upper ({self.highest:g}), not {self.lowest:g}")
+            raise ValueError(
+                say("lower end stop must be below the upper ({upper}), not {lower}",
+                    upper=figures(f"{self.highest:g}", ""), lower=figures(f"{self.lowest:g}", ""))
+            )  # fmt: skip
         return self
 
 

@@ -9,6 +9,7 @@ from typing import Any, Literal, TypeVar
 
 from pydantic import ValidationError
 
+from kelvarn.sentence import say
 from kelvarn.units import Quantity
 
 from .candidate import Candidate
@@ -131,7 +132,7 @@ def add_trial(project: Project, like: str) -> tuple[Project, str]:
 def remove_trial(project: Project, name: str) -> Project:
     """Remove a trial; the last one stays. Raises EditError for that one."""
     if len(project.trials) == 1:
-        raise EditError("The last trial cannot be deleted; candidates need one to run on.")
+        raise EditError(say("The last trial cannot be deleted; candidates need one to run on."))
     return with_fields(project, trials=tuple(trial for trial in project.trials if trial.name != name))
 
 
@@ -165,14 +166,16 @@ def add_candidates(project: Project, candidates: Sequence[Candidate]) -> Project
             project, _ = add_candidate(project, candidate)
         except ValidationError as error:
             said = str(error.errors()[0]["msg"]).removeprefix("Value error, ")
-            raise EditError(f"“{candidate.name}” does not fit this project: {said}.") from error
+            raise EditError(
+                say("“{candidate}” does not fit this project: {said}.", candidate=candidate.name, said=said)
+            ) from error
     return project
 
 
 def remove_candidate(project: Project, name: str) -> Project:
     """Remove a candidate; the last one stays."""
     if len(project.candidates) == 1:
-        raise EditError("The last candidate cannot be deleted; add another one first.")
+        raise EditError(say("The last candidate cannot be deleted; add another one first."))
     left = tuple(c for c in project.candidates if c.name != name)
     return with_fields(project, candidates=left, chosen=None if project.chosen == name else project.chosen)
 

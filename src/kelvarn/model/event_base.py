@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING, Any, ClassVar, Self
 
 from pydantic import model_validator
 
+from kelvarn.sentence import say
 from kelvarn.units import Quantity, Scale, minutes
 
 from .fields import ModelBase, Name, OneLine, field, number
@@ -65,7 +66,9 @@ class EventBase(ModelBase):
     @model_validator(mode="after")
     def _repeats(self) -> Self:
         if self.again_s is not None and (self.lasts_s is None or self.lasts_s > self.again_s):
-            raise ValueError(f"event “{self.name}” happens again before it has ended; let it last less long")
+            raise ValueError(
+                say("event “{event}” happens again before it has ended; let it last less long", event=self.name)
+            )
         return self
 
     def shown(self) -> tuple[str, ...]:
@@ -74,3 +77,8 @@ class EventBase(ModelBase):
 
     def check(self, rig: "Rig") -> None:
         """Raise ValueError where it does not fit a rig, beyond the names it refers to."""
+
+
+def heading_of(what: str) -> str:
+    """What happens, as a heading: "the power is cut" as "Power is cut"."""
+    return what.removeprefix("the ").removeprefix("a ").capitalize()

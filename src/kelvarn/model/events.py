@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Annotated, Any, Literal, get_args
 
 from pydantic import Field
 
+from kelvarn.sentence import say
 from kelvarn.units import Quantity, Scale, show
 
 from .bodies import temperature
@@ -53,11 +54,11 @@ class DoorOpens(EventBase):
 
     def check(self, rig: "Rig") -> None:
         if self.to == self.body:
-            raise ValueError(f"opens “{self.to}” to itself")
+            raise ValueError(say("opens “{to}” to itself", to=self.to))
         link = rig.link_between(self.body, self.to)
         if self.conductance_W_per_K is None and (link is None or link.opened_W_per_K == 0):
             raise ValueError(
-                "opens a door that the rig does not have; give its extra loss, or what the link adds when it opens"
+                say("opens a door that the rig does not have; give its extra loss, or what the link adds when it opens")
             )
 
 
@@ -224,7 +225,7 @@ class DriveFault(EventBase):
     def check(self, rig: "Rig") -> None:
         drive = next((each for each in rig.drives if each.name == self.drive), None)
         if self.fault == "welded" and drive is not None and getattr(drive, "dial_degC", None) is None:
-            raise ValueError(f"welds the thermostat of “{self.drive}”, which has none of its own")
+            raise ValueError(say("welds the thermostat of “{drive}”, which has none of its own", drive=self.drive))
 
     @classmethod
     def begins_as(cls, rig: "Rig") -> dict[str, Any]:

@@ -6,12 +6,18 @@ from typing import Annotated, Any, Self
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 from pydantic.fields import FieldInfo
 
+from kelvarn.sentence import say
 from kelvarn.units import Quantity, base_unit
 
 from .names import MOST_CHARACTERS
 
 SURROUNDINGS = "surroundings"
 """The name by which links reach what lies outside; no body may have it."""
+
+
+def end_name(name: str) -> str:
+    """What an end of a link is called: its body, or the surroundings."""
+    return say(SURROUNDINGS) if name == SURROUNDINGS else name
 
 
 class ModelBase(BaseModel):

@@ -8,6 +8,8 @@ from dataclasses import dataclass
 
 from pydantic import ValidationError
 
+from kelvarn.sentence import say
+
 from .edit import with_fields
 from .gains import Parallel, Series, from_parallel, from_series, proportional_band_K, to_parallel, to_series
 from .pid import Pid
@@ -49,7 +51,7 @@ def _with_gains(law: Pid, kp_per_K: float, ti_s: float | None, td_s: float, filt
     fields: dict[str, float] = {"kp_per_K": kp_per_K}
     if law.integrates:
         if ti_s is None:
-            raise FormError("Without an integral gain it does not integrate; choose P for that.")
+            raise FormError(say("Without an integral gain it does not integrate; choose P for that."))
         fields["ti_s"] = ti_s
     if law.terms == "PID":
         fields["td_s"] = td_s
@@ -61,7 +63,9 @@ def _with_gains(law: Pid, kp_per_K: float, ti_s: float | None, td_s: float, filt
     except ValidationError as error:
         named = ", ".join(f"{name} {value:.4g}" for name, value in fields.items())
         what = str(error.errors()[0]["msg"]).removeprefix("Value error, ")
-        raise FormError(f"That is {named} of the standard form, which cannot be: {what}.") from error
+        raise FormError(
+            say("That is {named} of the standard form, which cannot be: {why}.", named=named, why=what)
+        ) from error
 
 
 def _count(law: Pid) -> int:
@@ -91,7 +95,7 @@ def _read_band(law: Pid, h: float) -> tuple[float, ...]:
 def _write_band(law: Pid, values: tuple[float, ...], h: float) -> Pid:
     band, *more = values
     if band <= 0:
-        raise FormError("A proportional band must be above 0.")
+        raise FormError(say("A proportional band must be above 0."))
     return _write_standard(law, (1 / band, *more), h)
 
 
@@ -109,9 +113,9 @@ def _write_parallel(law: Pid, values: tuple[float, ...], h: float) -> Pid:
 def _of_parallel(law: Pid, gains: Parallel, filter_s: float | None = None) -> Pid:
     """The law with gains of the parallel form; with the filter's lag as it was where one is given."""
     if gains.kp_per_K <= 0:
-        raise FormError("Without a proportional gain there is no standard form; Kp must be above 0.")
+        raise FormError(say("Without a proportional gain there is no standard form; Kp must be above 0."))
     if gains.ki_per_Ks < 0 or gains.kd_s_per_K < 0:
-        raise FormError("Gains are not below 0; a drive that cools is turned round by the rig.")
+        raise FormError(say("Gains are not below 0; a drive that cools is turned round by the rig."))
     return _with_gains(law, *from_parallel(gains), filter_s)
 
 
@@ -120,12 +124,14 @@ def _read_series(law: Pid, h: float) -> tuple[float, ...]:
     if not law.integrates:
         return (law.kp_per_K,)
     if law.acting_td_s and law.derivative_weight:
-        raise FormError("There is no series form: its speed term does not see the setpoint (speed weight c above 0).")
+        raise FormError(
+            say("There is no series form: its speed term does not see the setpoint (speed weight c above 0).")
+        )
     try:
         found = to_series(law.kp_per_K, law.ti_s, law.acting_td_s, _filter_s(law))
     except ValueError as error:
         said = str(error)
-        raise FormError(f"There is {said}.") from error
+        raise FormError(say("There is {none}.", none=said)) from error
     return (found.kp_per_K, found.ti_s, found.td_s)[: _count(law)]
 
 
@@ -134,11 +140,13 @@ def _write_series(law: Pid, values: tuple[float, ...], h: float) -> Pid:
         return _write_standard(law, values, h)
     kp, ti, td = (*values, *(0.0,) * (3 - len(values)))
     if ti <= 0:
-        raise FormError("The integral time must be above 0.")
+        raise FormError(say("The integral time must be above 0."))
     lag = _filter_s(law)
     standard = from_series(Series(kp, ti, td), lag)
     if law.terms == "PID" and standard[2] <= 0:
-        raise FormError("With this filter there is no standard form of it: its derivative time would not be above 0.")
+        raise FormError(
+            say("With this filter there is no standard form of it: its derivative time would not be above 0.")
+        )
     return _with_gains(law, *standard, lag)
 
 

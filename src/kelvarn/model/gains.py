@@ -8,6 +8,8 @@ has real roots only for Ti ≥ 4 Td (any text on PID forms, e.g. Åström and H�
 import math
 from dataclasses import dataclass
 
+from kelvarn.sentence import figures, say
+
 
 @dataclass(frozen=True)
 class Parallel:
@@ -59,11 +61,15 @@ def to_series(kp_per_K: float, ti_s: float, td_s: float, filter_s: float = 0.0) 
     total, square = ti_s + filter_s, ti_s * (td_s + filter_s)
     if total * total < 4 * square:
         if filter_s == 0:
-            raise ValueError(f"no series form: it needs Ti ≥ 4 Td, but Ti is {ti_s:g} s and 4 Td is {4 * td_s:g} s")
+            raise ValueError(
+                say("no series form: it needs Ti ≥ 4 Td, but Ti is {ti} s and 4 Td is {least} s",
+                    ti=figures(f"{ti_s:g}", ""), least=figures(f"{4 * td_s:g}", ""))
+            )  # fmt: skip
         raise ValueError(
-            f"no series form: with a filter of {filter_s:g} s it needs (Ti + Tf)² ≥ 4 Ti (Td + Tf), "
-            f"but that is {total * total:.4g} and {4 * square:.4g} s²"
-        )
+            say("no series form: with a filter of {filter} s it needs (Ti + Tf)² ≥ 4 Ti (Td + Tf), "
+                "but that is {total} and {least} s²", filter=figures(f"{filter_s:g}", ""),
+                total=figures(f"{total * total:.4g}", ""), least=figures(f"{4 * square:.4g}", ""))
+        )  # fmt: skip
     ti_series = (total + math.sqrt(total * total - 4 * square)) / 2
     # Td' + Tf from the product rather than from the difference of roots, which would lose figures for small Td.
     return Series(kp_per_K * ti_series / ti_s, ti_series, square / ti_series - filter_s)

@@ -4,6 +4,7 @@ from typing import Self
 
 from pydantic import model_validator
 
+from kelvarn.sentence import say
 from kelvarn.units import Quantity, Scale, show
 
 from .bodies import temperature
@@ -23,10 +24,12 @@ class Goal(ModelBase):
     def _in_order(self) -> Self:
         low, high = self.low_degC, self.high_degC
         if low is None and high is None:
-            raise ValueError("a goal needs a lowest or a highest temperature")
+            raise ValueError(say("a goal needs a lowest or a highest temperature"))
         if low is not None and high is not None and low >= high:
             lower, upper = (show(x, Quantity.TEMPERATURE) for x in (low, high))
-            raise ValueError(f"the lowest temperature must be below the highest ({upper}), not {lower}")
+            raise ValueError(
+                say("the lowest temperature must be below the highest ({upper}), not {lower}", upper=upper, lower=lower)
+            )
         return self
 
     def text(self, scale: Scale = Scale.CELSIUS) -> str:
@@ -35,7 +38,9 @@ class Goal(ModelBase):
             None if x is None else show(x, Quantity.TEMPERATURE, scale) for x in (self.low_degC, self.high_degC)
         )
         if low is None:
-            said = f"at most {high}"
+            said = say("{body} at most {high}", body=self.body, high=high)
+        elif high is None:
+            said = say("{body} at least {low}", body=self.body, low=low)
         else:
-            said = f"at least {low}" if high is None else f"{low} … {high}"
-        return f"{self.body} {said}" + (f", or {self.why}" if self.why else "")
+            said = say("{body} {low} … {high}", body=self.body, low=low, high=high)
+        return say("{kept}, or {why}", kept=said, why=say(self.why)) if self.why else said

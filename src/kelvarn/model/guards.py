@@ -9,6 +9,7 @@ from typing import Annotated, Any, ClassVar, Literal, get_args
 
 from pydantic import Field, model_validator
 
+from kelvarn.sentence import say
 from kelvarn.units import Quantity, Scale, show
 
 from .bodies import temperature
@@ -321,7 +322,7 @@ class Hours(PermitBase):
     @model_validator(mode="after")
     def _some(self) -> "Hours":
         if self.from_s == self.to_s:
-            raise ValueError("hours must not end when they begin")
+            raise ValueError(say("hours must not end when they begin"))
         return self
 
     def text(self, scale: Scale) -> str:
@@ -360,7 +361,7 @@ def clock(seconds: float) -> str:
 
 def days_text(days: tuple[Day, ...]) -> str:
     """Days in a few words."""
-    known = {DAYS: "every day", DAYS[:5]: "Mon to Fri", DAYS[5:]: "Sat and Sun"}
+    known = {DAYS: say("every day"), DAYS[:5]: say("Mon to Fri"), DAYS[5:]: say("Sat and Sun")}
     ordered = tuple(day for day in DAYS if day in days)
     return known.get(ordered, ", ".join(ordered))
 

@@ -4,15 +4,16 @@ from typing import Any, Literal
 
 from pydantic import model_validator
 
+from kelvarn.sentence import figures, say
 from kelvarn.units import Quantity
 
 from .fields import ModelBase, Name, Notes, OneLine, field, number
 
 CheckName = Literal["cut_off", "outputs_alone", "user_knows"]
 CHECKS: dict[CheckName, tuple[str, str]] = {
-    "cut_off": ("Independent cut-off", "one that needs no software is fitted and was seen to act"),
-    "outputs_alone": ("Outputs tried alone", "each was switched before the load was connected"),
-    "user_knows": ("Who may use it knows", "what the setpoint does not do, and what to do first"),
+    "cut_off": (say("Independent cut-off"), say("one that needs no software is fitted and was seen to act")),
+    "outputs_alone": (say("Outputs tried alone"), say("each was switched before the load was connected")),
+    "user_knows": (say("Who may use it knows"), say("what the setpoint does not do, and what to do first")),
 }
 """What nobody but the maker can see to before a handover: what it is, and what a tick says."""
 Numbers = Literal[32, 64]
@@ -51,7 +52,10 @@ class Adjustable(ModelBase):
     @model_validator(mode="after")
     def _in_order(self) -> "Adjustable":
         if self.lowest >= self.highest:
-            raise ValueError(f"the lowest {self.setting} must be below the highest, not {self.lowest:g}")
+            raise ValueError(
+                say("the lowest {setting} must be below the highest, not {lowest}", setting=self.setting,
+                    lowest=figures(f"{self.lowest:g}", ""))
+            )  # fmt: skip
         return self
 
 

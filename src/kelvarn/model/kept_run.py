@@ -4,6 +4,7 @@ from typing import Annotated, Self
 
 from pydantic import Field, model_validator
 
+from kelvarn.sentence import say
 from kelvarn.units import Quantity
 
 from .candidate import Controller
@@ -44,5 +45,5 @@ class KeptRun(ModelBase):
     @model_validator(mode="after")
     def _as_long(self) -> Self:
         if len({len(self.degC), len(self.setpoint_degC), len(self.drive)}) != 1:
-            raise ValueError("the courses of a kept run must be of one length")
+            raise ValueError(say("the courses of a kept run must be of one length"))
         return self

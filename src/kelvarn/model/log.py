@@ -5,6 +5,7 @@ from typing import Literal
 from pydantic import model_validator
 from pydantic.json_schema import SkipJsonSchema
 
+from kelvarn.sentence import figures, say
 from kelvarn.units import Quantity
 
 from .fields import ModelBase, Name, Notes, OneLine, field, number
@@ -76,7 +77,10 @@ class LogColumn(ModelBase):
     @model_validator(mode="after")
     def _form_fits(self) -> "LogColumn":
         if self.form not in FORMS[self.role]:
-            raise ValueError(f"a {ROLE_WORDS[self.role]} cannot be {FORM_WORDS[self.form] or 'without a form'}")
+            raise ValueError(
+                say("a {role} cannot be {form}", role=ROLE_WORDS[self.role],
+                    form=FORM_WORDS[self.form] or "without a form")
+            )  # fmt: skip
         return self
 
 
@@ -120,7 +124,10 @@ class LogSpan(ModelBase):
     @model_validator(mode="after")
     def _in_order(self) -> "LogSpan":
         if self.to_s <= self.from_s:
-            raise ValueError(f"a span must end after it begins ({self.from_s:g} s), not at {self.to_s:g} s")
+            raise ValueError(
+                say("a span must end after it begins ({start} s), not at {to} s", start=figures(f"{self.from_s:g}", ""),
+                    to=figures(f"{self.to_s:g}", ""))
+            )  # fmt: skip
         return self
 
 

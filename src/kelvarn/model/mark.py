@@ -5,6 +5,7 @@ from typing import Literal
 
 from pydantic import model_validator
 
+from kelvarn.sentence import say
 from kelvarn.units import Quantity, Scale, show
 
 from .fields import ModelBase, Name, OneLine, field, number
@@ -69,8 +70,10 @@ MEASURES: dict[str, MeasureKind] = {
 }
 
 Direction = Literal["at_most", "at_least", "within"]
-_WORDS: dict[Direction, str] = {"at_most": "at most ", "at_least": "at least ", "within": "within ±"}
-_SIGNS: dict[Direction, str] = {"at_most": "≤ ", "at_least": "≥ ", "within": "±"}
+_WORDS: dict[Direction, str] = {
+    "at_most": say("at most {limit}"), "at_least": say("at least {limit}"), "within": say("within ±{limit}"),
+}  # fmt: skip
+_SIGNS: dict[Direction, str] = {"at_most": "≤ {limit}", "at_least": "≥ {limit}", "within": "±{limit}"}
 
 
 class Mark(ModelBase):
@@ -90,14 +93,22 @@ class Mark(ModelBase):
     @model_validator(mode="after")
     def _fits_measure(self) -> "Mark":
         if self.measure not in MEASURES:
-            raise ValueError(f"“{self.measure}” is not a measure; known are {', '.join(MEASURES)}")
+            raise ValueError(
+                say("“{measure}” is not a measure; known are {known}", measure=self.measure, known=", ".join(MEASURES))
+            )
         scope = self.kind.scope
         if (self.event is None) == (scope == "event"):
-            raise ValueError(f"a mark on {self.measure} {'needs' if scope == 'event' else 'takes no'} event")
+            raise ValueError(
+                say("a mark on {measure} {needs} event", measure=self.measure,
+                    needs=say("needs") if scope == "event" else say("takes no"))
+            )  # fmt: skip
         if (self.body is None) == (scope == "body"):
-            raise ValueError(f"a mark on {self.measure} {'needs' if scope == 'body' else 'takes no'} body")
+            raise ValueError(
+                say("a mark on {measure} {needs} body", measure=self.measure,
+                    needs=say("needs") if scope == "body" else say("takes no"))
+            )  # fmt: skip
         if self.stage is not None and scope != "window":
-            raise ValueError(f"a mark on {self.measure} takes no stage")
+            raise ValueError(say("a mark on {measure} takes no stage", measure=self.measure))
         return self
 
     @property
@@ -107,7 +118,8 @@ class Mark(ModelBase):
 
     def limit_text(self, scale: Scale = Scale.CELSIUS, *, short: bool = False) -> str:
         """Its limit, such as "at most 1.5 K", or "≤ 1.5 K" where room is short."""
-        return (_SIGNS if short else _WORDS)[self.direction] + show(self.limit, self.kind.quantity, scale)
+        words = _SIGNS if short else _WORDS
+        return say(words[self.direction], limit=show(self.limit, self.kind.quantity, scale))
 
     def spelled(self, band_K: float, scale: Scale = Scale.CELSIUS) -> str:
         """Its name where there is room: with the band in which it counts as settled."""
@@ -118,6 +130,6 @@ class Mark(ModelBase):
     @property
     def title(self) -> str:
         """Its name on screen."""
-        if self.event is not None or self.stage is not None:
-            return f"{self.kind.title}: {self.event or self.stage}"
-        return f"{self.kind.title}: {self.body}" if self.body is not None else self.kind.title
+        name = self.event or self.stage or self.body
+        measure = say(self.kind.title)
+        return say("{measure}: {name}", measure=measure, name=name) if name is not None else measure

@@ -4,6 +4,8 @@ import itertools
 import re
 from collections.abc import Iterable, Sequence
 
+from kelvarn.sentence import say
+
 MOST_CHARACTERS = 60
 
 
@@ -12,7 +14,9 @@ def check_unique(names: Iterable[str], what: str) -> None:
     seen: set[str] = set()
     for name in names:
         if name in seen:
-            raise ValueError(f"there are two called “{name}”; the name of each {what} must differ")
+            raise ValueError(
+                say("there are two called “{name}”; the name of each {what} must differ", name=name, what=what)
+            )
         seen.add(name)
 
 
@@ -30,7 +34,9 @@ def check_known(wanted: Iterable[str], known: Sequence[str], what: str) -> None:
     """
     for name in wanted:
         if name not in known:
-            raise UnknownName(f"There is no {what} “{name}”; there are: {', '.join(known)}.")
+            raise UnknownName(
+                say("There is no {what} “{name}”; there are: {known}.", what=what, name=name, known=", ".join(known))
+            )
 
 
 def free_name(wanted: str, taken: Iterable[str]) -> str:

@@ -2,6 +2,7 @@
 
 from typing import Literal, Self
 
+from kelvarn.sentence import say
 from kelvarn.units import Quantity, show
 
 from .bodies import temperature
@@ -105,7 +106,7 @@ class OnOff(LawBase):
 
     @property
     def more_words(self) -> str:
-        return "times, delays"
+        return say("times, delays")
 
     @property
     def idle(self) -> frozenset[str]:
@@ -139,11 +140,11 @@ class OnOff(LawBase):
         on, off = self.on_off_degC(setpoint, near.way)
         below, above = sign * (setpoint - on), sign * (off - setpoint)
         if notation != "cuts" and min(below, above) < -_SAME_K:
-            raise ValueError("Both edges lie on one side of the setpoint, which only cut-in and cut-out can say.")
+            raise ValueError(say("Both edges lie on one side of the setpoint, which only cut-in and cut-out can say."))
         if notation in ("band", "share") and abs(below - above) > _SAME_K:
-            raise ValueError("Its edges are not equally far from the setpoint; a band is the same on both sides.")
+            raise ValueError(say("Its edges are not equally far from the setpoint; a band is the same on both sides."))
         if notation == "share" and setpoint == 0:
-            raise ValueError("A share of a setpoint of 0 °C is no band.")
+            raise ValueError(say("A share of a setpoint of 0 °C is no band."))
         found = {
             "edges": {"below_K": max(below, 0.0), "above_K": max(above, 0.0)},
             "band": {"band_K": max(below, 0.0)},
@@ -195,4 +196,7 @@ class OnOff(LawBase):
             return
         cut_in, cut_out = (show(x, Quantity.TEMPERATURE) for x in (self.cut_in_degC, self.cut_out_degC))
         side, acts = ("below", "heats") if way.sign > 0 else ("above", "cools")
-        raise ValueError(f"cuts in at {cut_in} and out at {cut_out}; a drive that {acts} must cut in {side} cut-out")
+        raise ValueError(
+            say("cuts in at {cut_in} and out at {cut_out}; a drive that {acts} must cut in {side} cut-out",
+                cut_in=cut_in, cut_out=cut_out, acts=acts, side=side)
+        )  # fmt: skip

@@ -4,6 +4,7 @@ from typing import Literal
 
 from pydantic import model_validator
 
+from kelvarn.sentence import figures, say
 from kelvarn.units import Quantity
 
 from .fields import ModelBase, Name, field, number
@@ -12,7 +13,10 @@ from .materials import MATERIALS
 
 def _known(material: str) -> None:
     if material not in MATERIALS:
-        raise ValueError(f"“{material}” is not a known material; type its J/K or W/K instead, or choose one like it")
+        raise ValueError(
+            say("“{material}” is not a known material; type its J/K or W/K instead, or choose one like it",
+                material=material)
+        )  # fmt: skip
 
 
 class Piece(ModelBase):
@@ -34,7 +38,10 @@ class Piece(ModelBase):
     def _material_known(self) -> "Piece":
         _known(self.material)
         if self.shape == "pipe" and 2 * self.wall_m > self.diameter_m:
-            raise ValueError(f"a pipe's wall must be at most half its diameter ({self.diameter_m / 2:g} m)")
+            raise ValueError(
+                say("a pipe's wall must be at most half its diameter ({half})",
+                    half=figures(f"{self.diameter_m / 2:g}", "m"))
+            )  # fmt: skip
         return self
 
 

@@ -5,6 +5,7 @@ from typing import Literal, Self
 
 from pydantic import model_validator
 
+from kelvarn.sentence import figures, say
 from kelvarn.units import Quantity
 
 from .bodies import temperature
@@ -114,17 +115,19 @@ class Pid(LawBase):
     def _memory_limits_in_order(self) -> Self:
         if self.memory_low is not None and self.memory_high is not None and self.memory_low >= self.memory_high:
             raise ValueError(
-                f"the integral's lower limit must be below its upper one ({self.memory_high * 100:g} %), "
-                f"not {self.memory_low * 100:g} %"
-            )
+                say("the integral's lower limit must be below its upper one ({high} %), not {low} %",
+                    high=figures(f"{self.memory_high * 100:g}", ""),
+                    low=figures(f"{self.memory_low * 100:g}", ""))
+            )  # fmt: skip
         return self
 
     @model_validator(mode="after")
     def _limits_in_order(self) -> Self:
         if self.low >= self.high:
             raise ValueError(
-                f"lowest drive must be below the highest ({self.high * 100:g} %), not {self.low * 100:g} %"
-            )
+                say("lowest drive must be below the highest ({high} %), not {low} %",
+                    high=figures(f"{self.high * 100:g}", ""), low=figures(f"{self.low * 100:g}", ""))
+            )  # fmt: skip
         return self
 
     @property
@@ -163,7 +166,8 @@ class Pid(LawBase):
 
     @property
     def more_words(self) -> str:
-        return {"P": "bias, limits", "PI": "limits, wind-up", "PID": "filter, limits, wind-up"}[self.terms]
+        words = {"P": say("bias, limits"), "PI": say("limits, wind-up"), "PID": say("filter, limits, wind-up")}
+        return words[self.terms]
 
     def edge_value(self, path: tuple[str | int, ...], degC: float, setpoint_degC: float, way: Way) -> float:
         # The corner at which P gives all of it sets its gain.

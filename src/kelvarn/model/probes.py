@@ -6,12 +6,17 @@ from typing import Literal
 import numpy as np
 from pydantic import field_validator, model_validator
 
+from kelvarn.sentence import Figures, figures, say
 from kelvarn.units import KELVIN_AT_0_DEGC, Quantity
 
 from .bodies import temperature
 from .fields import ModelBase, Name, OneLine, field, number
 from .log_data import Floats
 from .tolerances import Tolerance
+
+
+def _degC(value: float) -> Figures:
+    return figures(f"{value:g}", "°C")
 
 
 class Correction(ModelBase):
@@ -26,9 +31,9 @@ class Correction(ModelBase):
     def _apart(self) -> "Correction":
         if self.shown_high_degC - self.shown_low_degC < 0.1:
             raise ValueError(
-                f"the two points must lie at least 0.1 K apart; the probe showed {self.shown_low_degC:g} °C "
-                f"and {self.shown_high_degC:g} °C"
-            )
+                say("the two points must lie at least {least} apart; the probe showed {low} and {high}",
+                    least=figures("0.1", "K"), low=_degC(self.shown_low_degC), high=_degC(self.shown_high_degC))
+            )  # fmt: skip
         return self
 
     @property
@@ -77,25 +82,28 @@ class Converter(ModelBase):
         if not self.by_table:
             return self
         if len(self.points) < 2:
-            raise ValueError("a sensor's table needs two rows or more")
+            raise ValueError(say("a sensor's table needs two rows or more"))
         values = [point.value for point in self.points]
         for before, after in pairwise(self.points):
             if after.degC - before.degC < 0.1:
                 raise ValueError(
-                    "rows of a sensor's table must go up by at least 0.1 K; "
-                    f"{after.degC:g} °C follows {before.degC:g} °C"
-                )
+                    say("rows of a sensor's table must go up by at least {least}; {after} follows {before}",
+                        least=figures("0.1", "K"), after=_degC(after.degC), before=_degC(before.degC))
+                )  # fmt: skip
             if before.value == after.value or (after.value > before.value) != (values[1] > values[0]):
                 raise ValueError(
-                    f"a sensor's table must rise or fall all along; it turns between {before.degC:g} and "
-                    f"{after.degC:g} °C, where {after.value:g} follows {before.value:g}"
-                )
+                    say("a sensor's table must rise or fall all along; it turns between {before} and {after}, "
+                        "where {later} follows {earlier}",
+                        before=figures(f"{before.degC:g}", ""), after=_degC(after.degC),
+                        later=figures(f"{after.value:g}", ""), earlier=figures(f"{before.value:g}", ""))
+                )  # fmt: skip
         if self.sensor == "volt_curve" and max(values) > self.full_V:
             raise ValueError(
-                f"a sensor's table reaches {max(values):g} V; the highest count stands for {self.full_V:g} V"
-            )
+                say("a sensor's table reaches {volts}; the highest count stands for {full}",
+                    volts=figures(f"{max(values):g}", "V"), full=figures(f"{self.full_V:g}", "V"))
+            )  # fmt: skip
         if self.sensor == "ohm_curve" and min(values) <= 0:
-            raise ValueError("a sensor's table of resistances must stay above 0 Ω")
+            raise ValueError(say("a sensor's table of resistances must stay above 0 Ω"))
         return self
 
     @property
@@ -178,14 +186,16 @@ class Probe(ModelBase):
     def _range_in_order(self) -> "Probe":
         if self.highest_degC - self.lowest_degC < 1:
             raise ValueError(
-                f"highest reading must be at least 1 K above the lowest ({self.lowest_degC:g} °C), "
-                f"not {self.highest_degC:g} °C"
-            )
+                say("highest reading must be at least {least} above the lowest ({lowest}), not {highest}",
+                    least=figures("1", "K"), lowest=_degC(self.lowest_degC), highest=_degC(self.highest_degC))
+            )  # fmt: skip
         if self.converter is not None and self.converter.by_table:
             low, high = self.converter.points[0].degC, self.converter.points[-1].degC
             if not low <= self.lowest_degC < self.highest_degC <= high:
                 raise ValueError(
-                    f"the sensor's table goes from {low:g} to {high:g} °C; lowest and highest reading must lie "
-                    f"inside it, not at {self.lowest_degC:g} and {self.highest_degC:g} °C"
-                )
+                    say("the sensor's table goes from {low} to {high}; lowest and highest reading must lie inside "
+                        "it, not at {lowest} and {highest}",
+                        low=figures(f"{low:g}", ""), high=_degC(high),
+                        lowest=figures(f"{self.lowest_degC:g}", ""), highest=_degC(self.highest_degC))
+                )  # fmt: skip
         return self

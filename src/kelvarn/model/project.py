@@ -4,6 +4,7 @@ from typing import Literal
 
 from pydantic import model_validator
 
+from kelvarn.sentence import say
 from kelvarn.units import Scale
 
 from .bench import MOST_STEPS, FirstHourStep
@@ -86,14 +87,16 @@ class Project(ModelBase):
         check_unique([unit.address for unit in self.units if unit.address], "address")
         check_unique([f"{each.setting} of {each.candidate}" for each in self.adjustable], "adjustable setting")
         if self.chosen is not None and self.chosen not in [c.name for c in self.candidates]:
-            raise ValueError(f"the chosen candidate “{self.chosen}” does not exist")
+            raise ValueError(say("the chosen candidate “{chosen}” does not exist", chosen=self.chosen))
         for trial in self.trials:
             self._events_fit(trial)
         for candidate in self.candidates:
             try:
                 candidate.controller.check(self.rig.way)
             except ValueError as error:
-                raise ValueError(f"candidate “{candidate.name}” {error}") from None
+                raise ValueError(
+                    say("candidate “{candidate}” {error}", candidate=candidate.name, error=error)
+                ) from None
         return self
 
     def _events_fit(self, trial: Trial) -> None:
@@ -106,12 +109,17 @@ class Project(ModelBase):
                 names, name = rig.names_for(key), getattr(part, key)
                 if names is not None and isinstance(name, str) and name not in names:
                     title = {"to": "body", "draw_off": "draw-off"}.get(key, key)
-                    raise ValueError(f"{what} of trial “{trial.name}” names the {title} “{name}”, which does not exist")
+                    raise ValueError(
+                        say("{what} of trial “{trial}” names the {title} “{name}”, which does not exist", what=what,
+                            trial=trial.name, title=title, name=name)
+                    )  # fmt: skip
         for event in trial.events:
             try:
                 event.check(rig)
             except ValueError as error:
-                raise ValueError(f"event “{event.name}” of trial “{trial.name}” {error}") from None
+                raise ValueError(
+                    say("event “{event}” of trial “{trial}” {error}", event=event.name, trial=trial.name, error=error)
+                ) from None
 
     @property
     def seen_to(self) -> dict[CheckName, Tick]:

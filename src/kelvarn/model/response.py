@@ -4,6 +4,7 @@ from typing import Literal
 
 from pydantic import model_validator
 
+from kelvarn.sentence import figures, say
 from kelvarn.units import Quantity
 
 from .bodies import Body, Link, temperature
@@ -38,7 +39,10 @@ class ResponseModel(ModelBase):
     @model_validator(mode="after")
     def _lags_in_order(self) -> "ResponseModel":
         if self.kind == "two_lags" and self.lag2_s > self.lag_s:
-            raise ValueError(f"second lag must be at most the lag ({self.lag_s:g} s), not {self.lag2_s:g} s")
+            raise ValueError(
+                say("second lag must be at most the lag ({lag}), not {second}",
+                    lag=figures(f"{self.lag_s:g}", "s"), second=figures(f"{self.lag2_s:g}", "s"))
+            )  # fmt: skip
         return self
 
     def conductance_W_per_K(self, power_W: float) -> float:

@@ -6,6 +6,7 @@ from typing import Any, Literal
 from pydantic import model_validator
 
 from kelvarn.scales import QuantityWords, words_for
+from kelvarn.sentence import say
 
 from .bodies import Body, DrawOff, Link, Surroundings, check_ices, check_link
 from .drives import AnyDrive, Drive, Fan
@@ -165,42 +166,49 @@ class Rig(ModelBase):
     def _names_fit(self) -> "Rig":
         if (self.response is None) == (not self.bodies):
             raise ValueError(
-                "a rig needs at least one body" if self.response is None else "a response model takes no bodies"
+                say("a rig needs at least one body")
+                if self.response is None
+                else say("a response model takes no bodies")
             )
         if self.response is not None and (self.links or self.draw_offs):
-            raise ValueError("a response model takes no links and no draw-offs")
+            raise ValueError(say("a response model takes no links and no draw-offs"))
         names = list(self.body_names)
-        check_unique(names, "body")
+        check_unique(names, say("body"))
         if any(name.lower() == SURROUNDINGS for name in names):
-            raise ValueError(f"a body may not be called “{SURROUNDINGS}”; that is what lies outside")
-        check_unique([drive.name for drive in self.drives], "drive")
-        check_unique([probe.name for probe in self.probes], "probe")
-        check_unique([draw_off.name for draw_off in self.draw_offs], "draw-off")
+            raise ValueError(say("a body may not be called “{name}”; that is what lies outside", name=SURROUNDINGS))
+        check_unique([drive.name for drive in self.drives], say("drive"))
+        check_unique([probe.name for probe in self.probes], say("probe"))
+        check_unique([draw_off.name for draw_off in self.draw_offs], say("draw-off"))
         movers = [drive.name for drive in self.drives if drive.moves]
         seen: set[frozenset[str]] = set()
         for link in self.links:
             check_link(link, names)
             pair = frozenset((link.a, link.b))
             if pair in seen:
-                raise ValueError(f"two links join “{link.a}” and “{link.b}”; add their conductances into one")
+                raise ValueError(
+                    say("two links join “{a}” and “{b}”; add their conductances into one", a=link.a, b=link.b)
+                )
             seen.add(pair)
             if link.driven_by is not None and link.driven_by not in movers:
                 raise ValueError(
-                    f"the link from “{link.a}” to “{link.b}” is driven by “{link.driven_by}”, "
-                    "which is no fan or valve of the rig"
-                )
+                    say("the link from “{a}” to “{b}” is driven by “{drive}”, which is no fan or valve of the rig",
+                        a=link.a, b=link.b, drive=link.driven_by)
+                )  # fmt: skip
         check_ices(self.links, self.bodies)
         if [probe.role for probe in self.probes].count("control") != 1:
-            raise ValueError("exactly one probe must have the role control")
+            raise ValueError(say("exactly one probe must have the role control"))
         if self.goal is not None and self.goal.body not in names:
-            raise ValueError(f"the goal names the body “{self.goal.body}”, which does not exist")
+            raise ValueError(say("the goal names the body “{body}”, which does not exist", body=self.goal.body))
         if self.judged is not None and self.judged not in names:
-            raise ValueError(f"the body judged is “{self.judged}”, which does not exist")
+            raise ValueError(say("the body judged is “{judged}”, which does not exist", judged=self.judged))
         drives: list[tuple[Any, str | None, str]] = [(drive, drive.heated_body, "drive") for drive in self.drives]
         probes = [(probe, probe.body, "probe") for probe in self.probes]
         for part, body, title in drives + probes + [(found, found.body, "draw-off") for found in self.draw_offs]:
             if body is not None and body not in names:
-                raise ValueError(f"{title} “{part.name}” names the body “{body}”, which does not exist")
+                raise ValueError(
+                    say("{title} “{part}” names the body “{body}”, which does not exist", title=title, part=part.name,
+                        body=body)
+                )  # fmt: skip
         self._rules_fit()
         return self
 
@@ -209,13 +217,16 @@ class Rig(ModelBase):
         check_unique([rule.name for rule in (*self.guards, *self.permits)], "guard or permit")
         for kind in ONLY_ONE:
             if sum(guard.kind == kind for guard in self.guards) > 1:
-                raise ValueError(f"a rig has only one guard of the kind {kind}; make one of them")
+                raise ValueError(say("a rig has only one guard of the kind {kind}; make one of them", kind=kind))
         for guard in self.guards:
             for key in ("probe", "body"):
                 names, name = self.names_for(key), getattr(guard, key, None)
                 if name is not None and name not in (names or ()):
-                    raise ValueError(f"guard “{guard.name}” names the {key} “{name}”, which does not exist")
+                    raise ValueError(
+                        say("guard “{guard}” names the {what} “{name}”, which does not exist", guard=guard.name,
+                            what=key, name=name)
+                    )  # fmt: skip
             try:
                 guard.check(self)
             except ValueError as error:
-                raise ValueError(f"guard “{guard.name}” {error}") from None
+                raise ValueError(say("guard “{guard}” {error}", guard=guard.name, error=error)) from None

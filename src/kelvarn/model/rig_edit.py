@@ -4,6 +4,8 @@ import re
 from collections.abc import Callable
 from typing import Any
 
+from kelvarn.sentence import say
+
 from .bodies import Body, DrawOff, Link
 from .drives import DRIVE_KINDS
 from .edit import EditError, append, put, remove, with_fields
@@ -63,7 +65,7 @@ def add_body(project: Project, beside: str) -> tuple[Project, str]:
     """Add a body with a link to another one, or to the surroundings; returns the project and its name."""
     rig = project.rig
     if len(rig.bodies) == MAX_BODIES:
-        raise EditError(f"A rig has at most {MAX_BODIES} bodies; take one out, or make two of them one.")
+        raise EditError(say("A rig has at most {most} bodies; take one out, or make two of them one.", most=MAX_BODIES))
     name = free_name("Body", [body.name for body in rig.bodies])
     bodies = (*rig.bodies, Body(name=name, capacity_J_per_K=_NEW_CAPACITY_J_PER_K))
     link = Link(a=beside, b=name, conductance_W_per_K=_NEW_CONDUCTANCE_W_PER_K)
@@ -92,13 +94,22 @@ def remove_body(project: Project, name: str) -> Project:
     """Take a body out, with its links and the events and marks that are about it."""
     rig = project.rig
     if len(rig.bodies) == 1:
-        raise EditError("The last body cannot be removed; a rig needs one.")
-    users = [(drive.name, drive.heated_body, "acts on") for drive in rig.drives]
-    users += [(probe.name, probe.body, "sits in") for probe in rig.probes]
-    users += [(draw_off.name, draw_off.body, "is drawn from") for draw_off in rig.draw_offs]
-    for part, body, does in users:
+        raise EditError(say("The last body cannot be removed; a rig needs one."))
+    users = [
+        (drive.heated_body, say("“{part}” acts on “{body}”; give it another body first.", part=drive.name, body=name))
+        for drive in rig.drives
+    ]
+    users += [
+        (probe.body, say("“{part}” sits in “{body}”; give it another body first.", part=probe.name, body=name))
+        for probe in rig.probes
+    ]
+    users += [
+        (each.body, say("“{part}” is drawn from “{body}”; give it another body first.", part=each.name, body=name))
+        for each in rig.draw_offs
+    ]
+    for body, says in users:
         if body == name:
-            raise EditError(f"“{part}” {does} “{name}”; give it another body first.")
+            raise EditError(says)
     rig = with_fields(
         rig,
         bodies=tuple(body for body in rig.bodies if body.name != name),
@@ -167,7 +178,7 @@ def add_drive(project: Project, kind: str, body: str) -> tuple[Project, str]:
     """Add a drive of a kind that acts on a body (a fan or valve: on nothing yet); returns the project and its name."""
     rig = project.rig
     if len(rig.drives) == MAX_DRIVES:
-        raise EditError(f"A rig has at most {MAX_DRIVES} drives; take one out.")
+        raise EditError(say("A rig has at most {most} drives; take one out.", most=MAX_DRIVES))
     of_kind = DRIVE_KINDS[kind]
     name = free_name(of_kind.new_name, [drive.name for drive in rig.drives])
     made = of_kind(**{**of_kind.begins_as(body), "name": name})
@@ -204,7 +215,7 @@ def remove_drive(project: Project, index: int) -> Project:
     """Take a drive out, with the events about it; links that it drove stay, with what they carry at rest."""
     rig = project.rig
     if len(rig.drives) == 1:
-        raise EditError("The last drive cannot be removed; a rig needs one.")
+        raise EditError(say("The last drive cannot be removed; a rig needs one."))
     gone = rig.drives[index].name
     links = tuple(with_fields(link, driven_by=None) if link.driven_by == gone else link for link in rig.links)
     drives = rig.drives[:index] + rig.drives[index + 1 :]
@@ -220,7 +231,7 @@ def add_probe(project: Project, body: str) -> tuple[Project, str]:
     """Add a probe that watches a body; returns the project and its name."""
     rig = project.rig
     if len(rig.probes) == MAX_PROBES:
-        raise EditError(f"A rig has at most {MAX_PROBES} probes; take one out.")
+        raise EditError(say("A rig has at most {most} probes; take one out.", most=MAX_PROBES))
     name = free_name("Probe", [probe.name for probe in rig.probes])
     made = Probe(name=name, body=body, role="watch", lag_s=rig.probe.lag_s, interval_s=rig.probe.interval_s)
     return _with_rig(project, with_fields(rig, probes=(*rig.probes, made))), name
@@ -230,7 +241,7 @@ def set_role(project: Project, index: int, role: str) -> Project:
     """Give a probe a role; the one that controlled watches from then on where another one takes over."""
     rig = project.rig
     if role != "control" and rig.probes[index].role == "control":
-        raise EditError("One probe must control; give another one that role.")
+        raise EditError(say("One probe must control; give another one that role."))
     probes = tuple(
         with_fields(p, role=role if k == index else "watch" if role == p.role == "control" else p.role)
         for k, p in enumerate(rig.probes)
@@ -241,7 +252,8 @@ def set_role(project: Project, index: int, role: str) -> Project:
 def remove_probe(project: Project, index: int) -> Project:
     """Take a probe out, with the events and guards about it."""
     if project.rig.probes[index].role == "control":
-        raise EditError(f"“{project.rig.probes[index].name}” controls; give another probe that role first.")
+        name = project.rig.probes[index].name
+        raise EditError(say("“{probe}” controls; give another probe that role first.", probe=name))
     return _remove_with_events(project, "probes", index, "probe")
 
 

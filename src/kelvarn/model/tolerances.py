@@ -10,6 +10,7 @@ from typing import Any, Self
 
 from pydantic import model_validator
 
+from kelvarn.sentence import figures, lowered, say
 from kelvarn.units import Quantity
 
 from .fields import ModelBase, OneLine, field, number
@@ -31,12 +32,13 @@ class Tolerance(ModelBase):
     @model_validator(mode="after")
     def _known(self) -> Self:
         if not any(self.of in fields for fields in USUAL.values()):
-            raise ValueError(f"“{self.of}” is nothing that has a tolerance")
+            raise ValueError(say("“{of}” is nothing that has a tolerance", of=self.of))
         if self.of not in IN_KELVINS and self.size > LARGEST_SHARE:
             raise ValueError(
-                f"a tolerance must be at most {100 * LARGEST_SHARE:.0f} % of the value, not {100 * self.size:g} %; "
-                "a value that may be twice as large is not known: measure it"
-            )
+                say("a tolerance must be at most {most} of the value, not {size}; a value that may be twice as large "
+                    "is not known: measure it",
+                    most=figures(f"{100 * LARGEST_SHARE:.0f}", "%"), size=figures(f"{100 * self.size:g}", "%"))
+            )  # fmt: skip
         return self
 
 
@@ -77,7 +79,7 @@ class Parameter:
     @property
     def text(self) -> str:
         """It in words, such as "Heater mat: heat capacity"."""
-        return f"{self.part}: {self.title[0].lower()}{self.title[1:]}"
+        return say("{part}: {title}", part=self.part, title=lowered(say(self.title)))
 
     def moved(self, place: float) -> float:
         """Its value at a place from −1 to 1 within its tolerance."""
@@ -89,11 +91,11 @@ def _parts(rig: Any) -> list[tuple[str, tuple[str | int, ...], str, Any]]:
     found: list[tuple[str, tuple[str | int, ...], str, Any]] = []
     for kind in ("bodies", "links", "draw_offs", "drives", "probes"):
         for index, part in enumerate(getattr(rig, kind)):
-            name = f"{part.a} – {part.b}" if kind == "links" else part.name
+            name = part.text if kind == "links" else part.name
             found.append((kind, (kind, index), name, part))
     if rig.response is not None:
         found.append(("response", ("response",), rig.response.name, rig.response))
-    found.append(("surroundings", ("surroundings",), "Surroundings", rig.surroundings))
+    found.append(("surroundings", ("surroundings",), say("Surroundings"), rig.surroundings))
     return found
 
 

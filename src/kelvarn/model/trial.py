@@ -8,6 +8,7 @@ from typing import Self
 
 from pydantic import field_validator, model_validator
 
+from kelvarn.sentence import figures, say
 from kelvarn.units import Quantity, show
 
 from .bodies import temperature
@@ -58,7 +59,7 @@ class DayPart(ModelBase):
     @model_validator(mode="after")
     def _some(self) -> Self:
         if self.from_s % DAY_S == self.to_s % DAY_S and (self.from_s, self.to_s) != (0.0, DAY_S):
-            raise ValueError(f"a day part from {clock(self.from_s)} must not end when it begins")
+            raise ValueError(say("a day part from {clock} must not end when it begins", clock=clock(self.from_s)))
         return self
 
     @property
@@ -109,35 +110,41 @@ class Plan(ModelBase):
     def _named(self) -> Self:
         low, high = self.lowest_degC, self.highest_degC
         if low is not None and high is not None and low > high:
-            raise ValueError(f"no setpoint can be both above {low:g} °C and below {high:g} °C")
+            raise ValueError(
+                say("no setpoint can be both above {low} °C and below {high} °C", low=figures(f"{low:g}", ""),
+                    high=figures(f"{high:g}", ""))
+            )  # fmt: skip
         check_unique([each.name for each in self.setpoints], "named setpoint")
         known = {each.name: each.to_degC for each in self.setpoints}
         parts: tuple[SetpointChange | DayPart, ...] = (*self.changes, *self.week)
         for part in parts:
             if part.named is not None and part.named not in known:
-                raise ValueError(f"the plan names the setpoint “{part.named}”, which does not exist")
+                raise ValueError(say("the plan names the setpoint “{named}”, which does not exist", named=part.named))
             if part.named is not None and part.to_degC != known[part.named]:
                 raise ValueError(
-                    f"“{part.named}” is {known[part.named]:g} °C, but under that name the plan goes to "
-                    f"{part.to_degC:g} °C"
-                )
+                    say("“{named}” is {known} °C, but under that name the plan goes to {to} °C", named=part.named,
+                        known=figures(f"{known[part.named]:g}", ""), to=figures(f"{part.to_degC:g}", ""))
+                )  # fmt: skip
         if self.again_s is not None and self.again_s <= self.changes[-1].at_s:
             raise ValueError(
-                f"the plan begins anew after {_time(self.again_s)}, before its last change at "
-                f"{_time(self.changes[-1].at_s)}"
-            )
+                say("the plan begins anew after {time}, before its last change at {last}", time=_time(self.again_s),
+                    last=_time(self.changes[-1].at_s))
+            )  # fmt: skip
         return self
 
     @model_validator(mode="after")
     def _in_order(self) -> "Plan":
         times = [change.at_s for change in self.changes]
         if times[0] != 0:
-            raise ValueError(f"the first setpoint change must be at 0 s, not {times[0]:g} s")
+            raise ValueError(
+                say("the first setpoint change must be at 0 s, not {times} s", times=figures(f"{times[0]:g}", ""))
+            )
         for earlier, later in pairwise(times):
             if later <= earlier:
                 raise ValueError(
-                    f"setpoint changes must follow one another in time; {later:g} s comes after {earlier:g} s"
-                )
+                    say("setpoint changes must follow one another in time; {later} s comes after {earlier} s",
+                        later=figures(f"{later:g}", ""), earlier=figures(f"{earlier:g}", ""))
+                )  # fmt: skip
         return self
 
 
@@ -195,39 +202,52 @@ class Trial(ModelBase):
         for event in self.events:
             if event.again_s is not None and (self.duration_s - event.at_s) / event.again_s > MOST_REPEATS:
                 raise ValueError(
-                    f"event “{event.name}” would happen more than {MOST_REPEATS:,} times in {_time(self.duration_s)}; "
-                    "let it happen less often, or make the trial shorter"
-                )
+                    say("event “{event}” would happen more than {most} times in {time}; let it happen "
+                        "less often, or make the trial shorter", event=event.name, most=f"{MOST_REPEATS:,}",
+                        time=_time(self.duration_s))
+                )  # fmt: skip
         again_s, count = self.plan.again_s, len(self.plan.changes)
         if again_s is not None and self.duration_s / again_s * count > MOST_REPEATS:
             raise ValueError(
-                f"the plan would change more than {MOST_REPEATS:,} times in {_time(self.duration_s)}; "
-                "let it begin anew less often, or make the trial shorter"
-            )
+                say("the plan would change more than {most} times in {time}; let it begin anew "
+                    "less often, or make the trial shorter", most=f"{MOST_REPEATS:,}",
+                    time=_time(self.duration_s))
+            )  # fmt: skip
         return self
 
     @model_validator(mode="after")
     def _inside(self) -> "Trial":
         check_unique([event.name for event in self.events], "event")
         if sum(isinstance(event, ColdPart) for event in self.events) > MOST_PARTS_PUT_IN:
-            raise ValueError(f"at most {MOST_PARTS_PUT_IN} parts can be put in during one trial")
+            raise ValueError(
+                say("at most {most} parts can be put in during one trial",
+                    most=MOST_PARTS_PUT_IN)
+            )  # fmt: skip
         if any(isinstance(event, ColdPart) and event.again_s is not None for event in self.events):
-            raise ValueError("a part that is put in is cold only once; add another one instead of repeating it")
+            raise ValueError(say("a part that is put in is cold only once; add another one instead of repeating it"))
         end = _time(self.duration_s)
         for change in self.plan.changes:
             if change.at_s >= self.duration_s:
-                raise ValueError(f"a setpoint change at {_time(change.at_s)} lies beyond the end of the trial ({end})")
+                raise ValueError(
+                    say("a setpoint change at {time} lies beyond the end of the trial ({end})", time=_time(change.at_s),
+                        end=end)
+                )  # fmt: skip
         for event in self.events:
             if event.at_s >= self.duration_s:
                 raise ValueError(
-                    f"event “{event.name}” at {_time(event.at_s)} lies beyond the end of the trial ({end})"
-                )
+                    say("event “{event}” at {time} lies beyond the end of the trial ({end})", event=event.name,
+                        time=_time(event.at_s), end=end)
+                )  # fmt: skip
         names = {event.name for event in self.events}
         for mark in self.marks:
             if mark.stage is not None and mark.stage not in {each.name for each in self.plan.setpoints}:
-                raise ValueError(f"a mark names the stage “{mark.stage}”, which is no named setpoint of the plan")
+                raise ValueError(
+                    say("a mark names the stage “{stage}”, which is no named setpoint of the plan", stage=mark.stage)
+                )
             if mark.event is not None and mark.event not in names:
-                raise ValueError(f"a mark names the event “{mark.event}”, which the trial does not have")
+                raise ValueError(
+                    say("a mark names the event “{event}”, which the trial does not have", event=mark.event)
+                )
         return self
 
 

@@ -2,6 +2,8 @@
 
 from typing import Any
 
+from kelvarn.sentence import say
+
 from .bank import BANK, MARK_SETS, from_bank, with_marks
 from .edit import EditError, change, put, with_fields
 from .guards import GUARD_KINDS, MOST_GUARDS, ONLY_ONE, PERMIT_KINDS, RuleBase
@@ -73,7 +75,7 @@ def add_change(project: Project, trial: int) -> Project:
     last = found.plan.changes[-1]
     at_s = float(round((last.at_s + found.duration_s) / 2))
     if not last.at_s < at_s < found.duration_s:
-        raise EditError("There is no time left after the last setpoint change; make the trial longer.")
+        raise EditError(say("There is no time left after the last setpoint change; make the trial longer."))
     return change(
         project,
         ("trials", trial, "plan", "changes"),
@@ -85,7 +87,7 @@ def remove_change(project: Project, trial: int, index: int) -> Project:
     """Remove a setpoint change; the one after the first takes its place at the start. The last one stays."""
     changes = project.trials[trial].plan.changes
     if len(changes) == 1:
-        raise EditError("A plan needs one setpoint; the last one cannot be removed.")
+        raise EditError(say("A plan needs one setpoint; the last one cannot be removed."))
     left = list(changes[:index] + changes[index + 1 :])
     left[0] = with_fields(left[0], at_s=0.0)
     made: Project = put(project, ("trials", trial, "plan", "changes"), tuple(left))
@@ -167,9 +169,9 @@ def add_rule(project: Project, kind: str, made: RuleBase | None = None) -> tuple
     where = "guards" if kind in GUARD_KINDS else "permits"
     of_kind: type[RuleBase] = GUARD_KINDS[kind] if kind in GUARD_KINDS else PERMIT_KINDS[kind]
     if kind in ONLY_ONE and any(guard.kind == kind for guard in rig.guards):
-        raise EditError(f"The rig has its {of_kind.what} already; change that one.")
+        raise EditError(say("The rig has its {what} already; change that one.", what=of_kind.what))
     if where == "guards" and len(rig.guards) == MOST_GUARDS:
-        raise EditError(f"A rig has at most {MOST_GUARDS} guards and alarms; take one out.")
+        raise EditError(say("A rig has at most {most} guards and alarms; take one out.", most=MOST_GUARDS))
     taken = [rule.name for rule in (*rig.guards, *rig.permits)]
     if made is None:
         made = of_kind(**{"name": of_kind.new_name, **of_kind.begins_as(rig)})

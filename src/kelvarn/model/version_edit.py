@@ -2,6 +2,8 @@
 
 from typing import Any
 
+from kelvarn.sentence import say
+
 from .edit import EditError, with_fields
 from .names import check_unique
 from .project import Project
@@ -22,7 +24,10 @@ def keep_version(project: Project, name: str, day: str) -> Project:
     except ValueError as error:
         raise EditError(str(error)) from None
     if len(project.versions) >= MOST_VERSIONS:
-        raise EditError(f"A project keeps at most {MOST_VERSIONS} versions; remove one that is not needed any more.")
+        raise EditError(
+            say("A project keeps at most {most} versions; remove one that is not needed any more.",
+                most=MOST_VERSIONS)
+        )  # fmt: skip
     made = Version(name=name, day=day, **_of(project))
     return with_fields(project, versions=(*project.versions, made))
 

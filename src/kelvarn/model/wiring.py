@@ -2,6 +2,7 @@
 
 from typing import Literal
 
+from kelvarn.sentence import say
 from kelvarn.units import Quantity
 
 from .fields import ModelBase, Name, OneLine, field, number
@@ -93,12 +94,12 @@ class Signal(ModelBase):
 
 SeenBy = Literal["outputs", "cut_off", "levels", "place", "leads", "mains"]
 BY_HAND: dict[SeenBy, str] = {
-    "outputs": "each output, its load unplugged",
-    "cut_off": "the cut-off, with a hot-air gun",
-    "levels": "each pin while the board starts",
-    "place": "a dry place, air comes to it",
-    "leads": "leads clear of fans and heat",
-    "mains": "mains only by who may",
+    "outputs": say("each output, its load unplugged"),
+    "cut_off": say("the cut-off, with a hot-air gun"),
+    "levels": say("each pin while the board starts"),
+    "place": say("a dry place, air comes to it"),
+    "leads": say("leads clear of fans and heat"),
+    "mains": say("mains only by who may"),
 }
 """What nobody but whoever wires it can see to."""
 

@@ -16,6 +16,7 @@ from kelvarn.model.fields import SURROUNDINGS
 from kelvarn.model.on_off import OnOff
 from kelvarn.model.pid import Pid
 from kelvarn.model.rig import Rig
+from kelvarn.sentence import figures, say
 from kelvarn.units import Quantity, show
 
 _ENDLESS = 20.0  # times the power stands for a drive without a limit
@@ -77,18 +78,18 @@ def taken_away(rig: Rig, law: Controller) -> Iterator[Alternative]:
     for body in rig.bodies:
         if body.name != rig.probe.body and body.capacity_J_per_K > _OF_ALL * total:
             light = _capacity(rig, body.name, _LIGHT)
-            yield Alternative(f"heat stored in {body.name}", light, law, of_rig=True)
+            yield Alternative(say("heat stored in {body}", body=body.name), light, law, of_rig=True)
     probe = rig.probe
     if probe.noise_K > 0 or probe.resolution_K > 0 or probe.converter is not None:
         clear = _probe_with(rig, noise_K=0.0, resolution_K=0.0, converter=None)
-        yield Alternative("noise and steps of the probe", clear, law, of_rig=True)
+        yield Alternative(say("noise and steps of the probe"), clear, law, of_rig=True)
     smooth = tuple(averaged_drive(drive) for drive in rig.drives)
     if not law.switches and smooth != rig.drives:
-        yield Alternative("the drive's switching", with_fields(rig, drives=smooth), law, of_rig=True)
+        yield Alternative(say("the drive's switching"), with_fields(rig, drives=smooth), law, of_rig=True)
 
 
 def _of_on_off_without(rig: Rig, law: OnOff) -> Iterator[Alternative]:
-    yield Alternative("its own band", rig, with_fields(law, notation="edges", below_K=0.0, above_K=0.0))
+    yield Alternative(say("its own band"), rig, with_fields(law, notation="edges", below_K=0.0, above_K=0.0))
     if law.shortest_on_s or law.shortest_off_s or law.confirm_s or law.decide_every_s:
         prompt = with_fields(law, shortest_on_s=0.0, shortest_off_s=0.0, confirm_s=0.0, decide_every_s=0.0)
         yield Alternative("its delays", rig, prompt)
@@ -97,21 +98,21 @@ def _of_on_off_without(rig: Rig, law: OnOff) -> Iterator[Alternative]:
 def _of_curve_without(rig: Rig, law: Curve) -> Iterator[Alternative]:
     if law.shape == "steps" and any(step.back_off_K < _HUNTS_K for step in law.steps):
         wide = tuple(with_fields(step, back_off_K=max(step.back_off_K, _HUNTS_K)) for step in law.steps)
-        yield Alternative("steps with little or no hysteresis", rig, with_fields(law, steps=wide))
+        yield Alternative(say("steps with little or no hysteresis"), rig, with_fields(law, steps=wide))
 
 
 def _of_pid_without(rig: Rig, law: Pid) -> Iterator[Alternative]:
     if law.integrates:
         if law.anti_windup != "hold":
             still = with_fields(law, anti_windup="hold")
-            yield Alternative("its integral wound up while at the limit", rig, still)
+            yield Alternative(say("its integral wound up while at the limit"), rig, still)
         if law.acting_weight > 0:
             calm = with_fields(law, setpoint_weight=0.0, derivative_weight=0.0)
-            yield Alternative("setpoint step seen by the gain", rig, calm)
+            yield Alternative(say("setpoint step seen by the gain"), rig, calm)
     else:
-        yield Alternative("having no integral", rig, with_fields(law, terms="PI"))
+        yield Alternative(say("having no integral"), rig, with_fields(law, terms="PI"))
     if law.rate_per_s is not None:
-        yield Alternative("the rate limit", rig, with_fields(law, rate_per_s=None))
+        yield Alternative(say("the rate limit"), rig, with_fields(law, rate_per_s=None))
     else:
         yield from _without_limit(rig, law)
 
@@ -143,7 +144,7 @@ def _without_limit(rig: Rig, law: Pid) -> Iterator[Alternative]:
     if law.low > 0:
         weaker["low"] = law.low / _ENDLESS
     stronger = _scaled(with_fields(rig, drives=tuple(drives)), _ENDLESS)
-    yield Alternative("the drive's limit", stronger, with_fields(law, **weaker), of_rig=True)
+    yield Alternative(say("the drive's limit"), stronger, with_fields(law, **weaker), of_rig=True)
 
 
 def _without_delays(rig: Rig, law: Controller) -> Iterator[Alternative]:
@@ -154,12 +155,12 @@ def _without_delays(rig: Rig, law: Controller) -> Iterator[Alternative]:
         without = _probe_with(_drives_with(rig, dead_time_s=0.0, operate_s=0.0), dead_time_s=0.0)
         if response is not None:
             without = with_fields(without, response=with_fields(response, dead_time_s=0.0))
-        yield Alternative(f"dead time {show(dead_s, Quantity.DURATION)}", without, law, of_rig=True)
+        yield Alternative(say("dead time {dead}", dead=show(dead_s, Quantity.DURATION)), without, law, of_rig=True)
     if probe.lag_s > 0:
-        words = f"probe lag {show(probe.lag_s, Quantity.DURATION)}"
+        words = say("probe lag {lag}", lag=show(probe.lag_s, Quantity.DURATION))
         yield Alternative(words, _probe_with(rig, lag_s=0.0), law, of_rig=True)
     if probe.interval_s > _SHORTEST_S:
-        words = f"reading only every {show(probe.interval_s, Quantity.DURATION)}"
+        words = say("reading only every {interval}", interval=show(probe.interval_s, Quantity.DURATION))
         yield Alternative(words, _probe_with(rig, interval_s=probe.interval_s / 2), law, of_rig=True)
 
 
@@ -190,12 +191,16 @@ Changes = list[tuple[str, dict[str, Any]]]
 def _of_on_off(law: OnOff, _holding: tuple[float, float] | None) -> Changes:
     found: Changes = []
     if law.notation == "edges":
-        for factor, word in ((0.5, "half"), (0.25, "a quarter of"), (2.0, "twice")):
-            found.append((f"{word} the band", {"below_K": law.below_K * factor, "above_K": law.above_K * factor}))
+        for factor, word in (
+            (0.5, say("half the band")),
+            (0.25, say("a quarter of the band")),
+            (2.0, say("twice the band")),
+        ):
+            found.append((word, {"below_K": law.below_K * factor, "above_K": law.above_K * factor}))
         middle = (law.below_K + law.above_K) / 2
-        found.append(("switch off earlier", {"above_K": 0.0, "below_K": max(middle, law.below_K)}))
+        found.append((say("switch off earlier"), {"above_K": 0.0, "below_K": max(middle, law.below_K)}))
         if law.shortest_on_s or law.shortest_off_s:
-            found.append(("no shortest times", {"shortest_on_s": 0.0, "shortest_off_s": 0.0}))
+            found.append((say("no shortest times"), {"shortest_on_s": 0.0, "shortest_off_s": 0.0}))
     return found
 
 
@@ -203,32 +208,43 @@ def _of_curve(law: Curve, _holding: tuple[float, float] | None) -> Changes:
     found: Changes = []
     if law.shape == "steps":
         wide = tuple(with_fields(step, back_off_K=max(2 * step.back_off_K, 2.0)) for step in law.steps)
-        found.append(("more hysteresis at each step", {"steps": wide}))
-    return [*found, ("change slowly: 2 % per s", {"rate_per_s": 0.02})]
+        found.append((say("more hysteresis at each step"), {"steps": wide}))
+    return [*found, (say("change slowly: 2 % per s"), {"rate_per_s": 0.02})]
 
 
 def _of_pid(law: Pid, holding: tuple[float, float] | None) -> Changes:
     found: Changes = []
-    for factor, word in ((0.5, "half the gain"), (0.7, "gain ×0.7"), (1.5, "gain ×1.5"), (2.0, "twice the gain")):
+    for factor, word in ((0.5, say("half the gain")), (0.7, say("gain ×0.7")),
+                         (1.5, say("gain ×1.5")), (2.0, say("twice the gain"))):  # fmt: skip
         found.append((word, {"kp_per_K": law.kp_per_K * factor}))
     if law.integrates:
-        for kind, word in (("hold", "hold the integral while limited"), ("back_calculation", "pull the integral back")):
+        for kind, word in (
+            ("hold", say("hold the integral while limited")),
+            ("back_calculation", say("pull the integral back")),
+        ):
             found.append((word, {"anti_windup": kind, "tracking_s": None}))
-        for factor, word in ((0.5, "half the integral time"), (0.7, "integral time ×0.7"), (1.5, "integral time ×1.5"),
-                             (2.0, "twice the integral time")):  # fmt: skip
+        for factor, word in ((0.5, say("half the integral time")), (0.7, say("integral time ×0.7")),
+                             (1.5, say("integral time ×1.5")), (2.0, say("twice the integral time"))):  # fmt: skip
             found.append((word, {"ti_s": law.ti_s * factor}))
         found += [
-            (f"setpoint weight {law.setpoint_weight:g} → {weight:g}", {"setpoint_weight": weight})
+            (
+                say(
+                    "setpoint weight {was} → {weight}",
+                    was=figures(f"{law.setpoint_weight:g}", ""),
+                    weight=figures(f"{weight:g}", ""),
+                ),
+                {"setpoint_weight": weight},
+            )
             for weight in (0.6, 0.3)
             if weight < law.setpoint_weight
         ]
     if law.terms == "PI":
-        found.append(("add a derivative time", {"terms": "PID", "td_s": law.ti_s / 8}))
+        found.append((say("add a derivative time"), {"terms": "PID", "td_s": law.ti_s / 8}))
     if law.terms == "P":
-        found.append(("add an integral", {"terms": "PI"}))
+        found.append((say("add an integral"), {"terms": "PI"}))
     if holding is not None and law.feed_per_K is None:
         per_K, rest_degC = holding
-        words = "feed-forward of what holds the setpoint"
+        words = say("feed-forward of what holds the setpoint")
         found.append((words, {"feed_per_K": float(f"{per_K:.3g}"), "feed_from_degC": round(rest_degC, 1)}))
     return found
 
@@ -245,7 +261,9 @@ def _of_rig(rig: Rig, law: Controller) -> Iterator[Alternative]:
         if body.name != probe.body:
             # What is judged stays where it was.
             moved = with_fields(_probe_with(rig, body=body.name), judged=rig.judged_body)
-            yield Alternative(f"probe from {probe.body} to {body.name}", moved, law, of_rig=True)
+            yield Alternative(
+                say("probe from {body} to {other}", body=probe.body, other=body.name), moved, law, of_rig=True
+            )
     outer = [link for link in rig.links if SURROUNDINGS in (link.a, link.b) and link.driven_by is None]
     if outer:
         insulated = with_each(
@@ -254,17 +272,22 @@ def _of_rig(rig: Rig, law: Controller) -> Iterator[Alternative]:
         yield Alternative("insulation ×2", insulated, law, of_rig=True)
     heated = {drive.heated_body for drive in rig.drives if drive.heated_body is not None}
     if heated:
-        yield Alternative("half the power", _scaled(rig, 0.5), law, of_rig=True)
-        yield Alternative("twice the power", _scaled(rig, 2.0), law, of_rig=True)
+        yield Alternative(say("half the power"), _scaled(rig, 0.5), law, of_rig=True)
+        yield Alternative(say("twice the power"), _scaled(rig, 2.0), law, of_rig=True)
     for body in rig.bodies:
         if body.name in heated and body.name != probe.body:
-            yield Alternative(f"{body.name} half as heavy", _capacity(rig, body.name, 0.5), law, of_rig=True)
+            yield Alternative(
+                say("{body} half as heavy", body=body.name), _capacity(rig, body.name, 0.5), law, of_rig=True
+            )
     if probe.lag_s > 0:
         quicker = max(probe.lag_s * 0.4, 0.1)
-        words = f"quicker probe, lag {probe.lag_s:g} → {quicker:.3g} s"
+        words = say("quicker probe, lag {lag} → {quicker} s", lag=figures(f"{probe.lag_s:g}", ""),
+                    quicker=figures(f"{quicker:.3g}", ""))  # fmt: skip
         yield Alternative(words, _probe_with(rig, lag_s=float(f"{quicker:.3g}")), law, of_rig=True)
     if any(drive.dead_time_s > 0 for drive in rig.drives):
         quicker_drives = with_each(rig, "drives", lambda drive: {"dead_time_s": drive.dead_time_s / 2})
-        yield Alternative("half the dead time", quicker_drives, law, of_rig=True)
+        yield Alternative(say("half the dead time"), quicker_drives, law, of_rig=True)
     if probe.interval_s > _SHORTEST_S:
-        yield Alternative("read twice as often", _probe_with(rig, interval_s=probe.interval_s / 2), law, of_rig=True)
+        yield Alternative(
+            say("read twice as often"), _probe_with(rig, interval_s=probe.interval_s / 2), law, of_rig=True
+        )

@@ -12,6 +12,7 @@ from kelvarn.model.fixed import Fixed
 from kelvarn.model.probes import Probe
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Plan, SetpointChange, Trial
+from kelvarn.sentence import say
 from kelvarn.units import Quantity, show
 
 NEAR_K = 1.0
@@ -58,7 +59,11 @@ def ready_text(ready_s: float | None) -> str:
     """From when on all that matters stays inside its band, in words; empty where it does not."""
     if ready_s is None:
         return ""
-    return f"ready from {show(ready_s, Quantity.DURATION)} on" if ready_s > 0 else "inside the goal from the start"
+    return (
+        say("ready from {ready} on", ready=show(ready_s, Quantity.DURATION))
+        if ready_s > 0
+        else say("inside the goal from the start")
+    )
 
 
 def _read_every(interval_s: float, _probe: Probe) -> dict[str, float]:

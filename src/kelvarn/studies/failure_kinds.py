@@ -10,6 +10,7 @@ from kelvarn.model.events import DriveFault, Event, ProbeFault, SupplyChange
 from kelvarn.model.guards import Alarm, Restart, Trip
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Trial
+from kelvarn.sentence import figures, joined, say
 
 NAME = "Failure"
 _FAULTS = ("probe_fault", "drive_fault", "power_cut", "orders_lost", "stall")
@@ -60,16 +61,16 @@ def failures_of(rig: Rig) -> list[Failure]:
             found += _of_probe(probe.name, unit)
     for drive in rig.drives:
         found += _of_drive(drive.name, isinstance(drive, Fan), getattr(drive, "dial_degC", None) is not None)
-    found.append(Failure("the power is cut for 10 min", PowerCut(name=NAME, at_s=0, lasts_s=CUT_S)))
-    found.append(Failure("the power is cut for good", PowerCut(name=NAME, at_s=0)))
-    found.append(Failure("the supply is 15 % high", SupplyChange(name=NAME, at_s=0, to=_HIGH)))
-    found.append(Failure("the link to the drives is lost", OrdersLost(name=NAME, at_s=0)))
-    found.append(Failure("the controller hangs, its output as it was", ControlStalls(name=NAME, at_s=0)))
-    found.append(Failure("the controller hangs at full output", ControlStalls(name=NAME, at_s=0, output=1.0)))
-    lowered = f"someone lowers the setpoint by {_LOWER_K:g} {unit}"
+    found.append(Failure(say("the power is cut for 10 min"), PowerCut(name=NAME, at_s=0, lasts_s=CUT_S)))
+    found.append(Failure(say("the power is cut for good"), PowerCut(name=NAME, at_s=0)))
+    found.append(Failure(say("the supply is 15 % high"), SupplyChange(name=NAME, at_s=0, to=_HIGH)))
+    found.append(Failure(say("the link to the drives is lost"), OrdersLost(name=NAME, at_s=0)))
+    found.append(Failure(say("the controller hangs, its output as it was"), ControlStalls(name=NAME, at_s=0)))
+    found.append(Failure(say("the controller hangs at full output"), ControlStalls(name=NAME, at_s=0, output=1.0)))
+    lowered = say("someone lowers the setpoint by {lower} {unit}", lower=figures(f"{_LOWER_K:g}", ""), unit=unit)
     found.append(Failure(lowered, SetpointNudge(name=NAME, at_s=0, change_K=-_LOWER_K)))
     found += [
-        Failure(f"{each.name} does not act", None, each.name)
+        Failure(say("{guard} does not act", guard=each.name), None, each.name)
         for each in (*rig.guards, *rig.permits)
         if not isinstance(each, Alarm | Restart)
     ]
@@ -78,28 +79,51 @@ def failures_of(rig: Rig) -> list[Failure]:
 
 def _of_probe(name: str, unit: str) -> list[Failure]:
     kinds: list[tuple[str, dict[str, Any]]] = [
-        ("is broken (open)", {"fault": "open"}),
-        ("is shorted", {"fault": "short"}),
-        ("is stuck", {"fault": "stuck"}),
-        ("comes loose", {"fault": "loose"}),
-        (f"drifts up by {DRIFT_K_PER_H:g} {unit} an hour", {"fault": "drift", "size_K": DRIFT_K_PER_H}),
-        (f"drifts down by {DRIFT_K_PER_H:g} {unit} an hour", {"fault": "drift", "size_K": -DRIFT_K_PER_H}),
-        (f"reads {_OFF_K:g} {unit} too high", {"fault": "offset", "size_K": _OFF_K}),
-        (f"reads {_OFF_K:g} {unit} too low", {"fault": "offset", "size_K": -_OFF_K}),
+        (say("is broken (open)"), {"fault": "open"}),
+        (say("is shorted"), {"fault": "short"}),
+        (say("is stuck"), {"fault": "stuck"}),
+        (say("comes loose"), {"fault": "loose"}),
+        (
+            say(
+                "drifts up by {drift} {unit} an hour",
+                drift=figures(f"{DRIFT_K_PER_H:g}", ""),
+                unit=unit,
+            ),
+            {"fault": "drift", "size_K": DRIFT_K_PER_H},
+        ),
+        (
+            say(
+                "drifts down by {drift} {unit} an hour",
+                drift=figures(f"{DRIFT_K_PER_H:g}", ""),
+                unit=unit,
+            ),
+            {"fault": "drift", "size_K": -DRIFT_K_PER_H},
+        ),
+        (
+            say("reads {off} {unit} too high", off=figures(f"{_OFF_K:g}", ""), unit=unit),
+            {"fault": "offset", "size_K": _OFF_K},
+        ),
+        (
+            say("reads {off} {unit} too low", off=figures(f"{_OFF_K:g}", ""), unit=unit),
+            {"fault": "offset", "size_K": -_OFF_K},
+        ),
     ]
-    return [Failure(f"{name} {words}", ProbeFault(name=NAME, at_s=0, probe=name, **fields)) for words, fields in kinds]
+    return [
+        Failure(joined(" ", (name, words)), ProbeFault(name=NAME, at_s=0, probe=name, **fields))
+        for words, fields in kinds
+    ]
 
 
 def _of_drive(name: str, fan: bool, dial: bool) -> list[Failure]:
     words = {
-        "stuck_on": "runs on at full speed" if fan else "is stuck on",
-        "stuck_off": "is stalled" if fan else "is stuck off",
-        "weak": "gives half",
+        "stuck_on": say("runs on at full speed") if fan else say("is stuck on"),
+        "stuck_off": say("is stalled") if fan else say("is stuck off"),
+        "weak": say("gives half"),
     }
     if dial:
-        words["welded"] = "has its own thermostat welded"
+        words["welded"] = say("has its own thermostat welded")
     return [
-        Failure(f"{name} {said}", DriveFault(name=NAME, at_s=0, drive=name, fault=fault))
+        Failure(joined(" ", (name, said)), DriveFault(name=NAME, at_s=0, drive=name, fault=fault))
         for fault, said in words.items()
     ]
 

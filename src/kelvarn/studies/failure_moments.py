@@ -10,6 +10,7 @@ from kelvarn.engine.run import Run, compute
 from kelvarn.model.candidate import Controller
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Trial
+from kelvarn.sentence import say
 
 _BETWEEN = 8  # moments spread evenly besides
 _MOST_EDGES = 24  # of a plan
@@ -33,34 +34,34 @@ def moments_of(rig: Rig, controller: Controller, trial: Trial) -> dict[str, floa
             taken.add(k)
             found[name] = float(trial.duration_s if k == last else run.time_s[k])
 
-    put("once the drive is on", int(np.argmax(run.drive != 0)) + 1 if run.drive.any() else 1)
+    put(say("once the drive is on"), int(np.argmax(run.drive != 0)) + 1 if run.drive.any() else 1)
     full = np.flatnonzero(run.drive >= run.drive.max() - 1e-9)
     breaks = np.flatnonzero(np.diff(full) > 1)
     first_full = full[: breaks[0] + 1] if breaks.size else full
-    put("at full drive on the way", first_full[first_full.size // 2])
-    put("as it leaves full drive", first_full[-1])
+    put(say("at full drive on the way"), first_full[first_full.size // 2])
+    put(say("as it leaves full drive"), first_full[-1])
     arrived = _arrived(run)
     if arrived is not None:
-        put("at the setpoint", arrived)
+        put(say("at the setpoint"), arrived)
     long = run.time_s.size > _LONG
     _of_plan(run, put, _MOST_EDGES // 6 if long else _MOST_EDGES)
     for event in trial.occurrences[: 4 if long else 20]:
         end = min(event.end_s, trial.duration_s)
-        put(f"just after {event.name} begins", event.at_s / h + 1)
-        put(f"during {event.name}", (event.at_s + end) / 2 / h)
-        put(f"late in {event.name}", end / h - 1)
-    put("at the largest drive", int(np.argmax(run.drive)))
-    put("at the smallest drive", int(np.argmin(run.drive[1:])) + 1)
+        put(say("just after {event} begins", event=event.name), event.at_s / h + 1)
+        put(say("during {event}", event=event.name), (event.at_s + end) / 2 / h)
+        put(say("late in {event}", event=event.name), end / h - 1)
+    put(say("at the largest drive"), int(np.argmax(run.drive)))
+    put(say("at the smallest drive"), int(np.argmin(run.drive[1:])) + 1)
     for body, row in zip(rig.all_bodies, run.bodies_degC, strict=True):
-        put(f"with {body.name} {rig.words.highest}", int(np.argmax(row)))
-        put(f"with {body.name} {rig.words.lowest}", int(np.argmin(row[1:])) + 1)
+        put(say("with {body} {highest}", body=body.name, highest=rig.words.highest), int(np.argmax(row)))
+        put(say("with {body} {lowest}", body=body.name, lowest=rig.words.lowest), int(np.argmin(row[1:])) + 1)
     error = run.setpoint_degC - run.measured_degC
     after = arrived if arrived is not None else 0
-    put("with the reading furthest below", after + int(np.argmax(error[after:])))
-    put("with the reading furthest above", after + int(np.argmin(error[after:])))
-    put("at the end", last)
+    put(say("with the reading furthest below"), after + int(np.argmax(error[after:])))
+    put(say("with the reading furthest above"), after + int(np.argmin(error[after:])))
+    put(say("at the end"), last)
     for k in range(1, _BETWEEN + 1):
-        put(f"{round(100 * k / (_BETWEEN + 1))} % through", round(k / (_BETWEEN + 1) * last))
+        put(say("{share} % through", share=round(100 * k / (_BETWEEN + 1))), round(k / (_BETWEEN + 1) * last))
     return found
 
 
@@ -83,7 +84,7 @@ def _of_plan(run: Run, put: Callable[[str, float], None], most: int) -> None:
     for first, last in pairwise(ends):
         at = f"{setpoint[last]:.4g} {run.rig.unit or '°C'}"
         if moves[min(first, moves.size - 1)]:
-            put(f"on the ramp to {at}", (first + last) // 2)
+            put(say("on the ramp to {at}", at=at), (first + last) // 2)
         else:
-            put(f"in the middle of {at}", (first + last) // 2)
-            put(f"late at {at}", last - 1)
+            put(say("in the middle of {at}", at=at), (first + last) // 2)
+            put(say("late at {at}", at=at), last - 1)

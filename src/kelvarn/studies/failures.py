@@ -22,6 +22,7 @@ from kelvarn.model.guards import ProbeFaultAction
 from kelvarn.model.names import free_name
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Trial
+from kelvarn.sentence import say
 from kelvarn.units import Quantity, Scale, show
 
 from .batch import pool, room_for
@@ -106,20 +107,24 @@ class FailureTable:
         count, unlimited = len(self.rows), ""
         if self.hottest is not None:
             name, degC = self.hottest
-            unlimited = f"; {name} has no limit and gets to {show(degC, Quantity.TEMPERATURE, scale)}: enter its limit"
+            unlimited = say("; {name} has no limit and gets to {degc}: enter its limit", name=name,
+                            degc=show(degC, Quantity.TEMPERATURE, scale))  # fmt: skip
         if not self.limited:
-            said = f"Cannot be judged: no body has a limit. Enter one for everything that could {scale.words.burn}"
+            said = say("Cannot be judged: no body has a limit. Enter one for everything that could {burn}",
+                       burn=scale.words.burn)  # fmt: skip
             return f"{said}{unlimited.removesuffix(': enter its limit')}"
         names = ", ".join(self.limited)
         beforehand = any(each.beforehand for row in self.rows for each in row.outcomes)
         if self.passed:
-            already = " (one is passed without any failure too)" if beforehand else ""
-            return f"No: {self.passed} of {count} single failures pass a limit{already}{unlimited}"
+            already = say(" (one is passed without any failure too)") if beforehand else ""
+            return say("No: {passed} of {number} single failures pass a limit{already}{unlimited}", passed=self.passed,
+                       number=count, already=already, unlimited=unlimited)  # fmt: skip
         lost = sum(row.worst.harm[0] == 2 for row in self.rows)
-        cold = f"; {lost} lose what matters" if lost else ""
+        cold = say("; {lost} lose what matters", lost=lost) if lost else ""
         loose = sum(not each.rests for each in (row.worst for row in self.rows))
-        open_end = f"; {loose} still move when the table stops" if loose else ""
-        return f"None of the {count} failures tried passes a known limit ({names}){cold}{open_end}{unlimited}"
+        open_end = say("; {loose} still move when the table stops", loose=loose) if loose else ""
+        return say("None of the {number} failures tried passes a known limit ({names}){cold}{open_end}{unlimited}",
+                   number=count, names=names, cold=cold, open_end=open_end, unlimited=unlimited)  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -197,7 +202,11 @@ def _between(failure: Failure, tried: Sequence[FailureOutcome], rig: Rig) -> Ite
         at_s = round((worst.at_s + other.at_s) / 2 / h) * h
         if all(abs(each.at_s - at_s) >= h for each in own):
             yield _Asked(
-                failure, f"at {show(at_s, Quantity.DURATION)}", at_s, failure.of(rig), lasting=_holds(failure, rig)
+                failure,
+                say("at {at}", at=show(at_s, Quantity.DURATION)),
+                at_s,
+                failure.of(rig),
+                lasting=_holds(failure, rig),
             )
 
 

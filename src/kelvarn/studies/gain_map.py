@@ -19,6 +19,7 @@ from kelvarn.model.edit import Path, put, value_at
 from kelvarn.model.mark import MEASURES, Mark
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Trial, measured_by
+from kelvarn.sentence import say
 from kelvarn.units import Quantity
 
 from .batch import Case, run_many
@@ -124,9 +125,14 @@ def axis_of(law: Controller, path: Path) -> MapAxis:
     known, name = settings_of(law), ".".join(map(str, path))
     if path not in known:
         if len(path) == 1 and path[0] in (*law.rulers, *law.more) and path[0] not in law.idle:
-            raise MapError(f"“{name}” is no number, or not set in this candidate; give it a value first.")
+            raise MapError(
+                say("“{name}” is no number, or not set in this candidate; give it a value first.", name=name)
+            )
         there = ", ".join(".".join(map(str, each)) for each in known)
-        raise MapError(f"“{name}” is no setting of {law.strategy} to map; there are {there}.")
+        raise MapError(
+            say("“{name}” is no setting of {strategy} to map; there are {there}.", name=name, strategy=law.strategy,
+                there=there)
+        )  # fmt: skip
     value = value_at(law, path)
     info = type(value_at(law, path[:-1])).model_fields[str(path[-1])]
     extra: Any = info.json_schema_extra
@@ -144,8 +150,8 @@ def axis_of(law: Controller, path: Path) -> MapAxis:
         ends = max(begin, low), min(end, high)
         values = np.linspace(*ends, SIZE)
     if not ends[0] < ends[1]:
-        raise MapError(f"“{name}” has no range to map.")
-    steps = f"Step {int(path[1]) + 1}: " if len(path) > 1 else ""
+        raise MapError(say("“{name}” has no range to map.", name=name))
+    steps = say("Step {path}: ", path=int(path[1]) + 1) if len(path) > 1 else ""
     title = f"{steps}{info.title or path[-1]}"
     return MapAxis(path, title, quantity, tuple(map(float, values)), bool(log))
 
@@ -187,7 +193,7 @@ def begun(rig: Rig, trial: Trial, x: MapAxis, y: MapAxis) -> GainMap:
         MapError: both settings are the same.
     """
     if x.path == y.path:
-        raise MapError(f"A map needs two different settings, not “{x.name}” twice.")
+        raise MapError(say("A map needs two different settings, not “{x}” twice.", x=x.name))
     refs, shape = measured_by(MEASURES, trial, rig.body_names), (len(y.values), len(x.values))
     return GainMap(
         x, y, refs, np.full((len(refs), *shape), np.nan), np.zeros(shape, np.bool_), np.zeros(shape, np.bool_), 0

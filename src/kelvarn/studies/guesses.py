@@ -6,6 +6,7 @@ from kelvarn.model.project import Project
 from kelvarn.model.rig import Rig
 from kelvarn.model.tolerances import Guess, Parameter
 from kelvarn.model.trial import Trial
+from kelvarn.sentence import figures
 from kelvarn.units import Scale, show
 
 from .variants import vary
@@ -21,7 +22,8 @@ def value_text(rig: Rig, parameter: Parameter) -> str:
 
 def size_text(parameter: Parameter) -> str:
     """How far it may be off."""
-    return f"±{parameter.size:g} K" if parameter.in_kelvins else f"±{100 * parameter.size:.0f} %"
+    number, unit = (parameter.size, "K") if parameter.in_kelvins else (round(100 * parameter.size), "%")
+    return figures(f"±{number:g}", unit)
 
 
 def by_what_they_do(

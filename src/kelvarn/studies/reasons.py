@@ -17,6 +17,7 @@ from kelvarn.model.mark import Mark
 from kelvarn.model.project import Project
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Trial, measured_by
+from kelvarn.sentence import say
 
 from .alternatives import Alternative, remedies, taken_away
 from .batch import Case, CaseResult, run_many
@@ -119,8 +120,8 @@ def subject(trial: Trial, measures: Measures) -> Mark:
         if (value is not None and abs(value) > 1e-6) or (value is None and _never(mark, measures, why_not)):
             return mark
     if measures.ended is not None:
-        raise ReasonError(f"{ended_text(*measures.ended)}: what came after it has no other reason.")
-    raise ReasonError("Nothing of this run needs a reason: it neither overshoots nor swings nor is off.")
+        raise ReasonError(say("{ended}: what came after it has no other reason.", ended=ended_text(*measures.ended)))
+    raise ReasonError(say("Nothing of this run needs a reason: it neither overshoots nor swings nor is off."))
 
 
 def reasons(
@@ -143,10 +144,19 @@ def reasons(
     as_it_is = measure(compute(rig, law, trial))
     ref = ref or subject(trial, as_it_is)
     if ref.measure not in EXPLAINED:
-        raise ReasonError(f"{ref.title} is made of too much; {', '.join(EXPLAINED)} can be asked about.")
+        raise ReasonError(
+            say(
+                "{measure} is made of too much; {known} can be asked about.",
+                measure=ref.title,
+                known=", ".join(EXPLAINED),
+            )
+        )
     whole, why_not = value_of(ref, as_it_is)
     if whole is None and not _never(ref, as_it_is, why_not):
-        raise ReasonError(f"{ref.title} of “{candidate.name}” has no value here: {why_not}.")
+        raise ReasonError(
+            say("{measure} of “{candidate}” has no value here: {why}.", measure=ref.title, candidate=candidate.name,
+                why=why_not)
+        )  # fmt: skip
     without = list(taken_away(rig, law))
     helps = list(remedies(rig, law, holding(rig, trial)))
     found: list[CaseResult] = []

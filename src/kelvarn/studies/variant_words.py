@@ -1,6 +1,7 @@
 """What variants gave, in words: the same for command line and report."""
 
 from kelvarn.model.tolerances import Parameter
+from kelvarn.sentence import figures, say
 from kelvarn.units import Quantity, Scale, counted, show
 
 from .variants import Influence, Variants
@@ -11,17 +12,25 @@ _MOST = 3
 def variant_lines(found: Variants, scale: Scale = Scale.CELSIUS) -> list[str]:
     """A line for each mark, for what matters most and for the variant that misses most."""
     if not found.marks:
-        lines = [f"{found.count} variants; the trial has no marks to judge them by."]
+        lines: list[str] = [say("{number} variants; the trial has no marks to judge them by.", number=found.count)]
     else:
         low, high = found.sure(found.share_of_all)
-        given = f"the rig as given meets {sum(found.nominal_met)} of {len(found.marks)} marks"
+        given = say("the rig as given meets {met} of {marks} marks", met=sum(found.nominal_met),
+                    marks=len(found.marks))  # fmt: skip
         lines = [
-            f"{_of_all(found)} {counted(found.count, 'rig')}, every value moved within its tolerance, meet all marks "
-            f"({_percent(low)} to {_percent(high)} with 95 % certainty); {given}."
+            say(
+                "{of_all} {rigs}, every value moved within its tolerance, meet all marks "
+                "({low} to {high} with 95 % certainty); {given}.",
+                of_all=_of_all(found),
+                rigs=counted(found.count, "rig"),
+                low=_percent(low),
+                high=_percent(high),
+                given=given,
+            )
         ]
     for mark, share in zip(found.marks, found.shares, strict=True):
         low, high = found.sure(share)
-        sure = f"{_percent(low)} to {_percent(high)}"
+        sure = say("{low} to {high}", low=_percent(low), high=_percent(high))
         lines.append(f"  {100 * share:3.0f} %  {mark.title} {mark.limit_text(scale, short=True)}  ({sure})")
     lines += [f"  {influence_text(each)}" for each in found.hurts_most()[:_MOST]]
     if found.worst is not None:
@@ -29,9 +38,11 @@ def variant_lines(found: Variants, scale: Scale = Scale.CELSIUS) -> list[str]:
             zip(found.parameters, found.places[found.worst], strict=True), key=lambda each: -abs(float(each[1]))
         )  # fmt: skip
         said = ", ".join(f"{each.text} {moved_text(each, float(place), scale)}" for each, place in worst[:_MOST])
-        lines.append(f"  The variant that misses its marks most, no. {found.worst + 1}: {said}")
+        lines.append(
+            say("  The variant that misses its marks most, no. {worst}: {said}", worst=found.worst + 1, said=said)
+        )
     if found.failed:
-        lines.append(f"  {found.failed} could not be run: {found.fault}")
+        lines.append(say("  {failed} could not be run: {fault}", failed=found.failed, fault=found.fault))
     return lines
 
 
@@ -39,13 +50,20 @@ def influence_text(each: Influence) -> str:
     """For which mark a parameter matters, how much, and on which side it is worse."""
     said = f"rank correlation {each.correlation:+.2f}".replace("-", "−")
     if each.both_sides:
-        said = f"index {each.index:.2f}"
-    return f"{each.mark.title} depends on {each.parameter.text} ({said}: {each.worse})"
+        said = say("index {index}", index=figures(f"{each.index:.2f}", ""))
+    return say("{mark} depends on {parameter} ({said}: {worse})", mark=each.mark.title, parameter=each.parameter.text,
+               said=said, worse=each.worse)  # fmt: skip
 
 
 def _of_all(found: Variants) -> str:
     share = found.share_of_all
-    return "None of" if share == 0 else "All of" if share == 1 else f"{100 * share:.3g} % of"
+    return (
+        "None of"
+        if share == 0
+        else "All of"
+        if share == 1
+        else say("{percent} % of", percent=figures(f"{100 * share:.3g}", ""))
+    )
 
 
 def _percent(share: float) -> str:

@@ -22,6 +22,7 @@ from kelvarn.model.mark import Mark
 from kelvarn.model.rig import Rig
 from kelvarn.model.tolerances import Parameter, parameters, varied
 from kelvarn.model.trial import Trial
+from kelvarn.sentence import say
 
 from .batch import Case, CaseResult, run_many
 from .margins import missed
@@ -59,9 +60,9 @@ class Influence:
     def worse(self) -> str:
         """On which side it is worse."""
         if self.both_sides:
-            return "either way is worse"
+            return say("either way is worse")
         more_is_worse = (self.correlation > 0) != (self.mark.direction == "at_least")
-        return "more is worse" if more_is_worse else "less is worse"
+        return say("more is worse") if more_is_worse else say("less is worse")
 
 
 @dataclass(frozen=True, eq=False)
@@ -145,7 +146,7 @@ def _drawn(rig: Rig, count: int, seed: int) -> tuple[list[Parameter], Floats]:
     """What differs, and where in its tolerance each variant is, −1…1, shape (count, parameters)."""
     moved = parameters(rig)
     if not moved:
-        raise ValueError("No part of the rig has a tolerance, so that every variant would be the same.")
+        raise ValueError(say("No part of the rig has a tolerance, so that every variant would be the same."))
     sobol = scipy.stats.qmc.Sobol(len(moved), scramble=True, seed=seed)
     return moved, 2 * sobol.random_base2(max(0, math.ceil(math.log2(count))))[:count] - 1
 

@@ -14,6 +14,7 @@ from kelvarn.model.events import Load
 from kelvarn.model.icing import Icing
 from kelvarn.model.names import free_name
 from kelvarn.model.project import Project
+from kelvarn.sentence import say
 from kelvarn.units import Quantity, show
 
 from .look import Look
@@ -42,18 +43,17 @@ def ice_remarks(look: Look, name: str, known: Measures) -> Iterator[Remark]:
         grown_kg = left - link.icing.start_kg
         if left < _KEPT * most or grown_kg <= _LEAST_KG:
             continue
-        text = (
-            f"Ice grows on {link.iced_body}: {show(left, Quantity.MASS)} after {look.span(look.trial.duration_s)}"
-            f"{_costs(link, link.icing, left)}, and nothing melts it."
-        )
+        text = say("Ice grows on {body}: {left} after {span}{costs}, and nothing melts it.",
+                   body=link.iced_body, left=show(left, Quantity.MASS), span=look.span(look.trial.duration_s),
+                   costs=_costs(link, link.icing, left))  # fmt: skip
         made = defrost_for(look, link, grown_kg / look.trial.duration_s)
         if made is None:
             yield Remark("ice grows", name, at, text)
         else:
             yield Remark(
                 "ice grows", name, at, text,
-                f"defrost {look.span(made.lasts_s)} every {look.span(made.every_s)} with "
-                f"{show(made.heater_W, Quantity.POWER)}",
+                say("defrost {lasts} every {every} with {heater}", lasts=look.span(made.lasts_s),
+                    every=look.span(made.every_s), heater=show(made.heater_W, Quantity.POWER)),
                 partial(made.add, trial=look.trial.name),
             )  # fmt: skip
 
@@ -62,12 +62,12 @@ def _costs(link: Link, icing: Icing, ice_kg: float) -> str:
     """What so much ice keeps off."""
     g = link.conductance_W_per_K + link.full_W_per_K
     kept_off = 1 - 1 / (1 + g * layer_K_per_W(icing, ice_kg))
-    found = [f"keeps {show(kept_off, Quantity.DRIVE)} of the heat off"] if kept_off > 0.01 else []
+    found = [say("keeps {share} of the heat off", share=show(kept_off, Quantity.DRIVE))] if kept_off > 0.01 else []
     if icing.blocks_kg is not None and link.driven_by is not None:
         closed = min(ice_kg / icing.blocks_kg, 1.0)
-        found.append("blocks all of the air's way" if closed > 0.97 else
-                     f"takes {show(closed, Quantity.DRIVE)} of the air's way")  # fmt: skip
-    return f", which {' and '.join(found)}" if found else ""
+        found.append(say("blocks all of the air's way") if closed > 0.97 else
+                     say("takes {closed} of the air's way", closed=show(closed, Quantity.DRIVE)))  # fmt: skip
+    return say(", which {does}", does=" and ".join(found)) if found else ""
 
 
 def tolerable_kg(link: Link, icing: Icing) -> float:

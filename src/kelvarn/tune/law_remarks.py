@@ -12,6 +12,7 @@ from kelvarn.model.edit import Path, with_fields
 from kelvarn.model.on_off import OnOff
 from kelvarn.model.pid import Pid
 from kelvarn.model.project import Project
+from kelvarn.sentence import figures, say
 from kelvarn.studies.batch import Case, CaseResult, run_many
 from kelvarn.studies.margins import missed
 from kelvarn.units import Quantity, show
@@ -41,20 +42,21 @@ def of_on_off(look: Look, name: str, path: Path, law: OnOff, known: Measures | N
     least = scatter_K(probe)
     said = look.kelvins(band)
     if band < least - 1e-12:
-        why = f"noise {look.kelvins(probe.noise_K)}, steps {look.kelvins(probe.resolution_K)}"
+        why = say("noise {noise}, steps {steps}", noise=look.kelvins(probe.noise_K),
+                  steps=look.kelvins(probe.resolution_K))  # fmt: skip
         half = float(f"{least / 2:.2g}")
         remedy: tuple[str, Callable[[Project], Project] | None] = ("", None)
         if law.notation in ("edges", "band"):
             wider = with_fields(law, below_K=half, above_K=half, band_K=half)
             remedy = f"±{look.kelvins(half)}", setting(path, wider)
-        text = f"A hysteresis of {said} is smaller than the reading's noise ({why}): it will chatter."
+        text = say(
+            "A hysteresis of {band} is smaller than the reading's noise ({why}): it will chatter.", band=said, why=why
+        )
         yield Remark("band in the noise", name, at, text, *remedy)
     swing = None if known is None else known.main.values.get("swing_K")
     if swing is not None and band > 0 and _swing_matters(look, swing, band):
-        text = (
-            f"It swings {look.kelvins(swing)} in a band of {said}: what is stored and delayed goes on after it has "
-            "switched; a narrower band helps little."
-        )
+        text = say("It swings {swing} in a band of {band}: what is stored and delayed goes on after it "
+                   "has switched; a narrower band helps little.", swing=look.kelvins(swing), band=said)  # fmt: skip
         yield Remark("swings beyond its band", name, at, text)
     period = None if known is None else known.main.values.get("swing_period_s")
     cycle = _cycle_s(look, law, period)
@@ -62,13 +64,18 @@ def of_on_off(look: Look, name: str, path: Path, law: OnOff, known: Measures | N
         value = float(getattr(law, field))
         if cycle is not None and value > cycle / 2:
             far = look.span(value)
-            text = f"It stays {word} {far} at least, while a cycle takes {look.span(cycle)}: it swings wider for that."
+            text = say("It stays {word} {far} at least, while a cycle takes {span}: it swings wider for that.",
+                       word=word, far=far, span=look.span(cycle))  # fmt: skip
             yield Remark(f"shortest {word} too long", name, (*path, field), text)
-    for field, does in (("decide_every_s", "decides only every"), ("confirm_s", "waits before it switches for")):
+    for field, does in (
+        ("decide_every_s", say("decides only every")),
+        ("confirm_s", say("waits before it switches for")),
+    ):
         value = float(getattr(law, field))
         pushes = _pushes_K(look, value)
         if pushes is not None and pushes > _OF_BAND * max(band, 1.0):
-            text = f"It {does} {look.span(value)}; in that time full drive moves it by {look.kelvins(pushes)}."
+            text = say("It {does} {span}; in that time full drive moves it by {kelvins}.", does=does,
+                       span=look.span(value), kelvins=look.kelvins(pushes))  # fmt: skip
             yield Remark(f"{field.split('_')[0]} too long", name, (*path, field), text)
 
 
@@ -105,7 +112,7 @@ def of_pid(look: Look, name: str, path: Path, law: Pid, _known: Measures | None)
     if law.integrates and law.anti_windup == "none":
         yield Remark(
             "nothing holds the memory", name, (*path, "anti_windup"),
-            "Nothing limits its integral while the drive is at its limit: it winds up and overshoots.",
+            say("Nothing limits its integral while the drive is at its limit: it winds up and overshoots."),
             "back-calculation", setting((*path, "anti_windup"), "back_calculation"),
         )  # fmt: skip
     yield from _fans_that_stand(look, name, path, law)
@@ -118,14 +125,20 @@ def _limits(look: Look, name: str, path: Path, law: Pid) -> Iterator[Remark]:
     if holds is None:
         return
     low, high = law.range_of_drive(look.rig.way)
-    target = f"holding {look.degC(look.setpoint)} takes {look.share(holds)}"
+    target = say("holding {degc} takes {share}", degc=look.degC(look.setpoint), share=look.share(holds))
     if holds > high + _SAME:
         yield Remark(
-            "highest drive cannot hold", name, (*path, "high"), f"Its highest drive is {look.share(high)}; {target}."
+            "highest drive cannot hold",
+            name,
+            (*path, "high"),
+            say("Its highest drive is {share}; {target}.", share=look.share(high), target=target),
         )
     if holds < low - _SAME:
         yield Remark(
-            "lowest drive is too much", name, (*path, "low"), f"Its lowest drive is {look.share(low)}; {target}."
+            "lowest drive is too much",
+            name,
+            (*path, "low"),
+            say("Its lowest drive is {share}; {target}.", share=look.share(low), target=target),
         )
     if not law.integrates:
         return
@@ -137,17 +150,18 @@ def _limits(look: Look, name: str, path: Path, law: Pid) -> Iterator[Remark]:
         ("memory_low", law.memory_low, law.memory_low is not None and needs < law.memory_low - _SAME),
     ):
         if beyond:
-            text = f"Its integral would have to come to {look.share(needs)} to hold {look.degC(look.setpoint)}"
+            text = say("Its integral would have to come to {share} to hold {degc}", share=look.share(needs),
+                       degc=look.degC(look.setpoint))  # fmt: skip
             yield Remark(f"{field.replace('_', ' ')} cannot hold", name, (*path, field),
-                         f"{text}, and its limit is {look.share(limit or 0.0)}: it stays off.")  # fmt: skip
+                         say("{needs}, and its limit is {share}: it stays off.", needs=text,
+                             share=look.share(limit or 0.0)))  # fmt: skip
     gap = None if look.rests_without is None else abs(look.setpoint - look.rests_without)
     if law.zone_K is not None and gap:
         left = (holds - law.bias - ahead) / (law.kp_per_K + holds / gap)
         if left > law.zone_K:
-            text = (
-                f"Without its integral it stays {look.kelvins(left)} away, and the integral acts only within "
-                f"{look.kelvins(law.zone_K)}: it never comes there."
-            )
+            text = say("Without its integral it stays {left} away, and the integral acts only within "
+                       "{zone}: it never comes there.", left=look.kelvins(left),
+                       zone=look.kelvins(law.zone_K))  # fmt: skip
             yield Remark("zone is never reached", name, (*path, "zone_K"), text)
 
 
@@ -156,21 +170,23 @@ def _gains(look: Look, name: str, path: Path, law: Pid) -> Iterator[Remark]:
     delay = 0.0 if look.plant is None else look.plant.dead_time_s
     if law.integrates and law.ti_s < delay:
         ti, dead = look.span(law.ti_s), look.span(delay)
-        text = f"Integral time {ti} is shorter than the apparent dead time read off the step, {dead}."
+        text = say(
+            "Integral time {ti} is shorter than the apparent dead time read off the step, {dead}.", ti=ti, dead=dead
+        )
         longer = [float(f"{times * delay:.3g}") for times in (1.01, 2.0, 4.0, 8.0)]
         best = _best(look, [with_fields(law, ti_s=each) for each in longer]).ti_s
         yield Remark(
             "integral time below dead time", name, (*path, "ti_s"), text,
-            f"Ti {look.span(best)}", setting((*path, "ti_s"), best),
+            say("Ti {span}", span=look.span(best)), setting((*path, "ti_s"), best),
         )  # fmt: skip
     if law.integrates and look.lag_s is not None and law.ti_s > _SLOW * look.lag_s:
-        text = (
-            f"Integral time {look.span(law.ti_s)} is {law.ti_s / look.lag_s:.0f} times the rig's lag, "
-            f"{look.span(look.lag_s)}: what is left takes very long to go."
-        )
+        text = say("Integral time {ti} is {times} times the rig's lag, {lag}: what is left takes very long to go.",
+                   ti=look.span(law.ti_s), times=figures(f"{law.ti_s / look.lag_s:.0f}", ""),
+                   lag=look.span(look.lag_s))  # fmt: skip
         yield Remark("integral time far too long", name, (*path, "ti_s"), text)
     if law.integrates and law.acting_td_s > law.ti_s:
-        text = f"Derivative time {look.span(law.td_s)} is longer than the integral time {look.span(law.ti_s)}."
+        text = say("Derivative time {td} is longer than the integral time {ti}.", td=look.span(law.td_s),
+                   ti=look.span(law.ti_s))  # fmt: skip
         yield Remark("derivative time above integral time", name, (*path, "td_s"), text)
     try:
         least = least_reserve(look.rig, law, (look.trial,))
@@ -179,10 +195,13 @@ def _gains(look: Look, name: str, path: Path, law: Pid) -> Iterator[Remark]:
     factor, ms = least.reserve.gain_factor, least.reserve.ms
     at = look.degC(least.setpoint_degC)
     if factor is not None and factor < _NEAR:
-        text = f"At {at} it oscillates: the loop stands ×{factor:.2g} of this gain."
+        text = say(
+            "At {at} it oscillates: the loop stands ×{factor} of this gain.", at=at, factor=figures(f"{factor:.2g}", "")
+        )
         yield Remark("gain beyond what it stands", name, (*path, "kp_per_K"), text)
     elif ms is not None and ms > _RINGING_MS:
-        text = f"At {at} it comes close to oscillating: its sensitivity peaks at {ms:.3g}, where 2 is usual at most."
+        text = say("At {at} it comes close to oscillating: its sensitivity peaks at {ms}, where 2 is usual at most.",
+                   at=at, ms=figures(f"{ms:.3g}", ""))  # fmt: skip
         yield Remark("close to oscillating", name, (*path, "kp_per_K"), text)
 
 
@@ -203,20 +222,19 @@ def _feed(look: Look, name: str, path: Path, law: Pid) -> Iterator[Remark]:
     if law.feed_per_K is not None and holds:
         given = law.bias + law.feed_per_K * look.rig.way.sign * (look.setpoint - law.feed_from_degC)
         if not _TOO_LITTLE < given / holds < _TOO_MUCH:
-            text = (
-                f"Feed-forward gives {look.share(given)} at {look.degC(look.setpoint)}, where {look.share(holds)} "
-                "holds it."
-            )
+            text = say("Feed-forward gives {given} at {degc}, where {holds} holds it.", given=look.share(given),
+                       degc=look.degC(look.setpoint), holds=look.share(holds))  # fmt: skip
             yield Remark("feed-forward is off", name, (*path, "feed_per_K"), text)
     if law.rate_per_s is not None and look.lag_s is not None and 1 / law.rate_per_s > look.lag_s:
         takes = look.span(1 / law.rate_per_s)
-        text = f"From none to full its rate limit takes {takes}, longer than the rig's lag of {look.span(look.lag_s)}."
+        text = say("From none to full its rate limit takes {takes}, longer than the rig's lag of {span}.", takes=takes,
+                   span=look.span(look.lag_s))  # fmt: skip
         yield Remark("rate limit too slow", name, (*path, "rate_per_s"), text)
     rests = look.rests_without
     if law.setpoint_rate_K_per_s is not None and rests is not None:
         takes_s = abs(look.setpoint - rests) / law.setpoint_rate_K_per_s
         if takes_s > look.trial.duration_s:
-            text = f"Its setpoint ramp takes {look.span(takes_s)}, longer than the trial."
+            text = say("Its setpoint ramp takes {span}, longer than the trial.", span=look.span(takes_s))
             yield Remark("setpoint ramp too long", name, (*path, "setpoint_rate_K_per_s"), text)
 
 
@@ -227,17 +245,18 @@ def _fans_that_stand(look: Look, name: str, path: Path, law: Pid) -> Iterator[Re
             continue
         needs, turns, least = drive.needs, _turns_from(drive), max(drive.floor, drive.acting_off_below)
         if 0 < law.low < needs:
-            text = f"Its lowest drive {look.share(law.low)} is below what {drive.name} needs, {look.share(needs)}."
-            remedy = f"lowest drive {look.share(needs)}"
+            text = say("Its lowest drive {lowest} is below what {drive} needs, {needs}.", lowest=look.share(law.low),
+                       drive=drive.name, needs=look.share(needs))  # fmt: skip
+            remedy = say("lowest drive {share}", share=look.share(needs))
             yield Remark("below the stall", name, (*path, "low"), text, remedy, setting((*path, "low"), needs))
         elif law.low <= 0 and turns > least + _SAME:
-            text = (
-                f"On at {look.share(least)} {drive.name} stands still until {look.share(turns)}: "
-                "asked to turn, it does not."
-            )
+            text = say("On at {least} {drive} stands still until {turns}: asked to turn, it does not.",
+                       least=look.share(least), drive=drive.name, turns=look.share(turns))  # fmt: skip
             at: Path = ("rig", "drives", place, "floor")
             mended = setting(at, min(turns, 0.95))
-            yield Remark("fan stands while asked", name, at, text, f"floor {look.share(turns)}", mended)
+            yield Remark(
+                "fan stands while asked", name, at, text, say("floor {share}", share=look.share(turns)), mended
+            )
 
 
 def _least_drive(look: Look, name: str) -> Iterator[Remark]:
@@ -248,10 +267,9 @@ def _least_drive(look: Look, name: str) -> Iterator[Remark]:
         if isinstance(drive, SlowWindow):
             field, least = "shortest_pulse_s", drive.shortest_pulse_s / drive.window_s
         if holds is not None and 0 < holds < least:
-            text = (
-                f"The least that {drive.name} gives is {look.share(least)}; holding {look.degC(look.setpoint)} takes "
-                f"{look.share(holds)}: it can only switch to and fro."
-            )
+            text = say("The least that {drive} gives is {least}; holding {degc} takes {holds}: it can only "
+                       "switch to and fro.", drive=drive.name, least=look.share(least), degc=look.degC(look.setpoint),
+                       holds=look.share(holds))  # fmt: skip
             yield Remark("least pulse above what holds", name, ("rig", "drives", k, field), text)
 
 
@@ -270,14 +288,16 @@ def of_curve(look: Look, name: str, path: Path, law: Curve, _known: Measures | N
     where: Path = (*path, "full_degC") if law.shape == "ramp" else (*path, "steps", len(law.steps) - 1, "from_degC")
     limit = look.limit_of(probe.body)
     if not look.rig.heats and limit is not None and full >= limit:
-        text = f"It is full only at {look.degC(full)}, not below {probe.body}'s limit of {look.degC(limit)}."
+        text = say("It is full only at {degc}, not below {body}'s limit of {limit}.", degc=look.degC(full),
+                   body=probe.body, limit=look.degC(limit))  # fmt: skip
         yield Remark("full beyond the limit", name, where, text)
     if law.shape == "ramp":
         if fan is not None and law.floor < needs:
             yield Remark(
                 "below the stall", name, (*path, "floor"),
-                f"Its floor {look.share(law.floor)} is below what {fan.name} needs, {look.share(needs)}.",
-                f"floor {look.share(needs)}", setting((*path, "floor"), needs),
+                say("Its floor {floor} is below what {fan} needs, {needs}.", floor=look.share(law.floor),
+                    fan=fan.name, needs=look.share(needs)),
+                say("floor {share}", share=look.share(needs)), setting((*path, "floor"), needs),
             )  # fmt: skip
         if law.back_off_K < least:
             yield _no_hysteresis(look, name, (*path, "back_off_K"), "The ramp", law.back_off_K, least)
@@ -285,35 +305,40 @@ def of_curve(look: Look, name: str, path: Path, law: Curve, _known: Measures | N
     for k, step in enumerate(law.steps):
         at: Path = (*path, "steps", k)
         if fan is not None and 0 < step.drive < needs:
-            text = f"Step {k + 1} gives {look.share(step.drive)}, less than {fan.name} needs, {look.share(needs)}."
+            text = say("Step {k} gives {gives}, less than {fan} needs, {needs}.", k=k + 1,
+                       gives=look.share(step.drive), fan=fan.name, needs=look.share(needs))  # fmt: skip
             yield Remark(
                 f"step {k + 1} below the stall", name, (*at, "drive"), text, f"{look.share(needs)}",
                 setting((*at, "drive"), needs),
             )  # fmt: skip
         if step.back_off_K < least:
-            yield _no_hysteresis(look, name, (*at, "back_off_K"), f"Step {k + 1}", step.back_off_K, least)
+            yield _no_hysteresis(look, name, (*at, "back_off_K"), say("Step {k}", k=k + 1), step.back_off_K, least)
 
 
 def _no_hysteresis(look: Look, name: str, path: Path, what: str, back_off_K: float, least_K: float) -> Remark:
     wide = max(2.0, float(f"{least_K:.2g}"))
-    text = f"{what} is left {look.kelvins(back_off_K)} behind where it is taken: the fan hunts there."
+    text = say("{what} is left {kelvins} behind where it is taken: the fan hunts there.", what=what,
+               kelvins=look.kelvins(back_off_K))  # fmt: skip
     key = "no hysteresis" if what == "The ramp" else f"{what.lower()} has no hysteresis"
-    return Remark(key, name, path, text, f"hysteresis of {look.kelvins(wide)}", setting(path, wide))
+    return Remark(
+        key, name, path, text, say("hysteresis of {kelvins}", kelvins=look.kelvins(wide)), setting(path, wide)
+    )
 
 
 def lasting(years: float) -> str:
     """A life in years, months or days: 5 days, not 0.18 months."""
     if years > 100:
-        return "more than 100 years"
-    for size, word in ((1.0, "year"), (12.0, "month"), (365.25, "day")):
+        return say("more than 100 years")
+    for size, unit in ((1.0, "years"), (12.0, "months"), (365.25, "days")):
         if years * size >= 2:
-            return f"{years * size:.2g} {word}s"
-    return "under 2 days"
+            return figures(f"{years * size:.2g}", unit)
+    return say("under 2 days")
 
 
 def worn_text(often: float, years: float) -> str:
     """How soon a relay is worn out."""
-    return f"At {show(often, Quantity.PER_HOUR)}, day and night, the relay is worn out in {lasting(years)}."
+    return say("At {often}, day and night, the relay is worn out in {lasting}.", often=show(often, Quantity.PER_HOUR),
+               lasting=lasting(years))  # fmt: skip
 
 
 OF_LAW: dict[type, Callable[[Look, str, Path, Any, Measures | None], Iterator[Remark]]] = {

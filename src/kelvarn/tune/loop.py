@@ -19,6 +19,7 @@ from kelvarn.engine.steady import can_hold, rest_degC
 from kelvarn.model.drives import SlowWindow, Valve
 from kelvarn.model.pid import Pid
 from kelvarn.model.rig import Rig
+from kelvarn.sentence import say
 
 from .path import Complex, Path, Reals
 from .process import PlantError
@@ -104,10 +105,11 @@ def loop_of(rig: Rig, law: Pid, setpoint_degC: float, demand: float | None = Non
         demand: round which the drives are asked; None: that which holds the setpoint.
 
     Raises:
-        PlantError: a drive is either on or off, or a little more demand changes nothing there.
+        PlantError: a drive is either on or off, a little more demand changes nothing there, or what it changes does not
+            reach the probe.
     """
     if any(drive.kind == "relay" for drive in rig.drives):
-        raise PlantError("A relay is either on or off; the reserve is that of a drive that can be in between.")
+        raise PlantError(say("A relay is either on or off; the reserve is that of a drive that can be in between."))
     layout = lay_out(rig)
     degC, holding = _rest(rig, setpoint_degC)
     asked = holding if demand is None else demand
@@ -117,10 +119,12 @@ def loop_of(rig: Rig, law: Pid, setpoint_degC: float, demand: float | None = Non
     given = [_gives(rig, layout, degC, asked, d) for d in range(len(layout.drives))]
     if not any(each.any() for each in given):
         raise PlantError(
-            "At this setpoint a little more demand changes nothing (a floor, a stall or an end stop): "
-            "the loop can only switch there, and has no reserve to speak of."
-        )
+            say("At this setpoint a little more demand changes nothing (a floor, a stall or an end "
+                "stop): the loop can only switch there, and has no reserve to speak of.")
+        )  # fmt: skip
     at = layout.entry[probe.body] if rig.response is None else 0
+    if not any(_reaches(a, each, at) for each in given):
+        raise PlantError(say("Nothing that the drives do reaches {probe}, so that there is no loop.", probe=probe.name))
     ratio = law.cooling_ratio if law.low < 0 and asked < 0 else 1.0
     paths = [
         _path(a, b, at, drive, probe.lag_s, slope, drive.dead_time_s + probe.dead_time_s, output)
@@ -136,6 +140,14 @@ def loop_of(rig: Rig, law: Pid, setpoint_degC: float, demand: float | None = Non
         tuple((ratio, path) for path in paths), probe.interval_s, 1 if rig.heats else -1, law,
         window_s if window_s >= probe.interval_s else 0.0, valve_s,
     )  # fmt: skip
+
+
+def _reaches(a: Reals, b: Reals, at: int) -> bool:
+    """Whether what is pushed by b comes to a place by way of the slopes a; shapes (n, n) and (n,)."""
+    touched = b != 0.0
+    for _ in range(b.size):
+        touched = touched | ((a != 0.0) @ touched)
+    return bool(touched[at])
 
 
 def mixed(one: Loop, other: Loop, share: float) -> Loop:

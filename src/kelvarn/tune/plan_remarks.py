@@ -5,6 +5,7 @@ from itertools import combinations
 
 from kelvarn.model.edit import Path
 from kelvarn.model.mark import Mark
+from kelvarn.sentence import say
 from kelvarn.units import Quantity
 
 from .look import Look
@@ -29,7 +30,8 @@ def _setpoints(look: Look, at: Path) -> Iterator[Remark]:
     for k, change in enumerate(plan.changes):
         held, where = plan.limited(change.to_degC), (*at, "plan", "changes", k, "to_degC")
         if held != change.to_degC:
-            text = f"Setpoint {look.degC(change.to_degC)} lies outside the plan's own range; {look.degC(held)} holds."
+            text = say("Setpoint {degc} lies outside the plan's own range; {held} holds.",
+                       degc=look.degC(change.to_degC), held=look.degC(held))  # fmt: skip
             yield Remark(f"setpoint {k + 1} outside its range", None, where, text)
         rest = look.held_at(held)
         degC = [held if body.name == look.rig.probe.body else None for body in look.rig.all_bodies]
@@ -37,10 +39,9 @@ def _setpoints(look: Look, at: Path) -> Iterator[Remark]:
             degC = [float(value) for value in rest]
         for body, value in zip(look.rig.all_bodies, degC, strict=False):
             if value is not None and body.limit_degC is not None and value > body.limit_degC:
-                text = (
-                    f"At setpoint {look.degC(held)} {body.name} rests at {look.degC(value)}, beyond its limit of "
-                    f"{look.degC(body.limit_degC)}."
-                )
+                text = say("At setpoint {degc} {body} rests at {rests}, beyond its limit of {limit}.",
+                           degc=look.degC(held), body=body.name, rests=look.degC(value),
+                           limit=look.degC(body.limit_degC))  # fmt: skip
                 yield Remark(f"setpoint {k + 1} beyond a limit", None, where, text)
                 break
 
@@ -49,10 +50,8 @@ def _times(look: Look, at: Path) -> Iterator[Remark]:
     """A trial that is over before the rig has answered, and ramps that are not over at its end."""
     trial = look.trial
     if look.lag_s is not None and trial.duration_s < look.lag_s:
-        text = (
-            f"The trial lasts {look.span(trial.duration_s)}, while the rig's lag is {look.span(look.lag_s)}: "
-            "it ends before much is seen."
-        )
+        text = say("The trial lasts {lasts}, while the rig's lag is {lag}: it ends before much is seen.",
+                   lasts=look.span(trial.duration_s), lag=look.span(look.lag_s))  # fmt: skip
         yield Remark("trial shorter than the lag", None, (*at, "duration_s"), text)
     before = look.rests_without
     for k, change in enumerate(trial.plan.changes):
@@ -61,10 +60,9 @@ def _times(look: Look, at: Path) -> Iterator[Remark]:
             later = [other.at_s for other in trial.plan.changes[k + 1 :]]
             until = min([*later, trial.duration_s])
             if takes > (1 - _OF_SPAN) * (until - change.at_s) and change.at_s < trial.duration_s:
-                text = (
-                    f"The ramp to {look.degC(change.to_degC)} takes {look.span(takes)}, and has "
-                    f"{look.span(max(until - change.at_s, 0.0))}: it does not get there."
-                )
+                text = say("The ramp to {degc} takes {takes}, and has {has}: it does not get there.",
+                           degc=look.degC(change.to_degC), takes=look.span(takes),
+                           has=look.span(max(until - change.at_s, 0.0)))  # fmt: skip
                 yield Remark(f"ramp {k + 1} too long", None, (*at, "plan", "changes", k, "ramp_K_per_s"), text)
         before = change.to_degC
 
@@ -79,22 +77,23 @@ def _marks(look: Look, at: Path) -> Iterator[Remark]:
         limit = mark.limit_text(look.scale)
         small = mark.direction != "at_least" and mark.kind.quantity == Quantity.DIFFERENCE and mark.kind.scope != "body"
         if small and 0 < mark.limit < least:
-            text = f"{mark.title} {limit} is less than what {probe.name} tells: {look.kelvins(least)}."
+            text = say("{mark} {limit} is less than what {probe} tells: {kelvins}.", mark=mark.title, limit=limit,
+                       probe=probe.name, kelvins=look.kelvins(least))  # fmt: skip
             yield Remark(f"mark {k + 1} below the noise", None, where, text)
         of_first = mark.measure == "settling_s" and mark.direction == "at_most" and mark.stage is None
         if of_first and mark.limit < look.flat_out_s:
-            text = f"{mark.title} {limit}: at full drive from cold it takes {look.span(look.flat_out_s)} into the band."
+            text = say("{mark} {limit}: at full drive from cold it takes {span} into the band.", mark=mark.title,
+                       limit=limit, span=look.span(look.flat_out_s))  # fmt: skip
             yield Remark(f"mark {k + 1} sooner than full drive", None, where, text)
         hottest = mark.measure == "hottest_degC" and mark.body == look.rig.probe.body and mark.direction == "at_most"
         if hottest and mark.limit < look.highest - _SAME_K:
-            text = f"{mark.title} {limit}, while the setpoint goes to {look.degC(look.highest)}."
+            text = say("{mark} {limit}, while the setpoint goes to {degc}.", mark=mark.title, limit=limit,
+                       degc=look.degC(look.highest))  # fmt: skip
             yield Remark(f"mark {k + 1} against the setpoint", None, where, text)
     for (_, one), (k, other) in combinations(enumerate(marks), 2):
         if _contradict(one, other):
-            text = (
-                f"No run can meet both {one.title} {one.limit_text(look.scale)} and "
-                f"{other.limit_text(look.scale)}."
-            )  # fmt: skip
+            text = say("No run can meet both {mark} {limit} and {other}.", mark=one.title,
+                       limit=one.limit_text(look.scale), other=other.limit_text(look.scale))  # fmt: skip
             yield Remark(f"mark {k + 1} contradicts another", None, (*at, "marks", k, "limit"), text)
 
 

@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 
 from kelvarn.engine.step import Reading
+from kelvarn.sentence import figures, say
 
 
 class PlantError(ValueError):
@@ -46,7 +47,7 @@ def plant_of(reading: Reading | None) -> Plant:
         PlantError: there is no reading.
     """
     if reading is None:
-        raise PlantError("The open-loop step could not be read as one lag, so that no rule applies.")
+        raise PlantError(say("The open-loop step could not be read as one lag, so that no rule applies."))
     if reading.gain_K is not None and reading.lag_s is not None:
         return FirstOrder(abs(reading.gain_K), reading.lag_s, reading.dead_time_s)
     return Integrating(abs(reading.rise_K_per_s or 0.0), reading.dead_time_s)
@@ -58,15 +59,23 @@ _SMALLEST, _LARGEST = 1e-9, 1e9
 
 def check(plant: Plant) -> None:
     """Raise PlantError where a figure is out of range; a dead time may be 0."""
-    figures = (
+    of_plant = (
         (("gain", plant.gain_K), ("lag", plant.lag_s))
         if isinstance(plant, FirstOrder)
         else (("rise", plant.rise_K_per_s),)
     )
-    for name, value in figures:
+    for name, value in of_plant:
         if not value > 0:
-            raise PlantError(f"The {name} must be above 0, not {value:g}.")
+            raise PlantError(
+                say("The {name} must be above 0, not {value}.", name=name, value=figures(f"{value:g}", ""))
+            )
         if not _SMALLEST <= value <= _LARGEST:
-            raise PlantError(f"The {name} must be from {_SMALLEST:g} to {_LARGEST:g}, not {value:g}.")
+            raise PlantError(
+                say("The {name} must be from {smallest} to {largest}, not {value}.", name=name,
+                    smallest=f"{_SMALLEST:g}", largest=f"{_LARGEST:g}", value=figures(f"{value:g}", ""))
+            )  # fmt: skip
     if not 0 <= plant.dead_time_s <= _LARGEST:
-        raise PlantError(f"The dead time must be from 0 to {_LARGEST:g} s, not {plant.dead_time_s:g}.")
+        raise PlantError(
+            say("The dead time must be from 0 to {largest} s, not {value}.", largest=f"{_LARGEST:g}",
+                value=figures(f"{plant.dead_time_s:g}", ""))
+        )  # fmt: skip

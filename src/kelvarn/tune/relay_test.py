@@ -16,6 +16,7 @@ from kelvarn.engine.step import averaged
 from kelvarn.model.curve import Curve, CurveStep
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Plan, SetpointChange, Trial
+from kelvarn.sentence import figures, say
 from kelvarn.units import Quantity, show
 
 from .process import Plant, PlantError
@@ -69,18 +70,18 @@ def relay_test(rig: Rig, setpoint_degC: float, plant: Plant) -> RelayTest:
     on = np.flatnonzero((run.drive[1:] > middle) & (run.drive[:-1] <= middle)) + 1
     on = on[on >= run.time_s.size // 2]
     if on.size < 3:
-        raise PlantError("Under on/off it does not oscillate, so that a relay test tells nothing.")
+        raise PlantError(say("Under on/off it does not oscillate, so that a relay test tells nothing."))
     first, end = int(on[0]), int(on[-1])
     periods = on.size - 1
     period_s = (end - first) * h / periods
     if period_s < _LEAST_SAMPLES * h:
         raise PlantError(
-            f"Under on/off it oscillates every {period_s / h:.2g} readings, which is the reading's doing and not the "
-            "rig's; read more often for a relay test."
-        )
+            say("Under on/off it oscillates every {period} readings, which is the reading's doing and "
+                "not the rig's; read more often for a relay test.", period=figures(f"{period_s / h:.2g}", ""))
+        )  # fmt: skip
     drive, reading = (_fundamental(wave[first:end], periods) for wave in (run.drive, run.measured_degC))
     if abs(drive) == 0 or abs(reading) == 0:
-        raise PlantError("Under on/off nothing can be read, so that a relay test tells nothing.")
+        raise PlantError(say("Under on/off nothing can be read, so that a relay test tells nothing."))
     return RelayTest(Ultimate(abs(drive) / abs(reading), period_s), periods)
 
 
@@ -89,14 +90,17 @@ def _relay(rig: Rig, setpoint_degC: float) -> Curve:
     verdict = can_hold(rig, setpoint_degC)
     holding = None if verdict is None else verdict.holding_drive
     if verdict is None or holding is None or not verdict.can:
-        raise PlantError("No drive between its limits holds the setpoint, so that a relay test tells nothing.")
+        raise PlantError(say("No drive between its limits holds the setpoint, so that a relay test tells nothing."))
     if holding < -_LEAST_HOLDING:
         raise PlantError(
-            "Cooling holds the setpoint, and a relay test steps what heats: take a higher setpoint for it."
+            say("Cooling holds the setpoint, and a relay test steps what heats: take a higher setpoint for it.")
         )
     if not _LEAST_HOLDING < holding < 1 - _LEAST_HOLDING:
         share = show(holding, Quantity.DRIVE)
-        raise PlantError(f"{share} holds the setpoint: that leaves a relay test no room to step to both sides of it.")
+        raise PlantError(
+            say("{share} holds the setpoint: that leaves a relay test no room to step to both sides of it.",
+                share=share)
+        )  # fmt: skip
     half = _SHARE * min(holding, 1 - holding)
     always = setpoint_degC + rig.way.sign * _ALWAYS_K
     return Curve(

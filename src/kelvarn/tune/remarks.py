@@ -10,6 +10,7 @@ from kelvarn.model.edit import Path, append
 from kelvarn.model.project import Project
 from kelvarn.model.set_aside import SetAside
 from kelvarn.model.trial import Trial
+from kelvarn.sentence import figures, say
 from kelvarn.units import Scale
 
 from .ice_remarks import ice_remarks
@@ -70,7 +71,8 @@ def _of_rig(look: Look) -> Iterator[Remark]:
     of_probe: Path = ("rig", "probes", rig.control_index)
     if not probe.lowest_degC <= look.setpoint <= probe.highest_degC:
         low, high = look.degC(probe.lowest_degC), look.degC(probe.highest_degC)
-        text = f"The setpoint {look.degC(look.setpoint)} is outside what {probe.name} can read, {low} to {high}."
+        text = say("The setpoint {degc} is outside what {probe} can read, {low} to {high}.",
+                   degc=look.degC(look.setpoint), probe=probe.name, low=low, high=high)  # fmt: skip
         yield Remark("outside the probe's range", None, (*of_probe, "highest_degC"), text)
     if isinstance(look.plant, FirstOrder):
         yield from _too_slow(look, look.plant)
@@ -88,13 +90,16 @@ def _holds(look: Look) -> Iterator[Remark]:
     if not verdict.can:
         if not rig.way.both and rests is not None and rig.way.sign * (rests - look.setpoint) >= 0:
             return
-        need = "" if holds is None else f": it would take {look.share(abs(holds))}"
+        need = "" if holds is None else say(": it would take {share}", share=look.share(abs(holds)))
         if holds is not None and abs(holds) > _TOLD:
-            need = f": it would take more than {_TOLD:.0f} times what the drives have"
-        yield Remark("cannot hold", None, at, f"The rig cannot hold {target}{need}.")
+            need = say(": it would take more than {told} times what the drives have", told=figures(f"{_TOLD:.0f}", ""))
+        yield Remark("cannot hold", None, at, say("The rig cannot hold {target}{need}.", target=target, need=need))
     elif holds is not None and abs(holds) > _ONLY_JUST:
         yield Remark(
-            "only just holds", None, at, f"Holding {target} alone takes {look.share(abs(holds))} of the drive."
+            "only just holds",
+            None,
+            at,
+            say("Holding {target} alone takes {share} of the drive.", target=target, share=look.share(abs(holds))),
         )
 
 
@@ -107,21 +112,26 @@ def _too_slow(look: Look, plant: FirstOrder) -> Iterator[Remark]:
     if probe.interval_s > longest:
         wanted = float(f"{0.8 * longest:.2g}")
         yield Remark(
-            "reads too seldom", None, at, f"It reads every {every}, while the rig's lag is {slow}; a tenth will do.",
-            f"read every {look.span(wanted)}", setting(at, wanted),
+            "reads too seldom", None, at,
+            say("It reads every {every}, while the rig's lag is {slow}; a tenth will do.", every=every, slow=slow),
+            say("read every {span}", span=look.span(wanted)), setting(at, wanted),
         )  # fmt: skip
     elif _long_for(probe.interval_s, plant):
         wanted = float(f"{max(delay, _OF_QUICK * plant.lag_s):.2g}")
         yield Remark(
             "reads too seldom for the dead time", None, at,
-            f"It reads every {every}, while the dead time is only {look.span(delay)}: it loses most by reading.",
-            f"read every {look.span(wanted)}", setting(at, wanted),
+            say("It reads every {every}, while the dead time is only {delay}: it loses most by reading.", every=every,
+                delay=look.span(delay)),
+            say("read every {span}", span=look.span(wanted)), setting(at, wanted),
         )  # fmt: skip
     for k, drive in enumerate(rig.drives):
         if isinstance(drive, SlowWindow) and (drive.window_s > longest or _long_for(drive.window_s, plant)):
-            text = f"A window of {look.span(drive.window_s)} is long for a lag of {slow}: it ripples."
+            text = say(
+                "A window of {span} is long for a lag of {slow}: it ripples.", span=look.span(drive.window_s), slow=slow
+            )
             if drive.window_s <= longest:
-                text = f"A window of {look.span(drive.window_s)} is long for a dead time of {look.span(delay)}."
+                text = say("A window of {window} is long for a dead time of {delay}.", window=look.span(drive.window_s),
+                           delay=look.span(delay))  # fmt: skip
             yield Remark("window too long", None, ("rig", "drives", k, "window_s"), text)
 
 
@@ -142,15 +152,17 @@ def _of_fans(look: Look) -> Iterator[Remark]:
         if drive.pwm_Hz is not None and _HEARD_HZ[0] <= drive.pwm_Hz < _HEARD_HZ[1]:
             yield Remark(
                 "PWM is heard", None, (*at, "pwm_Hz"),
-                f"{drive.name} is switched {drive.pwm_Hz:g} times a second, which may be heard; 25 kHz is not.",
+                say("{drive} is switched {times} times a second, which may be heard; 25 kHz is not.", drive=drive.name,
+                    times=figures(f"{drive.pwm_Hz:g}", "")),
                 "25 kHz", setting((*at, "pwm_Hz"), 25_000.0),
             )  # fmt: skip
         if drive.idle_flow > 0 and not drive.supply_switch:
             turns = look.share(drive.idle_flow)
             yield Remark(
                 "turns at 0 %", None, (*at, "supply_switch"),
-                f"{drive.name} turns at {turns} when it is asked for none; to stand still it needs a supply switch.",
-                "fit a supply switch", setting((*at, "supply_switch"), True),
+                say("{drive} turns at {turns} when it is asked for none; to stand still it needs a supply switch.",
+                    drive=drive.name, turns=turns),
+                say("fit a supply switch"), setting((*at, "supply_switch"), True),
             )  # fmt: skip
 
 
@@ -164,7 +176,8 @@ def _far_away(look: Look) -> Iterator[Remark]:
     apart = float(rest[rig.body_index(matters)] - rest[rig.body_index(rig.probe.body)])
     if abs(apart) > _FAR_K:
         side = rig.words.warmer if apart > 0 else rig.words.colder
-        text = f"{matters} rests {look.kelvins(abs(apart))} {side} than {rig.probe.body}, which is probed."
+        text = say("{matters} rests {kelvins} {side} than {body}, which is probed.", matters=matters,
+                   kelvins=look.kelvins(abs(apart)), side=side, body=rig.probe.body)  # fmt: skip
         yield Remark("far from the probe", None, ("rig", "probes", rig.control_index, "body"), text)
 
 

@@ -19,6 +19,7 @@ from kelvarn.engine.steady import can_hold
 from kelvarn.model.pid import Pid
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Trial
+from kelvarn.sentence import say
 
 from .loop import Loop, loop_of, mixed
 from .path import Complex, Path, Reals
@@ -271,7 +272,7 @@ def least_reserve(rig: Rig, law: Pid, trials: Sequence[Trial]) -> LeastReserve:
         except PlantError as error:
             why_not = why_not or error
     if not found:
-        raise why_not or PlantError("The trials have no setpoint.")
+        raise why_not or PlantError(say("The trials have no setpoint."))
     loop, setpoint = min(found, key=lambda each: gain_factor(each[0]))
     return LeastReserve(reserve(loop), setpoint)
 

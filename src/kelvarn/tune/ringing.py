@@ -3,6 +3,7 @@
 from kelvarn.model.edit import with_fields
 from kelvarn.model.pid import Pid
 from kelvarn.model.rig import Rig
+from kelvarn.sentence import figures, say
 
 from .process import PlantError
 from .reserve import gain_factor, loops_at, reserve
@@ -24,8 +25,13 @@ def turned_up(rig: Rig, law: Pid, setpoint_degC: float) -> list[tuple[str, Pid]]
     """
     edge = reserve(min(loops_at(rig, law, setpoint_degC), key=gain_factor)).gain_factor
     if edge is None:
-        raise PlantError("No gain makes this loop oscillate.")
+        raise PlantError(say("No gain makes this loop oscillate."))
     if edge <= 1:
-        raise PlantError(f"It oscillates as it is: gain ×{edge:.3g} is all that it bears.")
+        raise PlantError(
+            say("It oscillates as it is: gain ×{edge} is all that it bears.", edge=figures(f"{edge:.3g}", ""))
+        )
     factors = [edge**share for share in _SHARES] + [share * edge for share in _AT_EDGE]
-    return [(f"gain ×{factor:.3g}", with_fields(law, kp_per_K=law.kp_per_K * factor)) for factor in factors]
+    return [
+        (say("gain ×{factor}", factor=figures(f"{factor:.3g}", "")), with_fields(law, kp_per_K=law.kp_per_K * factor))
+        for factor in factors
+    ]

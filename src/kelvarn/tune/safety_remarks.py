@@ -11,6 +11,7 @@ from kelvarn.model.probes import Probe
 from kelvarn.model.project import Project
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial_edit import add_rule
+from kelvarn.sentence import say
 from kelvarn.units import Quantity, show
 
 from .look import Look
@@ -57,14 +58,15 @@ def _stuck_on(look: Look) -> Iterator[Remark]:
     if not rig.heats or cuts_drives(rig):
         return
     ends = rest_degC(rig.unguarded, 1.0)
-    would = "get hotter without end" if ends is None else ""
+    would = say("get hotter without end") if ends is None else ""
     for body, end in zip(rig.all_bodies, [] if ends is None else ends, strict=False):
         if not would and body.limit_degC is not None and end > body.limit_degC:
             limit = look.degC(body.limit_degC)
-            would = f"bring {body.name} to {look.degC(float(end))}, beyond its limit of {limit}"
+            would = say("bring {body} to {degc}, beyond its limit of {limit}", body=body.name,
+                        degc=look.degC(float(end)), limit=limit)  # fmt: skip
     if would:
-        text = f"Stuck on, it would {would}, and nothing cuts the drives."
-        yield Remark("nothing stops it", None, ("rig", "drives", 0, "power_W"), text, "fit a thermal cut-off",
+        text = say("Stuck on, it would {would}, and nothing cuts the drives.", would=would)
+        yield Remark("nothing stops it", None, ("rig", "drives", 0, "power_W"), text, say("fit a thermal cut-off"),
                      _add("cut_off"))  # fmt: skip
 
 
@@ -80,9 +82,10 @@ def _freezes(look: Look) -> Iterator[Remark]:
         cold = low is None and body.name == rig.probe.body and look.highest < _NEAR_FREEZING_DEGC
         limit = _FREEZES_DEGC if cold else low
         if ends is not None and k < ends.size and limit is not None and ends[k] < limit:
-            what = "and may freeze" if low is None else f"below its limit of {look.degC(limit)}"
+            what = say("and may freeze") if low is None else say("below its limit of {degc}", degc=look.degC(limit))
             end = look.degC(float(ends[k]))
-            text = f"With the cooler stuck on {body.name} would come to {end}, {what}: nothing stops it."
+            text = say("With the cooler stuck on {body} would come to {end}, {harm}: nothing stops it.", body=body.name,
+                       end=end, harm=what)  # fmt: skip
             yield Remark("it may freeze", None, ("rig", "drives", 0, "power_W"), text)
             return
 
@@ -97,22 +100,33 @@ def _levels(look: Look) -> Iterator[Remark]:
         name = guard.body if isinstance(guard, CutOff) else _probe(rig, guard.probe).body
         limit = look.limit_of(name)
         if limit is not None and guard.at_degC >= limit:
-            text = f"“{guard.name}” acts at {look.degC(guard.at_degC)}, not below {name}'s limit of {look.degC(limit)}."
+            text = say("“{guard}” acts at {degc}, not below {name}'s limit of {limit}.", guard=guard.name,
+                       degc=look.degC(guard.at_degC), name=name, limit=look.degC(limit))  # fmt: skip
             wanted = limit - _BELOW_K
             yield Remark(
-                f"{guard.name} above the limit", None, at, text, f"at {look.degC(wanted)}", setting(at, wanted)
+                f"{guard.name} above the limit",
+                None,
+                at,
+                text,
+                say("at {degc}", degc=look.degC(wanted)),
+                setting(at, wanted),
             )
         if isinstance(guard, Trip) and guard.delay_s > 0:
             yield from _late(look, place, guard, name, limit)
         if name == rig.probe.body:
-            there, while_it = look.highest + trial.band_K, f"the setpoint goes to {look.degC(look.highest)}"
+            there, while_it = (
+                look.highest + trial.band_K,
+                say("the setpoint goes to {degc}", degc=look.degC(look.highest)),
+            )
         elif rest is not None:
             there = float(rest[rig.body_index(name)])
-            while_it = f"{name} rests at {look.degC(there)} at setpoint {look.degC(look.highest)}"
+            while_it = say("{name} rests at {degc} at setpoint {setpoint}", name=name, degc=look.degC(there),
+                           setpoint=look.degC(look.highest))  # fmt: skip
         else:
             continue
         if guard.at_degC <= there:
-            text = f"“{guard.name}” acts at {look.degC(guard.at_degC)}, while {while_it}."
+            text = say("“{guard}” acts at {degc}, while {while_it}.", guard=guard.name, degc=look.degC(guard.at_degC),
+                       while_it=while_it)  # fmt: skip
             yield Remark(f"{guard.name} below the setpoint", None, at, text)
 
 
@@ -127,11 +141,10 @@ def _late(look: Look, place: int, guard: Trip, name: str, limit: float | None) -
     then = end - (end - guard.at_degC) * math.exp(-guard.delay_s / look.plant.lag_s)
     late = then > limit if limit is not None else guard.delay_s > _LATE * look.plant.lag_s and end > guard.at_degC
     if late:
-        what = "" if limit is None else f", beyond its limit of {look.degC(limit)}"
-        text = (
-            f"“{guard.name}” waits {look.span(guard.delay_s)}; at full drive {name} comes to about {look.degC(then)} "
-            f"in that time{what}."
-        )
+        what = "" if limit is None else say(", beyond its limit of {degc}", degc=look.degC(limit))
+        text = say("“{guard}” waits {span}; at full drive {name} comes to about {degc} in that time{harm}.",
+                   guard=guard.name, span=look.span(guard.delay_s), name=name, degc=look.degC(then),
+                   harm=what)  # fmt: skip
         yield Remark(f"{guard.name} too late", None, ("rig", "guards", place, "delay_s"), text)
 
 
@@ -144,9 +157,13 @@ def _dials(look: Look) -> Iterator[Remark]:
             continue
         there = float(rest[look.rig.body_index(body)])
         if there >= dial:
-            text = (
-                f"{drive.name}'s own thermostat blocks at {look.degC(dial)}, while {body} rests at {look.degC(there)} "
-                f"at setpoint {look.degC(look.highest)}."
+            text = say(
+                "{drive}'s own thermostat blocks at {dial}, while {body} rests at {rests} at setpoint {setpoint}.",
+                drive=drive.name,
+                dial=look.degC(dial),
+                body=body,
+                rests=look.degC(there),
+                setpoint=look.degC(look.highest),
             )
             yield Remark(f"{drive.name}'s dial below the setpoint", None, ("rig", "drives", k, "dial_degC"), text)
 
@@ -163,11 +180,10 @@ def _probe_fault(look: Look) -> Iterator[Remark]:
     if place is None:
         end = probe.highest_degC if not rig.heats else probe.lowest_degC
         if not rig.heats or probe.converter is None:
-            does = f"goes on {rig.words.heating if rig.heats else rig.words.cooling}"
-            text = (
-                f"Nobody chose what happens when {probe.name} fails: one that reads {look.degC(end)} then {does} "
-                "at full drive. “If it fails” at Trial finds the action that does least harm."
-            )
+            does = say("goes on {heating}", heating=rig.words.heating if rig.heats else rig.words.cooling)
+            text = say("Nobody chose what happens when {probe} fails: one that reads {degc} then {does} at "
+                       "full drive. “If it fails” at Trial finds the action that does least harm.", probe=probe.name,
+                       degc=look.degC(end), does=does)  # fmt: skip
             at: Path = ("rig", "probes", rig.control_index, "highest_degC")
             yield Remark("no action at a probe fault", None, at, text)
         return
@@ -178,7 +194,8 @@ def _probe_fault(look: Look) -> Iterator[Remark]:
     if ends is not None:
         end = float(ends[rig.body_index(probe.body)])
         at = ("rig", "guards", place, "action")
-        text = f"When {probe.name} fails the {rig.words.heater} stays on: {probe.body} ends at {look.degC(end)}."
+        text = say("When {probe} fails the {heater} stays on: {body} ends at {degc}.", probe=probe.name,
+                   heater=rig.words.heater, body=probe.body, degc=look.degC(end))  # fmt: skip
         yield Remark("a probe fault leaves it on", None, at, text)
 
 
@@ -193,22 +210,23 @@ def _alarms(look: Look) -> Iterator[Remark]:
         limit = look.limit_of(probe.body)
         if guard.watches == "high" and limit is not None and guard.at_degC >= limit:
             level, most = look.degC(guard.at_degC), look.degC(limit)
-            text = f"Alarm “{guard.name}” tells at {level}, not below {probe.body}'s limit of {most}."
+            text = say("Alarm “{guard}” tells at {level}, not below {body}'s limit of {most}.", guard=guard.name,
+                       level=level, body=probe.body, most=most)  # fmt: skip
             yield Remark(f"{guard.name} above the limit", None, (*at, "at_degC"), text)
         if guard.delay_s == 0:
             noise = look.kelvins(probe.noise_K)
-            text = f"Alarm “{guard.name}” has no delay: one bad reading sets it off (noise {noise})."
+            text = say("Alarm “{guard}” has no delay: one bad reading sets it off (noise {noise}).", guard=guard.name,
+                       noise=noise)  # fmt: skip
             yield Remark(f"{guard.name} without delay", None, (*at, "delay_s"), text,
-                         f"after {look.span(_USUAL_DELAY_S)}",
+                         say("after {span}", span=look.span(_USUAL_DELAY_S)),
                          setting((*at, "delay_s"), _USUAL_DELAY_S))  # fmt: skip
         for candidate in project.candidates:
             law = candidate.controller
             full = law.full_degC if isinstance(law, Curve) and law.shape == "ramp" else None
             if full is not None and guard.watches == "high" and abs(full - guard.at_degC) < _SAME_K:
-                text = (
-                    f"{look.degC(full)} is both where “{candidate.name}” is at full drive and alarm “{guard.name}”: "
-                    "at full drive it may still cope."
-                )
+                text = say("{degc} is both where “{candidate}” is at full drive and alarm “{guard}”: at full "
+                           "drive it may still cope.", degc=look.degC(full), candidate=candidate.name,
+                           guard=guard.name)  # fmt: skip
                 yield Remark(f"{guard.name} is full drive", None, (*at, "at_degC"), text)
 
 
@@ -224,12 +242,11 @@ def _no_rise(look: Look) -> Iterator[Remark]:
             if guard.for_s < needs:
                 at: Path = ("rig", "guards", place, "for_s")
                 wanted = float(f"{2 * needs:.2g}")
-                text = (
-                    f"“{guard.name}” waits {look.span(guard.for_s)} for "
-                    f"{look.kelvins(guard.rise_K)}, which a healthy rig needs {look.span(needs)} for."
-                )
+                text = say("“{guard}” waits {span} for {kelvins}, which a healthy rig needs {needs} for.",
+                           guard=guard.name, span=look.span(guard.for_s), kelvins=look.kelvins(guard.rise_K),
+                           needs=look.span(needs))  # fmt: skip
                 yield Remark(f"{guard.name} too impatient", None, at, text,
-                             f"wait {look.span(wanted)}", setting(at, wanted))  # fmt: skip
+                             say("wait {span}", span=look.span(wanted)), setting(at, wanted))  # fmt: skip
 
 
 def _switches(look: Look) -> Iterator[Remark]:
@@ -241,8 +258,7 @@ def _switches(look: Look) -> Iterator[Remark]:
             continue
         watts = switch.dissipation_W(getattr(drive, "power_W", 0.0))
         if watts > switch.limit_W:
-            text = (
-                f"The switch of {drive.name} makes {show(watts, Quantity.POWER)} of heat at full drive, and can "
-                f"dissipate {show(switch.limit_W, Quantity.POWER)}."
-            )
+            text = say("The switch of {drive} makes {watts} of heat at full drive, and can dissipate {limit}.",
+                       drive=drive.name, watts=show(watts, Quantity.POWER),
+                       limit=show(switch.limit_W, Quantity.POWER))  # fmt: skip
             yield Remark(f"{drive.name}'s switch too hot", None, ("rig", "drives", k, "power_W"), text)

@@ -12,6 +12,7 @@ from kelvarn.model.pid import Pid
 from kelvarn.model.project import Project
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Trial
+from kelvarn.sentence import figures, say
 from kelvarn.studies.margins import NEVER, margin
 from kelvarn.studies.variants import draw
 from kelvarn.units import Scale, three_figures
@@ -94,8 +95,8 @@ def suggest(
     """
     asked = [trial for trial in trials if trial.marks]
     if not asked:
-        named = f"The trial “{trials[0].name}” has" if len(trials) == 1 else "The trials have"
-        raise PlantError(f"{named} no marks; say first what is asked of the candidates.")
+        named = say("The trial “{name}” has", name=trials[0].name) if len(trials) == 1 else say("The trials have")
+        raise PlantError(say("{named} no marks; say first what is asked of the candidates.", named=named))
     for trial in asked:
         samples_of(project.rig, trial)
     try:
@@ -162,12 +163,21 @@ def conclusion(found: Suggestion, scale: Scale) -> str:
     """What comes of it, in a sentence or two: which is proposed, or what stands in the way."""
     if found.proposed is not None:
         best = found.proposed
-        off = f"with its settings up to a tenth off it still does in {100 * best.stands:.0f} % of {TRIES} tries"
-        return f"The simplest that does is {best.strategy} ★; {off}."
-    said = [f"None of them meets all marks with a reserve of gain ×{LEAST_RESERVE:g} or more."]
+        off = say("with its settings up to a tenth off it still does in {percent} % of {tries} tries",
+                  percent=figures(f"{100 * best.stands:.0f}", ""), tries=TRIES)  # fmt: skip
+        return say("The simplest that does is {strategy} ★; {off}.", strategy=best.strategy, off=off)
+    said = [
+        say(
+            "None of them meets all marks with a reserve of gain ×{least} or more.",
+            least=figures(f"{LEAST_RESERVE:g}", ""),
+        )
+    ]
     if found.never:
-        said.append(f"No run met {' or '.join(_named(mark, scale) for mark in found.never)}.")
-    said += [f"No run met both {_named(one, scale)} and {_named(other, scale)}." for one, other in found.contradict]
+        said.append(say("No run met {marks}.", marks=" or ".join(_named(mark, scale) for mark in found.never)))
+    said += [
+        say("No run met both {mark} and {other}.", mark=_named(one, scale), other=_named(other, scale))
+        for one, other in found.contradict
+    ]
     return " ".join(said)
 
 
@@ -180,5 +190,5 @@ def missed_text(best: Best) -> str:
     if best.miss == 0:
         return ""
     if best.miss >= NEVER:
-        return "a measure is not there"
-    return f"missed by {three_figures(100 * best.miss)} % of the limit"
+        return say("a measure is not there")
+    return say("missed by {miss} % of the limit", miss=three_figures(100 * best.miss))

@@ -14,6 +14,7 @@ from kelvarn.model.pid import Pid
 from kelvarn.model.project import Project
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Trial
+from kelvarn.sentence import say
 from kelvarn.studies.results import Result, Results
 
 from .first_tries import FirstTry, first_tries
@@ -131,7 +132,7 @@ def try_all(
 def _try(project: Project, trial: Trial, start: Starting | FirstTry, results: Results) -> TriedStart:
     candidate = candidate_of(start, project.rig.way)
     if candidate is None:
-        return TriedStart(start, None, None, start.reason or "its settings are out of range")
+        return TriedStart(start, None, None, start.reason or say("its settings are out of range"))
     try:
         result = results.of(project.rig, candidate, trial, current_go_on())
     except RunError as error:

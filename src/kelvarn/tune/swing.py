@@ -16,6 +16,7 @@ from kelvarn.model.drives import Relay
 from kelvarn.model.on_off import OnOff
 from kelvarn.model.probes import Probe
 from kelvarn.model.rig import Rig
+from kelvarn.sentence import say
 
 from .process import FirstOrder, Plant, PlantError, plant_of
 
@@ -50,12 +51,12 @@ def swing(plant: Plant, above_rest_K: float, below_K: float, above_K: float) -> 
     """
     on, off, delay = above_rest_K - below_K, above_rest_K + above_K, plant.dead_time_s
     if not isinstance(plant, FirstOrder):
-        raise PlantError("On a rig that only rises, on/off has a cycle only where something takes the heat away.")
+        raise PlantError(say("On a rig that only rises, on/off has a cycle only where something takes the heat away."))
     full, lag = plant.gain_K, plant.lag_s
     if on <= 0:
-        raise PlantError("Without drive it rests beyond the edge at which it switches on, and never does.")
+        raise PlantError(say("Without drive it rests beyond the edge at which it switches on, and never does."))
     if off >= full:
-        raise PlantError("Full drive does not reach the edge at which it switches off.")
+        raise PlantError(say("Full drive does not reach the edge at which it switches off."))
     fade = math.exp(-delay / lag)
     high = full - (full - off) * fade
     low = on * fade
@@ -97,14 +98,14 @@ def swing_of(rig: Rig, law: OnOff, setpoint_degC: float) -> Swing:
             cycle would be that of the run, or the law has delays of its own.
     """
     if rig.way.both or law.shortest_on_s or law.shortest_off_s or law.confirm_s or law.decide_every_s or law.once:
-        raise PlantError("The cycle is worked out for on/off that switches at its edges, one way only.")
+        raise PlantError(say("The cycle is worked out for on/off that switches at its edges, one way only."))
     reading = open_loop(rig, usual_drive(rig, setpoint_degC), "cold").reading
     plant = as_switched(plant_of(reading), rig, 0.5)
     on, off = law.on_off_degC(setpoint_degC, rig.way)
     sign = rig.way.sign
     found = swing(plant, above_rest_K(rig, setpoint_degC), sign * (setpoint_degC - on), sign * (off - setpoint_degC))
     if reading is None or reading.rms_K > _DESCRIBES * found.swing_K:
-        raise PlantError("One lag does not describe this rig well enough to tell its cycle.")
+        raise PlantError(say("One lag does not describe this rig well enough to tell its cycle."))
     return found
 
 
@@ -116,7 +117,7 @@ def above_rest_K(rig: Rig, setpoint_degC: float) -> float:
     """
     rest = rest_degC(rig, 0.0)
     if rest is None:
-        raise PlantError("The rig does not come to rest without drive.")
+        raise PlantError(say("The rig does not come to rest without drive."))
     return rig.way.sign * (setpoint_degC - float(rest[rig.body_index(rig.probe.body)]))
 
 
@@ -136,9 +137,9 @@ def band_for(plant: Plant, above_rest_K: float, wanted: float, what: str) -> flo
 
     if off_by(0.0) > 0:
         said = "swings further" if what == "swing_K" else "is slower"
-        raise PlantError(f"even without a band it {said}")
+        raise PlantError(say("even without a band it {said}", said=said))
     assert isinstance(plant, FirstOrder)
     widest = min(above_rest_K, plant.gain_K - above_rest_K, _WIDEST_K) * (1 - 1e-9)
     if widest <= 0 or off_by(widest) < 0:
-        raise PlantError("no band that full drive can cross is wide enough")
+        raise PlantError(say("no band that full drive can cross is wide enough"))
     return float(scipy.optimize.brentq(off_by, 0.0, widest, xtol=1e-12))

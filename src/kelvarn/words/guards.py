@@ -4,6 +4,7 @@ from kelvarn.engine.guard_codes import alarms_on, guard_of, ruler_at
 from kelvarn.engine.guard_records import RULERS, Ruler
 from kelvarn.engine.run import Run
 from kelvarn.model import guards as model
+from kelvarn.sentence import say
 from kelvarn.units import Quantity, Scale, show
 
 RULER_WORDS = {
@@ -23,7 +24,7 @@ def ruler_name(run: Run, code: int) -> str:
         case Ruler.LATCHED_TRIP | Ruler.GUARD | Ruler.PROBE_FAULT | Ruler.THERMAL_CUT_OFF:
             return guard_of(run.rig, code).name
         case Ruler.PERMIT:
-            return f"no {run.rig.permits[place].name}"
+            return say("no {name}", name=run.rig.permits[place].name)
         case Ruler.OVERRIDE:
             return run.trial.occurrences[place].name
     return RULER_WORDS[ruler]
@@ -42,19 +43,24 @@ def rule_text(run: Run, index: int, scale: Scale = Scale.CELSIUS) -> str:
         case Ruler.LAW:
             return ""
         case Ruler.POWER_CUT:
-            return "no power: nothing is measured, nothing given"
+            return say("no power: nothing is measured, nothing given")
         case Ruler.STANDS_STILL:
-            return f"no new order: {given} stays as it was"
+            return say("no new order: {given} stays as it was", given=given)
         case Ruler.NO_READING:
-            return "no reading: nothing is given"
+            return say("no reading: nothing is given")
         case Ruler.STOPPED:
-            return "stopped by hand: nothing heats until it is let go on"
+            return say("stopped by hand: nothing heats until it is let go on")
         case Ruler.OVERRIDE:
             event = run.trial.occurrences[place]
-            return f"“{event.name}”: paused" if event.kind == "pause" else f"held at {given} by hand"
+            return (
+                say("“{event}”: paused", event=event.name)
+                if event.kind == "pause"
+                else say("held at {given} by hand", given=given)
+            )
         case Ruler.PERMIT:
             permit = run.rig.permits[place]
-            return f"not allowed: permit “{permit.name}” ({permit.text(scale)}) is missing"
+            return say("not allowed: permit “{permit}” ({asks}) is missing", permit=permit.name,
+                       asks=permit.text(scale))  # fmt: skip
         case _:
             return _guard(run, index, run.rig.guards[place], scale)
 
@@ -72,8 +78,8 @@ def _clears(alarm: model.Alarm, scale: Scale) -> str:
     """When an alarm clears."""
     back = show(alarm.hysteresis_K, Quantity.DIFFERENCE, scale)
     if alarm.watches not in ("high", "low"):
-        return f"{back} nearer to the setpoint"
-    side = "below" if alarm.watches == "high" else "above"
+        return say("{back} nearer to the setpoint", back=back)
+    side = say("below") if alarm.watches == "high" else say("above")
     return f"{back} {side} {show(alarm.at_degC, Quantity.TEMPERATURE, scale)}"
 
 
@@ -98,28 +104,34 @@ def _guard(run: Run, index: int, guard: model.RuleBase, scale: Scale) -> str:
             beyond = value >= guard.at_degC if guard.side == "above" else value <= guard.at_degC
             sign = "≥" if guard.side == "above" else "≤"
             if beyond:
-                return f"trip “{guard.name}”: {guard.probe} {now} {sign} {at}: {_does(guard)}"
-            stays = "stays until reset is pressed" if guard.latches else "until it is back far enough"
-            return f"trip “{guard.name}”: tripped at {at}, {guard.probe} {now} now: {_does(guard)}, {stays}"
+                return say("trip “{guard}”: {probe} {now} {sign} {at}: {does}", guard=guard.name, probe=guard.probe,
+                           now=now, sign=sign, at=at, does=_does(guard))  # fmt: skip
+            stays = say("stays until reset is pressed") if guard.latches else say("until it is back far enough")
+            return say("trip “{guard}”: tripped at {at}, {probe} {now} now: {does}, {stays}", guard=guard.name, at=at,
+                       probe=guard.probe, now=now, does=_does(guard), stays=stays)  # fmt: skip
         case model.CutOff():
             now, at = (
                 show(value, Quantity.TEMPERATURE, scale)
                 for value in (float(run.bodies_degC[run.rig.body_index(guard.body), index]), guard.at_degC)
             )
-            until = "and stays open"
+            until = say("and stays open")
             if guard.resets_K is not None:
-                until = f"until {show(guard.at_degC - guard.resets_K, Quantity.TEMPERATURE, scale)}"
-            return f"thermal cut-off “{guard.name}” is open: {guard.body} {now} (opens at {at}), {until}"
+                until = say("until {at}", at=show(guard.at_degC - guard.resets_K, Quantity.TEMPERATURE, scale))
+            return say("thermal cut-off “{guard}” is open: {body} {now} (opens at {at}), {until}", guard=guard.name,
+                       body=guard.body, now=now, at=at, until=until)  # fmt: skip
         case model.ProbeFaultAction():
-            return f"probe fault: {run.rig.probe.name} shows {measured}: gives {given}"
+            return say("probe fault: {probe} shows {measured}: gives {given}", probe=run.rig.probe.name,
+                       measured=measured, given=given)  # fmt: skip
         case model.NoRise():
-            return f"no response: {guard.text(scale)}; stays off until reset is pressed"
+            return say("no response: {guard}; stays off until reset is pressed", guard=guard.text(scale))
         case model.LinkLost():
-            return f"watchdog: no order arrives: gives {given}"
+            return say("watchdog: no order arrives: gives {given}", given=given)
         case model.LongestOn():
-            return f"longest on-time: {guard.text(scale)}"
+            return say("longest on-time: {guard}", guard=guard.text(scale))
         case model.Restart():
-            return f"power is back: waits {show(guard.delay_s, Quantity.DURATION)} before anything is given"
+            return say(
+                "power is back: waits {delay} before anything is given", delay=show(guard.delay_s, Quantity.DURATION)
+            )
     return guard.text(scale)
 
 

@@ -3,6 +3,7 @@
 from kelvarn.engine.guard_records import RULERS, Ruler
 from kelvarn.model.candidate import Controller
 from kelvarn.model.rig import Rig
+from kelvarn.sentence import say
 from kelvarn.units import Quantity, Scale, show
 
 from .guards import RULER_WORDS
@@ -17,13 +18,13 @@ def ruler_of(rig: Rig, code: int) -> str:
     try:
         ruler, place = Ruler(code % RULERS), code // RULERS
     except ValueError:
-        return f"code {code}"
+        return say("code {code}", code=code)
     if ruler == Ruler.LAW:
         return ""
     if ruler in (Ruler.LATCHED_TRIP, Ruler.GUARD, Ruler.PROBE_FAULT) and place < len(rig.guards):
         return f"“{rig.guards[place].name}”"
     if ruler == Ruler.PERMIT and place < len(rig.permits):
-        return f"no “{rig.permits[place].name}”"
+        return say("no “{name}”", name=rig.permits[place].name)
     return RULER_WORDS[ruler]
 
 
@@ -39,4 +40,4 @@ def why_live(rig: Rig, law: Controller, code: int, sample: Sample, scale: Scale)
     given = show(sample.given, Quantity.DRIVE)
     ruled = ruler_of(rig, code)
     said: str = words_of(law).why(law, sample, scale)
-    return f"{ruled}: gives {given}; without: {said}" if ruled else said
+    return say("{ruled}: gives {given}; without: {said}", ruled=ruled, given=given, said=said) if ruled else said

@@ -7,6 +7,7 @@ from kelvarn.engine.plant import TIME_EPS
 from kelvarn.engine.run import Run
 from kelvarn.model.candidate import Controller
 from kelvarn.model.pid import Pid
+from kelvarn.sentence import joined, say
 from kelvarn.units import Quantity, Scale, show
 
 from .guards import alarms_text, load_text, rule_text
@@ -27,21 +28,23 @@ def why(run: Run, index: int, scale: Scale = Scale.CELSIUS) -> str:
         said = ruled
     else:
         said = words_of(run.controller).why(law_at(run, index), sample_of(run, index), scale)
-        said += _blocked(run, index, scale)
-        said = f"{ruled}; without: {said}" if ruled else said
-    return "; ".join([said, *besides])
+        blocked = _blocked(run, index, scale)
+        said = joined("; ", (said, *blocked)) if blocked else said
+        said = say("{ruled}; without: {said}", ruled=ruled, said=said) if ruled else said
+    return joined("; ", (said, *besides)) if besides else said
 
 
-def _blocked(run: Run, index: int, scale: Scale) -> str:
+def _blocked(run: Run, index: int, scale: Scale) -> list[str]:
     """Drives that are asked for but blocked by a thermostat of their own."""
-    said = ""
+    found = list[str]()
     for d, drive in enumerate(run.rig.drives):
         dial, body = getattr(drive, "dial_degC", None), drive.heated_body
         if dial is None or body is None or run.put_out[d, index] > 0 or run.drive[index] == 0:
             continue
         if run.bodies_degC[run.rig.body_index(body), index] > dial - getattr(drive, "dial_band_K", 0.0):
-            said += f"; asked on, blocked: {drive.name}'s own thermostat ({show(dial, Quantity.TEMPERATURE, scale)})"
-    return said
+            at = show(dial, Quantity.TEMPERATURE, scale)
+            found.append(say("asked on, blocked: {drive}'s own thermostat ({dial})", drive=drive.name, dial=at))
+    return found
 
 
 def terms(run: Run, index: int) -> list[Term]:

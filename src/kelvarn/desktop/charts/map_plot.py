@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.fields.plain import small
+from kelvarn.desktop.language import tell
 from kelvarn.model.mark import Mark
 from kelvarn.studies.gain_map import SIZE, GainMap, MapAxis
 from kelvarn.units import Scale, show
@@ -25,7 +26,7 @@ class MapPlot(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.plot = Plot("Gain map")
+        self.plot = Plot(tell("Gain map"))
         self.plot.setMinimumSize(200, 190)
         self._image = pg.ImageItem(axisOrder="row-major")
         self.legend, self.says = small(), small()
@@ -73,7 +74,17 @@ class MapPlot(QWidget):
         self._say(known, marks)
         first, last = (show(value, ref.kind.quantity, scale) for value in (low, high))
         words = ("light", "dark") if theme.current() is theme.PAPER else ("dark", "light")
-        said = f"{words[0]} {first} … {words[1]} {last}; grey: no value" if there.size else "no run has this measure"
+        said = (
+            tell(
+                "{low} {first} … {high} {last}; grey: no value",
+                low=words[0],
+                first=first,
+                high=words[1],
+                last=last,
+            )
+            if there.size
+            else tell("no run has this measure")
+        )
         self.legend.setText(said)
 
     def name_axes(self, known: GainMap) -> None:
@@ -95,10 +106,14 @@ class MapPlot(QWidget):
 
     def _say(self, known: GainMap, marks: bool) -> None:
         if not marks:
-            said = "the trial has no marks"
+            said = tell("the trial has no marks")
         else:
-            said = "outline: all marks met" if known.met_filled().any() else "nowhere are all marks met"
-        so_far = "" if known.complete else f"; {int(known.computed.sum())} of {SIZE * SIZE} points"
+            said = tell("outline: all marks met") if known.met_filled().any() else tell("nowhere are all marks met")
+        so_far = (
+            ""
+            if known.complete
+            else tell("; {computed} of {all} points", computed=int(known.computed.sum()), all=SIZE * SIZE)
+        )
         self.says.setText(said + so_far)
 
 

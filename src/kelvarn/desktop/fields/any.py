@@ -4,6 +4,7 @@ from typing import Any, Literal, get_args, get_origin
 
 from PySide6.QtWidgets import QWidget
 
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.parts.plain import set_shown
 from kelvarn.model.fields import words_of
 from kelvarn.model.rig import Rig
@@ -25,7 +26,7 @@ def field_for(binding: Binding, rig: Rig) -> QWidget:
     if names is not None:
         choices = [(name, name) for name in names]
     elif get_origin(binding.info.annotation) is Literal:
-        choices = [(value, words_of(binding.info, value)) for value in get_args(binding.info.annotation)]
+        choices = [(value, tell(words_of(binding.info, value))) for value in get_args(binding.info.annotation)]
     elif binding.info.annotation is bool:
         return SwitchField(binding)
     else:

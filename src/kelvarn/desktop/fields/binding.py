@@ -5,12 +5,13 @@ from typing import Any
 from pydantic import ValidationError
 from pydantic.fields import FieldInfo
 
+from kelvarn.desktop.language import fault_told, number_heard, tell
 from kelvarn.desktop.parts.boxes import first_sentence
 from kelvarn.desktop.state.document import Document
 from kelvarn.desktop.state.view import View
 from kelvarn.model.edit import EditError, Path, value_at
-from kelvarn.model.fields import title_of, words_of
-from kelvarn.units import Quantity, UnitError, parse, shortened, show
+from kelvarn.model.fields import empty_word, title_of, words_of
+from kelvarn.units import Quantity, parse, shortened, show
 
 _MOST_IN_A_NAME = 30
 
@@ -33,7 +34,7 @@ class Binding:
         self.info: FieldInfo = type(value_at(document.project, path[:-1])).model_fields[str(path[-1])]
         extra = self.info.json_schema_extra
         self.extra: dict[str, Any] = dict(extra) if isinstance(extra, dict) else {}
-        self.title = title or title_of(self.info, str(path[-1]), cools=document.project.rig.way.cools)
+        self.title = title or tell(title_of(self.info, str(path[-1]), cools=document.project.rig.way.cools))
         self.quantity = Quantity(self.extra["quantity"]) if "quantity" in self.extra else None
         self.optional = type(None) in getattr(self.info.annotation, "__args__", ())
 
@@ -60,13 +61,23 @@ class Binding:
         if value is None:
             return ""
         if self.quantity is None:
-            return words_of(self.info, value)
-        return show(float(value), self.quantity, self.view.scale, exact=True)
+            return tell(words_of(self.info, value))
+        return tell(show(float(value), self.quantity, self.view.scale, exact=True))
+
+    @property
+    def meaning(self) -> str:
+        """What it means, in a sentence."""
+        return tell(self.info.description or "")
+
+    @property
+    def empty(self) -> str:
+        """What it is called where there is none."""
+        return tell(empty_word(self.info))
 
     def _name_of(self, value: Any) -> str:
         """A value in the name of an edit."""
         text = " ".join(self.text(value).split())
-        return shortened(text, _MOST_IN_A_NAME) or "none"
+        return shortened(text, _MOST_IN_A_NAME) or tell("none")
 
     def range_text(self) -> str:
         """Its range, for the tool tip."""
@@ -78,7 +89,7 @@ class Binding:
     def _limit_text(self, value: float) -> str:
         """An end of the range: not rounded, but for a long time, which would be a broken number of hours."""
         assert self.quantity is not None
-        return show(value, self.quantity, self.view.scale, exact=self.quantity is not Quantity.DURATION)
+        return tell(show(value, self.quantity, self.view.scale, exact=self.quantity is not Quantity.DURATION))
 
     def read(self, text: str, bare: str | None) -> float | None:
         """What a text means. Raises Wrong with a sentence."""
@@ -86,9 +97,9 @@ class Binding:
             return None
         assert self.quantity is not None
         try:
-            value = parse(text, self.quantity, self.view.scale, bare)
-        except UnitError as error:
-            raise Wrong(str(error)) from error
+            value = parse(number_heard(text), self.quantity, self.view.scale, bare)
+        except ValueError as error:
+            raise Wrong(fault_told(error)) from error
         self.check_range(value)
         return value
 
@@ -96,9 +107,9 @@ class Binding:
         """Raise Wrong where a value is out of range."""
         low, high = self.limit("ge"), self.limit("le")
         if low is not None and value < low:
-            raise Wrong(f"At least {self._limit_text(low)}.")
+            raise Wrong(tell("At least {limit}.", limit=self._limit_text(low)))
         if high is not None and value > high:
-            raise Wrong(f"At most {self._limit_text(high)}.")
+            raise Wrong(tell("At most {limit}.", limit=self._limit_text(high)))
 
     def put(self, value: Any, *, dragged: bool = False) -> None:
         """Set the value, a named edit as in `Document.apply`. Raises Wrong where the project would not be valid."""
@@ -112,4 +123,4 @@ class Binding:
         except ValidationError as error:
             raise Wrong(first_sentence(error, self.view.scale)) from error
         except EditError as error:
-            raise Wrong(str(error)) from error
+            raise Wrong(fault_told(error)) from error

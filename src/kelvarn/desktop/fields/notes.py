@@ -19,7 +19,7 @@ class NotesEdit(QPlainTextEdit):
         self.binding = binding
         self.setAccessibleName(binding.title)
         self.setPlaceholderText(binding.title.lower())
-        self.setToolTip(binding.info.description or "")
+        self.setToolTip(binding.meaning)
         self.setFont(theme.font("small"))
         self.setTabChangesFocus(True)
         self.setFixedHeight(_HEIGHT)

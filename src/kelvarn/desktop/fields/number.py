@@ -7,6 +7,7 @@ from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QGridLayout, QWidget
 
 from kelvarn.desktop import theme
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.parts.keyboard import value_step
 from kelvarn.desktop.parts.plain import PlainLabel, menu_text, plain_tip
 from kelvarn.units import Quantity, from_shown, split, to_shown
@@ -34,10 +35,11 @@ class NumberEdit(TypedLine):
         self._shown: object = object()  # the value in the line; a unit change makes a new line
         self.setAlignment(Qt.AlignmentFlag.AlignRight)
         self.setAccessibleName(binding.title)
-        self.setPlaceholderText(str(binding.extra.get("empty", "none")) if binding.optional else "")
+        self.setPlaceholderText(binding.empty if binding.optional else "")
         self.textEdited.connect(lambda _: self._complain(""))
         self.editingFinished.connect(self.take)
-        self.setToolTip(plain_tip(f"{binding.info.description}\n{binding.range_text()}   ↑ ↓ step, Shift ×10, Alt ÷10"))
+        keys = tell("↑ ↓ step, Shift ×10, Alt ÷10")
+        self.setToolTip(plain_tip(f"{binding.meaning}\n{binding.range_text()}   {keys}"))
         self.refresh()
 
     def refresh(self) -> None:
@@ -123,7 +125,7 @@ class NumberField(QWidget):
         self.edit = NumberEdit(binding)
         self.edit.setFixedWidth(EDIT_WIDTH)
         title = PlainLabel(menu_text(binding.title))
-        title.setToolTip(plain_tip(binding.info.description or ""))
+        title.setToolTip(plain_tip(binding.meaning))
         title.setBuddy(self.edit)
         title.setMinimumWidth(40)
         title.setWordWrap(True)

@@ -10,6 +10,7 @@ from PySide6.QtGui import QKeyEvent, QPainter, QPaintEvent, QResizeEvent, QWheel
 from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QPushButton, QSizePolicy, QWidget
 
 from kelvarn.desktop import theme
+from kelvarn.desktop.language import fault_told, told
 from kelvarn.desktop.parts import texts
 from kelvarn.desktop.parts.boxes import first_sentence
 from kelvarn.desktop.parts.plain import PlainLabel, menu_text, plain_tip
@@ -62,7 +63,7 @@ class NameEdit(TypedLine):
             self._refuse(first_sentence(error))
             return
         except (EditError, Wrong) as error:
-            self._refuse(str(error))
+            self._refuse(fault_told(error))
             return
         self.refresh()
 
@@ -115,7 +116,7 @@ class ChoiceField(QWidget):
         self.binding, self._put = binding, put or binding.put
         self.box = Choice()
         self.box.setAccessibleName(binding.title)
-        self.box.setToolTip(plain_tip(binding.info.description or ""))
+        self.box.setToolTip(plain_tip(binding.meaning))
         for value, name in choices:
             self.box.addItem(name, value)
         # As wide as its words want, and the title leaves room for in a narrow column.
@@ -157,7 +158,7 @@ class SwitchField(QCheckBox):
     def __init__(self, binding: Binding) -> None:
         super().__init__(menu_text(binding.title))
         self.binding = binding
-        self.setToolTip(plain_tip(binding.info.description or ""))
+        self.setToolTip(plain_tip(binding.meaning))
         self.clicked.connect(lambda on: binding.put(on))
         self.refresh()
 
@@ -179,7 +180,7 @@ class TextField(QWidget):
         self._edit = NameEdit(binding.title, lambda: binding.value or "", take)
         self._edit.setMaxLength(next((m.max_length for m in binding.info.metadata if hasattr(m, "max_length")), 200))
         self._edit.setFixedWidth(EDIT_WIDTH + 42)
-        self._edit.setToolTip(binding.info.description or "")
+        self._edit.setToolTip(binding.meaning)
         self.binding = binding
         self.setLayout(titled(binding.title, self._edit))
 
@@ -268,6 +269,6 @@ def link(text: str, work: Callable[[], object], tip: str = "") -> QPushButton:
     button.setProperty("link", True)
     button.setFont(theme.font("small", bold=True))
     button.setToolTip(plain_tip(tip))
-    button.setAccessibleName(tip or text)
+    button.setAccessibleName(told(tip or text))
     button.clicked.connect(lambda: work())
     return button

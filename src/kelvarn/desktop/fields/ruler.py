@@ -7,9 +7,11 @@ from PySide6.QtGui import QAccessible, QAccessibleEvent, QHideEvent, QKeyEvent, 
 from PySide6.QtWidgets import QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
 from kelvarn.desktop import theme
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.parts.keyboard import FocusRing, value_step
 from kelvarn.desktop.parts.plain import PlainLabel, menu_text, plain_tip
 from kelvarn.desktop.parts.spoken import Role
+from kelvarn.sentence import say
 from kelvarn.units import from_shown, to_shown
 
 from .binding import Binding, Wrong
@@ -33,8 +35,8 @@ class RulerScale(FocusRing):
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFixedHeight(20)
-        self.setAccessibleName(f"{binding.title} ruler")
-        self.setToolTip("Drag, or ← → (Shift ×10, Alt ÷10)")
+        self.setAccessibleName(tell("{setting} ruler", setting=binding.title))
+        self.setToolTip(tell("Drag, or ← → (Shift ×10, Alt ÷10)"))
 
     role = Role.Slider
 
@@ -161,7 +163,7 @@ class RulerField(QWidget):
         self.ruler = RulerScale(binding)
         title = PlainLabel(menu_text(binding.title))
         title.setFont(theme.font(bold=True))
-        title.setToolTip(plain_tip(binding.info.description or ""))
+        title.setToolTip(plain_tip(binding.meaning))
         title.setBuddy(self.edit)
         title.setMinimumWidth(40)
         title.setWordWrap(True)
@@ -197,5 +199,6 @@ class RulerField(QWidget):
 
 
 def _hint(binding: Binding) -> str:
-    parts = [f"{word}: {binding.extra[word]}" for word in ("more", "less") if word in binding.extra]
-    return " · ".join(parts) or (binding.info.description or "")
+    words = (("more", say("more: {does}")), ("less", say("less: {does}")))
+    parts = [tell(text, does=say(str(binding.extra[word]))) for word, text in words if word in binding.extra]
+    return " · ".join(parts) or binding.meaning

@@ -12,10 +12,10 @@ from PySide6.QtCore import QSettings, QTimer
 from PySide6.QtGui import QIcon
 from PySide6.QtWidgets import QApplication
 
-from kelvarn.desktop import theme
+from kelvarn.desktop import language, theme
 from kelvarn.desktop.frame import scaling
 from kelvarn.desktop.frame.window import MainWindow
-from kelvarn.desktop.state.collector import collect_here
+from kelvarn.desktop.state.collector import collect_here, give_back
 from kelvarn.desktop.state.document import Document
 from kelvarn.desktop.state.only_here import said_elsewhere, shown_elsewhere
 from kelvarn.desktop.state.runner import Runner
@@ -37,6 +37,7 @@ def start(project: Project | None, file: Path | None, logs: list[Path] | None = 
             there is to begin with.
         logs: files that are added to it as logs.
     """
+    give_back()
     app, session = _application()
     if file is not None and (said := said_elsewhere(file)):
         print(said)
@@ -55,10 +56,12 @@ def start(project: Project | None, file: Path | None, logs: list[Path] | None = 
         QTimer.singleShot(0, partial(_offer_recovery, window))
     code = app.exec()
     while window.begins_anew:
-        again = window.document.carried_on()
+        again, nothing = window.document.carried_on(), window.nothing_open
         app.shutdown()  # with all that is Qt's
         app, session = _application()
         window = _window(app, again(), session, goes_on=True)
+        if nothing:
+            window.show_start()
         code = app.exec()
     return code
 
@@ -85,6 +88,7 @@ def _window(app: QApplication, document: Document, session: Session, *, goes_on:
     collect_here(app)
     saved_theme = session.get("theme")
     theme.use(theme.by_name(str(saved_theme)) if saved_theme else theme.system_theme())
+    language.use(str(session.get("language") or language.ENGLISH))
     runner = Runner()
     runner.prepare()
     window = MainWindow(document, runner, session)

@@ -9,6 +9,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFileDialog, QInputDialog, QMenu, QMessageBox, QWidget
 
 from kelvarn.demos import DEMOS, Demo
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.parts.boxes import Boxes, Button, ask_where, make_box
 from kelvarn.desktop.parts.menus import Command
 from kelvarn.desktop.parts.plain import menu_text
@@ -23,10 +24,11 @@ from kelvarn.files.writing import safe_name
 from kelvarn.model.blank import blank_project
 from kelvarn.model.project import Project
 from kelvarn.model.version_edit import at_version, keep_version, without_version
+from kelvarn.sentence import say
 
 from .versions import VersionsDialog
 
-_OPEN_KINDS = f"Projects and logs (*{SUFFIX} *.csv *.tsv *.txt *.log *.json *.jsonl);;{FILE_KIND};;All files (*)"
+_LOGS = f"(*{SUFFIX} *.csv *.tsv *.txt *.log *.json *.jsonl)"
 
 
 class ProjectFiles:
@@ -89,33 +91,43 @@ class ProjectFiles:
         return [(f"Open {path.name} · {path.parent}", partial(self.leave_for, path)) for path in self._session.recent]
 
     def leave_for(self, path: Path) -> None:
-        """Open another file, unless there is unsaved work that is to stay."""
-        if self.may_leave():
+        """Open another file, unless there is unsaved work that is to stay; of one shown elsewhere that is not asked."""
+        if not self._is_elsewhere(path) and self.may_leave():
             self.open(path)
+
+    def _is_elsewhere(self, path: Path) -> bool:
+        """Whether another window has a file open, which is said."""
+        said = "" if self.claim.has(path) else said_elsewhere(path)
+        if said:
+            self._boxes.complain(said)
+        return bool(said)
 
     def commands(self, leave: Callable[[], object]) -> list[Command]:
         """The project menu; `leave` closes the window."""
-        menu = "&Project"
-        demos = [Command(menu, f"Open demo: {d.title}", "", partial(self.open_demo, d)) for d in DEMOS]
+        menu = say("&Project")
+        demos = [
+            Command(menu, say("Open demo: {demo}", demo=say(d.title)), "", partial(self.open_demo, d)) for d in DEMOS
+        ]
         return [
-            Command(menu, "New rig", "Ctrl+N", self.new_rig),
-            Command(menu, "Open…", "Ctrl+O", self.ask_open),
-            Command(menu, "Open recent", fill=self.fill_recent),
+            Command(menu, say("New rig"), "Ctrl+N", self.new_rig),
+            Command(menu, say("Open…"), "Ctrl+O", self.ask_open),
+            Command(menu, say("Open recent"), fill=self.fill_recent),
             *demos,
             Command(menu),
-            Command(menu, "Save", "Ctrl+S", self.save),
-            Command(menu, "Save as…", "Ctrl+Shift+S", self.save_as),
-            Command(menu, "Save a copy to share…", "", self.save_to_share),
-            Command(menu, "Compare with another version…", "", self.ask_compare),
-            Command(menu, "Keep this version…", "", self.ask_version),
-            Command(menu, "Versions", fill=self.fill_versions),
+            Command(menu, say("Save"), "Ctrl+S", self.save),
+            Command(menu, say("Save as…"), "Ctrl+Shift+S", self.save_as),
+            Command(menu, say("Save a copy to share…"), "", self.save_to_share),
+            Command(menu, say("Compare with another version…"), "", self.ask_compare),
+            Command(menu, say("Keep this version…"), "", self.ask_version),
+            Command(menu, say("Versions"), fill=self.fill_versions),
             Command(menu),
-            Command(menu, "Quit", "Ctrl+Q", leave, also="Ctrl+W"),
+            Command(menu, say("Quit"), "Ctrl+Q", leave, also="Ctrl+W"),
         ]
 
     def ask_open(self) -> None:
         """Ask for a file and open it; a log is added to the project."""
-        name, _ = QFileDialog.getOpenFileName(self._window, "Open", str(self.folder), _OPEN_KINDS)
+        kinds = f"{tell('Projects and logs')} {_LOGS};;{tell(FILE_KIND)};;{tell('All files')} (*)"
+        name, _ = QFileDialog.getOpenFileName(self._window, tell("Open"), str(self.folder), kinds)
         if name:
             self.take([Path(name)])
 
@@ -130,12 +142,9 @@ class ProjectFiles:
 
     def open(self, path: Path) -> None:
         """Open a file, or say why not; one that another window has open is shown there."""
-        if not self.claim.has(path) and (said := said_elsewhere(path)):
-            self._boxes.complain(said)
+        if self._is_elsewhere(path) or not self._boxes.guarded(lambda: self._document.open(path))():
             return
-        if self._boxes.guarded(lambda: self._document.open(path))() and (
-            said := roundings(path, self._document.project)
-        ):
+        if said := roundings(path, self._document.project):
             self._boxes.complain(said)
 
     def open_demo(self, demo: Demo) -> None:
@@ -165,13 +174,13 @@ class ProjectFiles:
     def save_as(self) -> bool:
         """Ask where and save. Whether it is saved."""
         suggested = self.folder / f"{safe_name(self._document.project.name)}{SUFFIX}"
-        path = ask_where(self._window, "Save as", suggested, FILE_KIND)
+        path = ask_where(self._window, tell("Save as"), suggested, tell(FILE_KIND))
         return path is not None and self._boxes.guarded(lambda: self._document.save(path))()
 
     def save_to_share(self) -> None:
         """Ask where, and save a copy without what is nobody's business; says what was left out, and what stays."""
         suggested = self.folder / f"{safe_name(self._document.project.name)} shared{SUFFIX}"
-        path = ask_where(self._window, "Save a copy to share", suggested, FILE_KIND)
+        path = ask_where(self._window, tell("Save a copy to share"), suggested, tell(FILE_KIND))
         if path is None:
             return
         made = shared(self._document.project, words_of_this_computer())
@@ -182,7 +191,7 @@ class ProjectFiles:
 
     def ask_compare(self) -> None:
         """Ask for another version of the project, and show what differs."""
-        name, _ = QFileDialog.getOpenFileName(self._window, "Another version", str(self.folder), FILE_KIND)
+        name, _ = QFileDialog.getOpenFileName(self._window, tell("Another version"), str(self.folder), tell(FILE_KIND))
         if name:
             self._boxes.guarded(lambda: self.compare_with(load(Path(name)), Path(name).stem))()
 

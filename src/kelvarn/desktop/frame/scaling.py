@@ -27,8 +27,7 @@ def begin(zoom: float) -> None:
     """Let the application that begins next be so large, 1 being as the desktop has it."""
     os.environ[_OWN] = f"{_given * zoom:g}"
     theme.font.cache_clear()
-    texts.laid_out.cache_clear()
-    texts.elided.cache_clear()
+    texts.forget()
 
 
 def of_system() -> float:

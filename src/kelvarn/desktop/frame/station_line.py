@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QHBoxLayout, QSizePolicy, QToolTip
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.fields.plain import Choice
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.parts import texts
 from kelvarn.desktop.parts.keyboard import FocusRing, place_step
 from kelvarn.desktop.parts.plain import plain_tip
@@ -44,11 +45,11 @@ class StationLine(FocusRing):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
-        self.setAccessibleName("Stations")
+        self.setAccessibleName(tell("Stations"))
         self.setLayoutDirection(Qt.LayoutDirection.LeftToRight)  # as what is painted on it, whatever the desktop says
         self.scale_box = Choice()
-        self.scale_box.setAccessibleName("Temperature unit")
-        self.scale_box.setToolTip("How temperatures are shown; files keep °C")
+        self.scale_box.setAccessibleName(tell("Temperature unit"))
+        self.scale_box.setToolTip(tell("How temperatures are shown; files keep °C"))
         for scale in SCALES:
             self.scale_box.addItem(scale.value, scale)
         layout = QHBoxLayout(self)

@@ -9,7 +9,7 @@ from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QGuiApplicat
 from PySide6.QtWidgets import QInputDialog, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
 from kelvarn import __version__
-from kelvarn.desktop import theme
+from kelvarn.desktop import language, theme
 from kelvarn.desktop.frame import scaling
 from kelvarn.desktop.frame.findables import findables
 from kelvarn.desktop.frame.finder import Finder
@@ -20,6 +20,7 @@ from kelvarn.desktop.frame.start.experiment_line import ExperimentLine
 from kelvarn.desktop.frame.start.pages import StartPages
 from kelvarn.desktop.frame.start.screen import StartScreen
 from kelvarn.desktop.frame.station_line import StationLine, Stop
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.parts import spoken
 from kelvarn.desktop.parts.boxes import Boxes
 from kelvarn.desktop.parts.menus import Command, Menus
@@ -39,6 +40,7 @@ from kelvarn.desktop.stations.trial.station import TrialStation
 from kelvarn.desktop.strip.strip import Strip
 from kelvarn.model.blank import blank_project
 from kelvarn.model.names import MOST_CHARACTERS
+from kelvarn.sentence import say
 from kelvarn.units import SCALES
 
 RIG, FIT, CONTROL, TRIAL, BENCH, HANDOVER = range(6)
@@ -53,7 +55,7 @@ class MainWindow(QMainWindow):
         session: what is kept from one start to the next; None keeps nothing.
 
     Attributes:
-        begins_anew: it closes to be opened again in another size.
+        begins_anew: it closes to be opened again, in another size or language.
     """
 
     def __init__(self, document: Document, runner: Runner, session: Session | None = None) -> None:
@@ -140,37 +142,41 @@ class MainWindow(QMainWindow):
         self._clock.start()
 
     def _commands(self) -> list[Command]:
-        edit, look, helping = "&Edit", "&View", "&Help"
+        edit, look, helping, guarded = say("&Edit"), say("&View"), say("&Help"), self.boxes.guarded
         return [
             *self.files.commands(self.close),
-            Command("&Project", "Close the project", "", self.close_project),
-            Command(edit, "Undo", "Ctrl+Z", self.document.undo),
-            Command(edit, "Redo", "Ctrl+Y", self.document.redo, also="Ctrl+Shift+Z"),
+            Command(say("&Project"), say("Close the project"), "", self.close_project),
+            Command(edit, say("Undo"), "Ctrl+Z", self.document.undo),
+            Command(edit, say("Redo"), "Ctrl+Y", self.document.redo, also="Ctrl+Shift+Z"),
             Command(edit),
-            Command(edit, "Name of the project…", "", self._rename_project),
-            Command(edit, "Find a command…", "Ctrl+K", self.find_command),
+            Command(edit, say("Name of the project…"), "", self._rename_project),
+            Command(edit, say("Find a command…"), "Ctrl+K", self.find_command),
             *[command for station in self.stations for command in station.commands()],
             *[Command(look, station.title, station.keys, partial(self.go_to, index))
               for index, station in enumerate(self.stations)],
             Command(look),
-            Command(look, "Fit the strip", "Ctrl+0", self._on_strip(Strip.fit)),
-            Command(look, "Zoom to the setpoint, or back", "Ctrl+Shift+0", self._on_strip(Strip.zoom_to_setpoint)),
-            Command(look, "Zoom back", "Ctrl+Backspace", self._on_strip(Strip.zoom_back)),
-            Command(look, "Select the next handle", "Ctrl+J", self._on_strip(Strip.take_next)),
-            Command(look, "Copy the strip as a picture", "Ctrl+Shift+C", self._on_strip(Strip.copy)),
-            Command(look, "Save the strip as a picture…", "", self.boxes.guarded(self._on_strip(Strip.ask_picture))),
-            Command(look, "Save the run as a table…", "", self.boxes.guarded(self._ask_table)),
+            Command(look, say("Fit the strip"), "Ctrl+0", self._on_strip(Strip.fit)),
+            Command(look, say("Zoom to the setpoint, or back"), "Ctrl+Shift+0", self._on_strip(Strip.zoom_to_setpoint)),
+            Command(look, say("Zoom back"), "Ctrl+Backspace", self._on_strip(Strip.zoom_back)),
+            Command(look, say("Select the next handle"), "Ctrl+J", self._on_strip(Strip.take_next)),
+            Command(look, say("Copy the strip as a picture"), "Ctrl+Shift+C", self._on_strip(Strip.copy)),
+            Command(look, say("Save the strip as a picture…"), "", guarded(self._on_strip(Strip.ask_picture))),
+            Command(look, say("Save the run as a table…"), "", guarded(self._ask_table)),
             Command(look),
-            *[Command(look, f"Temperatures in {s.value}", "", partial(self.view.set_scale, s)) for s in SCALES],
+            *[Command(look, say("Temperatures in {unit}", unit=each.value), "", partial(self.view.set_scale, each))
+              for each in SCALES],
             Command(look),
-            Command(look, "Light or dark", "Ctrl+T", self.toggle_theme),
-            Command(look, "Light or dark as the desktop is", "", self.use_system_theme),
-            Command(look, "Larger", "Ctrl++", partial(self.zoom, 1), also="Ctrl+="),
-            Command(look, "Smaller", "Ctrl+-", partial(self.zoom, -1)),
-            Command(look, "As large as the desktop has it", "", partial(self.zoom, 0)),
-            Command(look, "Full screen, or not", "F11", self.toggle_full_screen),
+            Command(look, say("Light or dark"), "Ctrl+T", self.toggle_theme),
+            Command(look, say("Light or dark as the desktop is"), "", self.use_system_theme),
+            Command(look, say("Larger"), "Ctrl++", partial(self.zoom, 1), also="Ctrl+="),
+            Command(look, say("Smaller"), "Ctrl+-", partial(self.zoom, -1)),
+            Command(look, say("As large as the desktop has it"), "", partial(self.zoom, 0)),
+            Command(look, say("Full screen, or not"), "F11", self.toggle_full_screen),
+            Command(look),
+            *[Command(look, f"Language: {name}", "", partial(self.speak, code))
+              for code, name in language.OWN_NAMES.items()],
             *self.guide.commands(helping),
-            Command(helping, "About Kelvarn", "", self._about),
+            Command(helping, say("About Kelvarn"), "", self._about),
         ]  # fmt: skip
 
     # Showing
@@ -242,13 +248,14 @@ class MainWindow(QMainWindow):
 
     def _show_state(self) -> None:
         project = self.document.project
-        stops = [Stop(station.title, station.phrase()) for station in self.stations]
+        stops = [Stop(tell(station.title), station.phrase()) for station in self.stations]
         self.line.show_state(project.name, saved_phrase(self.document), stops, self._stack.currentIndex())
         self.line.scale_box.setCurrentIndex(SCALES.index(self.view.of_temperature))
         self.line.scale_box.setEnabled(not self.view.scale.own)
         undo, redo = self.document.undo_name, self.document.redo_name
-        self.menus.title("Undo", menu_text(f"Undo: {undo}" if undo else "Undo"), enabled=undo is not None)
-        self.menus.title("Redo", menu_text(f"Redo: {redo}" if redo else "Redo"), enabled=redo is not None)
+        to_undo, to_redo = tell("Undo: {edit}", edit=undo), tell("Redo: {edit}", edit=redo)
+        self.menus.title("Undo", menu_text(to_undo if undo else tell("Undo")), enabled=undo is not None)
+        self.menus.title("Redo", menu_text(to_redo if redo else tell("Redo")), enabled=redo is not None)
         # “[*]” would be a place for Qt's own mark of what is not saved.
         shown = project.name.replace("[*]", "[*][*]")
         self.setWindowTitle(f"{'• ' if self.document.dirty else ''}{shown} – Kelvarn")
@@ -334,6 +341,13 @@ class MainWindow(QMainWindow):
         elif wanted != before:
             self.session.put("zoom", wanted)
             self.resize(self.size() * (before / wanted))
+            self.begins_anew = True
+            self.close()
+
+    def speak(self, code: str) -> None:
+        """Speak another language: the window closes, and whoever opened it opens it anew."""
+        if code != language.used():
+            self.session.put("language", code)
             self.begins_anew = True
             self.close()
 

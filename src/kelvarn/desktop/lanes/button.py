@@ -7,6 +7,7 @@ from PySide6.QtWidgets import QMenu, QPushButton
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.lanes.choice import LANES
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.state.document import Document
 from kelvarn.desktop.strip.strip import Strip
 
@@ -20,12 +21,12 @@ class LanesButton(QPushButton):
     """
 
     def __init__(self, document: Document, strip: Strip) -> None:
-        super().__init__("lanes", strip)
+        super().__init__(tell("lanes"), strip)
         self._document, self._strip = document, strip
         self.setProperty("link", True)
         self.setFont(theme.font("small"))
-        self.setAccessibleName("Lanes of the strip")
-        self.setToolTip("Choose which lanes are shown")
+        self.setAccessibleName(tell("Lanes of the strip"))
+        self.setToolTip(tell("Choose which lanes are shown"))
         self.clicked.connect(lambda: self.menu_of_lanes().popup(self.mapToGlobal(QPoint(0, -self.height()))))
         strip.resized.connect(self._place)
         self._place()
@@ -40,7 +41,7 @@ class LanesButton(QPushButton):
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         shown = self._document.project.lanes
         for key, lane in LANES.items():
-            action = menu.addAction(lane.words)
+            action = menu.addAction(tell(lane.words))
             action.setCheckable(True)
             action.setChecked(key in shown)
             action.setEnabled(key not in shown or len(shown) > 1)
@@ -50,4 +51,8 @@ class LanesButton(QPushButton):
     def _toggle(self, key: str) -> None:
         shown = self._document.project.lanes
         kept = tuple(each for each in LANES if (each in shown) != (each == key))
-        self._document.set(("lanes",), kept, f"{'hide' if key in shown else 'show'} lane: {LANES[key].words}")
+        self._document.set(
+            ("lanes",),
+            kept,
+            tell("hide lane: {words}" if key in shown else "show lane: {words}", words=LANES[key].words),
+        )

@@ -7,6 +7,7 @@ import numpy as np
 
 from kelvarn.desktop.strip.frame import SPACE, room_left
 from kelvarn.desktop.strip.lane import Lane, Shown
+from kelvarn.sentence import say
 
 from .drive import drive_lane, flow_lane, ice_lane, output_lane, pulses_lanes, switching_lanes, terms_lane
 from .events import events_lane
@@ -32,20 +33,20 @@ class Choosable(NamedTuple):
 
 
 LANES: dict[str, Choosable] = {
-    "temperature": Choosable("what is controlled, with its setpoint", lambda scene: [controlled_lane(scene)]),
-    "bodies": Choosable("temperature of every body",
+    "temperature": Choosable(say("what is controlled, with its setpoint"), lambda scene: [controlled_lane(scene)]),
+    "bodies": Choosable(say("temperature of every body"),
                         lambda scene: [bodies_lane(scene, scene.project.rig.probe.body, first=False)]),
-    "probes": Choosable("probes as read", lambda scene: [probes_lane(scene)]),
-    "counts": Choosable("raw counts of converters", lambda scene: [counts_lane(scene)]),
-    "drive": Choosable("drive given", lambda scene: [drive_lane(scene)]),
-    "output": Choosable("drive asked, given, put out", lambda scene: [output_lane(scene)]),
-    "terms": Choosable("terms of the law", lambda scene: [terms_lane(scene)]),
-    "flow": Choosable("flow of fans and valves", lambda scene: [flow_lane(scene)]),
+    "probes": Choosable(say("probes as read"), lambda scene: [probes_lane(scene)]),
+    "counts": Choosable(say("raw counts of converters"), lambda scene: [counts_lane(scene)]),
+    "drive": Choosable(say("drive given"), lambda scene: [drive_lane(scene)]),
+    "output": Choosable(say("drive asked, given, put out"), lambda scene: [output_lane(scene)]),
+    "terms": Choosable(say("terms of the law"), lambda scene: [terms_lane(scene)]),
+    "flow": Choosable(say("flow of fans and valves"), lambda scene: [flow_lane(scene)]),
     "ice": Choosable("ice", lambda scene: [ice_lane(scene)]),
     "switching": Choosable("on-times", switching_lanes, several=True),
-    "pulses": Choosable("pulses of windows, relays and PWM", pulses_lanes, several=True),
-    "guards": Choosable("guards and alarms", lambda scene: [guards_lane(scene)]),
-    "permits": Choosable("what is allowed", lambda scene: [permits_lane(scene)]),
+    "pulses": Choosable(say("pulses of windows, relays and PWM"), pulses_lanes, several=True),
+    "guards": Choosable(say("guards and alarms"), lambda scene: [guards_lane(scene)]),
+    "permits": Choosable(say("what is allowed"), lambda scene: [permits_lane(scene)]),
     "events": Choosable("events", lambda scene: [events_lane(scene)]),
 }  # fmt: skip
 """By the words that the project keeps."""

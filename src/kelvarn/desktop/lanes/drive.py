@@ -6,12 +6,14 @@ from weakref import WeakKeyDictionary
 import numpy as np
 import numpy.typing as npt
 
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.strip.lane import Bars, Lane, LaneSpan, LaneTrace, ValueAxis, Wave
 from kelvarn.engine.guard_records import RULERS, Ruler
 from kelvarn.engine.layout import Floats
 from kelvarn.engine.measures import at_limit
 from kelvarn.engine.pulses import on_times, pulses_of
 from kelvarn.engine.run import Run
+from kelvarn.sentence import joined, say
 from kelvarn.units import Quantity, minutes, show
 
 from .scene import CandidateEntry, Scene
@@ -60,14 +62,15 @@ def _held(run: Run) -> Iterator[tuple[npt.NDArray[np.bool_], float]]:
 def drive_lane(scene: Scene, *, others: bool = True) -> Lane:
     """Drive of the selected candidate, hatched where it is at its limit; the others' may be read at the cursor."""
     if scene.result is None or scene.selected is None:
-        return Lane("drive", "Drive", _OF_DRIVE, weight=1.45)
+        return Lane("drive", tell("Drive"), _OF_DRIVE, weight=1.45)
     run = scene.result.run
     heating = [d.power_W for d in run.rig.drives if d.heated_body is not None]
-    acts = " and ".join(
+    acts = joined(" and ", (
         word for word, does in ((run.rig.words.heats, run.rig.heats), (run.rig.words.cools, run.rig.cools)) if does
-    )
-    of = f" of {show(sum(heating), Quantity.POWER)}" if len(heating) == 1 else ""
-    title = f"Drive ({acts}), %{of}"
+    ))  # fmt: skip
+    title = tell("Drive ({acts}), %", acts=acts)
+    if len(heating) == 1:
+        title = tell("Drive ({acts}), % of {power}", acts=acts, power=show(heating[0], Quantity.POWER))
     traces = tuple(
         LaneTrace(e.candidate.name, e.result.run.time_s, put(e.result.run), e.index, filled=True,
               drawn=e is scene.selected)
@@ -82,8 +85,8 @@ def _flat_out(run: Run) -> tuple[LaneSpan, ...]:
     for start, end in long_spans(run):
         at = float(run.drive[run.sample_at(start)])
         full = abs(at) > 0.5
-        held = "full drive" if full else "shut off" if abs(at) < _NOTHING else "at its least"
-        text = f"{held} {minutes(end - start)}" if end - start >= _LEAST_SAID_S else ""
+        held = say("full drive") if full else say("shut off") if abs(at) < _NOTHING else say("at its least")
+        text = tell(joined(" ", (held, minutes(end - start)))) if end - start >= _LEAST_SAID_S else ""
         found.append(LaneSpan(start, end, text, hatched=True, worth=bool(full)))
     return tuple(found)
 
@@ -108,23 +111,27 @@ def _spans(run: Run, held: npt.NDArray[np.bool_]) -> list[tuple[float, float]]:
 def output_lane(scene: Scene) -> Lane:
     """Drive asked for, given, and put out by each drive of the rig, of the selected candidate."""
     if scene.result is None:
-        return Lane("output", "Asked, given, put out", _OF_DRIVE, weight=1.45)
+        return Lane("output", tell("Asked, given, put out"), _OF_DRIVE, weight=1.45)
     run = scene.result.run
     axis = _axis(run)
     assert axis.fixed is not None
     asked = np.clip(run.asked, *axis.fixed)
-    traces = [LaneTrace("asked for", run.time_s, asked, 1), LaneTrace("given", run.time_s, run.drive, 0, strong=True)]
-    traces += [
-        LaneTrace(f"put out: {drive.name}", run.time_s, run.put_out[k], k + 2) for k, drive in enumerate(run.rig.drives)
+    traces = [
+        LaneTrace(tell("asked for"), run.time_s, asked, 1),
+        LaneTrace("given", run.time_s, run.drive, 0, strong=True),
     ]
-    return Lane("output", "Asked, given, put out, %", axis, weight=1.45, traces=tuple(traces))
+    traces += [
+        LaneTrace(tell("put out: {drive}", drive=drive.name), run.time_s, run.put_out[k], k + 2)
+        for k, drive in enumerate(run.rig.drives)
+    ]
+    return Lane("output", tell("Asked, given, put out, %"), axis, weight=1.45, traces=tuple(traces))
 
 
 def terms_lane(scene: Scene) -> Lane:
     """The terms of the selected candidate's law, as drive."""
     axis = ValueAxis(Quantity.DRIVE, least=0.2)
     if scene.result is None or scene.result.run.controller.switches:
-        return Lane("terms", "Terms", None, weight=1.45, nothing="an on/off law has no terms")
+        return Lane("terms", tell("Terms"), None, weight=1.45, nothing=tell("an on/off law has no terms"))
     run = scene.result.run
     named = (("P", run.p), ("I", run.i), ("D", run.d))
     traces = tuple(
@@ -132,18 +139,18 @@ def terms_lane(scene: Scene) -> Lane:
         for k, (name, value) in enumerate(named)
         if value.any()
     )
-    return Lane("terms", "Terms, % of drive", axis, weight=1.45, traces=traces)
+    return Lane("terms", tell("Terms, % of drive"), axis, weight=1.45, traces=traces)
 
 
 def flow_lane(scene: Scene) -> Lane:
     """Relative flow of fans and position of valves in the selected candidate's run."""
     movers = [(k, drive.name) for k, drive in enumerate(scene.project.rig.drives) if drive.moves]
     if scene.result is None or not movers:
-        return Lane("flow", "Flow", None, height=30, nothing="no fan or valve in this rig")
+        return Lane("flow", tell("Flow"), None, height=30, nothing=tell("no fan or valve in this rig"))
     run = scene.result.run
     traces = tuple(LaneTrace(name, run.time_s, run.flow[k], place, named=len(movers) > 1)
                    for place, (k, name) in enumerate(movers))  # fmt: skip
-    return Lane("flow", "Flow, %", _OF_DRIVE, weight=1.45, traces=traces)
+    return Lane("flow", tell("Flow, %"), _OF_DRIVE, weight=1.45, traces=traces)
 
 
 def switching_lanes(scene: Scene) -> list[Lane]:
@@ -165,30 +172,32 @@ def bars_of(run: Run, index: int) -> Bars:
 def pulses_lanes(scene: Scene) -> list[Lane]:
     """The real wave of each switched drive in the selected candidate's run; a quick one at the cursor."""
     if scene.result is None:
-        return [Lane("pulses", "Pulses", None, height=30, nothing="nothing computed yet")]
+        return [Lane("pulses", tell("Pulses"), None, height=30, nothing=tell("nothing computed yet"))]
     run = scene.result.run
     found = []
     for k, drive in enumerate(run.rig.drives):
         pulses = pulses_of(run, k)
         if pulses is not None:
-            title = f"Pulses: {drive.name}"
+            title = tell("Pulses: {drive}", drive=drive.name)
             found.append(Lane(f"pulses {k}", title, None, _BARCODE_HEIGHT, index=k, bars=Bars(*pulses, k)))
         elif pwm_Hz := getattr(drive, "pwm_Hz", None):
             duty = LaneTrace(drive.name, run.time_s, run.put_out[k], k)
-            title = f"Wave: {drive.name}, at the cursor"
+            title = tell("Wave: {drive}, at the cursor", drive=drive.name)
             found.append(Lane(f"pulses {k}", title, None, _BARCODE_HEIGHT, index=k, wave=Wave(duty, 1 / pwm_Hz)))
-    without = "no drive here has pulses; of PWM, give its frequency at Rig"
-    return found or [Lane("pulses", "Pulses", None, height=30, nothing=without)]
+    without = tell("no drive here has pulses; of PWM, give its frequency at Rig")
+    return found or [Lane("pulses", tell("Pulses"), None, height=30, nothing=without)]
 
 
 def ice_lane(scene: Scene) -> Lane:
     """Ice on what gets cold, in the selected candidate's run."""
     links = [link for link in scene.project.rig.links if link.icing is not None]
     if scene.result is None or not links:
-        return Lane("ice", "Ice", None, height=30, nothing="nothing ices in this rig; it is set at a link, at Rig")
+        return Lane(
+            "ice", tell("Ice"), None, height=30, nothing=tell("nothing ices in this rig; it is set at a link, at Rig")
+        )
     run = scene.result.run
     traces = tuple(
         LaneTrace(link.iced_body, run.time_s, run.ice_kg[k], k, filled=len(links) == 1, named=len(links) > 1)
         for k, link in enumerate(links)
     )  # fmt: skip
-    return Lane("ice", "Ice", ValueAxis(Quantity.MASS, least=0.01), weight=1.45, traces=traces, also=(0.0,))
+    return Lane("ice", tell("Ice"), ValueAxis(Quantity.MASS, least=0.01), weight=1.45, traces=traces, also=(0.0,))

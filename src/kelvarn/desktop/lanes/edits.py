@@ -6,6 +6,7 @@ from typing import Any, cast
 
 from pydantic import ValidationError
 
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.state.document import Document
 from kelvarn.desktop.state.view import View
 from kelvarn.desktop.strip.axis import nice_time
@@ -44,19 +45,19 @@ class Drags:
     def setpoint(self, index: int, degC: float) -> str:
         """A setpoint change goes to another temperature."""
         path = (*self._trial, "plan", "changes", index, "to_degC")
-        return self._put(path, self._snap_degC(degC), Quantity.TEMPERATURE, "Setpoint")
+        return self._put(path, self._snap_degC(degC), Quantity.TEMPERATURE, tell("Setpoint"))
 
     def guard_level(self, index: int, degC: float) -> str:
         """A trip, cut-off or alarm acts at another temperature."""
         path = ("rig", "guards", index, "at_degC")
-        return self._put(path, self._snap_degC(degC), Quantity.TEMPERATURE, "Level")
+        return self._put(path, self._snap_degC(degC), Quantity.TEMPERATURE, tell("Level"))
 
     def day_part(self, index: int, edge: str, time_s: float) -> str:
         """A part of the day begins (`from_s`) or ends (`to_s`) at another time of day, on all its days."""
         trial = self._view.trial(self._document.project)
         of_day_s = (trial.begins_at_s + time_s) % DAY_S
         snapped = round(of_day_s / _DAY_STEP_S) * _DAY_STEP_S % DAY_S
-        self._put((*self._trial, "plan", "week", index, edge), snapped, Quantity.DURATION, "Part of the day")
+        self._put((*self._trial, "plan", "week", index, edge), snapped, Quantity.DURATION, tell("Part of the day"))
         return clock(float(self._document.get((*self._trial, "plan", "week", index, edge))) % DAY_S)
 
     def corner(self, index: int, time_s: float, degC: float) -> str:
@@ -71,13 +72,12 @@ class Drags:
         to_degC = self._snap_degC(degC)
         with suppress(ValidationError):  # dragged beyond what is possible: it stays where it last could be
             change = with_fields(self._document.get(path), at_s=at_s, to_degC=to_degC)
-            self._document.set(path, change, f"Setpoint change → {self._words(change)}", dragged=True)
+            self._document.set(path, change, tell("Setpoint change → {words}", words=self._words(change)), dragged=True)
         return self._words(self._document.get(path))
 
     def _words(self, change: SetpointChange) -> str:
-        return (
-            f"{show(change.to_degC, Quantity.TEMPERATURE, self._view.scale)} at {show(change.at_s, Quantity.DURATION)}"
-        )
+        return tell("{to} at {at}", to=show(change.to_degC, Quantity.TEMPERATURE, self._view.scale),
+                    at=show(change.at_s, Quantity.DURATION))  # fmt: skip
 
     def edge(self, edge: Edge, place: int, setpoint_degC: float, degC: float) -> str:
         """An edge of a law goes to another temperature."""
@@ -107,12 +107,12 @@ class Drags:
         if back:
             if corner.back is not None:
                 behind = max(way.sign * (degC - corner.degC), 0.0)
-                self._put((*law_path, *corner.back), round(behind, 1), Quantity.DIFFERENCE, "Hysteresis")
+                self._put((*law_path, *corner.back), round(behind, 1), Quantity.DIFFERENCE, tell("Hysteresis"))
             return
         if corner.temperature is not None:
             self.edge(Edge(corner.temperature, 0.0, "", up=True), place, setpoint_degC, degC)
         if corner.level is not None:
-            self._put((*law_path, *corner.level), round(min(max(drive, 0.0), 1.0), 2), Quantity.DRIVE, "Drive")
+            self._put((*law_path, *corner.level), round(min(max(drive, 0.0), 1.0), 2), Quantity.DRIVE, tell("Drive"))
 
     def setting(self, place: int, path: Path, value: float, quantity: Quantity, title: str) -> None:
         """A setting of a candidate's law takes another value, to three figures."""
@@ -120,21 +120,23 @@ class Drags:
 
     def event_at(self, index: int, time_s: float) -> str:
         """An event begins at another instant."""
-        return self._put((*self._trial, "events", index, "at_s"), self._snap_s(time_s), Quantity.DURATION, "Event at")
+        return self._put(
+            (*self._trial, "events", index, "at_s"), self._snap_s(time_s), Quantity.DURATION, tell("Event at")
+        )
 
     def event_end(self, index: int, time_s: float) -> str:
         """An event ends at another instant."""
         project = self._document.project
         begins = self._document.get((*self._trial, "events", index, "at_s"))
         lasts = max(self._snap_s(time_s) - begins, project.rig.probe.interval_s)
-        return self._put((*self._trial, "events", index, "lasts_s"), lasts, Quantity.DURATION, "Event lasts")
+        return self._put((*self._trial, "events", index, "lasts_s"), lasts, Quantity.DURATION, tell("Event lasts"))
 
     def _put(self, path: Path, value: float, quantity: Quantity, title: str) -> str:
         if not self._document.in_stroke:  # something else has ended it
             return ""
         scale = self._view.scale
         before = value_at(self._document.origin, path)
-        start = "the end" if before is None else show(before, quantity, scale)
+        start = tell("the end") if before is None else show(before, quantity, scale)
         with suppress(ValidationError):  # dragged beyond what is possible: it stays where it last could be
             self._document.set(path, value, f"{title} {start} → {show(value, quantity, scale)}", dragged=True)
         return show(self._document.get(path), quantity, scale)

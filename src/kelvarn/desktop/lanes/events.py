@@ -1,8 +1,9 @@
 """The events of a trial as blocks."""
 
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.strip.blocks import rows_of
 from kelvarn.desktop.strip.lane import Handle, Lane, LaneSpan
-from kelvarn.model.event_base import EventBase
+from kelvarn.model.event_base import EventBase, heading_of
 from kelvarn.model.events import EVENT_KINDS
 from kelvarn.units import Quantity, show
 
@@ -31,10 +32,10 @@ def events_lane(scene: Scene, kind: str | None = None) -> Lane:
         height -= _HEIGHT - _OF_A_KIND
     if early:
         height += _TITLE
-    title = "Events" if kind is None else EVENT_KINDS[kind].what.removeprefix("the ").removeprefix("a ").capitalize()
+    title = tell("Events") if kind is None else tell(heading_of(EVENT_KINDS[kind].what))
     return Lane(
         "events" if kind is None else f"events {kind}", title, None, height, spans=tuple(spans), handles=tuple(handles),
-        nothing="nothing happens meanwhile", below_title=early,
+        nothing=tell("nothing happens meanwhile"), below_title=early,
     )  # fmt: skip
 
 
@@ -56,14 +57,16 @@ def _handles(scene: Scene, k: int, event: EventBase, until: float, row: int) -> 
     if event.lasts_s is not None:
         found.append(
             Handle(
-                f"the end of “{event.name}”", "block_end", "time", lambda time_s, _: drags.event_end(k, time_s),
-                at_s=event.at_s, to_s=until, row=row, text=show(until, Quantity.DURATION), step_s=drags.time_step_s,
+                tell("the end of “{event}”", event=event.name), "block_end", "time",
+                lambda time_s, _: drags.event_end(k, time_s),
+                at_s=event.at_s, to_s=until, row=row, text=tell(show(until, Quantity.DURATION)),
+                step_s=drags.time_step_s,
             )
         )  # fmt: skip
     found.append(
         Handle(
             f"“{event.name}”", "block", "time", lambda time_s, _: drags.event_at(k, time_s), at_s=event.at_s,
-            to_s=until, row=row, text=show(event.at_s, Quantity.DURATION), step_s=drags.time_step_s,
+            to_s=until, row=row, text=tell(show(event.at_s, Quantity.DURATION)), step_s=drags.time_step_s,
         )
     )  # fmt: skip
     return found

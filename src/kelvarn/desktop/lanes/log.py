@@ -7,10 +7,12 @@ from typing import Literal
 
 import numpy as np
 
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.strip.lane import Handle, Label, Lane, LaneSpan, LaneTrace, Level, Shown, ValueAxis
 from kelvarn.fit.planning import Rough, StepTestPlan, course_degC
 from kelvarn.model.log import Log
 from kelvarn.model.log_data import Floats, LogData
+from kelvarn.sentence import figures
 from kelvarn.units import Quantity, Scale, show, usual_unit
 
 _SPANS_HEIGHT = 34
@@ -71,7 +73,7 @@ def log_lanes(scene: LogScene) -> Shown:
 
 def _temperature(scene: LogScene) -> Lane:
     data = scene.data
-    traces = [LaneTrace("measured", data.time_s, data.measured_degC, 0)]
+    traces = [LaneTrace(tell("measured"), data.time_s, data.measured_degC, 0)]
     for name, values in data.others_degC.items():
         traces.append(LaneTrace(name, data.time_s, values, 3, faded=True, named=True))
     for name, more in (("setpoint", data.setpoint_degC), ("reference", data.reference_degC),
@@ -83,9 +85,11 @@ def _temperature(scene: LogScene) -> Lane:
         kept = other.time_s <= data.duration_s
         traces.append(LaneTrace(name, other.time_s[kept], other.measured_degC[kept], 3, named=True))
     traces += [LaneTrace(c.name, c.time_s, c.degC, c.index, strong=c.strong, named=True) for c in scene.courses]
-    left_out = [LaneSpan(s.from_s, s.to_s, f"left out: {s.why}" if s.why else "left out", hatched=True)
-                for s in scene.log.left_out]  # fmt: skip
-    title = f"Measured and {scene.courses[0].name}" if scene.courses else "As it is read"
+    left_out = [
+        LaneSpan(s.from_s, s.to_s, tell("left out: {why}", why=s.why) if s.why else tell("left out"), hatched=True)
+        for s in scene.log.left_out
+    ]
+    title = tell("Measured and {name}", name=scene.courses[0].name) if scene.courses else tell("As it is read")
     notes = tuple(
         Label(note.text, note.at_s, float(np.interp(note.at_s, data.time_s, data.measured_degC)), "glacier", "since")
         for note in scene.log.moments
@@ -102,8 +106,8 @@ def _left_over(scene: LogScene) -> Lane:
     measured = np.interp(course.time_s, data.time_s, data.measured_degC)
     left = np.asarray(measured - course.degC)
     labels = (Label(scene.said, 0.0, 0.0, "glacier", "all"),) if scene.said else ()
-    title = f"Measured − {course.name}, {usual_unit(Quantity.DIFFERENCE, scene.scale)}"
-    trace = LaneTrace("residual", course.time_s, left, 0)
+    title = tell("Measured − {course}, {unit}", course=course.name, unit=usual_unit(Quantity.DIFFERENCE, scene.scale))
+    trace = LaneTrace(tell("residual"), course.time_s, left, 0)
     axis = ValueAxis(Quantity.DIFFERENCE, scene.scale, least=0.2)
     zero = Level(0.0, "muted")
     return Lane("residual", title, axis, weight=1.5, traces=(trace,), levels=(zero,), labels=labels)
@@ -119,7 +123,7 @@ def _drive(data: LogData) -> Lane:
     low = -1.0 if float(u.min()) < 0 else 0.0
     axis = _DRIVE if low == 0 else ValueAxis(Quantity.DRIVE, fixed=(-1.0, 1.0), ticks=(-1.0, 0.0, 1.0))
     return Lane(
-        "drive", "Drive as recorded, %", axis, weight=1.2, traces=(LaneTrace("drive", at, held, 0, filled=True),)
+        "drive", tell("Drive as recorded, %"), axis, weight=1.2, traces=(LaneTrace("drive", at, held, 0, filled=True),)
     )
 
 
@@ -133,15 +137,19 @@ def _spans(scene: LogScene) -> Lane:
     used = scene.log.used
     low, high = (used.from_s, min(used.to_s, end)) if used is not None else (0.0, end)
     step = end / 500
-    spans = [LaneSpan(low, high, "span used for the fit", "ink", faint=True)]
+    spans = [LaneSpan(low, high, tell("span used for the fit"), "ink", faint=True)]
     handles = []
     for k, span in enumerate(scene.log.left_out):
         spans.append(LaneSpan(span.from_s, span.to_s, "", "gold"))
         at, to = span.from_s, span.to_s
-        handles.append(_handle(f"the end of left out {k + 1}", "block_end", at, to, partial(_timed, stretch, k), step))
+        handles.append(
+            _handle(tell("the end of left out {k}", k=k + 1), "block_end", at, to, partial(_timed, stretch, k), step)
+        )
         handles.append(_handle(f"left out {k + 1}", "block", at, to, partial(_timed, move, k), step))
-    handles.append(_handle("the end of the span used", "block_end", low, high, lambda t, _: edge(False, t), step))
-    handles.append(_handle("the beginning of the span used", "block_end", low, low, lambda t, _: edge(True, t), step))
+    handles.append(_handle(tell("the end of the span used"), "block_end", low, high, lambda t, _: edge(False, t), step))
+    handles.append(
+        _handle(tell("the beginning of the span used"), "block_end", low, low, lambda t, _: edge(True, t), step)
+    )
     return Lane("spans", "", None, _SPANS_HEIGHT, spans=tuple(spans), handles=tuple(handles))
 
 
@@ -168,15 +176,28 @@ def plan_lanes(rough: Rough, plan: StepTestPlan, scale: Scale) -> Shown:
     t = np.linspace(0.0, test.whole_s, _PLAN_POINTS)
     degC = course_degC(rough, test, t)
     label = Label(
-        f"ends at {show(plan.end_degC, Quantity.TEMPERATURE, scale)}", float(t[-1]), float(degC[-1]), "ink", "peak"
+        tell("ends at {end}", end=show(plan.end_degC, Quantity.TEMPERATURE, scale)),
+        float(t[-1]),
+        float(degC[-1]),
+        "ink",
+        "peak",
     )
     temperature = Lane(
-        "planned", f"What the recording will look like, {scale.value}", ValueAxis(Quantity.TEMPERATURE, scale),
+        "planned", tell("What the recording will look like, {scale}", scale=scale.value),
+        ValueAxis(Quantity.TEMPERATURE, scale),
         weight=5.0,
         traces=(LaneTrace("expected", t, degC, 0, strong=True),), labels=(label,),
     )  # fmt: skip
     u = np.where(t >= test.before_s, test.drive, test.start)
-    drive = Lane("drive", "Drive to give, %", _DRIVE, weight=1.5, traces=(LaneTrace("drive", t, u, 0, filled=True),))
-    span = LaneSpan(0, test.before_s, "at rest", "moss", faint=True)
-    step = LaneSpan(test.before_s, test.whole_s, f"step to {100 * test.drive:.0f} %", "glacier", faint=True)
+    drive = Lane(
+        "drive", tell("Drive to give, %"), _DRIVE, weight=1.5, traces=(LaneTrace("drive", t, u, 0, filled=True),)
+    )
+    span = LaneSpan(0, test.before_s, tell("at rest"), "moss", faint=True)
+    step = LaneSpan(
+        test.before_s,
+        test.whole_s,
+        tell("step to {percent} %", percent=figures(f"{100 * test.drive:.0f}", "")),
+        "glacier",
+        faint=True,
+    )
     return Shown((temperature, drive, Lane("spans", "", None, _SPANS_HEIGHT, spans=(span, step))), float(t[-1]), t)

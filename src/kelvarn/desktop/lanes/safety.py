@@ -4,6 +4,7 @@ from functools import partial
 
 import numpy as np
 
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.strip.lane import Handle, Lane, LaneSpan, Level
 from kelvarn.engine.guard_records import RULERS, Ruler
 from kelvarn.engine.missing import missing_spans
@@ -28,8 +29,8 @@ def guards_lane(scene: Scene) -> Lane:
         spans = [*_ruled(run), *_load_cuts(run), *_alarms(run)]
     rows = max((span.row for span in spans), default=0)
     height = _HEIGHT + _ROW * rows if spans else _NOTHING
-    return Lane("guards", "Guards", None, height, spans=tuple(spans[:_MOST]), below_title=True,
-                nothing="no guard acts, no alarm is on")  # fmt: skip
+    return Lane("guards", tell("Guards"), None, height, spans=tuple(spans[:_MOST]), below_title=True,
+                nothing=tell("no guard acts, no alarm is on"))  # fmt: skip
 
 
 def _changes(codes: np.ndarray, run: Run) -> list[tuple[float, float, int]]:
@@ -70,7 +71,7 @@ def _alarms(run: Run) -> list[LaneSpan]:
     alarms = [guard for guard in run.rig.guards if isinstance(guard, Alarm)]
     for bit, alarm in enumerate(alarms):
         for from_s, to_s, _ in _changes((run.alarm_code >> bit) & 1, run):
-            found.append(LaneSpan(from_s, to_s, f"alarm {alarm.name}", "gold", row=1))
+            found.append(LaneSpan(from_s, to_s, tell("alarm {alarm}", alarm=alarm.name), "gold", row=1))
     return found
 
 
@@ -85,14 +86,14 @@ def permits_lane(scene: Scene) -> Lane:
             if low > from_s:
                 spans.append(LaneSpan(from_s, low, permit.name if from_s == 0 else "", "moss", faint=True, row=row))
             if high > low:
-                spans.append(LaneSpan(low, high, f"no {permit.name}", "ember", row=row))
+                spans.append(LaneSpan(low, high, tell("no {permit}", permit=permit.name), "ember", row=row))
             from_s = high
         if from_s < end_s:
             spans.append(LaneSpan(from_s, end_s, permit.name if from_s == 0 else "", "moss", faint=True, row=row))
     rows = len(scene.project.rig.permits)
     height = _HEIGHT + _ROW * (rows - 1) if rows else _NOTHING
-    return Lane("permits", "Allowed", None, height, spans=tuple(spans), below_title=True,
-                nothing="always: no permit is asked for")  # fmt: skip
+    return Lane("permits", tell("Allowed"), None, height, spans=tuple(spans), below_title=True,
+                nothing=tell("always: no permit is asked for"))  # fmt: skip
 
 
 def safety_levels(scene: Scene) -> tuple[list[Level], list[Handle]]:
@@ -109,7 +110,7 @@ def safety_levels(scene: Scene) -> tuple[list[Level], list[Handle]]:
             put = partial(value_only, partial(scene.drags.guard_level, place))
             handles.append(
                 Handle(
-                    f"the level of “{guard.name}”", "line", "value", put,
+                    tell("the level of “{guard}”", guard=guard.name), "line", "value", put,
                     at_s=0.0, to_s=scene.trial.duration_s, value=guard.at_degC,
                     text=show(guard.at_degC, _T, scene.scale),
                 )

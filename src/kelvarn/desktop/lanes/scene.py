@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.state.document import Document
 from kelvarn.desktop.state.runner import Runner
 from kelvarn.desktop.strip.lane import Ribbon, ValueAxis
@@ -102,4 +103,4 @@ def quantity_name(rig: Rig, scale: Scale, temperature: str) -> str:
     """What an axis is of: the temperature as it is called there, or the quantity that the rig is about."""
     if scale.own and rig.response is not None:
         return f"{rig.response.name}, {scale.value}"
-    return f"{temperature}, {scale.value}"
+    return f"{tell(temperature)}, {scale.value}"

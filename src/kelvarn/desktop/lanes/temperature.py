@@ -5,12 +5,14 @@ from functools import partial
 
 import numpy as np
 
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.strip.lane import Band, Handle, Lane, LaneTrace, Level, ValueAxis
 from kelvarn.engine.plan import corners, ramp_end_s
 from kelvarn.engine.pulses import counts_of
 from kelvarn.engine.run import Run
 from kelvarn.model.bodies import Body
 from kelvarn.model.rig import Rig
+from kelvarn.sentence import joined, say
 from kelvarn.units import Quantity, Scale, show
 
 from .edits import value_only
@@ -36,7 +38,7 @@ def controlled_lane(scene: Scene) -> Lane:
     guard_levels, guard_handles = safety_levels(scene) if scene.safety else ([], [])
     return Lane(
         key="temperature",
-        title=quantity_name(scene.project.rig, scene.scale, "Temperature"),
+        title=quantity_name(scene.project.rig, scene.scale, say("Temperature")),
         axis=scene.axis,
         weight=_WEIGHT,
         traces=(*_kept(scene), *_goal_trace(scene), *_laid_over(scene), *traces, *_read_only(scene)),
@@ -78,8 +80,12 @@ def _kept(scene: Scene) -> tuple[LaneTrace, ...]:
             len(scene.project.candidates) + place,
         )
         if kept.trial.plan != scene.trial.plan:
-            found.append(LaneTrace(f"{kept.name}: setpoint", time_s, np.array(kept.setpoint_degC), faded=True))
-        found.append(LaneTrace(f"{kept.name} (kept)", time_s, np.array(kept.degC), index, faded=True, named=True))
+            found.append(
+                LaneTrace(tell("{kept}: setpoint", kept=kept.name), time_s, np.array(kept.setpoint_degC), faded=True)
+            )
+        found.append(
+            LaneTrace(tell("{kept} (kept)", kept=kept.name), time_s, np.array(kept.degC), index, faded=True, named=True)
+        )
     return tuple(found)
 
 
@@ -96,8 +102,8 @@ def _read_only(scene: Scene) -> tuple[LaneTrace, ...]:
         return ()
     run = scene.result.run
     return (
-        LaneTrace("setpoint", run.time_s, run.setpoint_degC, drawn=False),
-        LaneTrace("probe reads", run.time_s, run.measured_degC, drawn=False),
+        LaneTrace(tell("setpoint"), run.time_s, run.setpoint_degC, drawn=False),
+        LaneTrace(tell("probe reads"), run.time_s, run.measured_degC, drawn=False),
     )
 
 
@@ -130,9 +136,9 @@ def limit_levels(body: Body, hottest_degC: float, scale: Scale) -> tuple[Level, 
     if body.limit_degC is None:
         return ()
     margin = body.limit_degC - hottest_degC
-    side = "below" if margin >= 0 else "beyond"
-    why = f": {body.limit_why}" if body.limit_why else ""
-    text = f"{show(abs(margin), Quantity.DIFFERENCE, scale)} {side} its limit{why}"
+    away = say("{margin} below its limit" if margin >= 0 else "{margin} beyond its limit",
+               margin=show(abs(margin), Quantity.DIFFERENCE, scale))  # fmt: skip
+    text = tell(joined(": ", (away, say(body.limit_why)))) if body.limit_why else tell(away)
     return (Level(body.limit_degC, ground="hatched", text=text, text_color="muted" if margin >= 0 else "ember"),)
 
 
@@ -141,13 +147,15 @@ def goal_levels(rig: Rig, scale: Scale) -> tuple[Level, ...]:
     goal = rig.goal
     if goal is None:
         return ()
-    why = f", or {goal.why}" if goal.why else ""
+    why = say(goal.why)
     found = []
     if goal.high_degC is not None:
-        text = f"{goal.body} at most {show(goal.high_degC, _T, scale)}{why}"
+        kept = say("{body} at most {high}", body=goal.body, high=show(goal.high_degC, _T, scale))
+        text = tell("{kept}, or {why}", kept=kept, why=why) if why else tell(kept)
         found.append(Level(goal.high_degC, "gold", ground="tinted", text=text))
     if goal.low_degC is not None:
-        text = f"{goal.body} at least {show(goal.low_degC, _T, scale)}{why if not found else ''}"
+        kept = say("{body} at least {low}", body=goal.body, low=show(goal.low_degC, _T, scale))
+        text = tell("{kept}, or {why}", kept=kept, why=why) if why and not found else tell(kept)
         found.append(Level(goal.low_degC, "gold", ground="tinted", below=True, text=text))
     return tuple(found)
 
@@ -165,8 +173,9 @@ def _edges(scene: Scene) -> tuple[list[Handle], list[Level]]:
             put = partial(scene.drags.edge, edge, place, setpoint)
             handles.append(
                 Handle(
-                    f"the edge at which it {edge.does}", "grip", "value", partial(value_only, put), value=edge.degC,
-                    text=show(edge.degC, _T, scene.scale), up=edge.up, index=place, step=0.05,
+                    tell("the edge at which it {does}", does=edge.does), "grip", "value",
+                    partial(value_only, put), value=edge.degC, text=tell(show(edge.degC, _T, scene.scale)),
+                    up=edge.up, index=place, step=0.05,
                 )
             )  # fmt: skip
     return handles, levels
@@ -176,12 +185,12 @@ def _plan_handles(scene: Scene) -> list[Handle]:
     """The flag of the last setpoint, a corner for each later change, and the line of each."""
     drags, changes = scene.drags, scene.trial.plan.changes
     last = len(changes) - 1
-    text = show(changes[last].to_degC, _T, scene.scale)
+    text = tell(show(changes[last].to_degC, _T, scene.scale))
     if drags is None:
-        return [Handle("the setpoint", "flag", "value", lambda *_: "", value=changes[last].to_degC, text=text)]
+        return [Handle(tell("the setpoint"), "flag", "value", lambda *_: "", value=changes[last].to_degC, text=text)]
     found = [
         Handle(
-            "the setpoint", "flag", "value", partial(value_only, partial(drags.setpoint, last)),
+            tell("the setpoint"), "flag", "value", partial(value_only, partial(drags.setpoint, last)),
             value=changes[last].to_degC, text=text,
         )
     ]  # fmt: skip
@@ -193,18 +202,18 @@ def _plan_handles(scene: Scene) -> list[Handle]:
         put = partial(_moved_back, partial(drags.corner, k), late + ramp)
         found.append(
             Handle(
-                f"the corner of setpoint {k + 1}", "corner", "both", put, at_s=change.at_s + late + ramp,
-                value=change.to_degC, text=show(change.to_degC, _T, scene.scale), step_s=drags.time_step_s,
+                tell("the corner of setpoint {k}", k=k + 1), "corner", "both", put, at_s=change.at_s + late + ramp,
+                value=change.to_degC, text=tell(show(change.to_degC, _T, scene.scale)), step_s=drags.time_step_s,
             )
         )  # fmt: skip
     for k, change in enumerate(changes):
         end = scene.trial.duration_s if k == last else begun.get(k + 1, changes[k + 1].at_s)
-        name = "the setpoint's line" if last == 0 else f"setpoint {k + 1}"
+        name = tell("the setpoint's line") if last == 0 else f"setpoint {k + 1}"
         found.append(
             Handle(
                 name, "line", "value", partial(value_only, partial(drags.setpoint, k)),
                 at_s=begun.get(k, change.at_s), to_s=end, value=change.to_degC,
-                text=show(change.to_degC, _T, scene.scale),
+                text=tell(show(change.to_degC, _T, scene.scale)),
             )
         )  # fmt: skip
     return found
@@ -241,7 +250,7 @@ def bodies_lane(scene: Scene, selected: str, *, first: bool = True) -> Lane:
         selected: the body whose curve is strong, and whose limit is shown.
         first: it is the strip's main lane, with the plan.
     """
-    title = quantity_name(scene.project.rig, scene.scale, "Temperatures of the bodies")
+    title = quantity_name(scene.project.rig, scene.scale, say("Temperatures of the bodies"))
     weight = _WEIGHT if first else _SECOND_WEIGHT
     plan = tuple(change.to_degC for change in scene.trial.plan.changes) if first else ()
     bands = (setpoint_band(scene, None),) if first else ()
@@ -263,12 +272,12 @@ def bodies_lane(scene: Scene, selected: str, *, first: bool = True) -> Lane:
 
 def probes_lane(scene: Scene) -> Lane:
     """What each probe reads in the selected candidate's run: the one that controls, guards and others."""
-    title = quantity_name(scene.project.rig, scene.scale, "Probes as read")
+    title = quantity_name(scene.project.rig, scene.scale, say("Probes as read"))
     if scene.result is None:
         return Lane("probes", title, scene.axis, weight=_SECOND_WEIGHT)
     run = scene.result.run
     traces = tuple(
-        LaneTrace(f"{probe.name} ({_ROLES[probe.role]})", run.time_s, run.probes_degC[k], k,
+        LaneTrace(f"{probe.name} ({tell(_ROLES[probe.role])})", run.time_s, run.probes_degC[k], k,
                   strong=probe.role == "control", named=len(run.rig.probes) > 1)
         for k, probe in enumerate(run.rig.probes)
     )  # fmt: skip
@@ -276,12 +285,12 @@ def probes_lane(scene: Scene) -> Lane:
     return Lane("probes", title, axis, weight=_SECOND_WEIGHT, traces=traces)
 
 
-_ROLES = {"control": "controls", "guard": "guards", "watch": "is recorded"}
+_ROLES = {"control": say("controls"), "guard": say("guards"), "watch": say("is recorded")}
 
 
 def counts_lane(scene: Scene) -> Lane:
     """Raw counts of the probes that have a converter, in the selected candidate's run."""
-    title, axis = "Raw counts", ValueAxis(Quantity.NUMBER, scene.scale)
+    title, axis = tell("Raw counts"), ValueAxis(Quantity.NUMBER, scene.scale)
     traces = []
     if scene.result is not None:
         run = scene.result.run
@@ -290,5 +299,5 @@ def counts_lane(scene: Scene) -> Lane:
             if counts is not None:
                 traces.append(LaneTrace(probe.name, run.time_s, counts, k, strong=probe.role == "control"))
     if not traces:
-        return Lane("counts", title, None, height=30, nothing="no probe here has a converter")
+        return Lane("counts", title, None, height=30, nothing=tell("no probe here has a converter"))
     return Lane("counts", title, axis, weight=1.45, traces=tuple(traces))

@@ -5,6 +5,7 @@ from itertools import groupby
 
 import numpy as np
 
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.strip.frame import SPACE, room_left
 from kelvarn.desktop.strip.lane import Handle, Lane, LaneSpan, Shown
 from kelvarn.model.events import EVENT_KINDS
@@ -47,7 +48,7 @@ def hours_lane(scene: Scene) -> Lane:
         LaneSpan(change.at_s, end, _short(change.to_degC, scene.scale), "gold", faint=change.to_degC < high)
         for change, end in zip(course, ends, strict=True)
     )
-    return Lane("hours", "Setpoint by the hour", None, _HOURS_HEIGHT, spans=spans[:_MOST_HOURS], below_title=True,
+    return Lane("hours", tell("Setpoint by the hour"), None, _HOURS_HEIGHT, spans=spans[:_MOST_HOURS], below_title=True,
                 handles=_edges_of_parts(scene))  # fmt: skip
 
 
@@ -62,11 +63,12 @@ def _edges_of_parts(scene: Scene) -> tuple[Handle, ...]:
             firsts = [(DAYS.index(day) * DAY_S + of_day_s - trial.begins_s) % WEEK_S for day in part.days]
             at_s = min(firsts)
             if 0 < at_s < trial.duration_s:
-                word = "beginning" if edge == "from_s" else "end"
                 handles.append(
                     Handle(
-                        f"the {word} of part {k + 1}", "block_end", "time", partial(_moved, drags, k, edge),
-                        at_s=max(at_s - 1.0, 0.0), to_s=at_s, text=clock(of_day_s % DAY_S), step_s=900.0,
+                        tell("the beginning of part {k}" if edge == "from_s" else "the end of part {k}", k=k + 1),
+                        "block_end", "time",
+                        partial(_moved, drags, k, edge), at_s=max(at_s - 1.0, 0.0), to_s=at_s,
+                        text=clock(of_day_s % DAY_S), step_s=900.0,
                     )
                 )  # fmt: skip
     return tuple(handles)

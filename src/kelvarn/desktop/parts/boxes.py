@@ -9,6 +9,7 @@ from pydantic import ValidationError
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
+from kelvarn.desktop.language import fault_told, tell, told
 from kelvarn.files.faults import FileError
 from kelvarn.fit.observed import FitError
 from kelvarn.model.edit import EditError
@@ -22,11 +23,12 @@ Button = QMessageBox.StandardButton
 def first_sentence(error: ValidationError, scale: Scale = Scale.CELSIUS) -> str:
     """The first fault found, as a sentence for beside a field, in the scale shown."""
     found = error.errors(include_url=False)[0]
-    text = str(found.get("ctx", {}).get("error", found["msg"]))
+    raised = found.get("ctx", {}).get("error")
+    text = fault_told(raised) if isinstance(raised, Exception) else str(found["msg"])
     if found["type"] == "string_too_short":
-        text = "a name is needed"
+        text = tell("a name is needed")
     elif found["type"] == "string_too_long":
-        text = f"at most {found['ctx']['max_length']} characters"
+        text = tell("at most {count} characters", count=found["ctx"]["max_length"])
     text = retold(text, scale)
     return text[:1].upper() + text[1:] + ("" if text.endswith(".") else ".")
 
@@ -36,7 +38,7 @@ def make_box(parent: QWidget, text: str, buttons: Button = Button.NoButton) -> Q
     box = QMessageBox(parent)
     box.setWindowTitle("Kelvarn")
     box.setTextFormat(Qt.TextFormat.PlainText)
-    box.setText(text)
+    box.setText(told(text))
     box.setStandardButtons(buttons)
     return box
 
@@ -72,7 +74,7 @@ class Boxes:
             try:
                 work()
             except (FileError, EditError, FitError) as error:
-                self.complain(str(error))
+                self.complain(fault_told(error))
                 return False
             except ValidationError as error:
                 self.complain(first_sentence(error, self._scale()))
@@ -101,7 +103,7 @@ def ask_where(parent: QWidget, title: str, suggested: Path, kinds: str) -> Path 
     chosen = re.findall(r"\*(\.\w+)", kind or "") or suffixes
     path = path.with_name(path.name + chosen[0])
     # The dialog has only asked about the name as it was typed.
-    text = f"{path.name} exists already. Replace it?"
+    text = tell("{path} exists already. Replace it?", path=path.name)
     if os.path.exists(path) and Boxes(parent).ask(text, Button.Save | Button.Cancel) != Button.Save:
         return None
     return path

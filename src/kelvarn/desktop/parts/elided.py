@@ -5,6 +5,7 @@ from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from kelvarn.desktop import theme
+from kelvarn.desktop.language import told
 from kelvarn.desktop.parts import texts
 from kelvarn.desktop.parts.plain import plain_tip
 from kelvarn.desktop.parts.spoken import Role, Spoken
@@ -36,6 +37,7 @@ class ElidedLine(QWidget, Spoken):
 
     def say(self, text: str, color: str | None = None) -> None:
         """Show a text, from now on in another colour if one is given."""
+        text = told(text)
         if text == self._text and color in (None, self._color):
             return
         self._text, self._color = text, color or self._color

@@ -7,6 +7,8 @@ from functools import partial
 from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import QMainWindow, QMenu
 
+from kelvarn.desktop.language import tell
+
 
 @dataclass(frozen=True)
 class Command:
@@ -33,15 +35,15 @@ class Menus:
         for command in commands:
             menu = menus.get(command.menu)
             if menu is None:
-                menu = menus[command.menu] = window.menuBar().addMenu(command.menu)
+                menu = menus[command.menu] = window.menuBar().addMenu(tell(command.menu))
             if command.fill is not None:
-                inner = menu.addMenu(command.name)
+                inner = menu.addMenu(tell(command.name))
                 inner.aboutToShow.connect(partial(command.fill, inner))
                 continue
             if not command.name or command.run is None:
                 menu.addSeparator()
                 continue
-            action = QAction(command.name, window)
+            action = QAction(tell(command.name), window)
             if command.keys:
                 action.setShortcuts([QKeySequence(keys) for keys in (command.keys, command.also) if keys])
             action.triggered.connect(lambda _=False, run=command.run: run())

@@ -9,6 +9,8 @@ import html
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QLabel, QLayout, QWidget
 
+from kelvarn.desktop.language import told
+
 
 class PlainLabel(QLabel):
     """A label that shows its text as it is."""
@@ -18,9 +20,13 @@ class PlainLabel(QLabel):
         self.setTextFormat(Qt.TextFormat.PlainText)
         self.setText(text)
 
+    def setText(self, text: str) -> None:
+        super().setText(told(text))
+
 
 def plain_tip(text: str) -> str:
     """A text for a tool tip, which Qt takes for rich text where it looks like some."""
+    text = told(text)
     if "<" not in text and "&" not in text:
         return text
     return f"<qt>{html.escape(text)}</qt>".replace("\n", "<br>")
@@ -28,7 +34,7 @@ def plain_tip(text: str) -> str:
 
 def menu_text(text: str) -> str:
     """A text for a menu, a button or a label with a buddy, in which & would mark a shortcut."""
-    return text.replace("&", "&&")
+    return told(text).replace("&", "&&")
 
 
 def set_shown(widget: QWidget, shown: bool) -> None:

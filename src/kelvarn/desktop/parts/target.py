@@ -4,6 +4,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QPushButton, QVBoxLayout
 
 from kelvarn.desktop import theme
+from kelvarn.desktop.language import told
 from kelvarn.desktop.parts.plain import PlainLabel
 
 
@@ -15,7 +16,7 @@ class Target(QPushButton):
         self.setCheckable(True)
         self.setProperty("target", True)
         self.setMinimumHeight(54)
-        self.setAccessibleName(title)
+        self.setAccessibleName(told(title))
         layout = QVBoxLayout(self)
         layout.setContentsMargins(11, 6, 8, 6)
         layout.setSpacing(1)
@@ -32,4 +33,4 @@ class Target(QPushButton):
     def say(self, line: str) -> None:
         """Say another line below the title."""
         self._line.setText(line)
-        self.setAccessibleDescription(line)
+        self.setAccessibleDescription(told(line))

@@ -8,6 +8,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QStaticText, QTransform
 
 from kelvarn.desktop import theme
+from kelvarn.desktop.language import told
 
 MOST_OF_A_NAME = 26
 """Characters of a name in a line in which something else must not be pushed out."""
@@ -27,9 +28,13 @@ class LaidOut(NamedTuple):
     height: float
 
 
-@lru_cache(maxsize=800)
 def laid_out(text: str, kind: str = "body", bold: bool = False) -> LaidOut:
     """A text in a font of the theme."""
+    return _laid_out(told(text), kind, bold)
+
+
+@lru_cache(maxsize=800)
+def _laid_out(text: str, kind: str, bold: bool) -> LaidOut:
     static, font = QStaticText(text), theme.font(kind, bold=bold)
     static.setTextFormat(Qt.TextFormat.PlainText)
     static.prepare(QTransform(), font)
@@ -37,10 +42,20 @@ def laid_out(text: str, kind: str = "body", bold: bool = False) -> LaidOut:
     return LaidOut(static, metrics.horizontalAdvance(text), metrics.height())
 
 
-@lru_cache(maxsize=800)
 def elided(text: str, width: int, kind: str = "body", bold: bool = False) -> str:
     """A text cut to a width in px."""
+    return _elided(told(text), width, kind, bold)
+
+
+@lru_cache(maxsize=800)
+def _elided(text: str, width: int, kind: str, bold: bool) -> str:
     return QFontMetricsF(theme.font(kind, bold=bold)).elidedText(text, Qt.TextElideMode.ElideRight, width)
+
+
+def forget() -> None:
+    """Lay out anew: fonts have another size or look."""
+    _laid_out.cache_clear()
+    _elided.cache_clear()
 
 
 def paint(

@@ -9,6 +9,7 @@ from typing import Any
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
+from kelvarn.desktop.language import date_told, tell
 from kelvarn.files.faults import FileError
 from kelvarn.files.journal import Journal, Unsaved, stamp
 from kelvarn.files.project_file import SUFFIX, load, save
@@ -16,8 +17,9 @@ from kelvarn.files.writing import remove_leftovers
 from kelvarn.model.edit import Path as FieldPath
 from kelvarn.model.edit import put, value_at
 from kelvarn.model.project import Project
+from kelvarn.sentence import figures, say
 
-FILE_KIND = f"Kelvarn projects (*{SUFFIX})"
+FILE_KIND = say("Kelvarn projects (*{suffix})", suffix=SUFFIX)
 """As dialogs have it."""
 _MOST_UNDO = 500
 _AUTOSAVE_MS = 1000
@@ -258,7 +260,7 @@ class Document(QObject):
         try:
             self._journal.keep(self._project, self._path, self._stamp)
         except FileError as error:
-            self.trouble.emit(f"Unsaved work could not be kept for a crash: {error}")
+            self.trouble.emit(tell("Unsaved work could not be kept for a crash: {error}", error=error))
 
     def close(self) -> None:
         """Nothing unsaved is to be brought back later."""
@@ -269,17 +271,19 @@ class Document(QObject):
 def saved_phrase(document: Document) -> str:
     """Whether and where the project is saved."""
     if document.path is None:
-        return "never saved" if document.dirty else "not saved yet"
+        return tell("never saved" if document.dirty else "not saved yet")
     if document.dirty:
-        return f"{document.path.name}, changed"
+        return tell("{file}, changed", file=document.path.name)
     try:
         saved = datetime.fromtimestamp(document.path.stat().st_mtime, UTC)
     except OSError:
-        return f"{document.path.name} is gone"
+        return tell("{file} is gone", file=document.path.name)
     minutes = int((datetime.now(UTC) - saved).total_seconds() // 60)
     if minutes < 1:
-        return "saved just now"
-    return f"saved {minutes} min ago" if minutes < 120 else f"saved {saved.astimezone():%d %b %H:%M}"
+        return tell("saved just now")
+    if minutes < 120:
+        return tell("saved {time} ago", time=figures(str(minutes), "min"))
+    return tell("saved {when}", when=f"{date_told(saved.astimezone(), 'd MMM')} {saved.astimezone():%H:%M}")
 
 
 def _absolute(path: Path | None) -> Path | None:

@@ -8,8 +8,11 @@ from pathlib import Path
 from PySide6.QtCore import QObject
 from PySide6.QtNetwork import QLocalServer, QLocalSocket
 
-_WAIT_MS = 1000
-"""How long another window may take to answer; one that hangs keeps nobody from opening the file."""
+from kelvarn.desktop.language import tell
+
+_CONNECTS_MS = 1000
+_ANSWERS_MS = 5000
+"""How long another window may take to answer, with much to do; one that hangs keeps nobody from opening the file."""
 _SEEN = b"shown"
 
 
@@ -22,14 +25,18 @@ def shown_elsewhere(path: Path) -> bool:
     """Whether another window has this file open; it comes to the front then."""
     socket = QLocalSocket()
     socket.connectToServer(name_of(path))
-    if not socket.waitForConnected(_WAIT_MS):
+    if not socket.waitForConnected(_CONNECTS_MS):
         return False
-    return socket.waitForReadyRead(_WAIT_MS) and bytes(socket.readAll().data()) == _SEEN
+    return socket.waitForReadyRead(_ANSWERS_MS) and bytes(socket.readAll().data()) == _SEEN
 
 
 def said_elsewhere(path: Path) -> str:
     """The sentence on a file that another window has open, which comes to the front; empty where none has."""
-    return f"{path.name} is open in another window, which was brought to the front." if shown_elsewhere(path) else ""
+    return (
+        tell("{path} is open in another window, which was brought to the front.", path=path.name)
+        if shown_elsewhere(path)
+        else ""
+    )
 
 
 class OnlyHere(QObject):

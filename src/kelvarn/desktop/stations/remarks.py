@@ -6,12 +6,14 @@ from PySide6.QtCore import QObject, Qt, QTimer, Signal
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from kelvarn.desktop.fields.plain import link, small
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.parts.boxes import Guarded
 from kelvarn.desktop.parts.plain import clear, set_shown
 from kelvarn.desktop.state.document import Document
 from kelvarn.desktop.state.runner import Runner
 from kelvarn.desktop.state.view import View
 from kelvarn.model.edit import EditError, Path
+from kelvarn.sentence import joined, say
 from kelvarn.tune.remark import Remark, still_stands
 from kelvarn.tune.remarks import remarks, set_aside
 
@@ -90,7 +92,7 @@ class Remarks(QObject):
         def do() -> None:
             project = self._document.project
             if remark.mend is not None and remark in self.found and still_stands(project, remark):
-                self._document.apply(remark.mend(self._document.project), f"{remark.key}: {remark.remedy}")
+                self._document.apply(remark.mend(self._document.project), joined(": ", (remark.key, remark.remedy)))
 
         self._guarded(do)()
 
@@ -99,11 +101,11 @@ class Remarks(QObject):
 
         def do() -> None:
             if not reason:
-                raise EditError("Say why it does not count here; the reason is kept with the project.")
+                raise EditError(say("Say why it does not count here; the reason is kept with the project."))
             project = self._document.project
             # What it is of may have gone since, and another project may be open.
             if remark in self.found and remark.candidate in (None, *[each.name for each in project.candidates]):
-                self._document.apply(set_aside(project, remark, reason), f"set aside: {remark.key}")
+                self._document.apply(set_aside(project, remark, reason), tell("set aside: {remark}", remark=remark.key))
 
         self._guarded(do)()
 
@@ -138,7 +140,7 @@ class Flag(QWidget):
         self._shown = shown
         clear(self._column)
         for each in found:
-            self._column.addWidget(small(f"⚑ {each.text}", "gold"))
+            self._column.addWidget(small(tell(joined(" ", ("⚑", each.text))), "gold"))
             if each.mend is not None:
                 remedy = link(each.remedy, partial(self._of.mend, each))
                 self._column.addWidget(remedy, 0, Qt.AlignmentFlag.AlignLeft)

@@ -6,6 +6,9 @@ from typing import Any
 
 import numpy as np
 
+from kelvarn.desktop.language import tell
+from kelvarn.sentence import figures
+
 _TIME_STEPS = (
     0.001, 0.002, 0.005, 0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 900, 1800, 3600,
     7200, 10800, 21600, 43200, 86400, 172800, 432000, 864000, 1728000, 4320000, 8640000,
@@ -80,7 +83,11 @@ def clock(time_s: float, step_s: float) -> str:
     if step_s >= 60:
         if hours and minutes < 1:
             return f"{hours:.0f} h"
-        text = f"{minutes:02.0f} min" if hours else f"{minutes:.0f} min"
+        text = (
+            tell("{minutes} min", minutes=figures(f"{minutes:02.0f}", ""))
+            if hours
+            else tell("{minutes} min", minutes=figures(f"{minutes:.0f}", ""))
+        )
         return f"{hours:.0f} h {text}" if hours else text
     digits = 0 if step_s >= 1 else 1 if step_s >= 0.1 else 3
     width = 2 if digits == 0 else 3 + digits

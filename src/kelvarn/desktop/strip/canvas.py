@@ -16,6 +16,7 @@ from PySide6.QtSvg import QSvgGenerator
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from kelvarn.desktop import theme
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.parts import texts
 from kelvarn.desktop.parts.boxes import ask_where
 from kelvarn.desktop.parts.images import open_buffer, png_of
@@ -61,7 +62,7 @@ class Canvas(FocusRing):
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-        self.setAccessibleName("Strip: lanes over time")
+        self.setAccessibleName(tell("Strip: lanes over time"))
         self.zoom = Zoom()
         self.pinned = False
         self.cursor_s: float | None = None
@@ -111,14 +112,20 @@ class Canvas(FocusRing):
             return
         parts = []
         if self.taken is not None:
-            parts.append(f"{self.taken.name}: {self.said or self.taken.text}; arrows move")
+            parts.append(
+                tell("{handle}: {value}; arrows move", handle=self.taken.name, value=self.said or self.taken.text)
+            )
         if self.cursor_s is not None:
             readings = [
                 f"{reading.name} {reading.text}"
                 for lane in self._shown.lanes
                 for reading in lane.readings(self.cursor_s)
             ]
-            parts.append(f"at {clock(self.cursor_s, 1)}: {', '.join(readings)}" if readings else "")
+            parts.append(
+                tell("at {when}: {readings}", when=clock(self.cursor_s, 1), readings=", ".join(readings))
+                if readings
+                else ""
+            )
         for lane in self._shown.lanes:
             said = [label.text for label in lane.labels] + [level.text for level in lane.levels]
             said += [span.text for span in lane.spans]
@@ -281,7 +288,7 @@ class Canvas(FocusRing):
 
     def ask_picture(self) -> None:
         """Ask where, and save it as PNG or SVG. Raises FileError where it cannot be written."""
-        path = ask_where(self, "Save the strip", Path.home() / "strip.png", "PNG (*.png);;SVG (*.svg)")
+        path = ask_where(self, tell("Save the strip"), Path.home() / "strip.png", "PNG (*.png);;SVG (*.svg)")
         if path is not None:
             self.save_picture(path)
 

@@ -5,6 +5,7 @@ from typing import Protocol
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QWheelEvent
 
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.parts.keyboard import value_step
 from kelvarn.desktop.parts.plain import plain_tip
 
@@ -95,7 +96,7 @@ class Gestures:
         found = self._strip.handle_at(at)
         shape, tip = Qt.CursorShape.ArrowCursor, ""
         if found is not None:
-            moves, tip = found[2].moves, f"Drag: {found[2].name}"
+            moves, tip = found[2].moves, tell("Drag: {name}", name=found[2].name)
             shape = {
                 "value": Qt.CursorShape.SizeVerCursor, "time": Qt.CursorShape.SizeHorCursor,
                 "both": Qt.CursorShape.SizeAllCursor,

@@ -7,6 +7,7 @@ from typing import Literal, NamedTuple
 
 import numpy as np
 
+from kelvarn.desktop.language import tell
 from kelvarn.units import Quantity, Scale, show
 
 from .axis import padded_range
@@ -39,7 +40,7 @@ class ValueAxis:
 
     def text(self, value: float) -> str:
         """A value as it is read."""
-        return show(value, self.quantity, self.scale)
+        return tell(show(value, self.quantity, self.scale))
 
 
 @dataclass(frozen=True, eq=False)

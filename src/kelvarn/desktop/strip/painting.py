@@ -5,6 +5,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen
 
 from kelvarn.desktop import theme
+from kelvarn.desktop.language import number_told
 from kelvarn.desktop.parts import texts
 from kelvarn.desktop.parts.texts import At
 from kelvarn.units import to_shown
@@ -54,7 +55,7 @@ def _paint_scale(painter: QPainter, axis: ValueAxis, frame: Frame) -> None:
             painter.drawLine(QPointF(rect.left(), y), QPointF(rect.right(), y))
         if rect.top() - 1 <= y <= rect.bottom() + 1:
             text = QRectF(0, y - 9, rect.left() - 10, 18)
-            texts.paint(painter, text, f"{tick:.{decimals}f}", look.color("muted"), "small", at=At.RIGHT)
+            texts.paint(painter, text, number_told(f"{tick:.{decimals}f}"), look.color("muted"), "small", at=At.RIGHT)
 
 
 def paint_lane(painter: QPainter, lane: Lane, frame: Frame) -> list[QRectF]:

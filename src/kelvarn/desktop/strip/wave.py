@@ -4,7 +4,9 @@ from PySide6.QtCore import QPointF, QRectF
 from PySide6.QtGui import QPainter, QPen, QPolygonF
 
 from kelvarn.desktop import theme
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.parts import texts
+from kelvarn.sentence import figures
 from kelvarn.units import Quantity, show
 
 from .frame import Frame
@@ -49,11 +51,19 @@ def wave_text(duty: float, period_s: float) -> str:
     """A wave in words: how long it is on of each period."""
     period = _short(period_s)
     if duty <= 0:
-        return f"off all of {period}"
-    return f"on all of {period}" if duty >= 1 else f"on {_short(duty * period_s)} of {period}"
+        return tell("off all of {period}", period=period)
+    return (
+        tell("on all of {period}", period=period)
+        if duty >= 1
+        else tell("on {short} of {period}", short=_short(duty * period_s), period=period)
+    )
 
 
 def _short(seconds: float) -> str:
     if seconds < 1e-3:
         return f"{seconds * 1e6:.3g} µs"
-    return f"{seconds * 1e3:.3g} ms" if seconds < 1 else show(seconds, Quantity.DURATION)
+    return (
+        tell("{seconds} ms", seconds=figures(f"{seconds * 1000.0:.3g}", ""))
+        if seconds < 1
+        else show(seconds, Quantity.DURATION)
+    )

@@ -9,6 +9,7 @@ import numpy.typing as npt
 from kelvarn.files.faults import FileError
 from kelvarn.model.log import WRAP, LogReading
 from kelvarn.model.log_data import Floats
+from kelvarn.sentence import say
 
 from .cells import NO_YEAR, clock_s, go_back, seconds, span_s
 from .rows import Faults, LogRows
@@ -54,8 +55,9 @@ def times_of(
     bad = ~np.isfinite(times)
     if bad.mean() > 0.5:
         raise FileError(
-            f"{where}: most rows have no time that can be read as {form.replace('_', ' ')}; say what the column is."
-        )
+            say("{where}: most rows have no time that can be read as {form}; say what the column is.", where=where,
+                form=form.replace("_", " "))
+        )  # fmt: skip
     faults.add("without a time", rows[bad], skipped=True)
     return times, begun
 

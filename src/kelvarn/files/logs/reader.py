@@ -17,6 +17,7 @@ from kelvarn.files.faults import FileError, printable
 from kelvarn.model.log import Log, LogColumn, LogReading
 from kelvarn.model.log_data import Floats, LogData
 from kelvarn.model.names import MOST_CHARACTERS, free_name
+from kelvarn.sentence import say
 
 from .cells import DISCONNECTED, number, on_off
 from .convert import to_degC
@@ -100,7 +101,9 @@ def read_log(log: Log) -> LogData:
     rows = np.concatenate(columns.rows) if columns.rows else np.empty(0)
     faults.add("with the newest first, turned round", rows[:1] if turned else (), skipped=False)
     if rows.size < 2:
-        raise FileError(f"{where} has {rows.size} rows with values; record at least a few dozen.")
+        raise FileError(
+            say("{where} has {size} rows with values; record at least a few dozen.", where=where, size=rows.size)
+        )
     times, begun = times_of(reading, places, columns, rows, faults, where)
     heat = [(k, _heat(reading, k, columns, where)) for k in places["temperature"]]
     measured = without_errors(_without_signs(heat[0][1]), rows, faults)
@@ -110,8 +113,9 @@ def read_log(log: Log) -> LogData:
     faults.add("without a reading", rows[np.isfinite(times) & ~np.isfinite(measured)], skipped=True)
     if keep.sum() < 2:
         raise FileError(
-            f"{where} has {int(keep.sum())} rows with a time and a temperature; record at least a few dozen."
-        )
+            say("{where} has {rows} rows with a time and a temperature; record at least a few dozen.", where=where,
+                rows=int(keep.sum()))
+        )  # fmt: skip
     order, times = ordered(times, keep, rows, faults)
     beside = [role for role in ("surroundings", "setpoint", "reference") if places[role]]
     arrays = {role: _heat(reading, places[role][0], columns, where) for role in beside}
@@ -147,9 +151,11 @@ def _places(reading: LogReading, where: str) -> dict[str, list[int]]:
         if column.role in found:
             found[column.role].append(k)
     if not found["temperature"]:
-        raise FileError(f"{where} has no column of temperatures; say which one it is, or record one.")
+        raise FileError(say("{where} has no column of temperatures; say which one it is, or record one.", where=where))
     if not found["time"] and reading.interval_s is None:
-        raise FileError(f"{where} has no time column; say how often a row was written, or record the time with it.")
+        raise FileError(
+            say("{where} has no time column; say how often a row was written, or record the time with it.", where=where)
+        )
     return found
 
 

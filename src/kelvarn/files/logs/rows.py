@@ -10,6 +10,7 @@ import numpy as np
 from kelvarn.files.faults import FileError
 from kelvarn.model.log import LogReading
 from kelvarn.model.log_data import MOST_BAD_ROWS, BadRow, Floats, RowFaults
+from kelvarn.sentence import say
 
 from .cells import numbers
 from .records import records
@@ -122,7 +123,11 @@ def _parts(
                     for row in split(chunk, reading.delimiter)]  # fmt: skip
         except csv.Error as error:
             raise FileError(
-                f"A field from line {first + 1} on does not end ({error}); look for a lone quotation mark."
+                say(
+                    "A field from line {first} on does not end ({error}); look for a lone quotation mark.",
+                    first=first + 1,
+                    error=error,
+                )
             ) from error
         kept, places = _even_rows(rows, first, width, faults)
         if kept:

@@ -12,6 +12,7 @@ from typing import Any, Literal
 
 from kelvarn.files.faults import FileError, printable, reason
 from kelvarn.model.log import MOST_COLUMNS
+from kelvarn.sentence import figures, say
 
 from .cells import looks_like_value, missing
 from .named import columns_of_named
@@ -58,14 +59,14 @@ def read_bytes(path: Path) -> bytes:
     try:
         found = path.stat()
         if not stat.S_ISREG(found.st_mode):
-            raise FileError(f"{printable(path)} is not an ordinary file.")
+            raise FileError(say("{file} is not an ordinary file.", file=printable(path)))
         check_size(found.st_size, printable(path))
         return path.read_bytes()
     except (OSError, ValueError) as error:
         if isinstance(error, FileError):
             raise
         raise FileError(
-            reason(error, path) if isinstance(error, OSError) else f"{printable(path)} is no path."
+            reason(error, path) if isinstance(error, OSError) else say("{file} is no path.", file=printable(path))
         ) from error
 
 
@@ -73,16 +74,17 @@ def check_size(size: int, where: str) -> None:
     """Raise FileError where so many bytes are more than a log may have."""
     if size > MOST_BYTES:
         raise FileError(
-            f"{where} has {size / 1e6:,.0f} MB; a log may have {MOST_BYTES / 1e6:.0f} MB. "
-            "Cut out the part that matters, or record less often."
-        )
+            say("{where} has {size} MB; a log may have {most} MB. Cut out the part that "
+                "matters, or record less often.", where=where, size=figures(f"{size / 1000000.0:,.0f}", ""),
+                most=figures(f"{MOST_BYTES / 1000000.0:.0f}", ""))
+        )  # fmt: skip
 
 
 def decode(raw: bytes, where: str) -> tuple[str, Encoding]:
     """The text and how its letters are kept. Raises FileError where it is no text."""
     head = raw[:4096]
     if not raw.strip():
-        raise FileError(f"{where} is empty; record time, temperature and drive into it.")
+        raise FileError(say("{where} is empty; record time, temperature and drive into it.", where=where))
     if head.startswith((b"\xff\xfe", b"\xfe\xff")):
         encoding: Encoding = "utf-16"
     elif head.startswith(b"\xef\xbb\xbf"):
@@ -90,13 +92,15 @@ def decode(raw: bytes, where: str) -> tuple[str, Encoding]:
     else:
         odd = sum(byte < 9 or 13 < byte < 32 for byte in head)
         if odd > max(len(head) // 50, 2):
-            raise FileError(f"{where} is no text; export the log as CSV and open that.")
+            raise FileError(say("{where} is no text; export the log as CSV and open that.", where=where))
         encoding = "utf-8"
     try:
         return raw.decode(encoding), encoding
     except UnicodeDecodeError:
         if encoding == "utf-16":
-            raise FileError(f"{where} is cut off in the middle of a letter; export it again.") from None
+            raise FileError(
+                say("{where} is cut off in the middle of a letter; export it again.", where=where)
+            ) from None
         return raw.decode("cp1252", "replace"), "cp1252"
 
 
@@ -135,7 +139,10 @@ def _array(text: str) -> list[str]:
 def lay_out(lines: Sequence[str], encoding: Encoding, where: str) -> TextLayout:
     """See how a log is laid out. Raises FileError where its rows are of no shape that can be read."""
     if any(len(line) > _LONGEST_LINE for line in lines[:SAMPLED]):
-        raise FileError(f"{where} has a line of more than {_LONGEST_LINE:,} letters; it is no log with a row a line.")
+        raise FileError(
+            say("{where} has a line of more than {most} letters; it is no log with a row a line.", where=where,
+                most=f"{_LONGEST_LINE:,}")
+        )  # fmt: skip
     picked, whole = _picked(lines)
     for shape in ("json", "pairs"):
         rows = list(records(picked, shape))
@@ -158,9 +165,10 @@ def _check_width(columns: int, where: str) -> None:
     """Raise FileError where there are more columns than are read."""
     if columns > MOST_COLUMNS:
         raise FileError(
-            f"{where} has {columns} columns, and at most {MOST_COLUMNS} are read; export time, temperature and drive, "
-            "with what belongs to them."
-        )
+            say("{where} has {columns} columns, and at most {most} are read; export time, "
+                "temperature and drive, with what belongs to them.", where=where, columns=columns,
+                most=MOST_COLUMNS)
+        )  # fmt: skip
 
 
 def _of_records(encoding: Encoding, shape: Shape, rows: Sequence[dict[str, str]], where: str) -> TextLayout:
@@ -218,16 +226,22 @@ def _table(lines: Sequence[str], picked: list[str], whole: int, encoding: Encodi
         if score > best[0] * 1.02:
             best = (score, (delimiter, decimal, width, many / len(rows)))
     if best[1] is None:
-        raise FileError(f"{where} has no rows of fields; record time, temperature and drive, a row a line.")
+        raise FileError(
+            say("{where} has no rows of fields; record time, temperature and drive, a row a line.", where=where)
+        )
     delimiter, decimal, width, share = best[1]
     used = [each for each in _DELIMITERS[:4] if sum(each in line for line in plain) > 0.15 * len(plain)]
     if best[0] < 0.3 and len(used) > 2:
-        raise FileError(f"{where} uses several delimiters ({' '.join(used).strip()}); export it again with one.")
+        raise FileError(
+            say("{where} uses several delimiters ({delimiters}); export it again with one.", where=where,
+                delimiters=" ".join(used).strip())
+        )  # fmt: skip
     if share < 0.6:
         raise FileError(
-            f"{where}: its rows have different numbers of fields ({100 * share:.0f} % have {width}); "
-            "use one delimiter throughout, and none inside numbers."
-        )
+            say("{where}: its rows have different numbers of fields ({share} % have {width}); use one "
+                "delimiter throughout, and none inside numbers.", where=where, share=figures(f"{100 * share:.0f}", ""),
+                width=width)
+        )  # fmt: skip
     return _headed(lines, picked, whole, (delimiter, decimal, width), encoding, where)
 
 
@@ -250,9 +264,13 @@ def _headed(
     usual = sorted(v for v, row in zip(valued, rows, strict=True) if len(row) == width)
     typical = usual[len(usual) // 2]
     if typical == 0 and len(lines) < 3:
-        raise FileError(f"{where} has a header but no rows of values; let the recording run before it is exported.")
+        raise FileError(
+            say("{where} has a header but no rows of values; let the recording run before it is exported.", where=where)
+        )
     if typical == 0:
-        raise FileError(f"{where} holds words but no numbers; record time, temperature and drive as numbers.")
+        raise FileError(
+            say("{where} holds words but no numbers; record time, temperature and drive as numbers.", where=where)
+        )
     even = [len(row) == width and not _COMMENT.match(line) for row, line in zip(rows, picked, strict=True)]
     able = [row if whole_row else [] for row, whole_row in zip(rows, even, strict=True)]
     first = _first_of_values(list(zip(able, valued, strict=True)), typical, decimal)
@@ -266,9 +284,10 @@ def _headed(
         and not any(len(r) == width for r in wide)
     ):
         raise FileError(
-            f"{where}: its rows have {width} fields and its header {len(wide[-1])}; commas seem to stand both between "
-            "fields and before decimals. Export it with semicolons."
-        )
+            say("{where}: its rows have {width} fields and its header {names}; commas seem to stand "
+                "both between fields and before decimals. Export it with semicolons.", where=where, width=width,
+                names=len(wide[-1]))
+        )  # fmt: skip
     headers = [row for row in wide if len(row) == width]
     units = ("",) * width
     if len(headers) > 1 and all(len(cell) <= 8 for cell in headers[-1]) and _are_units(headers[-1]):

@@ -6,6 +6,7 @@ from typing import NamedTuple
 from kelvarn.model.drives import Fan, Pwm, Relay
 from kelvarn.model.probes import Probe
 from kelvarn.model.wiring import ProbeWiring
+from kelvarn.sentence import figures, say
 from kelvarn.units import Quantity, show
 
 from .circuit import FUSES_A, Circuit, Switched, lead_for
@@ -43,8 +44,10 @@ def warnings_of(circuit: Circuit) -> list[Warned]:
               for text in _of_probe(circuit, probe, wiring, pin)]  # fmt: skip
     for signal in circuit.signals:
         if signal.takes_mA > circuit.board.pin_mA:
-            found.append(Warned(signal.outlet, f"It takes {signal.takes_mA:g} mA; a pin of this board gives "
-                                f"{circuit.board.pin_mA:g} mA for long: put a transistor in between."))  # fmt: skip
+            text = say("It takes {takes}; a pin of this board gives {gives} for long: put a transistor in between.",
+                       takes=figures(f"{signal.takes_mA:g}", "mA"),
+                       gives=figures(f"{circuit.board.pin_mA:g}", "mA"))  # fmt: skip
+            found.append(Warned(signal.outlet, text))
     found += _of_pins(circuit)
     return found
 
@@ -160,7 +163,14 @@ def _of_lead(each: Switched) -> Iterator[str]:
 def _of_supply(circuit: Circuit) -> Iterator[Warned]:
     wiring = circuit.wiring
     if wiring.supply_A is not None and circuit.supply_A > wiring.supply_A:
-        yield Warned(SUPPLY, f"It gives {wiring.supply_A:g} A; all together take {circuit.supply_A:.1f} A.")
+        yield Warned(
+            SUPPLY,
+            say(
+                "It gives {gives} A; all together take {takes} A.",
+                gives=figures(f"{wiring.supply_A:g}", ""),
+                takes=figures(f"{circuit.supply_A:.1f}", ""),
+            ),
+        )
     for each in circuit.switched:
         if (
             not each.on_mains
@@ -168,19 +178,32 @@ def _of_supply(circuit: Circuit) -> Iterator[Warned]:
             and not isinstance(each.drive, Fan)
         ):
             yield Warned(
-                SUPPLY, f"It gives {wiring.supply_V:g} V; “{each.drive.name}” is made for {each.output.load_V:g} V."
+                SUPPLY,
+                say(
+                    "It gives {supply} V; “{drive}” is made for {load} V.",
+                    supply=figures(f"{wiring.supply_V:g}", ""),
+                    drive=each.drive.name,
+                    load=figures(f"{each.output.load_V:g}", ""),
+                ),
             )
     heaters = circuit.heaters
     if not heaters:
         return
     if circuit.cut_off is None:
-        yield Warned(heaters[0].drive.name, "No thermal cut-off in its lead: one that needs no software, for "
-                                            "when all else "
-                     "fails. Add it to the rig's guards.")  # fmt: skip
+        text = say("No thermal cut-off in its lead: one that needs no software, for when all else fails. "
+                   "Add it to the rig's guards.")  # fmt: skip
+        yield Warned(heaters[0].drive.name, text)
         return
     amperes = sum(each.amperes for each in heaters)
     if amperes > wiring.cut_off_A:
-        yield Warned("Thermal cut-off", f"It carries {wiring.cut_off_A:g} A; {amperes:.1f} A flow through it.")
+        yield Warned(
+            "Thermal cut-off",
+            say(
+                "It carries {cut_off} A; {amperes} A flow through it.",
+                cut_off=figures(f"{wiring.cut_off_A:g}", ""),
+                amperes=figures(f"{amperes:.1f}", ""),
+            ),
+        )
 
 
 def _of_probe(circuit: Circuit, probe: Probe, wiring: ProbeWiring, pin: str) -> Iterator[str]:
@@ -216,16 +239,18 @@ def _of_pins(circuit: Circuit) -> Iterator[Warned]:
     users: dict[str, list[str]] = {}
     for what, pin in circuit.pins():
         if not pin:
-            yield Warned(BOARD, f"No pin is left for {what}: the {circuit.board.title} has too few.")
+            yield Warned(
+                BOARD, say("No pin is left for {what}: the {board} has too few.", what=what, board=circuit.board.title)
+            )
         elif circuit.board.pin(pin) is None:
-            yield Warned(BOARD, f"There is no pin {pin} on a {circuit.board.title}.")
+            yield Warned(BOARD, say("There is no pin {pin} on a {board}.", pin=pin, board=circuit.board.title))
         else:
             users.setdefault(pin, []).append(what)
     for pin, those in users.items():
         if len(those) > 1:
-            yield Warned(BOARD, f"Pin {pin} is used twice: {' and '.join(those)}.")
+            yield Warned(BOARD, say("Pin {pin} is used twice: {parts}.", pin=pin, parts=" and ".join(those)))
     for each in circuit.switched:
         found = circuit.board.pin(each.pin)
         needs = isinstance(each.drive, Pwm | Fan) and not isinstance(each.drive, Relay)
         if found is not None and needs and "pwm" not in found.can:
-            yield Warned(each.drive.name, f"Pin {each.pin} cannot have a duty: it would be on or off.")
+            yield Warned(each.drive.name, say("Pin {pin} cannot have a duty: it would be on or off.", pin=each.pin))

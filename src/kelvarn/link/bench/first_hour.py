@@ -8,6 +8,7 @@ from collections.abc import Callable
 from typing import NamedTuple
 
 from kelvarn.model.guards import NoRise, Trip
+from kelvarn.sentence import say
 from kelvarn.units import Quantity, Scale, show
 
 from .hour_step import HourStep
@@ -26,19 +27,21 @@ class Step(NamedTuple):
 
 
 STEPS = (
-    Step("answers", "It answers", "who it is", "The device says who it is, and is compared with the project."),
-    Step("probes", "Probes named", "by warming one", "Warm a probe in your hand: which one moves?", ("answers",)),
-    Step("readings", "Readings right", "beside a reference",
-         "Hold the probe beside a reference, in ice water or a kettle.", ("probes",)),
-    Step("outputs", "Each output alone", "with nothing plugged in",
-         "Unplug what it heats. Each output goes on alone, until it would show whether it heats.", ("answers",)),
-    Step("alarm", "Trip proved", "by a limit that returns",
-         "The levels of trips come nearer for a while, until one acts.", ("answers",)),
-    Step("stop", "Stop works", "Esc, and then silence",
-         "Still unplugged: all is on, press Esc. Then nothing is said: what was held must end.", ("outputs",)),
-    Step("way", "Which way", "by a nudge",
-         "Plug in what it heats. A nudge: does it go the way that the rig says?", ("outputs", "alarm", "stop")),
-    Step("step", "One step", "kept as a log", "A step, recorded as a log: how it answers.", ("way",)),
+    Step("answers", say("It answers"), say("who it is"),
+         say("The device says who it is, and is compared with the project.")),
+    Step("probes", say("Probes named"), say("by warming one"),
+         say("Warm a probe in your hand: which one moves?"), ("answers",)),
+    Step("readings", say("Readings right"), say("beside a reference"),
+         say("Hold the probe beside a reference, in ice water or a kettle."), ("probes",)),
+    Step("outputs", say("Each output alone"), say("with nothing plugged in"),
+         say("Unplug what it heats. Each output goes on alone, until it would show whether it heats."), ("answers",)),
+    Step("alarm", say("Trip proved"), say("by a limit that returns"),
+         say("The levels of trips come nearer for a while, until one acts."), ("answers",)),
+    Step("stop", say("Stop works"), say("Esc, and then silence"),
+         say("Still unplugged: all is on, press Esc. Then nothing is said: what was held must end."), ("outputs",)),
+    Step("way", say("Which way"), say("by a nudge"),
+         say("Plug in what it heats. A nudge: does it go the way that the rig says?"), ("outputs", "alarm", "stop")),
+    Step("step", say("One step"), say("kept as a log"), say("A step, recorded as a log: how it answers."), ("way",)),
 )  # fmt: skip
 KEYS = tuple(step.key for step in STEPS)
 BEFORE_HEAT = ("outputs", "alarm", "stop")

@@ -7,6 +7,7 @@ from collections.abc import Callable
 from kelvarn.link.device import Device, Refusal
 from kelvarn.link.faults import LinkError
 from kelvarn.link.lines import Answer
+from kelvarn.sentence import say
 
 LEASE_S = 6
 """Of what is held: the device ends it so long after Kelvarn fell silent."""
@@ -65,7 +66,7 @@ class Orders:
                 break
         device = self._device()
         if device is None:
-            raise LinkError("There is no link; what is held ends by itself.")
+            raise LinkError(say("There is no link; what is held ends by itself."))
         device.stop()
 
     def _run(self) -> None:

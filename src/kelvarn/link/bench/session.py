@@ -23,6 +23,7 @@ from kelvarn.link.listener import LinkState, Listener
 from kelvarn.link.recording import DeviceTime, Recorder, RecordingError, facts_of
 from kelvarn.link.wire import Wire, open_wire
 from kelvarn.model.guards import Trip
+from kelvarn.sentence import say
 
 from .history import History
 from .observer import Observer
@@ -218,7 +219,7 @@ class Session:
             RecordingError: it cannot be written.
         """
         if self.recorder is not None:
-            raise RecordingError("It is recorded already.")
+            raise RecordingError(say("It is recorded already."))
         project, candidate = self.carried.project, self.carried.candidate
         facts = facts_of(self.listener, project.name, candidate.name, [probe.name for probe in project.rig.probes])
         self.recorder = Recorder(path, facts, self._clock, self._now)

@@ -6,6 +6,7 @@ from kelvarn.model.drives import Fan
 from kelvarn.model.edit import with_fields
 from kelvarn.model.probes import Correction
 from kelvarn.model.project import Project
+from kelvarn.sentence import say
 
 from .sweep import FanFound
 
@@ -52,9 +53,9 @@ def with_pairs(project: Project, pairs: Sequence[tuple[float, float]]) -> Projec
     """
     probe = project.rig.probe
     if len(pairs) < 2:
-        raise TakingError("Two readings beside a reference are needed, far apart: ice water and a kettle.")
+        raise TakingError(say("Two readings beside a reference are needed, far apart: ice water and a kettle."))
     if probe.correction is not None:
-        raise TakingError("The probe is corrected already: take that away at Rig first.")
+        raise TakingError(say("The probe is corrected already: take that away at Rig first."))
     (shown_low, true_low), (shown_high, true_high) = min(pairs), max(pairs)
     correction = Correction(
         shown_low_degC=shown_low, true_low_degC=true_low, shown_high_degC=shown_high, true_high_degC=true_high

@@ -14,6 +14,7 @@ from kelvarn.engine.run import Run
 from kelvarn.model.guards import DAYS
 from kelvarn.model.log import Log
 from kelvarn.model.trial import Plan
+from kelvarn.sentence import say
 
 _QUARTERS = ((0.0, "night"), (6.0, "morning"), (12.0, "afternoon"), (18.0, "evening"))
 _LONGEST_GAP_S = 600.0
@@ -94,7 +95,7 @@ def _rows_of(log: Log) -> _Rows:
     reader = csv.DictReader(io.StringIO(log.raw.decode("utf-8", "replace")))
     wanted = ("at", "measured_degC", "setpoint_degC", "drive")
     if reader.fieldnames is None or any(name not in reader.fieldnames for name in wanted):
-        raise WeekError(f"“{log.name}” was not recorded at the Bench: it has no clock of the day.")
+        raise WeekError(say("“{log}” was not recorded at the Bench: it has no clock of the day.", log=log.name))
     at, values = [], []
     for row in reader:
         try:
@@ -104,7 +105,7 @@ def _rows_of(log: Log) -> _Rows:
         at.append(found[0])
         values.append(found[1])
     if len(at) < 2:
-        raise WeekError(f"“{log.name}” has no rows with readings.")
+        raise WeekError(say("“{log}” has no rows with readings.", log=log.name))
     columns = np.array(values).T
     return _Rows(at, columns[0], columns[1], columns[2])
 

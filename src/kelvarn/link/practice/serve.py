@@ -61,7 +61,7 @@ class TcpOutlet:
         self._listens.setblocking(False)
         self._callers: list[socket.socket] = []
         self.port = int(self._listens.getsockname()[1])
-        self.pulled = False  # the cable: nobody gets in
+        self.pulled = False  # the cable: nobody gets in, and who is in is let go of
         self.where = f"tcp://127.0.0.1:{self.port}"
 
     def hear(self) -> bytes:
@@ -76,6 +76,8 @@ class TcpOutlet:
                 caller.close()
         except BlockingIOError:
             pass  # nobody comes
+        if self.pulled:
+            self._let_go_of_all()
         found = b""
         for caller in tuple(self._callers):
             try:
@@ -106,13 +108,18 @@ class TcpOutlet:
         return [self._listens.fileno(), *(caller.fileno() for caller in self._callers)]
 
     def drop_callers(self) -> None:
-        """Let go of all who came."""
+        """Hang up on all who came; of any thread: the one that hears then lets go of them."""
+        for caller in tuple(self._callers):
+            with contextlib.suppress(OSError):  # it has gone by itself
+                caller.shutdown(socket.SHUT_RDWR)
+
+    def _let_go_of_all(self) -> None:
         for caller in tuple(self._callers):
             self._let_go(caller)
 
     def close(self) -> None:
         """As `Outlet.close`."""
-        self.drop_callers()
+        self._let_go_of_all()
         self._listens.close()
 
 

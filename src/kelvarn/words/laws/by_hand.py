@@ -1,6 +1,7 @@
 """A drive set by hand, in words."""
 
 from kelvarn.model.fixed import Fixed
+from kelvarn.sentence import say
 from kelvarn.units import Quantity, Scale, show
 
 from ..sample import Sample, Term
@@ -14,12 +15,12 @@ def terms(model: Fixed, at: Sample) -> list[Term]:
 
 def why(model: Fixed, _at: Sample, _scale: Scale) -> str:
     """What it did at a sample, in words."""
-    return f"set to {show(model.drive, Quantity.DRIVE)} by hand"
+    return say("set to {drive} by hand", drive=show(model.drive, Quantity.DRIVE))
 
 
 def at_reading(model: Fixed, _at: Sample, _degC: float, here: str) -> str:
     """What it would do at a reading, in words."""
-    return f"at {here} it would give {show(model.drive, Quantity.DRIVE)}, as at any other"
+    return say("at {here} it would give {drive}, as at any other", here=here, drive=show(model.drive, Quantity.DRIVE))
 
 
 def settings(model: Fixed, _scale: Scale) -> str:

@@ -11,6 +11,7 @@ from kelvarn.desktop import theme
 from kelvarn.desktop.parts.menus import Command, Menus
 from kelvarn.desktop.stations.station import Station
 from kelvarn.guide.pages import KEYS, page
+from kelvarn.sentence import say
 
 from .here import Here, here
 from .keys import keys_table
@@ -36,7 +37,7 @@ class Guide:
     def commands(self, menu: str) -> list[Command]:
         """Help on what has the focus, and each page."""
         return [
-            Command(menu, "What has the focus, in the guide", "F1", self.tell),
+            Command(menu, say("What has the focus, in the guide"), "F1", self.tell),
             *[Command(menu, f"Guide: {page(key).title}", "", partial(self.show, key)) for key in KEYS],
             Command(menu),
         ]

@@ -7,14 +7,18 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QPushButton, 
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.fields.plain import heading, small
+from kelvarn.desktop.language import fault_told, number_heard, tell
 from kelvarn.desktop.parts.plain import PlainLabel, clear, set_shown
 from kelvarn.desktop.state.jobs import Jobs
 from kelvarn.desktop.stations.rig.words import verdict_text
 from kelvarn.kinds import Kind, Question
 from kelvarn.model.project import Project
 from kelvarn.model.tolerances import guesses
+from kelvarn.sentence import joined, lowered, say
 from kelvarn.studies.guesses import size_text, value_text
-from kelvarn.units import Scale, UnitError, parse, show, split
+from kelvarn.units import Scale, parse, show, split
+
+from .names import named
 
 _SOON_MS = 200
 
@@ -26,13 +30,13 @@ class AnswerLine(QWidget):
         super().__init__()
         self.question, self._scale = question, scale
         self._unit = split(question.guess, question.quantity, scale)[1]
-        self.edit = QLineEdit(show(question.guess, question.quantity, scale))
-        self.edit.setAccessibleName(question.text)
+        self.edit = QLineEdit(tell(show(question.guess, question.quantity, scale)))
+        self.edit.setAccessibleName(tell(question.text))
         self.edit.setFixedWidth(130)
         self.edit.setAlignment(Qt.AlignmentFlag.AlignRight)
         self.edit.textChanged.connect(self._look)
         self.edit.returnPressed.connect(done)
-        label = PlainLabel(question.text)
+        label = PlainLabel(tell(question.text))
         label.setBuddy(self.edit)
         self.fault = small("", "wrong")
         self.fault.hide()
@@ -46,22 +50,25 @@ class AnswerLine(QWidget):
     @property
     def value(self) -> float | None:
         """The answer in its base unit; None where it is none."""
-        shown = show(self.question.guess, self.question.quantity, self._scale)
+        shown = tell(show(self.question.guess, self.question.quantity, self._scale))
         if self.edit.text().strip() == shown:
             return self.question.guess
         try:
-            value = parse(self.edit.text(), self.question.quantity, self._scale, self._unit or None)
-        except UnitError:
+            value = self._typed()
+        except ValueError:
             return None
         return None if self.question.fault(value) else value
+
+    def _typed(self) -> float:
+        """What stands there. Raises UnitError, or ValueError where its figures can be read two ways."""
+        return parse(number_heard(self.edit.text()), self.question.quantity, self._scale, self._unit or None)
 
     def _look(self) -> None:
         text = ""
         try:
-            value = parse(self.edit.text(), self.question.quantity, self._scale, self._unit or None)
-            text = self.question.fault(value)
-        except UnitError as error:
-            text = str(error)
+            text = tell(self.question.fault(self._typed()))
+        except ValueError as error:
+            text = fault_told(error)
         self.fault.setText(text)
         set_shown(self.fault, bool(text))
 
@@ -97,7 +104,7 @@ class QuestionsPage(QWidget):
         self._title = heading("")
         column.addWidget(self._title)
         column.addWidget(
-            small("Each has a guess in place; what is not known stays as it is, and is marked as a guess.")
+            small(tell("Each has a guess in place; what is not known stays as it is, and is marked as a guess."))
         )
         self._rows = QVBoxLayout()
         self._rows.setSpacing(8)
@@ -105,9 +112,9 @@ class QuestionsPage(QWidget):
         column.addLayout(self._rows)
         column.addSpacing(8)
         row = QHBoxLayout()
-        self.back = QPushButton("Back")
+        self.back = QPushButton(tell("Back"))
         self.back.clicked.connect(lambda: back())
-        self.button = QPushButton("Build it")
+        self.button = QPushButton(tell("Build it"))
         self.button.setDefault(True)
         self.button.clicked.connect(self._done)
         row.addWidget(self.back)
@@ -125,7 +132,7 @@ class QuestionsPage(QWidget):
         for line in self.lines:
             line.hide()
             line.deleteLater()
-        self._title.setText(kind.title)
+        self._title.setText(tell(kind.title))
         self.lines = [AnswerLine(question, scale, self._done) for question in kind.questions]
         for line in self.lines:
             self._rows.addWidget(line)
@@ -149,8 +156,12 @@ class QuestionsPage(QWidget):
 
     def _show(self, found: object) -> None:
         clear(self.becomes)
-        lines = what_becomes(found) if isinstance(found, Project) else [(f"That is no rig: {found}", "wrong")]
-        self.becomes.addWidget(heading("What becomes of it"))
+        lines = (
+            what_becomes(named(found))
+            if isinstance(found, Project)
+            else [(tell("That is no rig: {why}", why=str(found)), "wrong")]
+        )
+        self.becomes.addWidget(heading(tell("What becomes of it")))
         for text, role in lines:
             self.becomes.addWidget(small(text, role))
         self.becomes.addStretch(1)
@@ -161,7 +172,7 @@ class QuestionsPage(QWidget):
         wrong = next((line for line in self.lines if line.value is None), None)
         if wrong is not None:
             wrong.edit.setFocus()
-            self.say(f"“{wrong.question.text}” has no answer yet.")
+            self.say(tell("“{question}” has no answer yet.", question=wrong.question.text))
         elif self._kind is not None and self.button.isEnabled():
             self._build(self._kind, {key: value for key, value in answers.items() if value is not None})
 
@@ -170,11 +181,15 @@ def what_becomes(project: Project) -> list[tuple[str, str]]:
     """Lines on a project as it would be, and the colour role of each."""
     rig, trial = project.rig, project.first_trial
     scale = project.scale or Scale.CELSIUS
-    found = [(verdict_text(rig, trial.plan.last_degC, scale, None), "")]
+    found = [(tell(verdict_text(rig, trial.plan.last_degC, scale, None)), "")]
     for guess in guesses(rig):
         parameter = guess.parameter
-        found.append((f"{parameter.text}: {value_text(rig, parameter)}, a guess, {size_text(parameter)}", "muted"))
-    asked = ", ".join(f"{mark.title.lower()} {mark.limit_text(scale)}" for mark in trial.marks)
-    found.append((f"Asked of it: {asked}.", ""))
+        said = tell("{parameter}: {value}, a guess, {size}", parameter=parameter.text, value=value_text(rig, parameter),
+                    size=size_text(parameter))  # fmt: skip
+        found.append((said, "muted"))
+    asked = joined(
+        ", ", (say("{mark} {limit}", mark=lowered(mark.title), limit=mark.limit_text(scale)) for mark in trial.marks)
+    )
+    found.append((tell("Asked of it: {marks}.", marks=asked), ""))
     guards = ", ".join(guard.name for guard in rig.guards)
-    return [*found, (f"Guarded by: {guards}.", "")] if guards else found
+    return [*found, (tell("Guarded by: {guards}.", guards=guards), "")] if guards else found

@@ -15,20 +15,23 @@ from kelvarn.demos import DEMOS, Demo
 from kelvarn.demos.experiments import EXPERIMENTS, Experiment
 from kelvarn.desktop import theme
 from kelvarn.desktop.fields.plain import heading, link, small
+from kelvarn.desktop.language import date_told, tell
 from kelvarn.desktop.parts.plain import PlainLabel, clear, plain_tip
 from kelvarn.desktop.state.jobs import Jobs
 from kelvarn.engine.layout import Floats
 from kelvarn.files.journal import Unsaved
 from kelvarn.kinds import KINDS, Kind
 from kelvarn.model.project import Project
+from kelvarn.sentence import say
 from kelvarn.studies.results import result_of
 from kelvarn.units import Scale
 
 from .cards import StartCard, course_painter, heat_path_painter
+from .names import named
 from .questions import QuestionsPage
 
 _POINTS = 80
-_TITLE_OF_LOG, _LINE_OF_LOG = "Known only by a log", "drop a file of any board here"
+_TITLE_OF_LOG, _LINE_OF_LOG = say("Known only by a log"), say("drop a file of any board here")
 
 
 class Files(Protocol):
@@ -83,28 +86,30 @@ class StartScreen(QWidget):
         outer.addWidget(self.pages, 1)
         foot = QHBoxLayout()
         foot.setContentsMargins(24, 6, 24, 10)
-        drop = PlainLabel("Drop a project or a log anywhere in this window.")
+        drop = PlainLabel(tell("Drop a project or a log anywhere in this window."))
         drop.setProperty("role", "muted")
         foot.addWidget(drop)
         foot.addStretch(1)
-        foot.addWidget(link("open a file …", files.ask_open))
+        foot.addWidget(link(tell("open a file …"), files.ask_open))
         outer.addLayout(foot)
 
     def _kinds_column(self) -> QVBoxLayout:
         column = QVBoxLayout()
         column.setSpacing(6)
-        column.addWidget(heading("What do you want to keep at a temperature?"))
+        column.addWidget(heading(tell("What do you want to keep at a temperature?")))
         for kind in KINDS:
-            card = StartCard(kind.title, kind.line, partial(self.ask, kind), picture=52)
+            card = StartCard(tell(kind.title), tell(kind.line), partial(self.ask, kind), picture=52)
             card.show_picture(heat_path_painter(kind.path))
             self.kinds[kind.key] = card
             column.addWidget(card)
-        card = StartCard(_TITLE_OF_LOG, _LINE_OF_LOG, self._files.ask_open, picture=52)
+        card = StartCard(tell(_TITLE_OF_LOG), tell(_LINE_OF_LOG), self._files.ask_open, picture=52)
         card.show_picture(course_painter(np.array([0.0, 0.1, 0.5, 0.8, 0.93, 1.0]), np.ones(6), 1))
         self.kinds["log"] = card
         column.addWidget(card)
         column.addWidget(
-            small("A few questions, all with a guess in place; then the rig stands, and each part can be changed.")
+            small(
+                tell("A few questions, all with a guess in place; then the rig stands, and each part can be changed.")
+            )
         )
         column.addStretch(1)
         return column
@@ -112,24 +117,26 @@ class StartScreen(QWidget):
     def _demos_column(self) -> QVBoxLayout:
         column = QVBoxLayout()
         column.setSpacing(6)
-        column.addWidget(heading("Or look at one that works"))
+        column.addWidget(heading(tell("Or look at one that works")))
         grid = QGridLayout()
         grid.setSpacing(8)
         for k, demo in enumerate(DEMOS):
-            card = StartCard(demo.title, demo.brief, partial(self._open_demo, demo), 74, 92)
+            card = StartCard(tell(demo.title), tell(demo.brief), partial(self._open_demo, demo), 74, 92)
             self.demos[demo.name] = card
             grid.addWidget(card, k // 2, k % 2)
         column.addLayout(grid)
         column.addSpacing(10)
-        column.addWidget(heading("Five-minute experiments: one effect on purpose"))
+        column.addWidget(heading(tell("Five-minute experiments: one effect on purpose")))
         grid = QGridLayout()
         grid.setSpacing(6)
         for k, each in enumerate(EXPERIMENTS):
-            card = StartCard(each.title, each.line, partial(self._open_experiment, each), 46)
+            card = StartCard(tell(each.title), tell(each.line), partial(self._open_experiment, each), 46)
             self.experiments[each.key] = card
             grid.addWidget(card, k // 2, k % 2)
         column.addLayout(grid)
-        column.addWidget(small("Each says what to try and what to look at, one sentence each; nothing to read first."))
+        column.addWidget(
+            small(tell("Each says what to try and what to look at, one sentence each; nothing to read first."))
+        )
         column.addStretch(1)
         return column
 
@@ -143,24 +150,24 @@ class StartScreen(QWidget):
         """
         clear(self._last)
         if recent:
-            self._last.addWidget(heading("Open again"))
+            self._last.addWidget(heading(tell("Open again")))
         for path, marks, changed in recent:
             self._last.addWidget(self._again(path, marks, changed))
         if unsaved is not None:
-            self._last.addWidget(heading("Left from a crash"))
-            self._last.addWidget(StartCard(unsaved.project.name, "changes after the last save", recover, 46))
-            self._last.addWidget(link("bring back", recover))
-            self._last.addWidget(link("throw away", away))
+            self._last.addWidget(heading(tell("Left from a crash")))
+            self._last.addWidget(StartCard(unsaved.project.name, tell("changes after the last save"), recover, 46))
+            self._last.addWidget(link(tell("bring back"), recover))
+            self._last.addWidget(link(tell("throw away"), away))
         if not recent and unsaved is None:
-            self._last.addWidget(heading("Open again"))
-            self._last.addWidget(small("Projects stand here once one was saved."))
+            self._last.addWidget(heading(tell("Open again")))
+            self._last.addWidget(small(tell("Projects stand here once one was saved.")))
         self._last.addStretch(1)
         theme.dress(self)
         self._draw_next(list(DEMOS))
 
     def _again(self, path: Path, marks: str, changed: bool) -> StartCard:
         gone = not path.is_file()
-        said = "the file has gone" if gone else "changed elsewhere since" if changed else marks
+        said = tell("the file has gone") if gone else tell("changed elsewhere since") if changed else tell(marks)
         when = "" if gone else _day(path.stat().st_mtime)
         card = StartCard(
             path.stem, " · ".join(part for part in (said, when) if part), partial(self._files.leave_for, path), 46
@@ -188,16 +195,16 @@ class StartScreen(QWidget):
         self.pages.setCurrentIndex(1)
 
     def _build(self, kind: Kind, answers: dict[str, float]) -> None:
-        self.questions.say("The rig is built, and two candidates are tried …", busy=True)
+        self.questions.say(tell("The rig is built, and two candidates are tried …"), busy=True)
         self._jobs.start("start: build", lambda: kind.made(answers), self._built)
 
     def _built(self, found: object) -> None:
         if isinstance(found, Project):
             self.questions.say("")
             self.pages.setCurrentIndex(0)
-            self._opened(found)
+            self._opened(named(found))
         else:
-            self.questions.say(f"That is no rig: {found}")
+            self.questions.say(tell("That is no rig: {why}", why=str(found)))
 
     def _open_demo(self, demo: Demo) -> None:
         self._opened(demo.build())
@@ -238,13 +245,13 @@ class _Head(QWidget):
         name: QLabel = PlainLabel("Kelvarn")
         name.setFont(theme.font("title"))
         names.addWidget(name)
-        state = PlainLabel("nothing open")
+        state = PlainLabel(tell("nothing open"))
         state.setFont(theme.font("small"))
         state.setProperty("role", "muted")
         names.addWidget(state)
         row.addLayout(names)
         row.addSpacing(90)
-        row.addWidget(PlainLabel("Know how it will behave before power is applied."))
+        row.addWidget(PlainLabel(tell("Know how it will behave before power is applied.")))
         row.addStretch(1)
 
     def paintEvent(self, _event: QPaintEvent) -> None:
@@ -259,7 +266,7 @@ def _day(stamp: float) -> str:
     then, now = datetime.fromtimestamp(stamp).date(), datetime.now().date()
     apart = (now - then).days
     if apart == 0:
-        return "today"
+        return tell("today")
     if apart == 1:
-        return "yesterday"
-    return f"{then:%A}" if apart < 7 else f"{then.day} {then:%B %Y}"
+        return tell("yesterday")
+    return date_told(then, "dddd" if apart < 7 else "d MMMM yyyy")

@@ -6,12 +6,14 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QSizePolicy
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.fields.plain import heading, small
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.parts import texts
 from kelvarn.desktop.parts.plain import PlainLabel
 from kelvarn.desktop.parts.spoken import Role, Spoken
 from kelvarn.desktop.parts.texts import At
 from kelvarn.link.bench.live import Live, measures_of, watts_of
 from kelvarn.link.bench.session import Session
+from kelvarn.sentence import figures
 from kelvarn.units import Quantity, Scale, show
 
 _HEIGHT, _BAR = 128, 16
@@ -26,7 +28,7 @@ class BigFigures(QWidget, Spoken):
         super().__init__()
         self.setMinimumHeight(_HEIGHT)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setAccessibleName("Measured, setpoint and drive")
+        self.setAccessibleName(tell("Measured, setpoint and drive"))
         self._session: Session | None = None
         self._scale = Scale.CELSIUS
         self._below = ""
@@ -39,8 +41,15 @@ class BigFigures(QWidget, Spoken):
         self._session, self._scale, self._below = session, scale, below
         last = None if session is None else session.last
         if last is not None:
-            degC = "no reading" if last.reading_degC is None else self._text(last.reading_degC)
-            self.setAccessibleDescription(f"{degC}, setpoint {self._text(last.setpoint_degC)}, drive {last.given:.0%}")
+            degC = tell("no reading") if last.reading_degC is None else self._text(last.reading_degC)
+            self.setAccessibleDescription(
+                tell(
+                    "{degc}, setpoint {setpoint}, drive {given}",
+                    degc=degC,
+                    setpoint=self._text(last.setpoint_degC),
+                    given=figures(f"{last.given:.0%}", ""),
+                )
+            )
         self.update()
 
     def _text(self, degC: float) -> str:
@@ -50,9 +59,9 @@ class BigFigures(QWidget, Spoken):
         del event
         painter, look = QPainter(self), theme.current()
         width = float(self.width())
-        texts.paint(painter, QRectF(0, 0, width / 2, 18), "Measured", look.color("muted"), bold=True)
+        texts.paint(painter, QRectF(0, 0, width / 2, 18), tell("Measured"), look.color("muted"), bold=True)
         texts.paint(
-            painter, QRectF(width / 2, 0, width / 2, 18), "Setpoint", look.color("muted"), bold=True, at=At.RIGHT
+            painter, QRectF(width / 2, 0, width / 2, 18), tell("Setpoint"), look.color("muted"), bold=True, at=At.RIGHT
         )
         last = None if self._session is None else self._session.last
         if last is None:
@@ -61,7 +70,7 @@ class BigFigures(QWidget, Spoken):
             return
         stale = self._session is not None and self._session.is_stale
         ink = look.color("muted" if stale else "ink")
-        degC = "no reading" if last.reading_degC is None else self._text(last.reading_degC)
+        degC = tell("no reading") if last.reading_degC is None else self._text(last.reading_degC)
         texts.paint(painter, QRectF(0, 18, width * 0.66, 48), degC, ink, "huge", bold=True, cut=True)
         texts.paint(painter, QRectF(width * 0.62, 28, width * 0.38, 34), self._text(last.setpoint_degC), ink, "big",
                     bold=True, at=At.RIGHT)  # fmt: skip
@@ -83,7 +92,7 @@ class BigFigures(QWidget, Spoken):
             painter.setBrush(Qt.BrushStyle.BDiagPattern)
             painter.drawRect(QRectF(0.5, 18.5, width - 1, 47))
             age = self._session.age_s() if self._session is not None else None
-            said = f"{degC}, {age or 0:.0f} s old"
+            said = tell("{degc}, {age} s old", degc=degC, age=figures(f"{age or 0:.0f}", ""))
             texts.paint(painter, QRectF(0, 18, width, 48), said, look.color("ink"), bold=True, at=At.CENTRE)
         painter.end()
 
@@ -92,11 +101,11 @@ class StopButton(QPushButton):
     """The stop: large, always there, never disabled while a device is spoken with."""
 
     def __init__(self) -> None:
-        super().__init__("Stop heating")
+        super().__init__(tell("Stop heating"))
         self.setProperty("stop", True)
         self.setMinimumHeight(54)
         self.setFont(theme.font("title", bold=True))
-        self.setToolTip("Esc, from anywhere in the program")
+        self.setToolTip(tell("Esc, from anywhere in the program"))
 
 
 class Against(QWidget, Spoken):
@@ -110,9 +119,9 @@ class Against(QWidget, Spoken):
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(3)
         head = QHBoxLayout()
-        head.addWidget(heading("Against the trial"))
+        head.addWidget(heading(tell("Against the trial")))
         head.addStretch(1)
-        self._expected = small("expected")
+        self._expected = small(tell("expected"))
         self._expected.setWordWrap(False)
         head.addWidget(self._expected)
         layout.addLayout(head)

@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
 )
 
 from kelvarn.desktop.fields.plain import Choice, small
+from kelvarn.desktop.language import tell, told
 from kelvarn.desktop.parts.boxes import ask_where
 from kelvarn.files.faults import FileError
 from kelvarn.files.writing import write_bytes
@@ -24,8 +25,12 @@ from kelvarn.link.address import LinkAddress
 from kelvarn.link.faults import LinkError
 from kelvarn.link.foreign import ROLES
 from kelvarn.link.foreign_links import MAP_COLUMNS, Heard, map_of, map_rows, map_text
+from kelvarn.sentence import say
 
-_TAKEN_FOR = (("reading", "temperature"), ("setpoint", "setpoint"), ("drive", "drive"), ("extra", "shown only"))
+_TAKEN_FOR = (
+    ("reading", say("temperature")), ("setpoint", say("setpoint")), ("drive", say("drive")),
+    ("extra", say("shown only")),
+)  # fmt: skip
 _ROWS = 12
 
 
@@ -43,7 +48,7 @@ def _foot(dialog: QDialog, text: str, *more: QPushButton) -> tuple[QHBoxLayout, 
     for button in more:
         row.addWidget(button)
     row.addStretch(1)
-    away = QPushButton("Cancel")
+    away = QPushButton(tell("Cancel"))
     away.clicked.connect(dialog.reject)
     use = QPushButton(text)
     use.setDefault(True)
@@ -64,30 +69,32 @@ class ValuesDialog(QDialog):
         self, parent: QWidget, address: LinkAddress, heard: list[Heard], use: Callable[[str], object]
     ) -> None:  # fmt: skip
         super().__init__(parent)
-        self.setWindowTitle("What its values are")
+        self.setWindowTitle(tell("What its values are"))
         self._address, self._heard, self._use = address, heard, use
         column = QVBoxLayout(self)
-        column.addWidget(small(f"Heard at {address.place}: each value is taken for what its name and range say."))
-        self.table = _table(self, ("Value", "Now", "Taken for", "Because"), len(heard))
+        column.addWidget(
+            small(tell("Heard at {place}: each value is taken for what its name and range say.", place=address.place))
+        )
+        self.table = _table(self, (tell("Value"), tell("Now"), tell("Taken for"), tell("Because")), len(heard))
         self.roles: list[QComboBox] = []
         for k, each in enumerate(heard):
             self.table.setItem(k, 0, QTableWidgetItem(each.bound.where))
             self.table.setItem(k, 1, QTableWidgetItem(f"{each.last:g}"))
             box = Choice()
-            box.setAccessibleName(f"{each.bound.where} is taken for")
+            box.setAccessibleName(tell("{where} is taken for", where=each.bound.where))
             for role, words in _TAKEN_FOR:
-                box.addItem(words, role)
+                box.addItem(tell(words), role)
             box.setCurrentIndex(box.findData(each.bound.role))
             box.activated.connect(lambda _at, place=k: self._chosen(place))
             self.roles.append(box)
             self.table.setCellWidget(k, 2, box)
-            self.table.setItem(k, 3, QTableWidgetItem(each.bound.why))
+            self.table.setItem(k, 3, QTableWidgetItem(told(each.bound.why)))
         self.table.resizeColumnsToContents()
         self.table.setColumnWidth(2, 170)
         column.addWidget(self.table)
         self.said = small("", "wrong")
         column.addWidget(self.said)
-        row, self.button = _foot(self, "Open")
+        row, self.button = _foot(self, tell("Open"))
         self.button.clicked.connect(self._open)
         column.addLayout(row)
         self.resize(680, 380)
@@ -99,13 +106,13 @@ class ValuesDialog(QDialog):
         for k, box in enumerate(self.roles):
             if k != place and role != "extra" and box.currentData() == role:
                 box.setCurrentIndex(box.findData("extra"))
-                self.table.setItem(k, 3, QTableWidgetItem("another one was chosen"))
+                self.table.setItem(k, 3, QTableWidgetItem(tell("another one was chosen")))
         self.table.setItem(place, 3, QTableWidgetItem("chosen"))
         self._look()
 
     def _look(self) -> None:
         lacking = all(box.currentData() != "reading" for box in self.roles)
-        self.said.setText("One of them must be the temperature." if lacking else "")
+        self.said.setText(tell("One of them must be the temperature.") if lacking else "")
         self.button.setEnabled(not lacking)
 
     def _open(self) -> None:
@@ -126,12 +133,12 @@ class MapDialog(QDialog):
 
     def __init__(self, parent: QWidget, address: LinkAddress, folder: Path, use: Callable[[str], object]) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Its registers")
+        self.setWindowTitle(tell("Its registers"))
         self._address, self._folder, self._use = address, folder, use
         self._file: Path | None = None
         column = QVBoxLayout(self)
-        told = "A row a value: input or holding, its address from 0, 1 or 2 words. One has the role reading."
-        column.addWidget(small(told))
+        asks = tell("A row a value: input or holding, its address from 0, 1 or 2 words. One has the role reading.")
+        column.addWidget(small(asks))
         self.table = _table(self, MAP_COLUMNS, _ROWS)
         for k in range(1, len(MAP_COLUMNS)):
             self.table.setColumnWidth(k, 68)
@@ -139,9 +146,9 @@ class MapDialog(QDialog):
         self.said = small("", "wrong")
         self.said.setWordWrap(True)
         column.addWidget(self.said)
-        load = QPushButton("Read a file …")
+        load = QPushButton(tell("Read a file …"))
         load.clicked.connect(self._ask_file)
-        row, self.button = _foot(self, "Save and open", load)
+        row, self.button = _foot(self, tell("Save and open"), load)
         self.button.clicked.connect(self._open)
         column.addLayout(row)
         self.resize(860, 420)
@@ -149,7 +156,9 @@ class MapDialog(QDialog):
             self.read(Path(address.map))
 
     def _ask_file(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Register map", str(self._folder), "Maps (*.csv *.json);;All (*)")
+        name, _ = QFileDialog.getOpenFileName(
+            self, tell("Register map"), str(self._folder), "Maps (*.csv *.json);;All (*)"
+        )
         if name:
             self.read(Path(name))
 
@@ -181,8 +190,10 @@ class MapDialog(QDialog):
     def _open(self) -> None:
         try:
             text = self.typed()
-            map_rows(text, "The map")
-            path = self._file or ask_where(self, "Keep the map", self._folder / "registers.csv", "CSV (*.csv)")
+            map_rows(text, tell("The map"))
+            path = self._file or ask_where(
+                self, tell("Keep the map"), self._folder / "registers.csv", tell("CSV (*.csv)")
+            )
             if path is None:
                 return
             write_bytes(path, text.encode())

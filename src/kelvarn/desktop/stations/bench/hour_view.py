@@ -15,12 +15,14 @@ from PySide6.QtWidgets import (
 )
 
 from kelvarn.desktop.fields.plain import heading, small
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.parts.boxes import first_sentence
 from kelvarn.desktop.parts.plain import PlainLabel, set_shown
 from kelvarn.desktop.parts.table import ReadTable
 from kelvarn.desktop.state.view import View
 from kelvarn.link.bench.session import Session
 from kelvarn.link.device import ProbeLine
+from kelvarn.sentence import figures, say
 from kelvarn.units import Quantity, parse, show
 from kelvarn.words.live import MODE_WORDS, ruler_of
 
@@ -28,7 +30,7 @@ from .typed import TypedNumber
 from .work import Bench
 
 _ROWS = 8
-_COLUMNS = ("time", "reads", "setpoint", "asked", "given", "why")
+_COLUMNS = (say("time"), say("reads"), say("setpoint"), say("asked"), say("given"), say("why"))
 
 
 class HourView(QWidget):
@@ -53,16 +55,16 @@ class HourView(QWidget):
         self._said.setWordWrap(True)
         column.addWidget(self._asks)
         row = QHBoxLayout()
-        self.begin = QPushButton("Begin")
+        self.begin = QPushButton(tell("Begin"))
         self.begin.setProperty("main", True)
         self.begin.clicked.connect(self._begin)
-        self.yes, self.no = QPushButton("Yes"), QPushButton("No")
+        self.yes, self.no = QPushButton(tell("Yes")), QPushButton(tell("No"))
         self.yes.clicked.connect(lambda: self._answer(True))
         self.no.clicked.connect(lambda: self._answer(False))
-        self.reference = TypedNumber("What the reference shows", 20.0, -273.0, 3000.0, "°C")
-        self.take = QPushButton("The reference shows this")
+        self.reference = TypedNumber(tell("What the reference shows"), 20.0, -273.0, 3000.0, "°C")
+        self.take = QPushButton(tell("The reference shows this"))
         self.take.clicked.connect(self._take_reference)
-        self.correct = QPushButton("Correct the probe by these")
+        self.correct = QPushButton(tell("Correct the probe by these"))
         self.correct.clicked.connect(self._correct)
         for widget in (self.begin, self.yes, self.no, self.reference, self.take, self.correct):
             row.addWidget(widget)
@@ -71,18 +73,18 @@ class HourView(QWidget):
         column.addWidget(self._said)
         column.addSpacing(8)
         head = QHBoxLayout()
-        head.addWidget(heading("Sample by sample"))
+        head.addWidget(heading(tell("Sample by sample")))
         head.addStretch(1)
-        note = small("only while commissioning")
+        note = small(tell("only while commissioning"))
         note.setWordWrap(False)
         head.addWidget(note)
         column.addLayout(head)
         self._raws = small("")
         self._raws.setWordWrap(True)
         column.addWidget(self._raws)
-        self.table = ReadTable("The last samples")
+        self.table = ReadTable(tell("The last samples"))
         self.table.setColumnCount(len(_COLUMNS))
-        self.table.setHorizontalHeaderLabels(_COLUMNS)
+        self.table.setHorizontalHeaderLabels([tell(name) for name in _COLUMNS])
         self.table.verticalHeader().hide()
         self.table.setSelectionMode(QAbstractItemView.SelectionMode.NoSelection)
         self.table.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
@@ -120,8 +122,8 @@ class HourView(QWidget):
         """Show the step."""
         hour, session = self._bench.at.first_hour, self._bench.session
         if hour is None or session is None:
-            self._title.setText("The first hour")
-            self._asks.setText("Open the link to a device first, or take the practice rig.")
+            self._title.setText(tell("The first hour"))
+            self._asks.setText(tell("Open the link to a device first, or take the practice rig."))
             for widget in (self.begin, self.yes, self.no, self.reference, self.take, self.correct, self._said):
                 set_shown(widget, False)
             self.table.setRowCount(0)
@@ -129,7 +131,7 @@ class HourView(QWidget):
         step = hour.step
         self._title.setText(step.title)
         self._asks.setText(step.asks)
-        self.begin.setText("End" if hour.busy else "Again" if step.key in hour.done else "Begin")
+        self.begin.setText(tell("End") if hour.busy else tell("Again") if step.key in hour.done else tell("Begin"))
         set_shown(self.begin, True)
         set_shown(self.yes, hour.asks_yes_no)
         set_shown(self.no, hour.asks_yes_no)
@@ -159,7 +161,7 @@ class HourView(QWidget):
             why = ruler_of(rig, int(columns["guard"][k])) or MODE_WORDS[int(columns["mode"][k]) & 3]
             cells = (
                 show(float(columns["time_s"][k]), Quantity.DURATION),
-                "no reading" if math.isnan(degC) else show(degC, Quantity.TEMPERATURE, scale),
+                tell("no reading") if math.isnan(degC) else show(degC, Quantity.TEMPERATURE, scale),
                 show(float(columns["setpoint_degC"][k]), Quantity.TEMPERATURE, scale),
                 show(float(columns["asked"][k]), Quantity.DRIVE), show(float(columns["given"][k]), Quantity.DRIVE), why,
             )  # fmt: skip
@@ -169,8 +171,11 @@ class HourView(QWidget):
 
 def _raw_text(probe: ProbeLine) -> str:
     """A probe as the board has it."""
-    degC = "no reading" if probe.degC is None else f"corrected {probe.degC:.2f} °C"
-    return f"{probe.name}: raw {probe.raw:g}, {degC}, channel {probe.channel}"
+    degC = (
+        tell("no reading") if probe.degC is None else tell("corrected {degc} °C", degc=figures(f"{probe.degC:.2f}", ""))
+    )
+    return tell("{probe}: raw {raw}, {degc}, channel {channel}", probe=probe.name, raw=figures(f"{probe.raw:g}", ""),
+                degc=degC, channel=probe.channel)  # fmt: skip
 
 
 def guarded_text(work: Callable[[], str]) -> str:

@@ -7,6 +7,7 @@ from PySide6.QtWidgets import QButtonGroup, QGridLayout, QHBoxLayout, QLineEdit,
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.fields.plain import heading, small
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.parts.plain import PlainLabel, clear
 from kelvarn.desktop.parts.target import Target
 from kelvarn.desktop.parts.texts import elided
@@ -15,12 +16,13 @@ from kelvarn.link.bench.first_hour import STEPS
 from kelvarn.link.bench.session import Session
 from kelvarn.link.lines import TalkPoint
 from kelvarn.model.guards import Alarm, CutOff
+from kelvarn.sentence import Joined, figures, joined, say, say_counted
 from kelvarn.words.live import MODE_WORDS
 
 from .work import Bench
 
 _STALE_S = 20.0
-_USUAL = "Kelvarn watches, and may stop it"
+_USUAL = say("Kelvarn watches, and may stop it")
 
 
 class WhoPanel(QWidget):
@@ -32,12 +34,12 @@ class WhoPanel(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(6)
-        column.addWidget(heading("Who controls?"))
+        column.addWidget(heading(tell("Who controls?")))
         group = QButtonGroup(self)
         self.buttons: dict[str, Target] = {}
         for key, title, line in (
-            ("own", "The device", _USUAL), ("hand", "By hand", "you set the drive"),
-            ("watch", "Nobody may: watch only", "also from another computer"),
+            ("own", tell("The device"), _USUAL), ("hand", tell("By hand"), tell("you set the drive")),
+            ("watch", tell("Nobody may: watch only"), tell("also from another computer")),
         ):  # fmt: skip
             button = Target(title, line)
             button.clicked.connect(lambda _=False, k=key: self._choose(k))
@@ -68,9 +70,7 @@ class WhoPanel(QWidget):
             key = "hand"
         self.buttons[key].setChecked(True)
         self.buttons["own"].say(
-            "Kelvarn watches, and may stop it"
-            if last is None or last.mode in (Mode.OWN, Mode.HAND)
-            else MODE_WORDS[last.mode]
+            tell(_USUAL) if last is None or last.mode in (Mode.OWN, Mode.HAND) else MODE_WORDS[last.mode]
         )
 
 
@@ -88,9 +88,11 @@ class DevicePanel(QWidget):
         self._marks: dict[str, PlainLabel] = {}
         self._guards: list[tuple[int, PlainLabel]] = []
         self._extras: dict[str, PlainLabel] = {}
-        self.send = QPushButton("Send")
-        self.back = QPushButton("Take back")
-        self.changed = small("")
+        self._new_buttons()
+
+    def _new_buttons(self) -> None:
+        """Those of a device without settings are not seen, and those of the one before have gone with it."""
+        self.send, self.back, self.changed = QPushButton(tell("Send")), QPushButton(tell("Take back")), small("")
 
     def refresh(self) -> None:
         """Show what is on the device."""
@@ -110,12 +112,18 @@ class DevicePanel(QWidget):
             if not edit.hasFocus():
                 shown = edited if edited is not None else known
                 edit.setText("" if shown is None else f"{shown:.6g}")
-            self._marks[name].setText(f"{known:.6g} there" if edited is not None and known is not None else "")
+            self._marks[name].setText(
+                tell("{known} there", known=figures(f"{known:.6g}", ""))
+                if edited is not None and known is not None
+                else ""
+            )
         count = len(self._bench.at.edits)
-        self.send.setText(f"Send {count} change{'s' if count != 1 else ''}" if count else "Send")
+        self.send.setText(
+            tell(say_counted("Send {count} change", "Send {count} changes", count)) if count else tell("Send")
+        )
         self.send.setEnabled(bool(count))
         self.back.setEnabled(bool(count))
-        self.changed.setText(session.changed_there or "changed at the device itself: nothing")
+        self.changed.setText(session.changed_there or tell("changed at the device itself: nothing"))
         last = session.last
         for place, label in self._guards:
             is_on = last is not None and bool(last.tripped >> place & 1)
@@ -127,26 +135,27 @@ class DevicePanel(QWidget):
 
     def _build(self, session: Session | None) -> None:
         clear(self._column)
+        self._new_buttons()
         self._values, self._marks, self._guards, self._extras = {}, {}, [], {}
         if session is None:
             return
-        self._column.addWidget(heading("On the device"))
+        self._column.addWidget(heading(tell("On the device")))
         if not session.settings:
-            said = small("No setting stays adjustable: choose some at Handover, and hand the program over.")
+            said = small(tell("No setting stays adjustable: choose some at Handover, and hand the program over."))
             said.setWordWrap(True)
             self._column.addWidget(said)
         else:
             self._add_settings(session)
         self._column.addSpacing(8)
-        self._column.addWidget(heading("Guards"))
+        self._column.addWidget(heading(tell("Guards")))
         self._add_guards(session)
         if session.listener.extras:
             self._column.addSpacing(8)
-            self._column.addWidget(heading("Also measured there"))
+            self._column.addWidget(heading(tell("Also measured there")))
             for point in session.listener.extras:
                 label = PlainLabel()
                 label.setWordWrap(True)
-                label.setToolTip(f"{point.low:g} … {point.high:g} {point.unit} is in order")
+                label.setToolTip(tell("{range} is in order", range=_range_of(point)))
                 self._column.addWidget(label)
                 self._extras[point.name] = label
 
@@ -161,7 +170,8 @@ class DevicePanel(QWidget):
             edit.setProperty("plain", True)
             edit.setAlignment(Qt.AlignmentFlag.AlignRight)
             edit.setAccessibleName(point.name)
-            edit.setToolTip(f"{point.low:g} … {point.high:g} {point.unit}, steps of {point.step:g}")
+            step = figures(f"{point.step:g}", "")
+            edit.setToolTip(tell("{range}, steps of {step}", range=_range_of(point), step=step))
             edit.setReadOnly(point.name not in known)
             edit.editingFinished.connect(lambda n=point.name, e=edit: self._edited(n, e))
             mark = small("", "gold")
@@ -174,7 +184,6 @@ class DevicePanel(QWidget):
         row_box = QWidget()
         buttons = QHBoxLayout(row_box)
         buttons.setContentsMargins(0, 0, 0, 0)
-        self.send, self.back = QPushButton("Send"), QPushButton("Take back")
         self.send.setProperty("main", True)
         self.send.clicked.connect(lambda: self._say(self._bench.send()))
         self.back.clicked.connect(self._take_back)
@@ -182,7 +191,6 @@ class DevicePanel(QWidget):
         buttons.addWidget(self.back)
         buttons.addStretch(1)
         self._column.addWidget(row_box)
-        self.changed = small("")
         self.changed.setWordWrap(True)
         self._column.addWidget(self.changed)
 
@@ -199,10 +207,11 @@ class DevicePanel(QWidget):
         try:
             number = float(edit.text().replace(",", "."))
         except ValueError:
-            self._say(f"{name}: “{edit.text()}” is no number.")
+            self._say(tell("{name}: “{edit}” is no number.", name=name, edit=edit.text()))
             return
         if not point.low <= number <= point.high:
-            self._say(f"{name} can be from {point.low:g} to {point.high:g} {point.unit}.")
+            low, high = figures(f"{point.low:g}", ""), figures(f"{point.high:g}", point.unit)
+            self._say(tell("{name} can be from {low} to {high}.", name=name, low=low, high=high))
             return
         if value is not None and value.value is not None and f"{number:.6g}" == f"{value.value:.6g}":
             self._bench.at.edits.pop(name, None)
@@ -220,7 +229,7 @@ class DevicePanel(QWidget):
                 continue
             name = PlainLabel(guard.name)
             name.setWordWrap(True)
-            state = PlainLabel("hardware" if isinstance(guard, CutOff) else "armed")
+            state = PlainLabel(tell("hardware") if isinstance(guard, CutOff) else tell("armed"))
             state.setFont(theme.font(bold=True))
             state.setProperty("role", "met")
             state.setAlignment(Qt.AlignmentFlag.AlignRight)
@@ -231,20 +240,33 @@ class DevicePanel(QWidget):
         grid.setColumnStretch(0, 1)
         self._column.addWidget(box)
         if not session.carried.project.rig.guards:
-            said = small("None: nothing but this program would end it.", "wrong")
+            said = small(tell("None: nothing but this program would end it."), "wrong")
             said.setWordWrap(True)
             self._column.addWidget(said)
+
+
+def _range_of(point: TalkPoint) -> Joined:
+    """What a point may be, with its unit."""
+    return joined(" … ", (figures(f"{point.low:g}", ""), figures(f"{point.high:g}", point.unit)))
 
 
 def _extra_text(session: Session, point: TalkPoint) -> tuple[str, bool]:
     """What a device measures besides, with its age where it is stale; and whether it is within what its point says."""
     value, age_s = session.listener.values.get(point.name), session.listener.age_s(point.name)
     if value is None or value.value is None or age_s is None:
-        return f"{point.name}: no value", False
-    old = f", {age_s:.0f} s old" if age_s > _STALE_S else ""
+        return tell("{point}: no value", point=point.name), False
+    old = tell(", {age} s old", age=figures(f"{age_s:.0f}", "")) if age_s > _STALE_S else ""
     unit = "" if point.unit == "-" else f" {point.unit}"
     is_within = point.low <= value.value <= point.high
-    beyond = "" if is_within else f", beyond {point.low if value.value < point.low else point.high:g}{unit}"
+    beyond = (
+        ""
+        if is_within
+        else tell(
+            ", beyond {low}{unit}",
+            low=figures(f"{point.low if value.value < point.low else point.high:g}", ""),
+            unit=unit,
+        )
+    )
     return f"{point.name}: {value.value:.6g}{unit}{beyond}{old}", is_within and not old
 
 
@@ -265,18 +287,18 @@ class StepList(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(5)
-        column.addWidget(heading("The first hour"))
+        column.addWidget(heading(tell("The first hour")))
         group = QButtonGroup(self)
         self.buttons: dict[str, Target] = {}
         for step in STEPS:
             button = Target(step.title, step.short)
             button.setMinimumHeight(48)
-            button.setToolTip(step.asks)
+            button.setToolTip(tell(step.asks))
             button.clicked.connect(lambda _=False, k=step.key: choose(k))
             group.addButton(button)
             column.addWidget(button)
             self.buttons[step.key] = button
-        said = small("Nothing here heats by itself. Each step asks, acts, and is off again.")
+        said = small(tell("Nothing here heats by itself. Each step asks, acts, and is off again."))
         said.setWordWrap(True)
         column.addWidget(said)
 

@@ -6,20 +6,22 @@ from pathlib import Path
 from PySide6.QtWidgets import QDialog, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from kelvarn.desktop.fields.plain import CutLink, heading, link, small
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.parts.plain import set_shown
 from kelvarn.link.address import LinkAddress, link_address
 from kelvarn.link.bench.conflicts import conflicts
 from kelvarn.link.bench.session import Session
 from kelvarn.link.faults import LinkError
 from kelvarn.link.listener import LinkState
+from kelvarn.sentence import figures, say
 
 from .beside import Beside
 from .foreign import MapDialog, ValuesDialog
 from .work import Bench
 
 _STATES = {
-    LinkState.CLOSED: "not connected", LinkState.OPENING: "is asked …", LinkState.OPEN: "answers",
-    LinkState.LOST: "is lost",
+    LinkState.CLOSED: say("not connected"), LinkState.OPENING: say("is asked …"), LinkState.OPEN: say("answers"),
+    LinkState.LOST: say("is lost"),
 }  # fmt: skip
 
 
@@ -33,10 +35,10 @@ class LinkPanel(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(4)
-        column.addWidget(heading("Link"))
+        column.addWidget(heading(tell("Link")))
         self.where = QLineEdit()
-        self.where.setPlaceholderText("serial:/dev/ttyUSB0, tcp://host:port")
-        self.where.setAccessibleName("Where the device is")
+        self.where.setPlaceholderText(tell("serial:/dev/ttyUSB0, tcp://host:port"))
+        self.where.setAccessibleName(tell("Where the device is"))
         self.where.textChanged.connect(self._warn)
         self.where.returnPressed.connect(self._toggle)
         column.addWidget(self.where)
@@ -44,15 +46,17 @@ class LinkPanel(QWidget):
         self.warns.setWordWrap(True)
         column.addWidget(self.warns)
         row = QHBoxLayout()
-        self.button = QPushButton("Open")
+        self.button = QPushButton(tell("Open"))
         self.button.clicked.connect(self._toggle)
-        self.practice = link("practice rig", bench.practise, "A device that is not there, with this program in it")
+        self.practice = link(
+            tell("practice rig"), bench.practise, tell("A device that is not there, with this program in it")
+        )
         row.addWidget(self.button)
         row.addWidget(self.practice)
         row.addStretch(1)
         column.addLayout(row)
-        self.values = link("what its values are …", self._ask_values, "Of a device that tells its own JSON")
-        self.registers = link("its registers …", self._ask_registers, "Of a device that is not Kelvarn's")
+        self.values = link(tell("what its values are …"), self._ask_values, tell("Of a device that tells its own JSON"))
+        self.registers = link(tell("its registers …"), self._ask_registers, tell("Of a device that is not Kelvarn's"))
         column.addWidget(self.values)
         column.addWidget(self.registers)
         self.state = small("")
@@ -62,7 +66,7 @@ class LinkPanel(QWidget):
         self._others.setSpacing(2)
         column.addLayout(self._others)
         self.others: list[CutLink] = []
-        self.another = link("one more device", bench.another, "The others are listened to on")
+        self.another = link(tell("one more device"), bench.another, tell("The others are listened to on"))
         self.conflict = small("", "wrong")
         self.conflict.setWordWrap(True)
         for widget in (self.another, self.conflict):
@@ -109,7 +113,7 @@ class LinkPanel(QWidget):
         """Listen at the broker, and let be chosen what is what."""
         address = self._address()
         if address is not None:
-            self._bench.say("It is listened to …")
+            self._bench.say(tell("It is listened to …"))
             self._bench.hear(address, lambda found: self._show_values(address, found))
 
     def _show_values(self, address: LinkAddress, found: object) -> None:
@@ -143,7 +147,7 @@ class LinkPanel(QWidget):
     def refresh(self) -> None:
         """Show how the link is."""
         session = self._bench.session
-        self.button.setText("Open" if session is None else "Close")
+        self.button.setText(tell("Open") if session is None else tell("Close"))
         set_shown(self.practice, session is None)
         self.where.setReadOnly(session is not None)
         if session is None:
@@ -158,23 +162,26 @@ class LinkPanel(QWidget):
 def _line_of(each: Beside) -> str:
     """One of several devices, in a line."""
     if each.session is None:
-        return "not connected"
+        return tell("not connected")
     last = each.session.last
     what = "" if last is None or last.reading_degC is None else f", {last.reading_degC:.1f} °C"
-    return f"{_STATES[each.session.listener.state]}{what}: {each.session.listener.address}"
+    return f"{tell(_STATES[each.session.listener.state])}{what}: {each.session.listener.address}"
 
 
 def _link_text(session: Session) -> str:
     """How a link is, in a few words."""
     listener = session.listener
-    text = _STATES[listener.state]
+    text = tell(_STATES[listener.state])
     device, found = listener.device, listener.identity
     if listener.state == LinkState.OPEN and device is not None and found is not None:
         traffic = device.traffic
-        usual = f" in {1000 * traffic.usual_s:.0f} ms" if traffic.usual_s is not None else ""
-        text = f"{text}{usual}, {traffic.lost} of {traffic.asked} lost; {found.board}"
+        usual = (
+            tell(" in {ms} ms", ms=figures(f"{1000 * traffic.usual_s:.0f}", "")) if traffic.usual_s is not None else ""
+        )
+        text = tell("{state}{usual}, {lost} of {asked} lost; {board}", state=text, usual=usual, lost=traffic.lost,
+                    asked=traffic.asked, board=found.board)  # fmt: skip
         if not session.is_ours:
-            text += f". Its program is of state {found.state}: only watched"
+            text += tell(". Its program is of state {state}: only watched", state=found.state)
     elif listener.trouble:
         text = f"{text}: {listener.trouble}"
     return text

@@ -10,7 +10,8 @@ from PySide6.QtWidgets import QFormLayout, QHBoxLayout, QPushButton, QSlider, QV
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.fields.plain import heading, link, small
-from kelvarn.desktop.parts.plain import PlainLabel, menu_text, set_shown
+from kelvarn.desktop.language import tell
+from kelvarn.desktop.parts.plain import PlainLabel, set_shown
 from kelvarn.desktop.state.view import View
 from kelvarn.fit.observed import FitError
 from kelvarn.handover.points import Mode, points_of
@@ -23,17 +24,20 @@ from kelvarn.link.bench.sweep import Sweep
 from kelvarn.link.bench.tasks import RelayTest, Task, cool_down, limit_degC_of_test, planned_recording, step_test
 from kelvarn.model.drives import Fan
 from kelvarn.model.rig import Rig
+from kelvarn.sentence import figures, say
 from kelvarn.units import Quantity, show
 
 from .figures import Against, BigFigures, StopButton
+from .recording_panel import RecordingPanel
 from .typed import TypedNumber
 from .work import Bench
 
 _STEP_S, _COOL_S = 4 * 3600.0, 8 * 3600.0
 _MARGIN_K, _USUAL_DEGC = 10.0, 60.0
 _TESTS = (
-    ("step", "step test"), ("relay", "relay test"), ("cool", "cool-down"), ("plan", "the recording that Fit plans"),
-    ("sweep", "where the fan stands"),
+    ("step", say("step test")), ("relay", say("relay test")), ("cool", say("cool-down")),
+    ("plan", say("the recording that Fit plans")),
+    ("sweep", say("where the fan stands")),
 )  # fmt: skip
 
 
@@ -47,7 +51,7 @@ class HandPanel(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(4)
         head = QHBoxLayout()
-        head.addWidget(heading("Drive by hand"))
+        head.addWidget(heading(tell("Drive by hand")))
         self.value = PlainLabel("0 %")
         self.value.setFont(theme.font(bold=True))
         head.addStretch(1)
@@ -55,18 +59,18 @@ class HandPanel(QWidget):
         column.addLayout(head)
         self.slider = QSlider(Qt.Orientation.Horizontal)
         self.slider.setRange(0, 100)
-        self.slider.setAccessibleName("Drive by hand, %")
+        self.slider.setAccessibleName(tell("Drive by hand, %"))
         self.slider.valueChanged.connect(lambda value: self.value.setText(f"{value} %"))
         self.slider.sliderReleased.connect(self._hold)
         column.addWidget(self.slider)
         row = QHBoxLayout()
-        for text, value in (("off", 0), ("10 %", 10), ("30 %", 30), ("full", 100)):
+        for text, value in ((tell("off"), 0), ("10 %", 10), ("30 %", 30), (tell("full"), 100)):
             button = QPushButton(text)
             button.setProperty("chip", True)
             button.clicked.connect(lambda _=False, v=value: self._set(v))
             row.addWidget(button)
         column.addLayout(row)
-        column.addWidget(small("off by itself 6 s after Kelvarn falls silent"))
+        column.addWidget(small(tell("off by itself 6 s after Kelvarn falls silent")))
 
     def _set(self, value: int) -> None:
         self.slider.setValue(value)
@@ -100,7 +104,7 @@ class TestsPanel(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(3)
-        column.addWidget(heading("Provoke it"))
+        column.addWidget(heading(tell("Provoke it")))
         self.provocations: dict[str, QPushButton] = {}
         self._offers = QVBoxLayout()
         self._offers.setSpacing(2)
@@ -109,26 +113,28 @@ class TestsPanel(QWidget):
         self.score.setWordWrap(True)
         column.addWidget(self.score)
         column.addSpacing(6)
-        column.addWidget(heading("Tests, kept as logs"))
+        column.addWidget(heading(tell("Tests, kept as logs")))
         form = QFormLayout()
         form.setContentsMargins(0, 0, 0, 0)
-        self.duty = TypedNumber("Drive of the test", 30.0, 0.0, 100.0, "%")
-        self.limit = TypedNumber("Ends at, °C", 0.0, -273.0, 3000.0, "°C")
-        form.addRow(PlainLabel("Drive"), self.duty)
-        form.addRow(PlainLabel("Ends at"), self.limit)
+        self.duty = TypedNumber(tell("Drive of the test"), 30.0, 0.0, 100.0, "%")
+        self.limit = TypedNumber(tell("Ends at, °C"), 0.0, -273.0, 3000.0, "°C")
+        form.addRow(PlainLabel(tell("Drive")), self.duty)
+        form.addRow(PlainLabel(tell("Ends at")), self.limit)
         column.addLayout(form)
         self.buttons: dict[str, QPushButton] = {}
         for key, text in _TESTS:
-            button = link(text, partial(self._begin, key))
+            button = link(tell(text), partial(self._begin, key))
             column.addWidget(button)
             self.buttons[key] = button
         self.under_way = small("")
         self.under_way.setWordWrap(True)
-        self.end = link("end the test", self._end)
+        self.end = link(tell("end the test"), self._end)
         column.addWidget(self.under_way)
-        self.turns = link("it stands now", self._turns)
-        self.use = link("use in the rig", self._use_sweep, "Stalls below, starts from and kick-start, as found")
-        self.supply = TypedNumber("Supply that the fan has, V", 12.0, 0.5, 1000.0, "V")
+        self.turns = link(tell("it stands now"), self._turns)
+        self.use = link(
+            tell("use in the rig"), self._use_sweep, tell("Stalls below, starts from and kick-start, as found")
+        )
+        self.supply = TypedNumber(tell("Supply that the fan has, V"), 12.0, 0.5, 1000.0, "V")
         for widget in (self.turns, self.supply, self.use, self.end):
             column.addWidget(widget)
 
@@ -150,8 +156,12 @@ class TestsPanel(QWidget):
             button.deleteLater()
         self.provocations = {}
         for name in names:
-            text = f"{name}: now" if name else f"setpoint by {SETPOINT_K:+.0f} K, and back"
-            button = link(text, partial(self._provoke, name), "The expected answer is drawn first, then scored")
+            text = (
+                tell("{name}: now", name=name)
+                if name
+                else tell("setpoint by {setpoint} K, and back", setpoint=figures(f"{SETPOINT_K:+.0f}", ""))
+            )
+            button = link(text, partial(self._provoke, name), tell("The expected answer is drawn first, then scored"))
             self._offers.addWidget(button)
             self.provocations[name] = button
 
@@ -177,7 +187,11 @@ class TestsPanel(QWidget):
                 return
             if ends_degC > self.limit.number:
                 self._say(
-                    f"It would end at {ends_degC:.0f} °C, beyond {self.limit.number:.0f} °C: raise where it ends."
+                    tell(
+                        "It would end at {ends} °C, beyond {limit} °C: raise where it ends.",
+                        ends=figures(f"{ends_degC:.0f}", ""),
+                        limit=figures(f"{self.limit.number:.0f}", ""),
+                    )
                 )
                 return
         elif key == "sweep" and fan is not None:
@@ -201,7 +215,7 @@ class TestsPanel(QWidget):
             supply_V = None if sweep.fan.rated_V is None else self.supply.number
             self._bench.use_sweep(sweep.output, sweep.found, supply_V)
             self._sweep = None
-            self._say("The rig has it now; hand the program over anew.")
+            self._say(tell("The rig has it now; hand the program over anew."))
 
     def _end(self) -> None:
         if self._bench.session is not None:
@@ -218,14 +232,23 @@ class TestsPanel(QWidget):
             self.limit.put(limit_degC_of_test(session.carried.project.rig, setpoint + _MARGIN_K))
         task = session.task
         set_shown(self.end, task is not None)
-        self.under_way.setText("" if task is None else f"{task.name} is under way; ends at {self.limit.number:.1f} °C, "
-                               "when steady, or when Kelvarn falls silent")  # fmt: skip
+        self.under_way.setText("" if task is None else self._under_way(task.name))
         self._offer(session)
         self._show_sweep(session)
         nudged = session.last is not None and session.last.nudged
-        back = "setpoint back" if nudged else f"setpoint by {SETPOINT_K:+.0f} K, and back"
+        back = (
+            tell("setpoint back")
+            if nudged
+            else tell("setpoint by {setpoint} K, and back", setpoint=figures(f"{SETPOINT_K:+.0f}", ""))
+        )
         self.provocations[""].setText(back)
         self.score.setText(self._scored(session))
+
+    def _under_way(self, name: str) -> str:
+        ends = figures(f"{self.limit.number:.1f}", "°C")
+        return tell(
+            "{task} is under way; ends at {degC}, when steady, or when Kelvarn falls silent", task=name, degC=ends
+        )
 
     def _show_sweep(self, session: Session) -> None:
         fan, _ = _fan_of(session.carried.project.rig)
@@ -255,52 +278,6 @@ def _fan_of(rig: Rig) -> tuple[Fan | None, int]:
     return next(((drive, k) for k, drive in enumerate(rig.drives) if isinstance(drive, Fan)), (None, 0))
 
 
-class RecordingPanel(QWidget):
-    """The recording: on disk each second, kept as a log."""
-
-    def __init__(self, bench: Bench, say: Callable[[str], None]) -> None:
-        super().__init__()
-        self._bench, self._say = bench, say
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(4)
-        column.addWidget(heading("Recording"))
-        self.state = small("")
-        self.state.setWordWrap(True)
-        column.addWidget(self.state)
-        row = QHBoxLayout()
-        self.button = QPushButton("Record")
-        self.button.clicked.connect(self._toggle)
-        row.addWidget(self.button)
-        row.addStretch(1)
-        column.addLayout(row)
-
-    def _toggle(self) -> None:
-        session = self._bench.session
-        if session is None:
-            return
-        recording = session.recorder is not None
-        why = self._bench.keep_and_fit() if recording else self._bench.record()
-        self._say(why or ("The recording is a log at Fit." if recording else ""))
-        self.refresh()
-
-    def refresh(self) -> None:
-        """Show how it stands."""
-        session = self._bench.session
-        set_shown(self, session is not None)
-        if session is None:
-            return
-        recorder = session.recorder
-        if recorder is None:
-            self.state.setText("not recorded")
-            self.button.setText("Record")
-        else:
-            trouble = f" {recorder.trouble}" if recorder.trouble else ""
-            self.state.setText(menu_text(f"{recorder.rows:,} rows, safe on disk.{trouble}"))
-            self.button.setText("Keep as a log")
-        self.button.setEnabled(session.last is not None)
-
-
 class RightColumn(QWidget):
     """All of it."""
 
@@ -313,9 +290,9 @@ class RightColumn(QWidget):
         self.stop_state.setProperty("role", "muted")
         self.stop_state.setFont(theme.font("small"))
         self.stop_state.setAlignment(Qt.AlignmentFlag.AlignHCenter)
-        self.again = QPushButton("Let it go on")
+        self.again = QPushButton(tell("Let it go on"))
         self.again.clicked.connect(lambda: say(self._order("again")))
-        self.arm = QPushButton("Arm: begin in 10 s")
+        self.arm = QPushButton(tell("Arm: begin in 10 s"))
         self.arm.clicked.connect(lambda: say(bench.arm()))
         self.hand = HandPanel(bench, say)
         self.tests = TestsPanel(bench, view, say)
@@ -335,7 +312,7 @@ class RightColumn(QWidget):
 
     def _order(self, line: str) -> str:
         session = self._bench.session
-        return "There is no link." if session is None else session.order(line)
+        return tell("There is no link.") if session is None else session.order(line)
 
     def refresh(self, live: Live | None, below: str) -> None:
         """Show the present state."""
@@ -350,7 +327,7 @@ class RightColumn(QWidget):
         set_shown(self.arm, last is not None and (stopped or last.mode == Mode.HAND) and counts is None)
         self.stop_state.setText(self._stop_text(session, counts))
         heats = session is None or session.carried.project.rig.heats
-        self.stop.setText("Stop heating" if heats else "Stop what is held")
+        self.stop.setText(tell("Stop heating") if heats else tell("Stop what is held"))
         self.against.show_live(live)
         for panel in (self.hand, self.tests, self.recording):
             panel.refresh()
@@ -359,15 +336,20 @@ class RightColumn(QWidget):
         if session is None:
             return ""
         if counts is not None:
-            return f"begins in {counts:.0f} s; Esc stops it"
+            return tell("begins in {counts} s; Esc stops it", counts=figures(f"{counts:.0f}", ""))
         last = session.last
         if session.stop_asked_s is not None and session.stop_done_s is None:
-            return "stop was said …"
+            return tell("stop was said …")
         if last is not None and last.stopped:
             took = ""
             if session.stop_asked_s is not None and session.stop_done_s is not None:
-                took = f", {1000 * (session.stop_done_s - session.stop_asked_s):.0f} ms after it was said"
+                took = tell(", {ms} ms after it was said",
+                            ms=figures(f"{1000 * (session.stop_done_s - session.stop_asked_s):.0f}", ""))  # fmt: skip
             cold = self._bench.at.cold_s
-            again = "" if cold is None or math.isinf(cold) else f"; cold again in {show(cold, Quantity.DURATION)}"
+            again = (
+                ""
+                if cold is None or math.isinf(cold)
+                else tell("; cold again in {cold}", cold=show(cold, Quantity.DURATION))
+            )
             return f"stopped{took}{again}"
-        return "Esc, from anywhere in the program"
+        return tell("Esc, from anywhere in the program")

@@ -4,6 +4,7 @@ import math
 
 import numpy as np
 
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.strip.lane import Band, Label, Lane, LaneSpan, LaneTrace, Shown, ValueAxis
 from kelvarn.link.bench.live import Live, difference, difference_words, known_of
 from kelvarn.units import Quantity, show, usual_unit
@@ -52,14 +53,14 @@ def _temperature(live: Live, end_s: float) -> Lane:
         at = future.time_s + at_s
         kept = (at <= end_s) & (at >= session.time_s)
         if kept.any():
-            traces.append(LaneTrace("expected from now", at[kept], future.degC[kept], 2))
+            traces.append(LaneTrace(tell("expected from now"), at[kept], future.degC[kept], 2))
             says = _comes(live)
             if says:
                 labels = (Label(says, float(at[kept][0]), float(future.degC[kept][0]), "muted", "since"),)
     if live.provoked is not None:
         at = live.provoked.expected.time_s + live.provoked.at_s
         kept = at <= end_s
-        name = f"expected, {live.provoked.name}"
+        name = tell("expected, {provoked}", provoked=live.provoked.name)
         traces.append(LaneTrace(name, at[kept], live.provoked.expected.degC[kept], 5))
     traces.append(LaneTrace("measured", time_s, measured, _MEASURED, strong=True))
     bands: tuple[Band, ...] = ()
@@ -68,10 +69,10 @@ def _temperature(live: Live, end_s: float) -> Lane:
         setpoint = history.of("setpoint_degC")
         bands = (Band(history.of("time_s"), setpoint, half, None),)
     spans = (LaneSpan(session.time_s, end_s, "", "hairline", faint=True),) if history.count else ()
-    title = f"Measured and expected, {scale.value}"
+    title = tell("Measured and expected, {scale}", scale=scale.value)
     return Lane(
         "live", title, ValueAxis(Quantity.TEMPERATURE, scale), weight=5.0, traces=tuple(traces), bands=bands,
-        labels=labels, spans=spans, nothing="Nothing was measured yet.",
+        labels=labels, spans=spans, nothing=tell("Nothing was measured yet."),
     )  # fmt: skip
 
 
@@ -84,13 +85,13 @@ def _comes(live: Live) -> str:
     off = np.abs(future.degC - future.setpoint_degC) <= band
     if off[0] or not off.any():
         return ""
-    return f"at the setpoint in {show(float(future.time_s[int(np.argmax(off))]), Quantity.DURATION)}"
+    return tell("at the setpoint in {time}", time=show(float(future.time_s[int(np.argmax(off))]), Quantity.DURATION))
 
 
 def _difference(live: Live) -> Lane:
     at, off = difference(live)
     axis = ValueAxis(Quantity.DIFFERENCE, live.scale, least=1.0)
-    title = f"Measured − expected, {usual_unit(Quantity.DIFFERENCE, live.scale)}"
+    title = tell("Measured − expected, {unit}", unit=usual_unit(Quantity.DIFFERENCE, live.scale))
     labels: tuple[Label, ...] = ()
     if said := difference_words(at, off, live.scale):
         worst = int(np.argmax(np.abs(off)))
@@ -112,8 +113,8 @@ def _drive(live: Live) -> Lane:
     ]
     if live.future is not None:
         at_s, future = live.future
-        traces.append(LaneTrace("given, expected", future.time_s + at_s, future.given, 2, drawn=False))
-    return Lane("drive", "Drive asked · given, %", axis, weight=1.5, traces=tuple(traces))
+        traces.append(LaneTrace(tell("given, expected"), future.time_s + at_s, future.given, 2, drawn=False))
+    return Lane("drive", tell("Drive asked · given, %"), axis, weight=1.5, traces=tuple(traces))
 
 
 def _events(live: Live, end_s: float) -> Lane:
@@ -125,5 +126,5 @@ def _events(live: Live, end_s: float) -> Lane:
         row = next((k for k in range(_MOST_ROWS) if rows[k] <= moment.at_s), _MOST_ROWS - 1)
         rows[row] = moment.at_s + room
         spans.append(LaneSpan(moment.at_s, moment.at_s + end_s / 400, moment.text, "gold", row=row))
-    return Lane("events", "What happened", None, _EVENTS_HEIGHT, spans=tuple(spans), below_title=True,
-                nothing="" if spans else "nothing yet")  # fmt: skip
+    return Lane("events", tell("What happened"), None, _EVENTS_HEIGHT, spans=tuple(spans), below_title=True,
+                nothing="" if spans else tell("nothing yet"))  # fmt: skip

@@ -16,6 +16,7 @@ from PySide6.QtWidgets import (
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.fields.plain import link
+from kelvarn.desktop.language import tell, told
 from kelvarn.desktop.parts.elided import ElidedLine
 from kelvarn.desktop.parts.menus import Command
 from kelvarn.desktop.parts.panel import Columns, Scrolled
@@ -25,6 +26,7 @@ from kelvarn.desktop.strip.strip import Strip
 from kelvarn.link.bench.first_hour import KEYS, STEPS
 from kelvarn.link.bench.live import Live
 from kelvarn.link.bench.session import Session
+from kelvarn.sentence import say
 from kelvarn.units import Quantity, show
 from kelvarn.words.live import why_live
 from kelvarn.words.sample import Sample as WordsSample
@@ -40,16 +42,16 @@ from .work import Bench
 
 _LEFT_WIDTH = 236
 _SAID_MS = 15_000
-_WARNING = (
+_WARNING = say(
     "stay beside it: a heater under test needs someone near, and a cut-off of its own that no software overrides."
 )
-_LIVE, _HOUR, _WEEK = "live", "first hour", "week"
+_LIVE, _HOUR, _WEEK = say("live"), say("first hour"), say("week")
 
 
 class BenchStation(Station):
     """The device beside the program."""
 
-    title, keys = "Bench", "Ctrl+5"
+    title, keys = say("Bench"), "Ctrl+5"
 
     def __init__(self, context: Context) -> None:
         super().__init__(context)
@@ -63,7 +65,7 @@ class BenchStation(Station):
         self._said_timer.setSingleShot(True)
         self._said_timer.setInterval(_SAID_MS)
         self._said_timer.timeout.connect(lambda: self.say(""))
-        self._phrase = Phrase("not connected", "begin")
+        self._phrase = Phrase(tell("not connected"), "begin")
         self.strip = Strip()
         self.link = LinkPanel(self.bench)
         self.who = WhoPanel(self.bench, self.say)
@@ -73,7 +75,8 @@ class BenchStation(Station):
         self.week = WeekView(context.document, context.view, context.runner)
         self.right = RightColumn(self.bench, context.view, self.say)
         self._why = ElidedLine("body", indent=2)
-        self._esc = EscStops(lambda: bool(self.bench.sessions), self._stop_by_key)
+        self._esc = EscStops(self._stop_by_key)
+        self.bench.updated.connect(self._watch_esc)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, theme.GAP, 0, 0)
         layout.setSpacing(6)
@@ -92,7 +95,7 @@ class BenchStation(Station):
         group = QButtonGroup(self)
         self.tabs: dict[str, QPushButton] = {}
         for name in (_HOUR, _LIVE, _WEEK):
-            chip = QPushButton(f"  {name}  ")
+            chip = QPushButton(f"  {told(name)}  ")
             chip.setCheckable(True)
             chip.setProperty("chip", True)
             chip.clicked.connect(lambda _=False, n=name: self.show_tab(n))
@@ -113,14 +116,16 @@ class BenchStation(Station):
         column.addWidget(self.strip, 1)
         row = QHBoxLayout()
         row.addWidget(self._why, 1)
-        self.happens = link("say what happens now …", self._say_what_happens, "A door, a cold part: kept with the log")
+        self.happens = link(
+            tell("say what happens now …"), self._say_what_happens, tell("A door, a cold part: kept with the log")
+        )
         row.addWidget(self.happens)
         column.addLayout(row)
         self._stack = QStackedWidget()
         self._stack.addWidget(self.hour)
         self._stack.addWidget(live)
         self._stack.addWidget(self.week)
-        self._tab = _HOUR
+        self._tab: str = _HOUR
         self.tabs[_HOUR].setChecked(True)
         return self._stack
 
@@ -140,17 +145,17 @@ class BenchStation(Station):
         return self.strip
 
     def commands(self) -> list[Command]:
-        menu = "&Bench"
+        menu = say("&Bench")
         return [
-            Command(menu, "Open or close the link", "", self.shown(self.link._toggle)),
-            Command(menu, "Practice rig", "", self.shown(self.bench.practise)),
-            Command(menu, "Stop heating", "Ctrl+.", self.bench.stop),
-            Command(menu, "Say what happens now…", "", self.shown(self._say_what_happens)),
-            Command(menu, "Record, or keep as a log", "", self.shown(self.right.recording._toggle)),
+            Command(menu, say("Open or close the link"), "", self.shown(self.link._toggle)),
+            Command(menu, say("Practice rig"), "", self.shown(self.bench.practise)),
+            Command(menu, say("Stop heating"), "Ctrl+.", self.bench.stop),
+            Command(menu, say("Say what happens now…"), "", self.shown(self._say_what_happens)),
+            Command(menu, say("Record, or keep as a log"), "", self.shown(self.right.recording._toggle)),
         ]
 
     def places(self) -> list[Place]:
-        return [(f"{step.title}, first hour", lambda k=step.key: self._go_to_step(k)) for step in STEPS]  # type: ignore[misc]
+        return [(tell("{step}, first hour", step=step.title), lambda k=step.key: self._go_to_step(k)) for step in STEPS]  # type: ignore[misc]
 
     def _go_to_step(self, key: str) -> None:
         self.show_tab(_HOUR)
@@ -160,16 +165,17 @@ class BenchStation(Station):
         session, day = self.bench.session, self._document.project.look_again
         if session is None:
             due = bool(day) and day <= date.today().isoformat()
-            return Phrase("look again today", "look") if due else Phrase("not connected", "begin")
+            return Phrase(tell("look again today"), "look") if due else Phrase(tell("not connected"), "begin")
         last = session.last
         if last is None:
-            return Phrase(f"link {session.listener.state.value}", "look")
+            return Phrase(tell("link {state}", state=session.listener.state.value), "look")
         if last.stopped:
-            return Phrase("stopped", "look")
+            return Phrase(tell("stopped"), "look")
         left = [key for key in KEYS if key not in self.bench.done]
         if left and self._tab == _HOUR:
-            return Phrase(f"first hour, {len(KEYS) - len(left)} of {len(KEYS)}", "look")
-        doing = "heating" if last.given > 0 and session.carried.project.rig.heats else "on" if last.given else "off"
+            return Phrase(tell("first hour, {done} of {steps}", done=len(KEYS) - len(left), steps=len(KEYS)), "look")
+        heats = last.given > 0 and session.carried.project.rig.heats
+        doing = tell("heating") if heats else tell("on" if last.given else "off")
         return Phrase(f"{doing}, {show(session.time_s, Quantity.DURATION)}", "look" if last.given else "fine")
 
     def show_tab(self, name: str) -> None:
@@ -189,6 +195,10 @@ class BenchStation(Station):
         self.who.refresh()
         self.device.refresh()
         self._show_live()
+
+    def _watch_esc(self) -> None:
+        """Esc stops something while a device is listened to."""
+        self._esc.watch(bool(self.bench.sessions))
 
     def _moved(self) -> None:
         phrase = self.phrase()
@@ -221,7 +231,7 @@ class BenchStation(Station):
         self.right.refresh(live, self._below(live))
         said = self._said or ("" if session is None else session.said)
         self._why.say(said or self._why_text(live), "gold" if said else "ink")
-        warning = f"Not to be left alone: {_WARNING}"
+        warning = tell("Not to be left alone: {warning}", warning=_WARNING)
         if said and self._tab == _HOUR:
             warning = said
         self._warning.say(warning)
@@ -235,12 +245,16 @@ class BenchStation(Station):
         parts = []
         if 0 <= since_s <= future.time_s[-1]:
             place = int(since_s / max(future.time_s[1], 1e-9))
-            parts.append(f"expected {show(float(future.degC[place]), Quantity.TEMPERATURE, live.scale)}")
+            parts.append(
+                tell("expected {degc}", degc=show(float(future.degC[place]), Quantity.TEMPERATURE, live.scale))
+            )
         near = abs(future.degC - future.setpoint_degC) <= live.session.carried.trial.band_K
         if near.all():
             parts.append("steady")
         elif near.any() and not near[0]:
-            parts.append(f"at setpoint in {show(float(future.time_s[int(near.argmax())]), Quantity.DURATION)}")
+            parts.append(
+                tell("at setpoint in {time}", time=show(float(future.time_s[int(near.argmax())]), Quantity.DURATION))
+            )
         return "; ".join(parts)
 
     def _why_text(self, live: Live | None) -> str:
@@ -249,9 +263,11 @@ class BenchStation(Station):
         session: Session = live.session
         last, rig = session.last, session.carried.project.rig
         if last is None or last.reading_degC is None:
-            return "There is no reading."
+            return tell("There is no reading.")
         if not session.is_ours:
-            return f"law code {last.law}, guard code {last.guard}: another program than the project's"
+            return tell(
+                "law code {law}, guard code {guard}: another program than the project's", law=last.law, guard=last.guard
+            )
         decided = session.observer.decided if session.observer is not None else None
         sample = WordsSample(
             setpoint_degC=last.setpoint_degC, measured_degC=last.reading_degC, asked=last.asked, given=last.given,
@@ -259,7 +275,10 @@ class BenchStation(Station):
             both=rig.way.both, p=0.0 if decided is None else decided.p, i=0.0 if decided is None else decided.i,
             d=0.0 if decided is None else decided.d,
         )  # fmt: skip
-        return f"The device: {why_live(rig, session.carried.candidate.controller, last.guard, sample, live.scale)}"
+        return tell(
+            "The device: {why}",
+            why=why_live(rig, session.carried.candidate.controller, last.guard, sample, live.scale),
+        )
 
     # What is done.
 
@@ -285,7 +304,12 @@ class BenchStation(Station):
             return
         names = [event.name for trial in self._document.project.trials for event in trial.events]
         text, wanted = QInputDialog.getItem(
-            self, "Kelvarn", "What happens now?", list(dict.fromkeys(["door opened", *names, "door shut"])), 0, True
+            self,
+            "Kelvarn",
+            tell("What happens now?"),
+            list(dict.fromkeys([tell("door opened"), *names, tell("door shut")])),
+            0,
+            True,
         )
         if wanted and text.strip():
             session.note(text.strip()[:80])
@@ -293,6 +317,6 @@ class BenchStation(Station):
 
     def finish(self) -> None:
         self._said_timer.stop()
-        self._esc.let_go()
+        self._esc.watch(False)
         self.bench.close_all()
         self.bench.end_practice()

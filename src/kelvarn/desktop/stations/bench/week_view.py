@@ -7,6 +7,7 @@ from functools import partial
 from PySide6.QtWidgets import QAbstractItemView, QHBoxLayout, QHeaderView, QTableWidgetItem, QVBoxLayout, QWidget
 
 from kelvarn.desktop.fields.plain import Choice, heading, link, small
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.parts.table import ReadTable
 from kelvarn.desktop.state.document import Document
 from kelvarn.desktop.state.runner import Runner
@@ -16,9 +17,19 @@ from kelvarn.link.bench.live import watts_of
 from kelvarn.link.bench.week import Kept, WeekError, changes_of, day_words, expected_of, week_of
 from kelvarn.model.log import Log
 from kelvarn.model.trial import Plan
+from kelvarn.sentence import say
 from kelvarn.units import Quantity, Scale, show
 
-_COLUMNS = ("day", "part", "recorded", "inside", "worst", "swing", "on, 1/h", "energy")
+_COLUMNS = (
+    say("day"),
+    say("part"),
+    say("recorded"),
+    say("inside"),
+    say("worst"),
+    say("swing"),
+    say("on, 1/h"),
+    say("energy"),
+)
 
 
 class WeekView(QWidget):
@@ -36,21 +47,21 @@ class WeekView(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(8)
         head = QHBoxLayout()
-        head.addWidget(heading("The week, against what was expected"))
+        head.addWidget(heading(tell("The week, against what was expected")))
         head.addStretch(1)
         self.logs = Choice()
-        self.logs.setAccessibleName("Recording")
+        self.logs.setAccessibleName(tell("Recording"))
         self.logs.activated.connect(lambda _: self.refresh())
         head.addWidget(self.logs)
-        self.again = link("look again in a week", self._look_again, "The station says so on that day")
+        self.again = link(tell("look again in a week"), self._look_again, tell("The station says so on that day"))
         head.addWidget(self.again)
         column.addLayout(head)
         self.said = small("")
         self.said.setWordWrap(True)
         column.addWidget(self.said)
-        self.table = ReadTable("Days and parts of them")
+        self.table = ReadTable(tell("Days and parts of them"))
         self.table.setColumnCount(len(_COLUMNS))
-        self.table.setHorizontalHeaderLabels(_COLUMNS)
+        self.table.setHorizontalHeaderLabels([tell(name) for name in _COLUMNS])
         self.table.verticalHeader().hide()
         self.table.setSelectionMode(QAbstractItemView.SelectionMode.NoSelection)
         self.table.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
@@ -58,12 +69,12 @@ class WeekView(QWidget):
 
     def _look_again(self) -> None:
         day = "" if self._document.project.look_again else (date.today() + timedelta(days=7)).isoformat()
-        self._document.set(("look_again",), day, "when to look again")
+        self._document.set(("look_again",), day, tell("when to look again"))
 
     def refresh(self) -> None:
         """Show the log that is chosen."""
         day = self._document.project.look_again
-        self.again.setText(f"look again on {day} ✕" if day else "look again in a week")
+        self.again.setText(tell("look again on {day} ✕", day=day) if day else tell("look again in a week"))
         project, trial = self._document.project, self._view.trial(self._document.project)
         names = [log.name for log in project.logs]
         if [self.logs.itemText(k) for k in range(self.logs.count())] != names:
@@ -73,7 +84,7 @@ class WeekView(QWidget):
             self.logs.setCurrentIndex(names.index(chosen) if chosen in names else len(names) - 1)
         if not names:
             self.table.setRowCount(0)
-            self.said.setText("Record for hours or days, and keep it as a log: then it is shown here by the day.")
+            self.said.setText(tell("Record for hours or days, and keep it as a log: then it is shown here by the day."))
             return
         name = project.chosen or self._view.candidate(project).name
         result = self._runner.result_of(name)
@@ -121,5 +132,5 @@ def _compared(log: Log, run: Run | None, plan: Plan, band_K: float, watts: float
     if run is None:
         return rows, ""
     expected = expected_of(run, band_K, watts)
-    said = "; ".join(changes_of(rows, expected)) or "As expected. Fit says what has changed in it."
+    said = "; ".join(changes_of(rows, expected)) or tell("As expected. Fit says what has changed in it.")
     return [rows[0], expected, *rows[1:]], said

@@ -8,6 +8,7 @@ from functools import partial
 from platformdirs import user_state_path
 from PySide6.QtCore import QObject, QTimer, Signal
 
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.state.document import Document
 from kelvarn.desktop.state.jobs import Jobs
 from kelvarn.desktop.state.view import View
@@ -28,6 +29,7 @@ from kelvarn.link.recording import RecordingError, log_of_recording
 from kelvarn.model.bench import MOST_STEPS, FirstHourStep
 from kelvarn.model.candidate import Candidate
 from kelvarn.model.edit import with_fields
+from kelvarn.sentence import figures
 
 from .beside import Beside
 from .expecting import Expecting
@@ -166,7 +168,7 @@ class Bench(QObject):
         self.practice.end()
         project = self._document.project
         self.practice.begin(project, self.candidate.name, self._view.trial(project).name, speed)
-        self.trouble = "The practice rig is built …"
+        self.trouble = tell("The practice rig is built …")
         self.updated.emit()
         self._jobs.start("bench: practice", self.practice.where, self._practice_begins, waits=False)
 
@@ -174,7 +176,7 @@ class Bench(QObject):
         if isinstance(where, str) and where:
             self.connect_to(where)
         else:
-            self.trouble = "The practice rig did not begin: `kelvarn practice` says why."
+            self.trouble = tell("The practice rig did not begin: `kelvarn practice` says why.")
             self.updated.emit()
 
     def end_practice(self) -> None:
@@ -216,14 +218,14 @@ class Bench(QObject):
         """
         session = self.at.session
         if session is None or session.observer is None:
-            return "Nothing is expected of it yet."
+            return tell("Nothing is expected of it yet.")
         observer: Observer = session.observer.copy()
         names = [event.name for event in observer.events]
         place = names.index(name) if name else -1
         for_s = (observer.events[place].lasts_s or OPENS_S) if name else SETPOINT_S
         if not name and (why := session.hold("setpoint", f"{SETPOINT_K:g}")):
             return why
-        said = name or f"setpoint by {SETPOINT_K:+.0f} K"
+        said = name or tell("setpoint by {setpoint} K", setpoint=figures(f"{SETPOINT_K:+.0f}", ""))
         session.note(said)
         at_s, nudge_K = session.time_s, 0.0 if name else SETPOINT_K
 
@@ -258,7 +260,7 @@ class Bench(QObject):
         """Let its plan begin after a countdown. Returns why not, in a sentence; empty where it counts."""
         session = self.at.session
         if session is None:
-            return "There is no link."
+            return tell("There is no link.")
         why = session.may_order() or needs_before_heat(session, self.done)
         if not why:
             self.at.armed_at_s = time.monotonic() + seconds
@@ -283,7 +285,7 @@ class Bench(QObject):
 
     def _begin_answered(self, answer: object, why: str) -> None:
         if answer is None and self.at.session is not None:
-            self.at.session.said = f"It does not begin: {why}"
+            self.at.session.said = tell("It does not begin: {why}", why=why)
 
     @property
     def done(self) -> dict[str, str]:
@@ -297,18 +299,24 @@ class Bench(QObject):
             at=datetime.now().isoformat(timespec="minutes"), found=found[:300],
         )  # fmt: skip
         others = tuple(each for each in project.first_hour if (each.step, each.candidate) != (key, law.name))
-        self._document.apply(with_fields(project, first_hour=(*others, made)[-MOST_STEPS:]), "a step of the first hour")
+        self._document.apply(
+            with_fields(project, first_hour=(*others, made)[-MOST_STEPS:]), tell("a step of the first hour")
+        )
         self.updated.emit()
 
     def send(self) -> str:
         """Send the settings that were edited here. Returns why not; empty where they are said."""
         session = self.at.session
         if session is None:
-            return "There is no link."
+            return tell("There is no link.")
         why = session.may_order()
         for name, value in list(self.at.edits.items()):
             was = session.listener.values.get(name)
-            said = f" was {was.value:.9g}" if was is not None and was.value is not None else ""
+            said = (
+                tell(" was {was}", was=figures(f"{was.value:.9g}", ""))
+                if was is not None and was.value is not None
+                else ""
+            )
             why = why or session.order(f"set {name} {value:.9g}{said}", self._sent)
             if why:
                 break
@@ -327,24 +335,26 @@ class Bench(QObject):
     def use_sweep(self, place: int, found: FanFound, supply_V: float | None) -> None:
         """Take over into the rig what was found of a fan; as `with_sweep`."""
         project = with_sweep(self._document.project, place, found, supply_V)
-        self._document.apply(project, "where the fan stands and starts")
+        self._document.apply(project, tell("where the fan stands and starts"))
 
     def use_pairs(self) -> str:
         """Correct the control probe by the readings beside a reference. Returns why not; empty where it is done."""
         pairs = () if self.at.first_hour is None else tuple(self.at.first_hour.pairs)
         name = self._document.project.rig.probe.name
         try:
-            self._document.apply(with_pairs(self._document.project, pairs), f"correct {name} by a reference")
+            self._document.apply(
+                with_pairs(self._document.project, pairs), tell("correct {name} by a reference", name=name)
+            )
         except TakingError as error:
             return str(error)
-        return "The rig has it now; hand the program over anew."
+        return tell("The rig has it now; hand the program over anew.")
 
     # Recording.
 
     def record(self) -> str:
         """Record into a file of the user's state folder. Returns why not; empty where it does."""
         if self.at.session is None:
-            return "There is no link."
+            return tell("There is no link.")
         folder = user_state_path("kelvarn") / "recordings"
         name = f"{file_stem(self._document.project.name)}-{datetime.now():%Y-%m-%d-%H%M%S}.csv"
         try:
@@ -353,18 +363,20 @@ class Bench(QObject):
         except RecordingError as error:
             return str(error)
         except OSError as error:
-            return f"{folder} cannot be made: {error.strerror}."
+            return tell("{folder} cannot be made: {why}.", folder=folder, why=error.strerror)
         return ""
 
     def keep_and_fit(self) -> str:
         """End the recording and keep it as a log of the project. Returns why not; empty where it is one."""
         path = None if self.at.session is None else self.at.session.end_recording()
         if path is None:
-            return "Nothing is recorded."
+            return tell("Nothing is recorded.")
         project = self._document.project
         try:
             log = log_of_recording(path, [each.name for each in project.logs])
         except RecordingError as error:
             return str(error)
-        self._document.apply(with_fields(project, logs=(*project.logs, log)), f"keep the recording {log.name}")
+        self._document.apply(
+            with_fields(project, logs=(*project.logs, log)), tell("keep the recording {log}", log=log.name)
+        )
         return ""

@@ -4,6 +4,7 @@ from collections.abc import Callable
 
 from pydantic import ValidationError
 
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.parts.boxes import first_sentence
 from kelvarn.desktop.state.document import Document
 from kelvarn.desktop.state.view import View
@@ -21,6 +22,7 @@ from kelvarn.model.law import Near
 from kelvarn.model.names import MOST_CHARACTERS
 from kelvarn.model.on_off import NOTATIONS, Notation, OnOff
 from kelvarn.model.pid import Pid
+from kelvarn.sentence import joined, say
 from kelvarn.studies.alternatives import Alternative
 from kelvarn.studies.reasons import holding
 
@@ -45,11 +47,11 @@ class CandidateActions:
     def add(self, strategy: str) -> None:
         """Add a candidate with the starting settings of a strategy, and select it."""
         controller = STRATEGIES[strategy].begins_as(strategy, self.near)
-        self._add(Candidate(name=strategy, controller=controller), f"add {strategy}")
+        self._add(Candidate(name=strategy, controller=controller), tell("add {strategy}", strategy=strategy))
 
     def add_candidate(self, candidate: Candidate) -> None:
         """Add a candidate as it is, and select it."""
-        self._add(candidate, f"add {candidate.name}")
+        self._add(candidate, tell("add {candidate}", candidate=candidate.name))
 
     def take(self, alternative: Alternative) -> None:
         """Have an alternative to the selected candidate's run: its law as a candidate, or its rig in place of this."""
@@ -67,15 +69,17 @@ class CandidateActions:
         if not isinstance(law, Pid):
             return
         if found is None:
-            raise EditError("The rig does not tell: nothing holds this setpoint, or it is where the rig rests anyway.")
+            raise EditError(
+                say("The rig does not tell: nothing holds this setpoint, or it is where the rig rests anyway.")
+            )
         per_K, rest_degC = found
         made = with_fields(law, feed_per_K=float(f"{per_K:.3g}"), feed_from_degC=round(rest_degC, 1))
         path = ("candidates", self.view.candidate_index(project), "controller")
-        self.document.set(path, made, f"{self.selected.name}: feed-forward")
+        self.document.set(path, made, tell("{selected}: feed-forward", selected=self.selected.name))
 
     def duplicate(self) -> None:
         """Add a copy of the selected candidate, and select it."""
-        self._add(self.selected, f"duplicate {self.selected.name}")
+        self._add(self.selected, tell("duplicate {selected}", selected=self.selected.name))
 
     def _add(self, candidate: Candidate, name: str) -> None:
         project, added = add_candidate(self.document.project, candidate)
@@ -87,7 +91,7 @@ class CandidateActions:
         project = self.document.project
         index = self.view.candidate_index(project)
         changed = remove_candidate(project, self.selected.name)
-        name = f"delete {self.selected.name}"
+        name = tell("delete {selected}", selected=self.selected.name)
         left = changed.candidates[min(index, len(changed.candidates) - 1)].name
         self.document.apply(changed, name)
         self.view.select(left)
@@ -95,7 +99,9 @@ class CandidateActions:
     def choose(self) -> None:
         """Make the selected candidate the one that goes to the device."""
         project = self.document.project
-        self.document.apply(with_fields(project, chosen=self.selected.name), f"choose {self.selected.name}")
+        self.document.apply(
+            with_fields(project, chosen=self.selected.name), tell("choose {selected}", selected=self.selected.name)
+        )
 
     def toggle_hidden(self, name: str | None = None) -> None:
         """Take a candidate off the strip, or put it back."""
@@ -113,7 +119,7 @@ class CandidateActions:
             return  # it has gone while its name was typed
         index = names.index(old)
         changed = rename_candidate(project, old, new)
-        self.document.apply(changed, f"rename {old}")
+        self.document.apply(changed, tell("rename {old}", old=old))
         self.view.select(changed.candidates[index].name)
 
     def set_strategy(self, strategy: str) -> None:
@@ -124,15 +130,15 @@ class CandidateActions:
         same_law = strategy in controller.strategies
         wanted = controller.as_strategy(strategy) if same_law else STRATEGIES[strategy].begins_as(strategy, self.near)
         changed = put(project, ("candidates", index, "controller"), wanted)
-        self.document.apply(changed, f"{project.candidates[index].name}: {strategy}")
+        self.document.apply(changed, joined(": ", (project.candidates[index].name, strategy)))
 
     def add_step(self) -> None:
         """Add a step to the selected candidate's curve."""
-        self._change_curve(lambda law: law.with_step_added(), "add a step")
+        self._change_curve(lambda law: law.with_step_added(), tell("add a step"))
 
     def remove_step(self, index: int) -> None:
         """Remove a step from it."""
-        self._change_curve(lambda law: law.with_step_removed(index), f"remove step {index + 1}")
+        self._change_curve(lambda law: law.with_step_removed(index), tell("remove step {index}", index=index + 1))
 
     def _change_curve(self, change: Callable[[Curve], Curve], name: str) -> None:
         project = self.document.project
@@ -157,4 +163,4 @@ class CandidateActions:
         except ValueError as error:
             said = first_sentence(error, self.view.scale) if isinstance(error, ValidationError) else str(error)
             raise EditError(said) from error
-        self.document.apply(changed, f"{project.candidates[index].name}: {NOTATIONS[notation]}")
+        self.document.apply(changed, joined(": ", (project.candidates[index].name, NOTATIONS[notation])))

@@ -9,11 +9,13 @@ from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWid
 from kelvarn.desktop import theme
 from kelvarn.desktop.fields.plain import NameEdit, heading
 from kelvarn.desktop.lanes.scene import CandidateEntry
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.parts import texts
 from kelvarn.desktop.parts.card import Card
 from kelvarn.desktop.parts.plain import plain_tip
 from kelvarn.model.candidate import STRATEGIES
 from kelvarn.model.rig import Rig
+from kelvarn.sentence import say
 from kelvarn.studies.results import Result
 from kelvarn.units import Quantity, Scale, minutes, show
 
@@ -54,11 +56,18 @@ class CandidateCard(Card):
         if shown == self._shown:
             return
         self._shown = shown
-        self.setAccessibleName(f"Candidate {candidate.name}")
+        self.setAccessibleName(tell("Candidate {candidate}", candidate=candidate.name))
         figures = ", ".join(f"{k} {v}" for k, v, _ in self._figures)
         self.setAccessibleDescription(f"{figures}; {self._beyond}" if self._beyond else figures)
         self.setToolTip(
-            plain_tip(fault or f"{candidate.name}: {candidate.strategy}. Double-click renames, right-click for more.")
+            plain_tip(
+                fault
+                or tell(
+                    "{candidate}: {strategy}. Double-click renames, right-click for more.",
+                    candidate=candidate.name,
+                    strategy=candidate.strategy,
+                )
+            )
         )
         self.update()
 
@@ -67,7 +76,7 @@ class CandidateCard(Card):
         assert self._entry is not None
         result = self._entry.result
         if result is None:
-            return [("over", "–", "muted"), ("settles", "–", "muted"), ("marks", "–", "muted")]
+            return [(tell("over"), "–", "muted"), (tell("settles"), "–", "muted"), (tell("marks"), "–", "muted")]
         return figures_of(result, self._scale)
 
     def paintEvent(self, event: QPaintEvent) -> None:
@@ -107,11 +116,11 @@ class CandidateCard(Card):
         assert self._entry is not None
         look = theme.current()
         chosen, name = self._entry.chosen, self._entry.candidate.name
-        right = "hidden" if hidden else self._entry.candidate.strategy
+        right = tell("hidden") if hidden else tell(self._entry.candidate.strategy)
         line = QRectF(10, 7, self.width() - 20, 20)
         if chosen:  # the star says it too, where the name needs the room
             room = line.width() - 44 - texts.laid_out(name, bold=True).width
-            right = "★ chosen" if texts.laid_out("★ chosen", "small", bold=True).width <= room else "★"
+            right = tell("★ chosen") if texts.laid_out(tell("★ chosen"), "small", bold=True).width <= room else "★"
         color = look.color("gold" if chosen else "muted")
         texts.paint(painter, line, right, color, "small", bold=chosen, at=texts.At.RIGHT)
         taken = texts.laid_out(right, "small", chosen).width
@@ -130,7 +139,7 @@ class CandidateCard(Card):
         assert self._entry is not None
         old = self._entry.candidate.name
         self._drop_rename()
-        self._rename = NameEdit("Name of the candidate", lambda: old, lambda new: self._actions.rename(old, new))
+        self._rename = NameEdit(tell("Name of the candidate"), lambda: old, lambda new: self._actions.rename(old, new))
         self._rename.setParent(self)
         self._rename.setGeometry(40, 4, self.width() - 50, 25)
         self._rename.editingFinished.connect(self._end_rename)
@@ -163,20 +172,20 @@ def figures_of(result: Result, scale: Scale) -> list[tuple[str, str, str]]:
     """
     count, ended = len(result.verdicts), result.measures.ended
     color = "muted" if count == 0 else "moss" if result.met == count else "gold"
-    marks = ("marks", f"{result.met}/{count}" if count else "none", color)
+    marks = (tell("marks"), f"{result.met}/{count}" if count else tell("none"), color)
     if ended is not None:
-        return [("switched off", f"at {minutes(ended[1])}", "ember"), ("", "", "ink"), marks]
+        return [(tell("switched off"), tell("at {ended}", ended=minutes(ended[1])), "ember"), ("", "", "ink"), marks]
     if is_fan_job(result.run.rig):
         return _fan_figures(result, scale)
     values = result.measures.main.values
     over, settled, swing = (values.get(key) for key in ("overshoot_K", "settling_s", "swing_K"))
-    found = [("over", "–" if over is None else show(over, Quantity.DIFFERENCE, scale), "ink")]
+    found = [(tell("over"), "–" if over is None else show(over, Quantity.DIFFERENCE, scale), "ink")]
     if settled is not None:
-        found.append(("settles", minutes(settled), "ink"))
+        found.append((tell("settles"), minutes(settled), "ink"))
     elif swing is not None and swing > 2 * result.run.trial.band_K:
-        found.append(("swings", show(swing, Quantity.DIFFERENCE, scale), "ember"))
+        found.append((tell("swings"), show(swing, Quantity.DIFFERENCE, scale), "ember"))
     else:
-        found.append(("settles", "never", "ember"))
+        found.append((tell("settles"), tell("never"), "ember"))
     return [*found, marks]
 
 
@@ -196,26 +205,27 @@ def _fan_figures(result: Result, scale: Scale) -> list[tuple[str, str, str]]:
     return [
         (scale.words.highest, show(hottest, Quantity.TEMPERATURE, scale), "ember" if over else "ink"),
         (
-            "step starts" if steps > switching else "switching",
+            tell("step starts") if steps > switching else tell("switching"),
             show(starts, Quantity.PER_HOUR),
             "ember" if starts > MANY_STARTS_PER_H else "ink",
         ),
-        ("mean drive", "–" if mean is None else show(mean, Quantity.DRIVE), "ink"),
+        (tell("mean drive"), "–" if mean is None else show(mean, Quantity.DRIVE), "ink"),
     ]
 
 
 def beyond_text(result: Result, scale: Scale) -> str:
     """What the figures do not say: where the run departs further, such as "7.0 K after Loud"; of a fan its marks."""
     if result.measures.ended is not None:
-        return f"by “{result.measures.ended[0]}”"
+        return tell("by “{ended}”", ended=result.measures.ended[0])
     if is_fan_job(result.run.rig):
         count = len(result.verdicts)
-        return f"{result.met} of {count} marks met" if count else ""
+        return tell("{met} of {marks} marks met", met=result.met, marks=count) if count else ""
     worst = result.worst_after
     if worst is None:
         return ""
-    side = "above" if worst[0] > 0 else "below"
-    return f"{show(abs(worst[0]), Quantity.DIFFERENCE, scale)} {side} setpoint after {worst[1]}"
+    side = say("above") if worst[0] > 0 else say("below")
+    return tell("{far} {side} setpoint after {event}", far=show(abs(worst[0]), Quantity.DIFFERENCE, scale),
+                side=side, event=worst[1])  # fmt: skip
 
 
 class Cards(QWidget):
@@ -234,17 +244,17 @@ class Cards(QWidget):
         self._actions = actions
         self._cards: list[CandidateCard] = []
         self._names: list[str] = []
-        add = QPushButton("+ add")
+        add = QPushButton(tell("+ add"))
         add.setProperty("link", True)
-        add.setAccessibleName("Add a candidate")
+        add.setAccessibleName(tell("Add a candidate"))
         menu = QMenu(add)
         for strategy in STRATEGIES:
             menu.addAction(strategy, partial(actions.add, strategy))
         menu.addSeparator()
-        menu.addAction("Copy of the selected one", actions.duplicate)
+        menu.addAction(tell("Copy of the selected one"), actions.duplicate)
         add.clicked.connect(lambda: menu.popup(add.mapToGlobal(QPoint(0, add.height()))))
         head = QHBoxLayout()
-        head.addWidget(heading("Candidates"), 1)
+        head.addWidget(heading(tell("Candidates")), 1)
         head.addWidget(add)
         self._column = QVBoxLayout()
         self._column.setSpacing(8)

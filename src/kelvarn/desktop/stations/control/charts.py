@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from kelvarn.desktop.fields.plain import link
 from kelvarn.desktop.lanes.edits import Drags
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.stations.station import Context
 
 from .folding import Folding
@@ -32,11 +33,13 @@ class Charts(QWidget):
         self._context, self._drags = context, drags
         self.map_fold, self.loop_fold = Folding(self._make_map), Folding(self._make_loop)
         self.map_button = link(
-            "gain map", self.toggle_map, "Two settings over each other, and where all marks are met (Ctrl+G)"
+            tell("gain map"),
+            self.toggle_map,
+            tell("Two settings over each other, and where all marks are met (Ctrl+G)"),
         )
-        self.loop_button = link("loop", self.toggle_loop, "Loop gain and sensitivity over frequency")
-        tip = "Turn the gain up until it oscillates, each run over the strip; once more takes them away"
-        self.ring_button = link("until it oscillates", ring, tip)
+        self.loop_button = link(tell("loop"), self.toggle_loop, tell("Loop gain and sensitivity over frequency"))
+        tip = tell("Turn the gain up until it oscillates, each run over the strip; once more takes them away")
+        self.ring_button = link(tell("until it oscillates"), ring, tip)
         row = QHBoxLayout()
         for button in (self.map_button, self.loop_button, self.ring_button):
             row.addWidget(button)
@@ -93,7 +96,7 @@ class Charts(QWidget):
 
     def _name(self) -> None:
         for button, fold, name in (
-            (self.map_button, self.map_fold, "gain map"), (self.loop_button, self.loop_fold, "loop"),
+            (self.map_button, self.map_fold, tell("gain map")), (self.loop_button, self.loop_fold, tell("loop")),
         ):  # fmt: skip
             button.setText(f"{name} ▸" if fold.isHidden() else f"{name} ▾")
 

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import (
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.fields.plain import Choice, heading
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.parts.plain import PlainLabel, plain_tip
 from kelvarn.desktop.parts.popup import Popup
 from kelvarn.desktop.parts.table import ReadTable
@@ -55,12 +56,16 @@ def sides_of(project: Project, runner: Runner, scale: Scale) -> list[Side]:
                     degC, MEASURES["hottest_degC"].quantity, scale
                 )
             for verdict in result.verdicts:
-                said[f"Mark: {verdict.mark.title}"] = "met" if verdict.met else "not met"
+                said[f"Mark: {verdict.mark.title}"] = "met" if verdict.met else tell("not met")
         found.append(Side(candidate.name, _settings(project, candidate, scale), said))
     for kept in project.kept:
         as_candidate = Candidate(name=kept.name, controller=kept.controller)
         figures = {figure.measure: figure.value for figure in kept.figures}
-        found.append(Side(f"{kept.name} (kept)", _settings(project, as_candidate, scale), _figures(figures, scale)))
+        found.append(
+            Side(
+                tell("{kept} (kept)", kept=kept.name), _settings(project, as_candidate, scale), _figures(figures, scale)
+            )
+        )
     return found
 
 
@@ -102,16 +107,16 @@ class Compare(Popup):
         self._sides = sides
         self.boxes = (Choice(), Choice())
         head = QHBoxLayout()
-        head.addWidget(heading("What differs"), 1)
-        for box, place, name in zip(self.boxes, (first, second), ("One", "The other"), strict=True):
+        head.addWidget(heading(tell("What differs")), 1)
+        for box, place, name in zip(self.boxes, (first, second), (tell("One"), tell("The other")), strict=True):
             for side in sides:
                 box.addItem(side.name)
             box.setCurrentIndex(place)
-            box.setAccessibleName(f"{name} of two to compare")
+            box.setAccessibleName(tell("{name} of two to compare", name=name))
             box.setFixedWidth(_COLUMNS[1][1])
             box.activated.connect(lambda _: self._fill())
             head.addWidget(box)
-        self.table = ReadTable("What differs", len(_COLUMNS))
+        self.table = ReadTable(tell("What differs"), len(_COLUMNS))
         self.table.verticalHeader().hide()
         self.table.horizontalHeader().hide()
         self.table.horizontalHeader().setStretchLastSection(True)
@@ -138,5 +143,6 @@ class Compare(Popup):
                     item.setForeground(theme.current().color("muted"))
                 self.table.setItem(row, column, item)
         settings = sum(not each.of_results for each in found)
-        said = f"{counted(settings, 'setting')} and {counted(len(found) - settings, 'result')} differ"
-        self.says.setText(said if found else "They do not differ.")
+        said = tell("{settings} and {results} differ", settings=counted(settings, "setting"),
+                    results=counted(len(found) - settings, "result"))  # fmt: skip
+        self.says.setText(said if found else tell("They do not differ."))

@@ -13,11 +13,13 @@ from kelvarn.desktop.charts.plot import Plot, PlotHandle, hatched, line
 from kelvarn.desktop.fields.plain import small
 from kelvarn.desktop.lanes.edits import Drags
 from kelvarn.desktop.lanes.scene import Scene, quantity_name
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.state.document import Document
 from kelvarn.engine.laws import static_curve
 from kelvarn.engine.laws.static import Corner, Line, StaticCurve
 from kelvarn.engine.run import Run
 from kelvarn.model.drives import Fan
+from kelvarn.sentence import figures
 from kelvarn.units import Quantity, Scale, from_shown, show, to_shown
 
 from .cards import MANY_STARTS_PER_H
@@ -54,10 +56,10 @@ class CurvePicture(QWidget):
         self._held = False
         self._followed: float | None = None
         self.handles: list[PlotHandle] = []
-        self.plot = Plot("Curve picture: drive over temperature")
+        self.plot = Plot(tell("Curve picture: drive over temperature"))
         self.title = small(bold=True)
         self.says = small(role="gold")
-        hint = small("drag the corners; ⇧ moves the edge at which a step is left; thin line: the run")
+        hint = small(tell("drag the corners; ⇧ moves the edge at which a step is left; thin line: the run"))
         self._dot = pg.ScatterPlotItem(size=9)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -79,7 +81,12 @@ class CurvePicture(QWidget):
             self._span = _span_of(scene, run)
         span = self._span
         found = static_curve(law, setpoint, way, span.low, span.high)
-        self.title.setText(f"Drive over {quantity_name(scene.project.rig, scene.scale, 'what is read')}")
+        self.title.setText(
+            tell(
+                "Drive over {quantity}",
+                quantity=quantity_name(scene.project.rig, scene.scale, tell("what is read")),
+            )
+        )
         self.plot.clear()
         self.plot.dress()
         self._grounds(scene, span)
@@ -87,7 +94,12 @@ class CurvePicture(QWidget):
         if run is not None:
             self._draw_run(run, self._followed, scene.scale)
         if found is None:
-            self.says.setText(f"{scene.selected.candidate.strategy} has no curve of its own: its integral moves it.")
+            self.says.setText(
+                tell(
+                    "{strategy} has no curve of its own: its integral moves it.",
+                    strategy=scene.selected.candidate.strategy,
+                )
+            )
             self.says.show()
         else:
             self._draw_curve(found, scene)
@@ -121,8 +133,8 @@ class CurvePicture(QWidget):
                     brush=theme.current().color("hairline", 0.5),
                 )  # fmt: skip
                 self.plot.addItem(ground)
-                self._text(f"stalls below {show(drive.stalls_below, Quantity.DRIVE)}", to_shown(span.low, _T, scale),
-                           100 * drive.stalls_below, "muted", (0, 0))  # fmt: skip
+                said = tell("stalls below {duty}", duty=show(drive.stalls_below, Quantity.DRIVE))
+                self._text(said, to_shown(span.low, _T, scale), 100 * drive.stalls_below, "muted", (0, 0))
         body = rig.all_bodies[rig.body_index(rig.probe.body)]
         if body.limit_degC is not None and body.limit_degC < span.high:
             ground = pg.LinearRegionItem(
@@ -158,7 +170,9 @@ class CurvePicture(QWidget):
     def _say(self, scene: Scene) -> None:
         starts = None if scene.result is None else scene.result.measures.values["steps_per_h"]
         hunts = starts is not None and starts > MANY_STARTS_PER_H
-        self.says.setText(f"hunts: {starts:.0f} starts of a step /h" if hunts else "")
+        self.says.setText(
+            tell("hunts: {starts} starts of a step /h", starts=figures(f"{starts:.0f}", "")) if hunts else ""
+        )
         self.says.setVisible(hunts)
 
     def _place_handles(self, corners: tuple[Corner, ...], scene: Scene) -> None:

@@ -6,6 +6,7 @@ from PySide6.QtWidgets import QGridLayout, QVBoxLayout, QWidget
 
 from kelvarn.desktop.fields.plain import Choice, small
 from kelvarn.desktop.fields.typed import TypedLine
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.parts.plain import PlainLabel
 from kelvarn.model.edit import EditError
 from kelvarn.model.forms import FORMS, Form, FormError
@@ -32,7 +33,7 @@ class FormsField(QWidget):
         super().__init__()
         self._law, self._take, self._chosen = law, take, chosen
         self.box = Choice()
-        self.box.setAccessibleName("Form in which the settings are written")
+        self.box.setAccessibleName(tell("Form in which the settings are written"))
         for key, each in FORMS.items():
             self.box.addItem(each.words, key)
         self.box.setCurrentIndex(list(FORMS).index(form))

@@ -7,6 +7,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from kelvarn.desktop.fields.plain import heading, link, small
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.parts.panel import put_content
 from kelvarn.desktop.parts.plain import menu_text
 from kelvarn.desktop.parts.popup import Popup
@@ -39,7 +40,7 @@ class KeptRuns(Popup):
         self._scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)  # what is in it takes the keys
         self._scroll.setWidgetResizable(True)
         self._scroll.setProperty("inFoot", True)
-        self._title = heading("Kept runs")
+        self._title = heading(tell("Kept runs"))
         self.boxes: list[QCheckBox] = []
         self.takes: list[QPushButton] = []
         self.deletes: list[QPushButton] = []
@@ -52,7 +53,11 @@ class KeptRuns(Popup):
 
     def _fill(self) -> None:
         kept = self._document.project.kept
-        self._title.setText(f"Kept runs: {len(kept)}" if kept else "No run is kept yet: “Keep this run” keeps one.")
+        self._title.setText(
+            tell("Kept runs: {number}", number=len(kept))
+            if kept
+            else tell("No run is kept yet: “Keep this run” keeps one.")
+        )
         content = QWidget()
         column = QVBoxLayout(content)
         column.setContentsMargins(0, 0, 10, 0)
@@ -68,11 +73,11 @@ class KeptRuns(Popup):
         row.setContentsMargins(0, 0, 0, 4)
         box = QCheckBox(menu_text(run.name))
         box.setChecked(run.shown)
-        box.setToolTip("Whether it lies under the strip")
+        box.setToolTip(tell("Whether it lies under the strip"))
         box.toggled.connect(partial(self._show_run, place))
-        what = small(f"{law_text(run.controller, self._scale)}; on “{run.trial.name}”")
-        take = link("as a candidate", lambda: self._take(Candidate(name=run.name, controller=run.controller)))
-        delete = link("delete", partial(self._delete, place))
+        what = small(tell("{law}; on “{trial}”", law=law_text(run.controller, self._scale), trial=run.trial.name))
+        take = link(tell("as a candidate"), lambda: self._take(Candidate(name=run.name, controller=run.controller)))
+        delete = link(tell("delete"), partial(self._delete, place))
         row.addWidget(box)
         row.addWidget(what, 1)
         row.addWidget(take)
@@ -88,4 +93,6 @@ class KeptRuns(Popup):
 
     def _delete(self, place: int) -> None:
         project = self._document.project
-        self._document.apply(remove(project, ("kept",), place), f"delete kept run {project.kept[place].name}")
+        self._document.apply(
+            remove(project, ("kept",), place), tell("delete kept run {name}", name=project.kept[place].name)
+        )

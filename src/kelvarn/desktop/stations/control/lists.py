@@ -5,12 +5,14 @@ from pathlib import Path
 from PySide6.QtCore import QPoint
 from PySide6.QtWidgets import QFileDialog, QWidget
 
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.state.document import FILE_KIND
 from kelvarn.desktop.stations.station import Context
 from kelvarn.files.project_file import load
 from kelvarn.model.candidate import Candidate
 from kelvarn.model.edit import EditError, add_candidates, append
 from kelvarn.model.kept_run import MOST_KEPT
+from kelvarn.sentence import say
 from kelvarn.studies.keep import kept_run
 
 from .actions import CandidateActions
@@ -43,7 +45,7 @@ class Lists:
         project = self._document.project
         sides = sides_of(project, self._runner, self._view.scale)
         if len(sides) < 2:
-            raise EditError("There is but one candidate; add another one to compare.")
+            raise EditError(say("There is but one candidate; add another one to compare."))
         first = self._view.candidate_index(project)
         chosen = next((k for k, c in enumerate(project.candidates) if c.name == project.chosen), first)
         second = chosen if chosen != first else (first + 1) % len(sides)
@@ -55,12 +57,12 @@ class Lists:
         project, candidate = self._document.project, self._view.candidate(self._document.project)
         result = self._runner.result_of(candidate.name)
         if result is None or candidate.name in self._runner.faults:
-            raise EditError(f"There is no run of “{candidate.name}” to keep yet.")
+            raise EditError(say("There is no run of “{candidate}” to keep yet.", candidate=candidate.name))
         if len(project.kept) >= MOST_KEPT:
-            raise EditError(f"There is room for {MOST_KEPT} kept runs; delete one first.")
+            raise EditError(say("There is room for {most} kept runs; delete one first.", most=MOST_KEPT))
         names = [run.name for run in project.kept]
         made = kept_run(result, self._view.trial(project), candidate.name, names)
-        self._document.apply(append(project, ("kept",), made), f"keep run {made.name}")
+        self._document.apply(append(project, ("kept",), made), tell("keep run {made}", made=made.name))
 
     def show_kept(self) -> None:
         self.kept_runs = KeptRuns(self._document, self._view.scale, self._take_candidate, self._station.window())
@@ -71,7 +73,7 @@ class Lists:
 
     def ask_take_from(self) -> None:
         """Ask for a project, and add its candidates. Raises FileError, EditError."""
-        name, _ = QFileDialog.getOpenFileName(self._station.window(), "Take candidates from", "", FILE_KIND)
+        name, _ = QFileDialog.getOpenFileName(self._station.window(), tell("Take candidates from"), "", tell(FILE_KIND))
         if name:
             self.take_from(Path(name))
 
@@ -79,7 +81,7 @@ class Lists:
         """Add the candidates of another project. Raises FileError, EditError."""
         other = load(path)
         changed = add_candidates(self._document.project, other.candidates)
-        self._document.apply(changed, f"take candidates of {other.name}")
+        self._document.apply(changed, tell("take candidates of {other}", other=other.name))
 
     def show_remarks(self) -> None:
         """Open the list of remarks; where it is open, go to the next one."""

@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from kelvarn.desktop.charts.plot import Plot, line
 from kelvarn.desktop.fields.plain import small
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.state.jobs import Jobs
 from kelvarn.model.candidate import Controller
 from kelvarn.model.pid import Pid
@@ -44,8 +45,8 @@ class LoopPicture(QWidget):
         super().__init__()
         self._jobs = jobs
         self._wanted: tuple[Rig, Controller, float] | None = None
-        self._answer: _Answer | str = "computing …"
-        self.plot = Plot("Loop gain and sensitivity over frequency")
+        self._answer: _Answer | str = tell("computing …")
+        self.plot = Plot(tell("Loop gain and sensitivity over frequency"))
         self.plot.setMinimumSize(200, 150)
         self.says = small()
         layout = QVBoxLayout(self)
@@ -94,16 +95,19 @@ class LoopPicture(QWidget):
         self.plot.getAxis("left").setTicks([[(float(np.log10(v)), f"{v:g}") for v in levels]])
         shown = [10.0**k for k in range(-3, 8) if found.period_s[-1] <= 10.0**k <= found.period_s[0]]
         self.plot.getAxis("bottom").setTicks([[(-np.log10(p), show(p, Quantity.DURATION)) for p in shown]])
-        most = "" if found.reserve.ms is None else f", at most {three_figures(found.reserve.ms)}"
-        said = f"solid: loop gain; dashed: sensitivity{most}; over the period"
+        most = "" if found.reserve.ms is None else tell(", at most {ms}", ms=three_figures(found.reserve.ms))
+        said = tell("solid: loop gain; dashed: sensitivity{most}; over the period", most=most)
         if found.reserve.period_s is not None:
-            said += f"; oscillates with a period of {show(found.reserve.period_s, Quantity.DURATION)}"
+            said += tell(
+                "; oscillates with a period of {period}", period=show(found.reserve.period_s, Quantity.DURATION)
+            )
         self.says.setText(said)
 
 
 def _work(rig: Rig, law: Controller, setpoint_degC: float) -> _Answer | str:
     if not isinstance(law, Pid):
-        return f"{law.strategy[0].upper()}{law.strategy[1:]} is no linear law: it has no loop gain over frequency."
+        return tell("{law} is no linear law: it has no loop gain over frequency.",
+                    law=law.strategy[0].upper() + law.strategy[1:])  # fmt: skip
     try:
         loop = loop_of(rig, law, setpoint_degC)
     except PlantError as error:

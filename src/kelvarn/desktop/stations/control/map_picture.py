@@ -12,6 +12,7 @@ from kelvarn.desktop.charts.map_plot import MapPlot
 from kelvarn.desktop.charts.plot import PlotHandle, of_curve
 from kelvarn.desktop.fields.plain import Choice, small
 from kelvarn.desktop.lanes.edits import Drags
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.state.document import Document
 from kelvarn.desktop.state.jobs import Jobs
 from kelvarn.engine.run import current_go_on
@@ -79,7 +80,7 @@ class MapPicture(QWidget):
         self._fault = ""
         self._drawn: object = None
         self.drawing = MapPlot()
-        self.across, self.up, self.measure = (_choice(name) for name in ("Across", "Up", "Colour: measure"))
+        self.across, self.up, self.measure = (_choice(name) for name in (tell("Across"), "Up", tell("Colour: measure")))
         self.across.activated.connect(lambda _: self._choose())
         self.up.activated.connect(lambda _: self._choose())
         self.measure.activated.connect(lambda _: self._choose_measure(self.measure.currentData()))
@@ -111,7 +112,7 @@ class MapPicture(QWidget):
         if project is None or trial is None or law is None or self._held:
             return
         if self._paths is None:
-            self._forget(f"{law.strategy} has fewer than two settings to map.")
+            self._forget(tell("{strategy} has fewer than two settings to map.", strategy=law.strategy))
             return
         x, y = self._paths
         try:
@@ -202,7 +203,7 @@ class MapPicture(QWidget):
         if known is None or self._trial is None or self._measure is None or known.level == 0:
             self._place_handles(())
             self._drawn = None
-            self.drawing.clear(self._fault or "computing …")
+            self.drawing.clear(self._fault or tell("computing …"))
             return
         drawn = (known, self._measure, self._scale, bool(self._trial.marks), theme.current())
         if drawn != self._drawn:  # a drag moves the candidates alone

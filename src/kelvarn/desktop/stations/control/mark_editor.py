@@ -6,15 +6,17 @@ from PySide6.QtWidgets import QFormLayout, QHBoxLayout, QLineEdit, QPushButton, 
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.fields.plain import Choice, heading
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.parts.boxes import first_sentence
 from kelvarn.desktop.parts.plain import PlainLabel
 from kelvarn.desktop.parts.popup import Popup
 from kelvarn.model.mark import MEASURES, Mark
 from kelvarn.model.project import Project
 from kelvarn.model.trial import Trial
+from kelvarn.sentence import say
 from kelvarn.units import Quantity, Scale, UnitError, parse, show
 
-_DIRECTIONS = {"at_most": "at most", "at_least": "at least", "within": "within ±"}
+_DIRECTIONS = {"at_most": say("at most"), "at_least": say("at least"), "within": say("within ±")}
 
 
 class MarkEditor(Popup):
@@ -36,38 +38,38 @@ class MarkEditor(Popup):
         self._bodies = list(project.rig.body_names)
         for key, kind in MEASURES.items():
             if kind.scope != "event" or self._events:
-                self._measure.addItem(kind.title, key)
+                self._measure.addItem(tell(kind.title), key)
         for direction, words in _DIRECTIONS.items():
-            self._direction.addItem(words, direction)
+            self._direction.addItem(tell(words), direction)
         self._limit = QLineEdit()
-        self._limit.setAccessibleName("Limit")
+        self._limit.setAccessibleName(tell("Limit"))
         self._why = QLineEdit()
-        self._why.setAccessibleName("Because")
+        self._why.setAccessibleName(tell("Because"))
         self._why.setMaxLength(200)
-        self._measure.setAccessibleName("Measure")
+        self._measure.setAccessibleName(tell("Measure"))
         self._fault = PlainLabel()
         self._fault.setProperty("role", "wrong")
         self._fault.setFont(theme.font("small"))
         self._fault.setWordWrap(True)
         self._fault.setMinimumWidth(250)
         form = QFormLayout()
-        form.addRow("Measure", self._measure)
+        form.addRow(tell("Measure"), self._measure)
         form.addRow("Of", self._subject)
-        form.addRow("Must be", self._direction)
-        form.addRow("Limit", self._limit)
-        form.addRow("Because", self._why)
-        take = QPushButton("Set the mark")
+        form.addRow(tell("Must be"), self._direction)
+        form.addRow(tell("Limit"), self._limit)
+        form.addRow(tell("Because"), self._why)
+        take = QPushButton(tell("Set the mark"))
         take.setProperty("main", True)
         take.clicked.connect(self._take)
         buttons = QHBoxLayout()
         if mark is not None:
-            remove = QPushButton("Remove")
+            remove = QPushButton(tell("Remove"))
             remove.clicked.connect(self._remove)
             buttons.addWidget(remove)
         buttons.addStretch(1)
         buttons.addWidget(take)
         layout = QVBoxLayout(self)
-        layout.addWidget(heading("Mark" if mark is not None else "New mark"))
+        layout.addWidget(heading(tell("Mark") if mark is not None else tell("New mark")))
         layout.addLayout(form)
         layout.addWidget(self._fault)
         layout.addLayout(buttons)
@@ -92,7 +94,7 @@ class MarkEditor(Popup):
         self._subject.clear()
         self._subject.addItems(
             {"event": self._events, "body": self._bodies}.get(
-                scope, ["the whole run" if scope == "run" else "the longest setpoint"]
+                scope, [tell("the whole run") if scope == "run" else tell("the longest setpoint")]
             )
         )
         self._subject.setEnabled(scope in ("event", "body"))

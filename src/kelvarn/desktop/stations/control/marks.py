@@ -17,12 +17,14 @@ from PySide6.QtWidgets import (
 )
 
 from kelvarn.desktop import theme
+from kelvarn.desktop.language import tell, told
 from kelvarn.desktop.parts import texts
 from kelvarn.desktop.parts.elided import ElidedLine
 from kelvarn.desktop.parts.keyboard import FocusRing
 from kelvarn.desktop.parts.plain import PlainLabel, plain_tip
 from kelvarn.engine.marks import Verdict
 from kelvarn.model.mark import Mark
+from kelvarn.sentence import say
 from kelvarn.studies.results import Result
 from kelvarn.units import Scale, show
 
@@ -58,7 +60,7 @@ class MarkBar(FocusRing):
         return self._mark
 
     def spoken_value(self) -> str:
-        return "" if self._verdict is None else "met" if self._verdict.met else "not met"
+        return "" if self._verdict is None else tell("met" if self._verdict.met else "not met")
 
     def show_mark(self, mark: Mark, verdict: Verdict | None, scale: Scale) -> None:
         """Show a mark and how it was judged; None while nothing is computed."""
@@ -67,17 +69,27 @@ class MarkBar(FocusRing):
         self._shown = (mark, verdict, scale, theme.current())
         self._mark, self._verdict, self._scale = mark, verdict, scale
         self._texts = reached, words = self._reached(), mark.limit_text(scale)
-        self.setAccessibleName(f"Mark {mark.title}, {words}: {reached}")
-        reason = verdict.reason if verdict is not None and verdict.reason else mark.kind.text
-        reason = f"{reason}\nBecause: {mark.why}" if mark.why else reason
-        self.setToolTip(plain_tip(f"{mark.title}: {reached}, asked {words}.\n{reason}\nClick to change the mark."))
+        self.setAccessibleName(tell("Mark {mark}, {words}: {reached}", mark=mark.title, words=words, reached=reached))
+        reason = verdict.reason if verdict is not None and verdict.reason else say(mark.kind.text)
+        reason = tell("{reason}\nBecause: {why}", reason=reason, why=mark.why) if mark.why else reason
+        self.setToolTip(
+            plain_tip(
+                tell(
+                    "{mark}: {reached}, asked {words}.\n{reason}\nClick to change the mark.",
+                    mark=mark.title,
+                    reached=reached,
+                    words=words,
+                    reason=reason,
+                )
+            )
+        )
         self.update()
 
     def _reached(self) -> str:
         if self._verdict is None or self._mark is None:
             return "–"
         if self._verdict.value is None:
-            return "never" if self._mark.measure in ("settling_s", "recovery_s") else "–"
+            return tell("never") if self._mark.measure in ("settling_s", "recovery_s") else "–"
         return show(self._verdict.value, self._mark.kind.quantity, self._scale)
 
     def paintEvent(self, event: QPaintEvent) -> None:
@@ -94,7 +106,7 @@ class MarkBar(FocusRing):
         width = self.width() - 2
         sign = "" if self._verdict is None else "✓ " if met else "✕ "
         title = QRectF(1, 0, width, 16)
-        texts.paint(painter, title, sign + self._mark.title, color, "small", bold=True, cut=True)
+        texts.paint(painter, title, sign + told(self._mark.title), color, "small", bold=True, cut=True)
         reached, words = self._texts
         texts.paint(painter, QRectF(1, 16, width, 21), reached, look.color("ink"), "big")
         if texts.laid_out(words, "small").width > width - texts.laid_out(reached, "big").width - 8:
@@ -199,9 +211,9 @@ class MarksFoot(QFrame):
         self.setProperty("foot", True)
         self._bars: list[MarkBar] = []
         self._caption = ElidedLine("small", "muted", ground="panel")
-        title = PlainLabel("Pass marks")
+        title = PlainLabel(tell("Pass marks"))
         title.setFont(theme.font("small", bold=True))
-        add = QPushButton("+ mark")
+        add = QPushButton(tell("+ mark"))
         add.setProperty("link", True)
         add.setFont(theme.font("small"))
         add.clicked.connect(lambda: self.add_wanted.emit(add.mapToGlobal(QPoint(0, 0))))

@@ -11,6 +11,7 @@ from kelvarn.model.edit import EditError
 from kelvarn.model.pid import Pid
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Trial
+from kelvarn.sentence import say
 from kelvarn.studies.alternatives import Alternative
 from kelvarn.tune.process import PlantError
 from kelvarn.tune.ringing import turned_up
@@ -61,7 +62,10 @@ class Overlays(QObject):
             self.clear()
             return
         if not isinstance(law, Pid):
-            raise EditError(f"{law.strategy[0].upper()}{law.strategy[1:]} has no gain to turn up; P, PI and PID have.")
+            raise EditError(
+                say("{law} has no gain to turn up; P, PI and PID have.",
+                    law=law.strategy[0].upper() + law.strategy[1:])
+            )  # fmt: skip
         try:
             laws = turned_up(rig, law, trial.plan.last_degC)
         except PlantError as error:

@@ -7,9 +7,11 @@ from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from kelvarn.desktop.fields.plain import heading, link, small
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.parts.panel import put_content
 from kelvarn.desktop.parts.popup import Popup
 from kelvarn.desktop.stations.remarks import Remarks
+from kelvarn.sentence import joined
 from kelvarn.tune.remark import Remark
 
 _WIDTH, _HEIGHT = 560, 420
@@ -33,7 +35,7 @@ class RemarksList(Popup):
         self._scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.buttons: list[QPushButton] = []
         self.reasons: list[QLineEdit] = []
-        self._title = heading("Remarks")
+        self._title = heading(tell("Remarks"))
         layout = QVBoxLayout(self)
         layout.addWidget(self._title)
         layout.addWidget(self._scroll, 1)
@@ -62,7 +64,7 @@ class RemarksList(Popup):
 
     def _fill(self) -> None:
         found = self._of.found
-        self._title.setText(f"Remarks: {len(found)}" if found else "Nothing to remark")
+        self._title.setText(tell("Remarks: {number}", number=len(found)) if found else tell("Nothing to remark"))
         content = QWidget()
         column = QVBoxLayout(content)
         column.setContentsMargins(0, 0, 10, 0)
@@ -77,19 +79,19 @@ class RemarksList(Popup):
         column = QVBoxLayout(made)
         column.setContentsMargins(0, 0, 0, 8)
         column.setSpacing(1)
-        of = f"{remark.candidate}: " if remark.candidate is not None else "Rig: "
-        column.addWidget(small(f"⚑ {of}{remark.text}", "gold"))
+        of = f"{remark.candidate}: " if remark.candidate is not None else tell("Rig:")
+        column.addWidget(small(tell(joined(" ", ("⚑", of, remark.text) if of else ("⚑", remark.text))), "gold"))
         row = QHBoxLayout()
         if remark.mend is not None:
             mend = link(remark.remedy, partial(self._of.mend, remark))
             self.buttons.append(mend)
             row.addWidget(mend)
         reason = QLineEdit()
-        reason.setPlaceholderText("reason to set it aside")
-        reason.setAccessibleName(f"Reason to set aside: {remark.key}")
+        reason.setPlaceholderText(tell("reason to set it aside"))
+        reason.setAccessibleName(tell("Reason to set aside: {remark}", remark=remark.key))
         reason.setMaxLength(200)
         reason.setMinimumWidth(210)
-        aside = link("set aside", lambda: self._of.put_aside(remark, reason.text().strip()))
+        aside = link(tell("set aside"), lambda: self._of.put_aside(remark, reason.text().strip()))
         reason.returnPressed.connect(lambda: self._of.put_aside(remark, reason.text().strip()))
         self.reasons.append(reason)
         row.addStretch(1)

@@ -2,6 +2,7 @@
 
 from PySide6.QtCore import QObject, Signal
 
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.state.jobs import Jobs
 from kelvarn.engine.prepare import RunError
 from kelvarn.model.candidate import Controller
@@ -60,7 +61,7 @@ def _words(rig: Rig, law: Pid, trial: Trial, scale: Scale) -> str:
     try:
         return reserve_text(least_reserve(rig, law, (trial,)), several=len(setpoints_of((trial,))) > 1, scale=scale)
     except PlantError as error:
-        return f"Reserve: {error}"
+        return tell("Reserve: {error}", error=error)
 
 
 def swing_text(rig: Rig, law: OnOff, trial: Trial, scale: Scale) -> str:
@@ -72,17 +73,19 @@ def swing_text(rig: Rig, law: OnOff, trial: Trial, scale: Scale) -> str:
     over, under = (show(abs(value), Quantity.DIFFERENCE, scale) for value in (found.high_K, found.low_K))
     far, often = show(found.swing_K, Quantity.DIFFERENCE, scale), show(found.period_s, Quantity.DURATION)
     up, down = ("over", "under") if rig.way.sign > 0 else ("under", "over")
-    return f"By one lag and dead time it swings {far} every {often}: {over} {up}, {under} {down}"
+    return tell("By one lag and dead time it swings {far} every {often}: {over} {up}, {under} {down}", far=far,
+                often=often, over=over, up=up, under=under, down=down)  # fmt: skip
 
 
 def reserve_text(least: LeastReserve, *, several: bool, scale: Scale = Scale.CELSIUS) -> str:
     """The smallest reserve of a trial in words; with the setpoint at which it is, where there are several."""
     found = least.reserve
     factor, delay, ms = found.gain_factor, found.delay_s, found.ms
-    at = f" at {show(least.setpoint_degC, Quantity.TEMPERATURE, scale)}" if several else ""
+    at = tell(" at {setpoint}", setpoint=show(least.setpoint_degC, Quantity.TEMPERATURE, scale)) if several else ""
     if factor is not None and factor <= 1:
-        return f"Reserve: none{at}: it oscillates; gain ×{three_figures(factor)} is all that it bears."
-    gain = "any gain" if factor is None else f"gain ×{three_figures(factor)}"
-    late = "any delay" if delay is None else f"extra delay {show(delay, Quantity.DURATION)}"
-    peak = "" if ms is None else f" (Ms {three_figures(ms)})"
-    return f"Reserve{at}: {gain}, {late}{peak}"
+        return tell("Reserve: none{at}: it oscillates; gain ×{factor} is all that it bears.", at=at,
+                    factor=three_figures(factor))  # fmt: skip
+    gain = tell("any gain") if factor is None else tell("gain ×{factor}", factor=three_figures(factor))
+    late = tell("any delay") if delay is None else tell("extra delay {delay}", delay=show(delay, Quantity.DURATION))
+    peak = "" if ms is None else tell(" (Ms {ms})", ms=three_figures(ms))
+    return tell("Reserve{at}: {gain}, {late}{peak}", at=at, gain=gain, late=late, peak=peak)

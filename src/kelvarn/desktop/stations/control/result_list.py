@@ -9,10 +9,12 @@ from PySide6.QtWidgets import QAbstractItemView, QFrame, QHBoxLayout, QTableWidg
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.fields.plain import heading, link, small
+from kelvarn.desktop.language import tell, told
 from kelvarn.desktop.parts.plain import plain_tip
 from kelvarn.desktop.parts.table import ReadTable
 from kelvarn.desktop.state.jobs import Jobs
 from kelvarn.model.candidate import Candidate
+from kelvarn.sentence import figures
 
 _ROW, _MOST = 24, 175  # px: a row; the strip above it keeps the rest
 _LEAST = 110  # px that a column keeps
@@ -61,10 +63,10 @@ class ResultList(QFrame):
         self.setAccessibleName(title)
         self._columns, self._channel, self._jobs, self._take = tuple(columns), channel, jobs, take
         self._rows: tuple[ListRow, ...] = ()
-        self._said = small("computing …")
+        self._said = small(tell("computing …"))
         self.table = self._empty_table(title)
         self.table.hide()  # until there is something in it
-        self.cross = link("✕", self.close, "Close the list (Esc)")
+        self.cross = link("✕", self.close, tell("Close the list (Esc)"))
         head = QHBoxLayout()
         head.addWidget(heading(title), 1)
         head.addWidget(self.cross)
@@ -78,7 +80,7 @@ class ResultList(QFrame):
 
     def _empty_table(self, title: str) -> ReadTable:
         table = ReadTable(title, len(self._columns))
-        table.setHorizontalHeaderLabels([column.name for column in self._columns])
+        table.setHorizontalHeaderLabels([told(column.name) for column in self._columns])
         table.verticalHeader().hide()
         table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
@@ -101,7 +103,7 @@ class ResultList(QFrame):
 
     def _progress(self, channel: str, share: float) -> None:
         if channel == self._channel and not self._rows:
-            self._said.setText(f"computing, {100 * share:.0f} %; Esc stops it")
+            self._said.setText(tell("computing, {percent} %; Esc stops it", percent=figures(f"{100 * share:.0f}", "")))
 
     def _show(self, outcome: object) -> None:
         assert isinstance(outcome, ListContent)
@@ -110,7 +112,7 @@ class ResultList(QFrame):
         self.table.setRowCount(len(outcome.rows))
         for row, tried in enumerate(outcome.rows):
             for column, text in enumerate(tried.cells):
-                item = QTableWidgetItem(text)
+                item = QTableWidgetItem(told(text))
                 item.setToolTip(plain_tip(tried.tip or text))
                 if tried.candidate is None:
                     item.setForeground(theme.current().color("muted"))

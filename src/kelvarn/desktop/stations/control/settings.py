@@ -13,6 +13,7 @@ from kelvarn.desktop.fields.notes import NotesField
 from kelvarn.desktop.fields.number import NumberField
 from kelvarn.desktop.fields.plain import Choice, ChoiceField, CutLink, NameEdit, heading
 from kelvarn.desktop.fields.ruler import RulerField
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.parts.panel import Note, Panel
 from kelvarn.desktop.stations.remarks import Flag
 from kelvarn.desktop.stations.station import Context
@@ -85,7 +86,7 @@ class Settings(Panel):
         candidate = project.candidates[index]
         path: Path = ("candidates", index, "controller")
         name = NameEdit(
-            "Name of the candidate", lambda: candidate.name, lambda new: self._actions.rename(candidate.name, new)
+            tell("Name of the candidate"), lambda: candidate.name, lambda new: self._actions.rename(candidate.name, new)
         )
         name.setProperty("plain", True)
         self.add(name)
@@ -106,14 +107,14 @@ class Settings(Panel):
         self.add(Note(self._edges_text))
         self.add(self._fold(controller.more_words))
         self.add(Note(lambda: self._reserve.text))
-        self.start_from = QPushButton("start from …")
+        self.start_from = QPushButton(tell("start from …"))
         self.start_from.setProperty("link", True)
-        self.start_from.setToolTip("Every tuning rule's settings for this rig, and how each does on this trial")
+        self.start_from.setToolTip(tell("Every tuning rule's settings for this rig, and how each does on this trial"))
         self.start_from.clicked.connect(self.ask_start)
         self.add(self.start_from)
-        self.ask = QPushButton("simplest that meets the marks …")
+        self.ask = QPushButton(tell("simplest that meets the marks …"))
         self.ask.setProperty("link", True)
-        self.ask.setToolTip("Every strategy at its best for the marks of this trial, by runs")
+        self.ask.setToolTip(tell("Every strategy at its best for the marks of this trial, by runs"))
         self.ask.clicked.connect(self.ask_simplest)
         self.add(self.ask)
         if self._more:
@@ -121,12 +122,12 @@ class Settings(Panel):
                 self.add(field_for(self._bind(path, field, controller.empty_words(field)), project.rig))
                 self._flag((*path, field))
         if self._more and isinstance(controller, Pid):
-            ahead = QPushButton("feed-forward from the rig")
-            ahead.setToolTip("Give it the drive that holds the setpoint, as the rig says")
+            ahead = QPushButton(tell("feed-forward from the rig"))
+            ahead.setToolTip(tell("Give it the drive that holds the setpoint, as the rig says"))
             ahead.setProperty("link", True)
             ahead.clicked.connect(lambda: self._guarded(self._actions.feed_forward)())
             self.add(ahead)
-            self.add(Note(lambda: "In the form of another device, to be read and typed:"), 6)
+            self.add(Note(lambda: tell("In the form of another device, to be read and typed:")), 6)
             read, take = partial(self._law_read, index, candidate.name), partial(self._take_law, index)
             self.forms = FormsField(self._form, read, take, self._keep_form)
             self.add(self.forms)
@@ -174,17 +175,17 @@ class Settings(Panel):
         if edges is None:
             return ""
         on, off = (show(degC, Quantity.TEMPERATURE, self._view.scale) for degC in edges)
-        return f"on at {on}, off at {off}"
+        return tell("on at {on}, off at {off}", on=on, off=off)
 
     def _fold(self, more: str) -> QPushButton:
-        button = QPushButton("– fewer settings" if self._more else f"+ more: {more}, notes")
+        button = QPushButton(tell("– fewer settings") if self._more else tell("+ more: {more}, notes", more=more))
         button.setProperty("link", True)
         button.clicked.connect(self._toggle_more)
         return button
 
     def ask_start(self) -> None:
         """Open the list of starting points."""
-        self._open_list("Start from", START_COLUMNS, starting_points)
+        self._open_list(tell("Start from"), START_COLUMNS, starting_points)
 
     def ask_simplest(self) -> None:
         """Open the list of strategies at their best."""
@@ -199,7 +200,7 @@ class Settings(Panel):
         self._ask_simplest(self._view.trial(self._document.project), variants=_VARIANTS)
 
     def _ask_simplest(self, *trials: Trial, variants: int = 0) -> None:
-        title = "Find the simplest that meets the marks"
+        title = tell("Find the simplest that meets the marks")
         self._open_list(title, SIMPLEST_COLUMNS, lambda project, _, scale: simplest(project, trials, scale, variants))
 
     def _open_list(
@@ -225,14 +226,16 @@ class Settings(Panel):
         self.add(self._trial_head())
         last = len(trial.plan.changes) - 1
         for k in range(len(trial.plan.changes)):
-            title = "Setpoint" if last == 0 else f"Setpoint {k + 1}"
+            title = tell("Setpoint") if last == 0 else tell("Setpoint {k}", k=k + 1)
             where: Path = (*path, "plan", "changes", k, "to_degC")
             self.add(NumberField(Binding(self._document, self._view, where, title)))
         for field in ("duration_s", "start_degC", "band_K"):
             self.add(NumberField(self._bind(path, field)))
         for event in trial.events:
-            self._to_trial(event.text(self._view.scale), event.name, f"Show “{event.name}” at Trial")
-        self._to_trial("plan and events at Trial …", "", "Its name, its plan, what happens in it, its notes")
+            self._to_trial(event.text(self._view.scale), event.name, tell("Show “{event}” at Trial", event=event.name))
+        self._to_trial(
+            tell("plan and events at Trial …"), "", tell("Its name, its plan, what happens in it, its notes")
+        )
 
     def _to_trial(self, text: str, event: str, tip: str) -> None:
         link = CutLink(text, tip)
@@ -244,10 +247,10 @@ class Settings(Panel):
         row = QWidget()
         layout = QHBoxLayout(row)
         layout.setContentsMargins(0, 0, 0, 0)
-        layout.addWidget(heading("Trial"))
+        layout.addWidget(heading(tell("Trial")))
         trials = self._document.project.trials
         self.trial_box = Choice()
-        self.trial_box.setAccessibleName("Trial shown")
+        self.trial_box.setAccessibleName(tell("Trial shown"))
         self.trial_box.setMinimumWidth(40)
         for trial in trials:
             self.trial_box.addItem(trial.name, trial.name)
@@ -268,7 +271,7 @@ class _Strategies(QWidget):
         group = QButtonGroup(self)
         rows = [[name for name in STRATEGIES if (name in _USUAL) == first] for first in (True, False)]
         for row, k, name in ((row, k, name) for row, names in enumerate(rows) for k, name in enumerate(names)):
-            button = QPushButton(name)
+            button = QPushButton(tell(name))
             button.setCheckable(True)
             button.setProperty("chip", True)
             button.setChecked(name.lower() == strategy.lower())

@@ -11,6 +11,7 @@ from kelvarn.desktop.lanes.button import LanesButton
 from kelvarn.desktop.lanes.choice import chosen_lanes
 from kelvarn.desktop.lanes.edits import Drags
 from kelvarn.desktop.lanes.scene import CandidateEntry, entries, scene_of
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.parts.elided import ElidedLine
 from kelvarn.desktop.parts.menus import Command
 from kelvarn.desktop.parts.panel import Columns
@@ -18,8 +19,8 @@ from kelvarn.desktop.parts.texts import MOST_OF_A_NAME
 from kelvarn.desktop.stations.station import Context, Phrase, Place, Station
 from kelvarn.desktop.strip.strip import Strip
 from kelvarn.model.candidate import STRATEGIES
-from kelvarn.model.edit import EditError, append, remove
-from kelvarn.model.mark import Mark
+from kelvarn.model.edit import EditError
+from kelvarn.sentence import figures, joined, say
 from kelvarn.studies.alternatives import Alternative
 from kelvarn.studies.results import Result
 from kelvarn.units import Quantity, UnitError, counted, parse, shortened, show
@@ -31,7 +32,7 @@ from .cards import Cards
 from .charts import Charts
 from .folding import Folding
 from .lists import Lists
-from .mark_editor import MarkEditor
+from .mark_edits import MarkEdits
 from .marks import MarksFoot
 from .overlays import Overlays
 from .reserve import ReserveWords
@@ -46,7 +47,7 @@ if TYPE_CHECKING:
 class ControlStation(Station):
     """Candidates, strip, settings, marks."""
 
-    title, keys = "Control", "Ctrl+3"
+    title, keys = say("Control"), "Ctrl+3"
 
     def __init__(self, context: Context) -> None:
         super().__init__(context)
@@ -59,16 +60,16 @@ class ControlStation(Station):
         self.cards.menu_wanted.connect(self._show_menu)
         self.terms = Terms()
         self.strip = Strip(self._document)
-        self.strip.setAccessibleName("Strip: temperature, drive and events over time")
+        self.strip.setAccessibleName(tell("Strip: temperature, drive and events over time"))
         self.strip.cursor_moved.connect(self._view.move_cursor)
         self.strip.pin_changed.connect(self._pin)
         self.strip.resized.connect(self._show_lanes)
         self.lanes = LanesButton(self._document, self.strip)
         self.why_line = ElidedLine("body", indent=50)
-        self.why_line.setAccessibleName("Why: the controller's decision at the cursor")
-        self.why_button = QPushButton("why so?")
+        self.why_line.setAccessibleName(tell("Why: the controller's decision at the cursor"))
+        self.why_button = QPushButton(tell("why so?"))
         self.why_button.setProperty("link", True)
-        self.why_button.setToolTip("What the overshoot, swing or delay is made of, by runs (Ctrl+I)")
+        self.why_button.setToolTip(tell("What the overshoot, swing or delay is made of, by runs (Ctrl+I)"))
         self.why_button.clicked.connect(self.toggle_why)
         self.why_panel = WhyPanel(self._runner.jobs)
         self.why_panel.hide()
@@ -86,8 +87,9 @@ class ControlStation(Station):
         context.remarks.updated.connect(self.settings.refresh)
         self.reserve.updated.connect(self.settings.refresh)
         self.marks = MarksFoot()
-        self.marks.edit_wanted.connect(self._edit_mark)
-        self.marks.add_wanted.connect(self._add_mark)
+        self._mark_edits = MarkEdits(context, self)
+        self.marks.edit_wanted.connect(self._mark_edits.edit)
+        self.marks.add_wanted.connect(self._mark_edits.add)
         left = QWidget()
         column = QVBoxLayout(left)
         column.setContentsMargins(0, 0, 8, 0)
@@ -135,67 +137,74 @@ class ControlStation(Station):
         return self.strip
 
     def commands(self) -> list[Command]:
-        do, menu = self.candidate_actions, "&Candidate"
-        add = [Command(menu, f"Add {strategy}", "", self.shown(partial(do.add, strategy))) for strategy in STRATEGIES]
+        do, menu = self.candidate_actions, say("&Candidate")
+        add = [
+            Command(menu, say("Add {strategy}", strategy=strategy), "", self.shown(partial(do.add, strategy)))
+            for strategy in STRATEGIES
+        ]
         return [
             *add,
-            Command(menu, "Start from a tuning rule…", "", self.shown(self.settings.ask_start)),
-            Command(menu, "Find the simplest that meets the marks", "", self.shown(self.settings.ask_simplest)),
+            Command(menu, say("Start from a tuning rule…"), "", self.shown(self.settings.ask_start)),
+            Command(menu, say("Find the simplest that meets the marks"), "", self.shown(self.settings.ask_simplest)),
             Command(
                 menu,
-                "Find the simplest that meets the marks of all trials",
+                say("Find the simplest that meets the marks of all trials"),
                 "",
                 self.shown(self.settings.ask_simplest_of_all),
             ),
             Command(
                 menu,
-                "Find the simplest that meets the marks on rigs that differ",
+                say("Find the simplest that meets the marks on rigs that differ"),
                 "",
                 self.shown(self.settings.ask_simplest_of_variants),
             ),
-            Command(menu, "Why so, and what would help?", "Ctrl+I", self.shown(self.toggle_why)),
-            Command(menu, "What would it do at a reading…", "", self.shown(self._ask_reading)),
-            Command(menu, "Gain map", "Ctrl+G", self.shown(self.charts.toggle_map)),
-            Command(menu, "Loop gain and sensitivity", "", self.shown(self.charts.toggle_loop)),
-            Command(menu, "Turn the gain up until it oscillates", "", self.shown(self._toggle_ringing)),
-            Command(menu, "What differs between two…", "Ctrl+M", self.shown(self.lists.compare_two)),
-            Command(menu, "Keep this run", "Ctrl+R", self.shown(self.lists.keep_run)),
-            Command(menu, "Kept runs…", "", self.shown(self.lists.show_kept)),
-            Command(menu, "Take candidates from a project…", "", self.shown(self.lists.ask_take_from)),
-            Command(menu, "Remarks", "F8", self.shown(self.lists.show_remarks)),
-            Command(menu, "Curve picture", "Ctrl+E", self.shown(self._toggle_curve)),
+            Command(menu, say("Why so, and what would help?"), "Ctrl+I", self.shown(self.toggle_why)),
+            Command(menu, say("What would it do at a reading…"), "", self.shown(self._ask_reading)),
+            Command(menu, say("Gain map"), "Ctrl+G", self.shown(self.charts.toggle_map)),
+            Command(menu, say("Loop gain and sensitivity"), "", self.shown(self.charts.toggle_loop)),
+            Command(menu, say("Turn the gain up until it oscillates"), "", self.shown(self._toggle_ringing)),
+            Command(menu, say("What differs between two…"), "Ctrl+M", self.shown(self.lists.compare_two)),
+            Command(menu, say("Keep this run"), "Ctrl+R", self.shown(self.lists.keep_run)),
+            Command(menu, say("Kept runs…"), "", self.shown(self.lists.show_kept)),
+            Command(menu, say("Take candidates from a project…"), "", self.shown(self.lists.ask_take_from)),
+            Command(menu, say("Remarks"), "F8", self.shown(self.lists.show_remarks)),
+            Command(menu, say("Curve picture"), "Ctrl+E", self.shown(self._toggle_curve)),
             Command(menu),
             *self._of_candidate(),
             Command(menu),
-            Command(menu, "Next candidate", "Ctrl+Down", partial(self._step_candidate, 1)),
-            Command(menu, "Previous candidate", "Ctrl+Up", partial(self._step_candidate, -1)),
+            Command(menu, say("Next candidate"), "Ctrl+Down", partial(self._step_candidate, 1)),
+            Command(menu, say("Previous candidate"), "Ctrl+Up", partial(self._step_candidate, -1)),
         ]
 
     def _of_candidate(self) -> list[Command]:
         """What can be done with the selected candidate, also by its card's menu."""
-        do, menu = self.candidate_actions, "&Candidate"
+        do, menu = self.candidate_actions, say("&Candidate")
         return [
-            Command(menu, "Choose for the device", "Ctrl+Return", self.shown(do.choose)),
-            Command(menu, "Rename", "F2", self.shown(self._rename)),
-            Command(menu, "Duplicate", "Ctrl+D", self.shown(do.duplicate)),
-            Command(menu, "Hide or show", "Ctrl+H", self.shown(do.toggle_hidden)),
-            Command(menu, "Delete", "Ctrl+Delete", self.in_sight(do.delete)),
+            Command(menu, say("Choose for the device"), "Ctrl+Return", self.shown(do.choose)),
+            Command(menu, say("Rename"), "F2", self.shown(self._rename)),
+            Command(menu, say("Duplicate"), "Ctrl+D", self.shown(do.duplicate)),
+            Command(menu, say("Hide or show"), "Ctrl+H", self.shown(do.toggle_hidden)),
+            Command(menu, say("Delete"), "Ctrl+Delete", self.in_sight(do.delete)),
         ]
 
     def places(self) -> list[Place]:
         candidates = self._document.project.candidates
         return [
-            (f"{each.name}: candidate, {each.strategy}", partial(self._view.select, each.name)) for each in candidates
+            (
+                tell("{candidate}: candidate, {strategy}", candidate=each.name, strategy=each.strategy),
+                partial(self._view.select, each.name),
+            )
+            for each in candidates
         ]
 
     def phrase(self) -> Phrase:
         runner, project = self._runner, self._document.project
         if runner.preparing:
-            return Phrase("preparing, first start only", "begin")
+            return Phrase(tell("preparing, first start only"), "begin")
         if runner.busy:
-            return Phrase(f"computing, {100 * runner.share:.0f} %", "begin")
+            return Phrase(tell("computing, {percent} %", percent=figures(f"{100 * runner.share:.0f}", "")), "begin")
         if runner.faults:
-            return Phrase(f"{len(runner.faults)} cannot be computed", "look")
+            return Phrase(tell("{number} cannot be computed", number=len(runner.faults)), "look")
         result = self._spoken_of()
         if result is None:
             return Phrase(counted(len(project.candidates), "candidate"), "begin")
@@ -210,7 +219,7 @@ class ControlStation(Station):
     def marks_met(self) -> str:
         """How many marks the chosen candidate meets, else the selected one; "" where that is not known."""
         result = self._spoken_of()
-        return "" if result is None else f"{result.met} of {len(result.verdicts)} marks met"
+        return "" if result is None else tell("{met} of {marks} marks met", met=result.met, marks=len(result.verdicts))
 
     def request(self) -> None:
         if not self._runner.preparing:
@@ -230,7 +239,7 @@ class ControlStation(Station):
         self.settings.refresh()
         self.charts.refresh()
         result = self._runner.result_of(selected.name)
-        caption = f"for “{selected.name}” on “{trial.name}”"
+        caption = tell("for “{selected}” on “{trial}”", selected=selected.name, trial=trial.name)
         self.marks.show_marks(trial.marks, result, self._view.scale, caption)
         self.show_cursor()
 
@@ -307,24 +316,27 @@ class ControlStation(Station):
         result = self._runner.result_of(selected.name)
         self.terms.show_at(None if result is None else result.run, self._view.scale, self._view.cursor_s)
         if self._runner.preparing:
-            self.why_line.say("preparing, first start only …", "muted")
+            self.why_line.say(tell("preparing, first start only …"), "muted")
         elif selected.name in self._runner.faults:
             self.why_line.say(self._runner.faults[selected.name], "ember")
         elif self._runner.busy:
-            self.why_line.say("computing …", "muted")
+            self.why_line.say(tell("computing …"), "muted")
         elif result is not None:
             reason = why(result.run, result.run.sample_at(self._view.cursor_s), self._view.scale)
-            self.why_line.say(f"{shortened(selected.name, MOST_OF_A_NAME)}: {reason}", "ink")
+            self.why_line.say(joined(": ", (shortened(selected.name, MOST_OF_A_NAME), reason)), "ink")
 
     def _ask_reading(self) -> None:
         """Ask for a reading, and say what the law would do there, as it stands at the cursor."""
         selected, scale = self._view.candidate(self._document.project), self._view.scale
         result = self._runner.result_of(selected.name)
         if result is None:
-            raise EditError(f"“{selected.name}” has not been run yet; wait until it is, or see why it cannot be.")
+            raise EditError(
+                say("“{selected}” has not been run yet; wait until it is, or see why it cannot be.",
+                    selected=selected.name)
+            )  # fmt: skip
         index = result.run.sample_at(self._view.cursor_s)
         before = show(float(result.run.measured_degC[index]), Quantity.TEMPERATURE, scale)
-        title = f"What would {shortened(selected.name, MOST_OF_A_NAME)} do at"
+        title = tell("What would {selected} do at", selected=shortened(selected.name, MOST_OF_A_NAME))
         text, wanted = QInputDialog.getText(self, "Kelvarn", title, text=before)
         if wanted:
             try:
@@ -332,7 +344,7 @@ class ControlStation(Station):
             except UnitError as error:
                 raise EditError(str(error)) from error
             said = at_reading(result.run, index, degC, scale)
-            self.why_line.say(f"{shortened(selected.name, MOST_OF_A_NAME)}: {said}", "glacier")
+            self.why_line.say(joined(": ", (shortened(selected.name, MOST_OF_A_NAME), said)), "glacier")
 
     def _show_menu(self, at: QPoint) -> None:
         menu = QMenu(self)
@@ -353,41 +365,3 @@ class ControlStation(Station):
     def _pin(self, pinned: bool) -> None:
         self._view.pinned = pinned
         self.show_cursor()
-
-    def _marks_path(self) -> tuple[str | int, ...]:
-        return ("trials", self._view.trial_index(self._document.project), "marks")
-
-    def _edit_mark(self, index: int, at: QPoint) -> None:
-        project = self._document.project
-        trial = self._view.trial(project)
-        mark, path = trial.marks[index], self._marks_path()
-
-        def still_there() -> bool:
-            """Whether it is the mark that was clicked: the project may be another one by now."""
-            marks = self._view.trial(self._document.project).marks
-            return self._marks_path() == path and index < len(marks) and marks[index] == mark
-
-        def take(new: Mark) -> None:
-            if still_there():
-                self._document.set((*path, index), new, f"mark {mark.title}")
-
-        def drop() -> None:
-            if still_there():
-                self._document.apply(remove(self._document.project, path, index), f"remove mark {mark.title}")
-
-        editor = MarkEditor(project, trial, mark, self._view.scale, self)
-        editor.taken.connect(take)
-        editor.removed.connect(drop)
-        editor.popup(at)
-
-    def _add_mark(self, at: QPoint) -> None:
-        editor = MarkEditor(
-            self._document.project, self._view.trial(self._document.project), None, self._view.scale, self
-        )
-
-        def add(new: Mark) -> None:
-            changed = append(self._document.project, self._marks_path(), new)
-            self._document.apply(changed, f"add mark {new.title}")
-
-        editor.taken.connect(lambda new: self.context.guarded(lambda: add(new))())
-        editor.popup(at)

@@ -7,13 +7,15 @@ from PySide6.QtWidgets import QGridLayout, QWidget
 from kelvarn.desktop.fields.binding import Binding
 from kelvarn.desktop.fields.number import NumberEdit
 from kelvarn.desktop.fields.plain import link, small
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.parts.plain import set_shown
 from kelvarn.model.curve import MOST_STEPS
 from kelvarn.model.edit import Path
+from kelvarn.sentence import say
 
 from .actions import CandidateActions
 
-_COLUMNS = (("from", "from_degC", 74), ("drive", "drive", 58), ("hysteresis", "back_off_K", 66))
+_COLUMNS = ((say("from"), "from_degC", 74), (say("drive"), "drive", 58), (say("hysteresis"), "back_off_K", 66))
 
 
 class StepsField(QWidget):
@@ -38,16 +40,16 @@ class StepsField(QWidget):
         for row in range(len(steps)):
             for column, (title, field, width) in enumerate(_COLUMNS):
                 edit = NumberEdit(Binding(actions.document, actions.view, (*path, row, field)))
-                edit.setAccessibleName(f"Step {row + 1}: {title}")
+                edit.setAccessibleName(tell("Step {row}: {title}", row=row + 1, title=title))
                 edit.setFixedWidth(width)
                 edit.complaint.connect(self._show_fault)
                 self.edits.append(edit)
                 grid.addWidget(edit, row + 1, column)
-            remove = link("remove", partial(actions.remove_step, row), f"Remove step {row + 1}")
+            remove = link(tell("remove"), partial(actions.remove_step, row), tell("Remove step {row}", row=row + 1))
             set_shown(remove, len(steps) > 1)
             grid.addWidget(remove, row + 1, len(_COLUMNS))
         grid.addWidget(self._fault, len(steps) + 1, 0, 1, len(_COLUMNS) + 1)
-        self.add_step = link("+ step", actions.add_step, "Add a step")
+        self.add_step = link(tell("+ step"), actions.add_step, tell("Add a step"))
         set_shown(self.add_step, len(steps) < MOST_STEPS)
         grid.addWidget(self.add_step, len(steps) + 2, 0)
         grid.setColumnStretch(len(_COLUMNS), 1)

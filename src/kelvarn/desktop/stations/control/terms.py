@@ -6,6 +6,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.lanes.drive import put
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.parts import texts
 from kelvarn.desktop.parts.spoken import Role, Spoken
 from kelvarn.desktop.strip.axis import clock
@@ -30,10 +31,12 @@ class Terms(QWidget, Spoken):
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)  # nothing below needs to be painted for it
         self.setFixedHeight(26 + 6 * _ROW)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setAccessibleName("Terms at the cursor")
+        self.setAccessibleName(tell("Terms at the cursor"))
         self.setToolTip(
-            "The share that the setpoint weight takes off the start is counted in the integral, "
-            "so that distance is Kp times what is missing."
+            tell(
+                "The share that the setpoint weight takes off the start is counted in the integral, "
+                "so that distance is Kp times what is missing."
+            )
         )
 
     def show_at(self, run: Run | None, scale: Scale, time_s: float) -> None:
@@ -54,7 +57,7 @@ class Terms(QWidget, Spoken):
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.fillRect(self.rect(), look.color("ground"))
-        heading = f"Terms at {clock(float(run.time_s[k]), 60)}"
+        heading = tell("Terms at {clock}", clock=clock(float(run.time_s[k]), 60))
         texts.paint(painter, QRectF(0, 0, self.width(), 19), heading, look.color("ink"), "title")
         top = 26.0
         found = terms(run, k)
@@ -63,18 +66,18 @@ class Terms(QWidget, Spoken):
         else:
             gap = float(run.setpoint_degC[k] - run.measured_degC[k])
             text = show(abs(gap), Quantity.DIFFERENCE, self._scale)
-            self._row(painter, top, "distance", f"{text} {'below' if gap >= 0 else 'above'}")
+            self._row(painter, top, tell("distance"), tell("{far} below" if gap >= 0 else "{far} above", far=text))
             top += _ROW
         painter.setPen(QPen(look.color("hairline"), 1))
         painter.drawLine(QPointF(0, top + 1.5), QPointF(self.width(), top + 1.5))
         top += 4
         asked, given = float(run.asked[k]), float(run.drive[k])
-        self._row(painter, top, "asks for", show(asked, Quantity.DRIVE, sign=True))
+        self._row(painter, top, tell("asks for"), show(asked, Quantity.DRIVE, sign=True))
         out = float(put(run)[k])
-        said = "" if abs(asked - given) < 5e-4 else ", limited"
+        said = "" if abs(asked - given) < 5e-4 else tell(", limited")
         if abs(out - given) > 5e-4 and (out == 0.0 or given == 0.0):
-            given, said = out, ", cut off" if out == 0.0 else ", stuck"
-        self._row(painter, top + _ROW, "drive gives", show(given, Quantity.DRIVE) + said)
+            given, said = out, tell(", cut off") if out == 0.0 else tell(", stuck")
+        self._row(painter, top + _ROW, tell("drive gives"), tell(show(given, Quantity.DRIVE)) + said)
         painter.end()
 
     def _paint_bars(self, painter: QPainter, found: list[Term], top: float) -> float:

@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QPushButton, QSc
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.fields.plain import Choice, heading, link, small
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.parts.elided import ElidedLine
 from kelvarn.desktop.parts.panel import put_content
 from kelvarn.desktop.parts.plain import PlainLabel, plain_tip
@@ -18,21 +19,22 @@ from kelvarn.model.candidate import Candidate
 from kelvarn.model.mark import Mark
 from kelvarn.model.project import Project
 from kelvarn.model.trial import Trial
+from kelvarn.sentence import say
 from kelvarn.studies.reasons import Reason, ReasonError, Reasons, Remedy, can_be_asked, reasons
 from kelvarn.units import Scale, counted, show
 
 _CHANNEL = "why"
 _QUESTIONS = {
-    "overshoot_K": "Why is it {} over?",
-    "swing_K": "Why does it swing by {}?",
-    "steady_error_K": "Why does it stay {} off?",
-    "settling_s": "Why does it take {} to settle?",
-    "sag_K": "Why does it sag by {} after “{of}”?",
-    "recovery_s": "Why is it back only {} after “{of}” began?",
-    "worst_over_K": "Why is it up to {} over?",
-    "worst_under_K": "Why is it up to {} under?",
+    "overshoot_K": say("Why is it {amount} over?"),
+    "swing_K": say("Why does it swing by {amount}?"),
+    "steady_error_K": say("Why does it stay {amount} off?"),
+    "settling_s": say("Why does it take {amount} to settle?"),
+    "sag_K": say("Why does it sag by {amount} after “{of}”?"),
+    "recovery_s": say("Why is it back only {amount} after “{of}” began?"),
+    "worst_over_K": say("Why is it up to {amount} over?"),
+    "worst_under_K": say("Why is it up to {amount} under?"),
 }
-_NEVER = {"settling_s": "Why does it never settle?", "recovery_s": "Why is it never back after “{of}”?"}
+_NEVER = {"settling_s": say("Why does it never settle?"), "recovery_s": say("Why is it never back after “{of}”?")}
 _HEIGHT = 276
 _BAR = QSize(64, 14)
 
@@ -98,14 +100,14 @@ class WhyPanel(QFrame):
         self._scale = Scale.CELSIUS
         self._ref: Mark | None = None
         self.found: Reasons | None = None
-        self.question = heading("Why?")
+        self.question = heading(tell("Why?"))
         self.note = ElidedLine("small", "muted", ground="panel")
         self.measure = Choice()
-        self.measure.setAccessibleName("What is asked about")
+        self.measure.setAccessibleName(tell("What is asked about"))
         self.measure.activated.connect(lambda _: self._choose(self.measure.currentData()))
         close = QPushButton("×")
         close.setProperty("link", True)
-        close.setAccessibleName("Close: why, and what would help")
+        close.setAccessibleName(tell("Close: why, and what would help"))
         close.setFixedWidth(20)
         close.clicked.connect(self.closed)
         head = QHBoxLayout()
@@ -135,11 +137,11 @@ class WhyPanel(QFrame):
             return
         if self._asked is None or trial.events != self._asked.trial.events or not self.measure.count():
             self.measure.clear()
-            self.measure.addItem("what is most worth asking", None)
+            self.measure.addItem(tell("what is most worth asking"), None)
             for ref in known:
                 self.measure.addItem(ref.title, ref)
         self._asked, self._scale = wanted, scale
-        self.note.say("computing …")
+        self.note.say(tell("computing …"))
         before: QWidget | None = self._scroll.widget()
         if before is not None:
             before.setEnabled(False)
@@ -164,7 +166,7 @@ class WhyPanel(QFrame):
         self.shows, self.takes = [], []
         self.found = outcome if isinstance(outcome, Reasons) else None
         if self.found is None:
-            self.question.setText("Why?")
+            self.question.setText(tell("Why?"))
             self.note.say(str(outcome))
         else:
             self._fill(grid, self.found)
@@ -175,8 +177,8 @@ class WhyPanel(QFrame):
         of = found.ref.event or found.ref.body or ""
         size = None if found.whole is None else abs(found.whole)
         question = _NEVER[found.ref.measure] if size is None else _QUESTIONS[found.ref.measure]
-        self.question.setText(question.format("" if size is None else self._said(size), of=of))
-        self.note.say(f"{counted(found.runs, 'run')}, each with one thing taken away or changed")
+        self.question.setText(tell(question, amount="" if size is None else self._said(size), of=of))
+        self.note.say(tell("{runs}, each with one thing taken away or changed", runs=counted(found.runs, "run")))
         at = max(range(self.measure.count()), key=lambda k: _same(self.measure.itemData(k), found.ref))
         self.measure.setCurrentIndex(at)
         for column, share in enumerate((5, 4, 0, 0)):
@@ -187,18 +189,18 @@ class WhyPanel(QFrame):
         row = len(found.parts)
         if size is not None:
             overlap = found.together < 0
-            words = "counted more than once, since parts overlap" if overlap else "only together"
+            words = tell("counted more than once, since parts overlap") if overlap else tell("only together")
             grid.addWidget(_ink(words), row, 0)
             grid.addWidget(Bar(found.together / most, "muted"), row, 1)
             grid.addWidget(_ink(self._said(abs(found.together)), bold=True), row, 2)
         elif not found.parts:
-            grid.addWidget(_ink("none of what was taken away makes it settle"), row, 0)
+            grid.addWidget(_ink(tell("none of what was taken away makes it settle")), row, 0)
         head = QHBoxLayout()
         head.setContentsMargins(0, 8, 0, 0)
         head.setSpacing(10)
-        head.addWidget(heading("What would help most"))
-        by = "by the marks that fail now" if found.met < found.asked else "all marks are met already"
-        head.addWidget(small(by if found.remedies else "nothing of what was tried"), 1)
+        head.addWidget(heading(tell("What would help most")))
+        by = tell("by the marks that fail now") if found.met < found.asked else tell("all marks are met already")
+        head.addWidget(small(by if found.remedies else tell("nothing of what was tried")), 1)
         grid.addLayout(head, row + 1, 0, 1, 4)
         for place, remedy in enumerate(found.remedies):
             self._remedy_row(grid, row + 2 + place, place + 1, remedy, found.asked)
@@ -207,33 +209,37 @@ class WhyPanel(QFrame):
         without = part.alternative.words
         grid.addWidget(_ink(without, bold=row == 0), row, 0)
         if part.part is None:
-            said = "there would be none" if part.value is None else f"{self._said(part.value)} without it"
+            said = (
+                tell("there would be none")
+                if part.value is None
+                else tell("{said} without it", said=self._said(part.value))
+            )
             grid.addWidget(small(said), row, 1, 1, 2)
         else:
             grid.addWidget(Bar(part.part / most, "glacier"), row, 1)
             said = self._said(abs(part.part))
-            grid.addWidget(_ink(said if part.part >= 0 else f"{said} less", bold=True), row, 2)
+            grid.addWidget(_ink(said if part.part >= 0 else tell("{said} less", said=said), bold=True), row, 2)
         show_it = link(
-            "show",
-            lambda: self.show_wanted.emit(part.alternative, f"without {without}"),
-            f"Lay the run without it over the strip: {without}",
+            tell("show"),
+            lambda: self.show_wanted.emit(part.alternative, tell("without {without}", without=without)),
+            tell("Lay the run without it over the strip: {without}", without=without),
         )
         show_it.setProperty("words", without)
         self.shows.append(show_it)
         grid.addWidget(show_it, row, 3)
 
     def _remedy_row(self, grid: QGridLayout, row: int, place: int, remedy: Remedy, asked: int) -> None:
-        value = "no value" if remedy.value is None else self._said(remedy.value)
-        marks = f" · {remedy.met} of {asked} marks" if asked else ""
+        value = tell("no value") if remedy.value is None else self._said(remedy.value)
+        marks = tell(" · {met} of {asked} marks", met=remedy.met, asked=asked) if asked else ""
         grid.addWidget(_ink(f"{place}  {remedy.alternative.words}", bold=place == 1), row, 0)
         grid.addWidget(_ink(value + marks), row, 1, 1, 2)
         of_rig = remedy.alternative.of_rig
         tip = f"{'Change the rig so' if of_rig else 'Make it a candidate'}: {remedy.alternative.words}"
-        take = link("to the rig" if of_rig else "take", lambda: self.taken.emit(remedy.alternative), tip)
+        take = link(tell("to the rig") if of_rig else tell("take"), lambda: self.taken.emit(remedy.alternative), tip)
         show_it = link(
-            "show",
+            tell("show"),
             lambda: self.show_wanted.emit(remedy.alternative, remedy.alternative.words),
-            f"Lay this run over the strip: {remedy.alternative.words}",
+            tell("Lay this run over the strip: {words}", words=remedy.alternative.words),
         )
         both = QWidget()
         inner = QHBoxLayout(both)

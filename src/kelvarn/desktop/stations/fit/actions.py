@@ -9,6 +9,7 @@ import numpy as np
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QFileDialog, QInputDialog, QWidget
 
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.stations.station import Context
 from kelvarn.fit.calibration import Thermistor
 from kelvarn.fit.observed import FitError
@@ -17,6 +18,7 @@ from kelvarn.model.log import Log, LogReading
 from kelvarn.model.log_data import LogData
 from kelvarn.model.names import MOST_CHARACTERS
 from kelvarn.model.probes import Converter, Correction
+from kelvarn.sentence import say
 from kelvarn.units import shortened
 
 from .edits import LogEdits
@@ -57,7 +59,7 @@ class LogActions:
 
     def ask_open(self) -> None:
         """Ask for files and add them as logs."""
-        names, _ = QFileDialog.getOpenFileNames(self._over, "Open a log", str(Path.home()), _KINDS)
+        names, _ = QFileDialog.getOpenFileNames(self._over, tell("Open a log"), str(Path.home()), _KINDS)
         self.open_files([Path(name) for name in names])
 
     def open_files(self, paths: list[Path]) -> None:
@@ -73,9 +75,9 @@ class LogActions:
         """Ask which kept run is to be a log."""
         kept = self._document.project.kept
         if not kept:
-            raise FitError("No run is kept yet; “Keep this run” at the Control station keeps one.")
+            raise FitError(say("No run is kept yet; “Keep this run” at the Control station keeps one."))
         names = [run.name for run in kept]
-        name, wanted = QInputDialog.getItem(self._over, "Kelvarn", "Kept run", names, 0, False)
+        name, wanted = QInputDialog.getItem(self._over, "Kelvarn", tell("Kept run"), names, 0, False)
         if wanted:
             self.edits.from_run(kept[names.index(name)])
 
@@ -96,7 +98,7 @@ class LogActions:
         data = self.data
         if self.shown is None or data is None:
             return
-        text, wanted = QInputDialog.getText(self._over, "Kelvarn", "What happened here?")
+        text, wanted = QInputDialog.getText(self._over, "Kelvarn", tell("What happened here?"))
         if wanted and text.strip():
             self.edits.note_at(self.shown.name, self._at(), text.strip())
 
@@ -108,7 +110,7 @@ class LogActions:
     def confirm(self) -> None:
         """The log is read rightly: go on to the fit."""
         if self.shown is not None:
-            self.edits.set(self.shown.name, f"use the log {self.shown.name}", confirmed=True)
+            self.edits.set(self.shown.name, tell("use the log {shown}", shown=self.shown.name), confirmed=True)
 
     def use_in_rig(self) -> None:
         """Let the rig be what was fitted."""
@@ -116,7 +118,7 @@ class LogActions:
         if isinstance(found, RigReport):
             project = self.edits.with_rig(found.fit)
             self._known.keep(project, self._wanted())
-            self._document.apply(project, "use the fitted values in the rig")
+            self._document.apply(project, tell("use the fitted values in the rig"))
         elif found is not None:
             self.edits.use_response(found)
 
@@ -135,7 +137,7 @@ class LogActions:
         """Let the control probe be corrected."""
         project = self._document.project
         path = ("rig", "probes", project.rig.control_index, "correction")
-        self._document.set(path, correction, "calibrate the probe")
+        self._document.set(path, correction, tell("calibrate the probe"))
 
     def converted_degC(self, count: float) -> float | None:
         """What the control probe's converter makes of a raw count; None where it has none, or it is no reading."""
@@ -151,11 +153,13 @@ class LogActions:
         probe = project.rig.probe
         made = probe.converter or Converter()
         made = with_fields(made, sensor="ntc", ohm_at_25_degC=found.ohm_at_25_degC, beta_K=found.beta_K)
-        self._document.set(("rig", "probes", project.rig.control_index, "converter"), made, "thermistor of the probe")
+        self._document.set(
+            ("rig", "probes", project.rig.control_index, "converter"), made, tell("thermistor of the probe")
+        )
 
     def ask_name(self) -> None:
         """Ask what the log shown is to be called."""
         assert self.shown is not None
-        name, wanted = QInputDialog.getText(self._over, "Kelvarn", "Name of the log", text=self.shown.name)
+        name, wanted = QInputDialog.getText(self._over, "Kelvarn", tell("Name of the log"), text=self.shown.name)
         if wanted and name.strip():
             self.edits.rename(self.shown.name, name.strip()[:MOST_CHARACTERS])

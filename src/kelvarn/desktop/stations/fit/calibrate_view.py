@@ -6,13 +6,19 @@ from PySide6.QtWidgets import QHBoxLayout, QPushButton, QTableWidget, QTableWidg
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.fields.plain import Choice, heading, link, small
+from kelvarn.desktop.language import tell
 from kelvarn.fit.calibration import Calibrated, How, Pair, Thermistor, calibrate, pairs_of, thermistor
 from kelvarn.fit.observed import FitError
 from kelvarn.model.log_data import LogData
 from kelvarn.model.probes import Correction
+from kelvarn.sentence import figures, say
 from kelvarn.units import Quantity, Scale, UnitError, parse, show
 
-_HOWS: dict[How, str] = {"offset": "offset alone", "two_point": "two outer points", "slope": "line through all"}
+_HOWS: dict[How, str] = {
+    "offset": say("offset alone"),
+    "two_point": say("two outer points"),
+    "slope": say("line through all"),
+}
 _ROWS = 8
 _POINTS = 3
 
@@ -39,23 +45,27 @@ class CalibrateView(QWidget):
         self.found: Calibrated | None = None
         self.ntc: Thermistor | None = None
         self.pairs = _grid(
-            ["Raw count", "Probe shows", "True", "Corrected", "Residual"], _ROWS, "Pairs of reading and reference"
+            [tell("Raw count"), tell("Probe shows"), tell("True"), tell("Corrected"), tell("Residual")],
+            _ROWS,
+            tell("Pairs of reading and reference"),
         )
         self.pairs.cellChanged.connect(lambda *_: self._changed())
         self.how = Choice()
-        self.how.setAccessibleName("What makes the truth of a reading")
+        self.how.setAccessibleName(tell("What makes the truth of a reading"))
         for how, title in _HOWS.items():
-            self.how.addItem(title, how)
+            self.how.addItem(tell(title), how)
         self.how.setCurrentIndex(1)
         self.how.activated.connect(lambda _: self._changed())
         self.says = small("", "")
-        self.use_button = QPushButton("Use in the probe")
+        self.use_button = QPushButton(tell("Use in the probe"))
         self.use_button.setProperty("main", True)
         self.use_button.clicked.connect(self._take)
-        self.points = _grid(["Temperature", "Resistance, Ω", "Residual"], _POINTS, "Points of a thermistor")
+        self.points = _grid(
+            [tell("Temperature"), tell("Resistance, Ω"), tell("Residual")], _POINTS, tell("Points of a thermistor")
+        )
         self.points.cellChanged.connect(lambda *_: self._changed())
         self.ntc_says = small("", "")
-        self.ntc_button = QPushButton("Use in the converter")
+        self.ntc_button = QPushButton(tell("Use in the converter"))
         self.ntc_button.clicked.connect(lambda: self.ntc is not None and self._use_ntc(self.ntc))
         self._lay_out()
         self._changed()
@@ -64,13 +74,13 @@ class CalibrateView(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, theme.GAP, 0)
         top = QHBoxLayout()
-        top.addWidget(heading("Calibrate the probe"), 1)
+        top.addWidget(heading(tell("Calibrate the probe")), 1)
         self.from_log = link(
-            "pairs from this log", self._fill_from_log, "Means of the stillest stretches of the log shown"
+            tell("pairs from this log"), self._fill_from_log, tell("Means of the stillest stretches of the log shown")
         )
         top.addWidget(self.from_log)
         layout.addLayout(top)
-        layout.addWidget(small("Type what the probe shows and what a trusted thermometer shows, cold and warm."))
+        layout.addWidget(small(tell("Type what the probe shows and what a trusted thermometer shows, cold and warm.")))
         layout.addWidget(self.pairs, 2)
         row = QHBoxLayout()
         row.addWidget(self.how)
@@ -78,7 +88,7 @@ class CalibrateView(QWidget):
         row.addWidget(self.use_button)
         layout.addLayout(row)
         layout.addSpacing(10)
-        layout.addWidget(heading("A thermistor from three points"))
+        layout.addWidget(heading(tell("A thermistor from three points")))
         layout.addWidget(self.points, 1)
         row = QHBoxLayout()
         row.addWidget(self.ntc_says, 1)
@@ -118,7 +128,7 @@ class CalibrateView(QWidget):
         except UnitError as error:
             if item is not None:
                 item.setToolTip(str(error))
-            raise FitError(f"Row {row + 1}: {error}") from error
+            raise FitError(say("Row {row}: {error}", row=row + 1, error=error)) from error
         return value
 
     def _changed(self) -> None:
@@ -167,14 +177,20 @@ class CalibrateView(QWidget):
     def _words(self) -> str:
         found, scale = self.found, self._scale()
         if found is None:
-            return "No pair yet."
+            return tell("No pair yet.")
         by = show(found.true0_degC - found.shown0_degC, Quantity.DIFFERENCE, scale)
         text = (
-            f"{by} more"
+            tell("{by} more", by=by)
             if found.how == "offset"
-            else f"× {found.slope:.4g}, and {by} more at {show(found.shown0_degC, Quantity.TEMPERATURE, scale)}"
+            else tell(
+                "× {slope}, and {by} more at {shown0}",
+                slope=figures(f"{found.slope:.4g}", ""),
+                by=by,
+                shown0=show(found.shown0_degC, Quantity.TEMPERATURE, scale),
+            )
         )
-        return f"true = shown {text}; {show(found.worst_K, Quantity.DIFFERENCE, scale)} residual at most"
+        return tell("true = shown {correction}; {worst} residual at most", correction=text,
+                    worst=show(found.worst_K, Quantity.DIFFERENCE, scale))  # fmt: skip
 
     def _say(self, text: str, role: str = "") -> None:
         self.says.setProperty("role", role)
@@ -194,9 +210,15 @@ class CalibrateView(QWidget):
             text = (
                 ""
                 if self.ntc is None
-                else f"{show(self.ntc.ohm_at_25_degC, Quantity.RESISTANCE)} at 25 °C, Beta {self.ntc.beta_K:.0f} K"
+                else tell(
+                    "{ohm} at 25 °C, Beta {beta} K",
+                    ohm=show(self.ntc.ohm_at_25_degC, Quantity.RESISTANCE),
+                    beta=figures(f"{self.ntc.beta_K:.0f}", ""),
+                )
             )
-            self.ntc_says.setText(text or "Type temperature and resistance: in ice water, in the room, in hot water.")
+            self.ntc_says.setText(
+                text or tell("Type temperature and resistance: in ice water, in the room, in hot water.")
+            )
         except FitError as error:
             self.ntc_says.setText(str(error))
         for row in range(_POINTS):

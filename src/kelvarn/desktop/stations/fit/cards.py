@@ -8,17 +8,19 @@ from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QVBoxLayou
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.fields.plain import heading, link
+from kelvarn.desktop.language import tell, told
 from kelvarn.desktop.parts import texts
 from kelvarn.desktop.parts.card import Card
 from kelvarn.desktop.parts.plain import plain_tip
+from kelvarn.sentence import say
 
 _HEIGHT = 70
 VIEWS = {
-    "fit": "measured and model",
-    "read": "how the file is read",
-    "changed": "what has changed",
-    "plan": "plan the recording",
-    "calibrate": "calibrate the probe",
+    "fit": say("measured and model"),
+    "read": say("how the file is read"),
+    "changed": say("what has changed"),
+    "plan": say("plan the recording"),
+    "calibrate": say("calibrate the probe"),
 }
 
 
@@ -42,7 +44,7 @@ class LogCard(Card):
     def show_text(self, text: CardText, selected: bool) -> None:
         """Show the present state."""
         self.text, self.chosen = text, selected
-        self.setAccessibleName(f"Log {text.name}")
+        self.setAccessibleName(tell("Log {log}", log=text.name))
         self.setAccessibleDescription(f"{text.amount}, {text.state}")
         self.setToolTip(plain_tip(f"{text.name}\n{text.amount}\n{text.state}"))
         self.update()
@@ -85,19 +87,21 @@ class LogCards(QWidget):
         self._column.setContentsMargins(0, 0, 8, 0)
         self._column.setSpacing(6)
         row = QHBoxLayout()
-        row.addWidget(heading("Logs"), 1)
-        row.addWidget(link("+ open", self.open_wanted.emit, "Open a log: CSV, TSV, serial monitor or JSON lines"))
-        row.addWidget(link("+ paste", self.paste_wanted.emit, "Paste the rows of a log"))
+        row.addWidget(heading(tell("Logs")), 1)
+        row.addWidget(
+            link(tell("+ open"), self.open_wanted.emit, tell("Open a log: CSV, TSV, serial monitor or JSON lines"))
+        )
+        row.addWidget(link(tell("+ paste"), self.paste_wanted.emit, tell("Paste the rows of a log")))
         self._column.addLayout(row)
         self._list = QVBoxLayout()
         self._list.setSpacing(6)
         self._column.addLayout(self._list)
         self._column.addSpacing(8)
-        self._column.addWidget(heading("Fit can show"))
+        self._column.addWidget(heading(tell("Fit can show")))
         self.views: dict[str, QPushButton] = {}
         group = QButtonGroup(self)
         for key, title in VIEWS.items():
-            button = QPushButton(title)
+            button = QPushButton(told(title))
             button.setCheckable(True)
             button.setProperty("chip", True)
             button.clicked.connect(lambda _=False, key=key: self.view_wanted.emit(key))

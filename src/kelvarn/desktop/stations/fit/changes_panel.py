@@ -4,6 +4,7 @@ from collections.abc import Callable, Hashable
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.fields.plain import heading, small
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.parts.panel import Panel
 from kelvarn.fit.ways import WAYS
 from kelvarn.fit.what_changed import Comparison, Drift
@@ -25,19 +26,27 @@ class ChangesPanel(Panel):
 
     def fill(self) -> None:
         found, scale = self._known.comparison, self._scale()
-        self.add(heading("Settings or equipment?"))
+        self.add(heading(tell("Settings or equipment?")))
         if isinstance(found, str):
             self.add(small(found, "wrong"))
         elif found is None:
-            self.add(small("comparing the log with the rig as it was …" if self._known.busy else "No log to compare."))
+            self.add(
+                small(
+                    tell("comparing the log with the rig as it was …")
+                    if self._known.busy
+                    else tell("No log to compare.")
+                )
+            )
         else:
             self._changes(found, scale)
         drift = self._known.drift
         if isinstance(drift, Drift):
-            self.add(heading("Heat loss, log by log"), 10)
+            self.add(heading(tell("Heat loss, log by log")), 10)
             for name, size in zip(drift.logs, drift.sizes, strict=True):
                 self.add(value_row(name, f"× {size.value:.2f}", f"95 %: {size.low:.2f} … {size.high:.2f}"))
-            self.add(small("against the rig as it is now; surroundings are accounted for where they were recorded"))
+            self.add(
+                small(tell("against the rig as it is now; surroundings are accounted for where they were recorded"))
+            )
 
     def _changes(self, found: Comparison, scale: Scale) -> None:
         if not found.changes:
@@ -48,22 +57,25 @@ class ChangesPanel(Panel):
             self.add(small(text[:1].upper() + text[1:], "wrong", bold=True))
         if found.instead:
             named = " or ".join(WAYS[what].name for what in found.instead)
-            self.add(small(f"It could also be {named}: this log hardly tells them apart.", "gold"))
+            self.add(small(tell("It could also be {named}: this log hardly tells them apart.", named=named), "gold"))
         settings = self._known.settings
         if settings is not None:
             self.add(small(settings.text, "met" if settings.same else "wrong", bold=not settings.same), 4)
         elif found.changes:
-            self.add(small("Whatever the settings were: the drive was replayed as it was recorded."))
+            self.add(small(tell("Whatever the settings were: the drive was replayed as it was recorded.")))
         self.add(rule())
         rms = [show(fit.rms_K, Quantity.DIFFERENCE, scale) for fit in (found.expected, found.explained)]
-        self.add(value_row("The rig as it was misses by", f"{rms[0]} rms"))
-        self.add(value_row("With what changed", f"{rms[1]} rms"))
+        self.add(value_row(tell("The rig as it was misses by"), tell("{rms} rms", rms=rms[0])))
+        self.add(value_row(tell("With what changed"), tell("{rms} rms", rms=rms[1])))
         if found.expected_energy_J is not None:
             self.add(rule())
-            self.add(value_row("Energy in this log", show(found.energy_J, Quantity.ENERGY)))
+            self.add(value_row(tell("Energy in this log"), show(found.energy_J, Quantity.ENERGY)))
             then = show(found.expected_energy_J, Quantity.ENERGY)
-            self.add(value_row("As it was, the same would take", then))
+            self.add(value_row(tell("As it was, the same would take"), then))
         if found.fixed:
             self.add(
-                small("Nobody recorded the surroundings: they are taken from the start of the log, or from the rig."), 6
+                small(
+                    tell("Nobody recorded the surroundings: they are taken from the start of the log, or from the rig.")
+                ),
+                6,
             )

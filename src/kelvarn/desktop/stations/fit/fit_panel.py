@@ -6,6 +6,7 @@ from PySide6.QtWidgets import QCheckBox, QFrame, QGridLayout, QHBoxLayout, QPush
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.fields.plain import heading, link, small
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.parts.panel import Panel
 from kelvarn.desktop.parts.plain import PlainLabel, menu_text
 from kelvarn.fit.design import KINDS
@@ -16,16 +17,17 @@ from kelvarn.fit.trust import ENOUGH, FitReport, holds, two_points
 from kelvarn.model.edit import quantity_at
 from kelvarn.model.log import KeptFit
 from kelvarn.model.project import Project
+from kelvarn.sentence import joined, say
 from kelvarn.units import Quantity, Scale, show, three_figures
 
 from .knowledge import Knowledge, RigReport, WantedFit
 
 SAID: dict[str, tuple[str, Quantity, str]] = {
-    "gain_K": ("Gain", Quantity.DIFFERENCE, " at full drive"),
-    "rise_K_per_s": ("Rise", Quantity.RAMP, " at full drive"),
-    "lag_s": ("Lag", Quantity.DURATION, ""),
-    "lag2_s": ("Second lag", Quantity.DURATION, ""),
-    "dead_time_s": ("Dead time", Quantity.DURATION, ""),
+    "gain_K": (say("Gain"), Quantity.DIFFERENCE, say(" at full drive")),
+    "rise_K_per_s": (say("Rise"), Quantity.RAMP, say(" at full drive")),
+    "lag_s": (say("Lag"), Quantity.DURATION, ""),
+    "lag2_s": (say("Second lag"), Quantity.DURATION, ""),
+    "dead_time_s": (say("Dead time"), Quantity.DURATION, ""),
 }
 """Values of a response: title, quantity, and what is said after them."""
 
@@ -48,7 +50,7 @@ def value_row(title: str, text: str, below: str = "", role: str = "") -> QWidget
         under = small(below)
         under.setWordWrap(False)
         grid.addWidget(under, 1, 0, 1, 2)
-    row.setAccessibleName(f"{title} {text} {below}".strip())
+    row.setAccessibleName(tell(joined(" ", [each for each in (title, text, below) if each])))
     return row
 
 
@@ -67,7 +69,7 @@ def worth_knowing(texts: Sequence[str]) -> QFrame:
     column = QVBoxLayout(box)
     column.setContentsMargins(10, 8, 10, 8)
     column.setSpacing(5)
-    column.addWidget(small("Worth knowing", "gold", bold=True))
+    column.addWidget(small(tell("Worth knowing"), "gold", bold=True))
     for text in texts:
         column.addWidget(small(text, ""))
     return box
@@ -104,13 +106,16 @@ class FitPanel(Panel):
 
     def fill(self) -> None:
         found = self._known.fitted
-        self.add(heading("Model"))
+        self.add(heading(tell("Model")))
         self.add(self._kinds(found))
         if self._known.fitting:
             row = QHBoxLayout()
             row.setContentsMargins(0, 0, 0, 0)
-            row.addWidget(small("fitting …" if found is None else "fitting …; below stands what was before", "gold"), 1)
-            row.addWidget(link("stop", self._known.stop, "Stop fitting"))
+            row.addWidget(
+                small(tell("fitting …") if found is None else tell("fitting …; below stands what was before"), "gold"),
+                1,
+            )
+            row.addWidget(link(tell("stop"), self._known.stop, tell("Stop fitting")))
             holder = QWidget()
             holder.setLayout(row)
             self.add(holder)
@@ -118,7 +123,7 @@ class FitPanel(Panel):
             self.add(small(self._known.fault, "wrong"), 6)
         elif found is None:
             if not self._known.fitting:
-                self.add(small("Open a log, or drop a file on the window."), 6)
+                self.add(small(tell("Open a log, or drop a file on the window.")), 6)
         elif isinstance(found, RigReport):
             self._rig(found)
         else:
@@ -126,9 +131,9 @@ class FitPanel(Panel):
         if self.wanted.kind == "rig":
             self._choose_free()
         else:
-            robust = QCheckBox("Outliers count less")
+            robust = QCheckBox(tell("Outliers count less"))
             robust.setChecked(self.wanted.robust)
-            robust.setToolTip("Huber's weights: what lies far off pulls no harder than what lies a little off")
+            robust.setToolTip(tell("Huber's weights: what lies far off pulls no harder than what lies a little off"))
             robust.clicked.connect(lambda on: self._ask(robust=on))
             self.add(robust, 6)
         self._kept()
@@ -140,8 +145,8 @@ class FitPanel(Panel):
         grid.setSpacing(5)
         self.chips = {}
         shown = "rig" if isinstance(found, RigReport) else found.fit.kind if found is not None else self.wanted.kind
-        for place, (kind, title) in enumerate([*KINDS.items(), ("rig", "The rig")]):
-            chip = QPushButton(title)
+        for place, (kind, title) in enumerate([*KINDS.items(), ("rig", tell("The rig"))]):
+            chip = QPushButton(tell(title))
             chip.setCheckable(True)
             chip.setProperty("chip", True)
             chip.setChecked(kind == shown)
@@ -159,43 +164,55 @@ class FitPanel(Panel):
         fit, scale = found.fit, self._scale()
         for name, value in fit.values.items():
             title, quantity, after = SAID[name]
-            self.add(value_row(title, show(value.value, quantity, scale) + after, _range(value, quantity, scale)))
+            self.add(
+                value_row(
+                    tell(title), joined("", (show(value.value, quantity, scale), after)), _range(value, quantity, scale)
+                )
+            )
         log = fit.logs[0]
         if fit.kind != "integrating":
             known = log.log.outside_s is not None
             quantity = Quantity.DIFFERENCE if known else Quantity.TEMPERATURE
-            title = "Rest, above surroundings" if known else "Rest temperature"
+            title = tell("Rest, above surroundings") if known else tell("Rest temperature")
             rest = log.rest_degC
             self.add(value_row(title, show(rest.value, quantity, scale), _range(rest, quantity, scale)))
         if log.drift_K_per_h is not None:
-            self.add(value_row("It drifts by", f"{log.drift_K_per_h.value:.2g} K/h"))
+            self.add(value_row(tell("It drifts by"), f"{log.drift_K_per_h.value:.2g} K/h"))
         self.add(rule())
         self._misses(fit.rms_K, fit.worst_K)
         for check in found.checks:
             good = holds(check, fit.rms_K)
-            text = f"{show(check.rms_K, Quantity.DIFFERENCE, scale)} rms" + (": holds" if good else "")
-            self.add(value_row(f"On {check.log.name}", text, "", "met" if good else "wrong"))
+            text = tell("{rms} rms", rms=show(check.rms_K, Quantity.DIFFERENCE, scale)) + (
+                tell(": holds") if good else ""
+            )
+            self.add(value_row(tell("On {log}", log=check.log.name), text, "", "met" if good else "wrong"))
         for kind, other in found.others.items():
             better = found.prefers == kind
-            text = f"{show(other.rms_K, Quantity.DIFFERENCE, scale)} rms" + (", preferred" if better else "")
-            self.add(value_row(f"{KINDS[kind]} instead", text, "", "gold" if better else "muted"))
+            text = tell("{rms} rms", rms=show(other.rms_K, Quantity.DIFFERENCE, scale)) + (
+                tell(", preferred") if better else ""
+            )
+            self.add(value_row(tell("{kinds} instead", kinds=KINDS[kind]), text, "", "gold" if better else "muted"))
         if found.seen is not None:
             role = "met" if found.seen >= ENOUGH else "gold"
-            self.add(value_row("Seen of the final value", f"{100 * found.seen:.0f} %", "", role))
+            self.add(value_row(tell("Seen of the final value"), f"{100 * found.seen:.0f} %", "", role))
         quick = two_points(log.log)
         if quick is not None:
             parts = (show(quick.gain_K, Quantity.DIFFERENCE, scale), show(quick.lag_s, Quantity.DURATION),
                      show(quick.dead_time_s, Quantity.DURATION))  # fmt: skip
-            self.add(value_row("By two points (28 %, 63 %)", "", "gain {}, lag {}, dead time {}".format(*parts)))
-        row = value_row("Residuals correlated", f"{100 * max(fit.autocorrelation, 0.0):.0f} %")
-        row.setToolTip("Correlation of the residuals from one row to the next: 0 % is pure noise")
+            self.add(value_row(tell("By two points (28 %, 63 %)"), "", "gain {}, lag {}, dead time {}".format(*parts)))
+        row = value_row(tell("Residuals correlated"), f"{100 * max(fit.autocorrelation, 0.0):.0f} %")
+        row.setToolTip(tell("Correlation of the residuals from one row to the next: 0 % is pure noise"))
         self.add(row)
         self._end(found.warnings(scale), self._writes(fit))
 
     def _writes(self, fit: ResponseFit) -> str:
         bodies = self._project().rig.response is None
-        text = f"writes {len(fit.values)} values, and their ranges as tolerances"
-        return f"{text}; this response then stands in place of the bodies and links" if bodies else text
+        text = tell("writes {number} values, and their ranges as tolerances", number=len(fit.values))
+        return (
+            tell("{writes}; this response then stands in place of the bodies and links", writes=text)
+            if bodies
+            else text
+        )
 
     def _rig(self, found: RigReport) -> None:
         fit, scale = found.fit, self._scale()
@@ -204,28 +221,43 @@ class FitPanel(Panel):
                 continue
             quantity = quantity_at(self._project().rig, p.path)
             text = show(value.value, quantity, scale)
-            self.add(value_row(p.text, text, f"{_range(value, quantity, scale)}; was {show(p.value, quantity, scale)}"))
+            self.add(
+                value_row(
+                    p.text,
+                    text,
+                    tell(
+                        "{range}; was {was}", range=_range(value, quantity, scale), was=show(p.value, quantity, scale)
+                    ),
+                )
+            )
         silent = [p.text for p, told in zip(fit.free, fit.told, strict=True) if told > 0.85]
         if silent:
-            self.add(small(f"The log says nothing of: {', '.join(silent)}."), 4)
+            self.add(small(tell("The log says nothing of: {silent}.", silent=", ".join(silent))), 4)
         self.add(rule())
         self._misses(fit.rms_K, fit.worst_K)
         for check in found.checks:
-            text = f"{show(check.rms_K, Quantity.DIFFERENCE, scale)} rms"
-            self.add(value_row(f"On {check.log.name}", text, "", "met" if holds(check, fit.rms_K) else "gold"))
+            miss = tell("{rms} rms", rms=show(check.rms_K, Quantity.DIFFERENCE, scale))
+            self.add(
+                value_row(tell("On {log}", log=check.log.name), miss, "", "met" if holds(check, fit.rms_K) else "gold")
+            )
         self._end(
-            rig_warnings(fit.alike, fit.beyond), f"writes {len(fit.values)} values, and their ranges as tolerances"
+            rig_warnings(fit.alike, fit.beyond),
+            tell("writes {number} values, and their ranges as tolerances", number=len(fit.values)),
         )
 
     def _misses(self, rms_K: float, worst_K: float) -> None:
         scale = self._scale()
-        text = f"{show(rms_K, Quantity.DIFFERENCE, scale)} rms"
-        self.add(value_row("Misses by", text, f"{show(worst_K, Quantity.DIFFERENCE, scale)} at worst"))
+        text = tell("{rms} rms", rms=show(rms_K, Quantity.DIFFERENCE, scale))
+        self.add(
+            value_row(
+                tell("Misses by"), text, tell("{worst} at worst", worst=show(worst_K, Quantity.DIFFERENCE, scale))
+            )
+        )
 
     def _end(self, warnings: Sequence[str], writes: str) -> None:
         if warnings:
             self.add(worth_knowing(warnings), 6)
-        self.use_button = QPushButton("Use in rig")
+        self.use_button = QPushButton(tell("Use in rig"))
         self.use_button.setProperty("main", True)
         self.use_button.clicked.connect(lambda: self._use())
         self.add(self.use_button, 8)
@@ -234,8 +266,12 @@ class FitPanel(Panel):
     def _choose_free(self) -> None:
         """Which values of the rig are free."""
         row = QHBoxLayout()
-        row.addWidget(small("Values to fit", bold=True), 1)
-        row.addWidget(link("choose" if self._folded else "fold", self._fold, "Choose which values of the rig are free"))
+        row.addWidget(small(tell("Values to fit"), bold=True), 1)
+        row.addWidget(
+            link(
+                tell("choose" if self._folded else "fold"), self._fold, tell("Choose which values of the rig are free")
+            )
+        )
         holder = QWidget()
         holder.setLayout(row)
         self.add(holder, 8)
@@ -260,17 +296,21 @@ class FitPanel(Panel):
         kept = self._project().fits
         if not kept:
             return
-        self.add(small("Used so far", bold=True), 10)
+        self.add(small(tell("Used so far"), bold=True), 10)
         for fit in kept[-3:]:
-            self.add(small(f"{fit.name}: {kept_text(fit, self._scale())}"))
+            self.add(small(joined(": ", (fit.name, kept_text(fit, self._scale())))))
 
 
 def rig_warnings(alike: tuple[tuple[str, str], ...], beyond: tuple[str, ...]) -> tuple[str, ...]:
     """What is worth knowing of a fitted rig."""
-    found = [f"“{a}” and “{b}” act alike in this log: only both together are told." for a, b in alike[:2]]
+    found = [
+        tell("“{a}” and “{b}” act alike in this log: only both together are told.", a=a, b=b) for a, b in alike[:2]
+    ]
     if beyond:
         named = ", ".join(f"“{text}”" for text in beyond[:3])
-        found.append(f"{named} moved beyond the tolerance: look whether something is missing in the rig.")
+        found.append(
+            tell("{named} moved beyond the tolerance: look whether something is missing in the rig.", named=named)
+        )
     return tuple(found)
 
 
@@ -283,8 +323,9 @@ def kept_text(fit: KeptFit, scale: Scale) -> str:
             parts.append(f"{title.lower()} {show(value.value, quantity, scale)}")
         else:
             parts.append(f"{value.what} {three_figures(value.value)}")
-    return f"{', '.join(parts)}; {show(fit.rms_K, Quantity.DIFFERENCE, scale)} rms"
+    return tell("{values}; {rms} rms", values=", ".join(parts), rms=show(fit.rms_K, Quantity.DIFFERENCE, scale))
 
 
 def _range(value: Estimate, quantity: Quantity, scale: Scale) -> str:
-    return f"95 %: {show(value.low, quantity, scale)} … {show(value.high, quantity, scale)}"
+    low, high = show(value.low, quantity, scale), show(value.high, quantity, scale)
+    return tell("95 %: {low} … {high}", low=low, high=high)

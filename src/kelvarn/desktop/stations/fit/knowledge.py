@@ -5,6 +5,7 @@ from dataclasses import dataclass
 
 from PySide6.QtCore import QObject, Signal
 
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.state.jobs import Jobs
 from kelvarn.files.faults import FileError
 from kelvarn.files.logs.reader import Opened, look_again, read_log
@@ -243,6 +244,6 @@ def _drift(rig: Rig, pairs: Sequence[tuple[Log, LogData | str | None]]) -> objec
         except FitError:
             continue
     try:
-        return drift_over(rig, logs) if len(logs) > 1 else "two logs or more are needed"
+        return drift_over(rig, logs) if len(logs) > 1 else tell("two logs or more are needed")
     except FitError as error:
         return str(error)

@@ -7,9 +7,11 @@ from PySide6.QtWidgets import QWidget
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.fields.plain import Choice, heading, small, titled
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.parts.panel import Panel
 from kelvarn.fit.planning import Rough, StepTestPlan, plan_step_test, rough_of, usual_tolerances
 from kelvarn.model.project import Project
+from kelvarn.sentence import figures
 from kelvarn.units import Quantity, Scale, show
 
 from .fit_panel import SAID, rule, value_row
@@ -65,43 +67,63 @@ class PlanPanel(Panel):
 
     def fill(self) -> None:
         found, scale = self._plan(), self._scale()
-        self.add(heading("Plan the recording"))
-        self.add(self._choice("share", "Gain to within", [(s, f"{100 * s:g} %") for s in _SHARES]))
-        drives = [(d, "as far as the limit allows" if d is None else f"{100 * d:.0f} %") for d in _DRIVES]
-        self.add(self._choice("drive", "Step to", drives))
+        self.add(heading(tell("Plan the recording")))
+        self.add(self._choice("share", tell("Gain to within"), [(s, f"{100 * s:g} %") for s in _SHARES]))
+        drives = [(d, tell("as far as the limit allows") if d is None else f"{100 * d:.0f} %") for d in _DRIVES]
+        self.add(self._choice("drive", tell("Step to"), drives))
         self.add(
-            self._choice("every_s", "A row every", [(e, "as it needs" if e is None else f"{e:g} s") for e in _EVERY])
+            self._choice(
+                "every_s", tell("A row every"), [(e, tell("as it needs") if e is None else f"{e:g} s") for e in _EVERY]
+            )
         )
-        self.add(self._choice("from_warm", "From", [(False, "cold"), (True, "warm, at half the step")]))
-        self.add(self._choice("copy", "It is", [(False, "a new rig"), (True, "one more copy of this rig")]))
+        self.add(self._choice("from_warm", tell("From"), [(False, "cold"), (True, tell("warm, at half the step"))]))
+        self.add(
+            self._choice("copy", tell("It is"), [(False, tell("a new rig")), (True, tell("one more copy of this rig"))])
+        )
         if isinstance(found, str):
             self.add(small(found, "wrong"), 6)
             return
         if found is None:
-            self.add(small("working it out …"), 6)
+            self.add(small(tell("working it out …")), 6)
             return
         rough, plan = found
         made = plan.test
         self.add(rule())
-        self.add(value_row("Wait at rest", show(made.before_s, Quantity.DURATION)))
-        self.add(value_row("Then step to", f"{100 * made.drive:.0f} %", f"from {100 * made.start:.0f} %"))
-        self.add(value_row("and let it run", show(made.lasts_s, Quantity.DURATION)))
-        self.add(value_row("A row every", show(made.every_s, Quantity.DURATION)))
-        self.add(value_row("It will end at", show(plan.end_degC, Quantity.TEMPERATURE, scale)))
-        self.add(value_row("At rest again after", show(plan.wait_s, Quantity.DURATION)))
+        self.add(value_row(tell("Wait at rest"), show(made.before_s, Quantity.DURATION)))
+        self.add(
+            value_row(
+                tell("Then step to"),
+                f"{100 * made.drive:.0f} %",
+                tell("from {percent} %", percent=figures(f"{100 * made.start:.0f}", "")),
+            )
+        )
+        self.add(value_row(tell("and let it run"), show(made.lasts_s, Quantity.DURATION)))
+        self.add(value_row(tell("A row every"), show(made.every_s, Quantity.DURATION)))
+        self.add(value_row(tell("It will end at"), show(plan.end_degC, Quantity.TEMPERATURE, scale)))
+        self.add(value_row(tell("At rest again after"), show(plan.wait_s, Quantity.DURATION)))
         self.add(rule())
-        self.add(heading("It will tell"), 4)
+        self.add(heading(tell("It will tell")), 4)
         for name, half in plan.precision.items():
             title, quantity, _ = SAID[name]
             text = f"± {show(half, quantity, scale)}" if name == "dead_time_s" else f"± {100 * half:.2g} %"
             self.add(value_row(title, text))
         if not plan.enough:
             self.add(
-                small("Not even that is as exact as wished: a larger step, less noise, or rows more often.", "gold")
+                small(
+                    tell("Not even that is as exact as wished: a larger step, less noise, or rows more often."), "gold"
+                )
             )
         what = "rise" if rough.kind == "integrating" else "gain"
-        self.add(small(f"Twice as long it would tell the {what} to ± {100 * plan.gain_if_twice:.2g} %."))
-        self.add(small("Predicted from this rig's own step, with its probe's noise and steps."), 4)
+        self.add(
+            small(
+                tell(
+                    "Twice as long it would tell the {gain} to ± {percent} %.",
+                    gain=what,
+                    percent=figures(f"{100 * plan.gain_if_twice:.2g}", ""),
+                )
+            )
+        )
+        self.add(small(tell("Predicted from this rig's own step, with its probe's noise and steps.")), 4)
 
     def _choice(self, field: str, title: str, choices: Sequence[tuple[object, str]]) -> QWidget:
         box = Choice()

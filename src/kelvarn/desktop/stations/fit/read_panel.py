@@ -8,6 +8,7 @@ from kelvarn.desktop import theme
 from kelvarn.desktop.fields.any import field_for
 from kelvarn.desktop.fields.binding import Binding
 from kelvarn.desktop.fields.plain import CutLink, heading, small
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.parts.panel import Panel
 from kelvarn.desktop.parts.plain import menu_text
 from kelvarn.desktop.state.document import Document
@@ -57,7 +58,7 @@ class ReadPanel(Panel):
         found = self._log()
         self.ways, self.use_button = {}, None
         if found is None:
-            self.add(small("Open a log, paste one, or drop a file on the window."))
+            self.add(small(tell("Open a log, paste one, or drop a file on the window.")))
             return
         place, log = found
         look, data = self._known.look(log), self._known.data(log)
@@ -68,27 +69,33 @@ class ReadPanel(Panel):
             self.add(small(data, "wrong"))
         doubts = () if log.confirmed else look.guess.doubts
         for doubt in doubts:
-            self.add(heading(f"Column {doubt.column + 1}" if doubt.column >= 0 else "The file"), 4)
+            self.add(
+                heading(tell("Column {column}", column=doubt.column + 1) if doubt.column >= 0 else tell("The file")), 4
+            )
             self.add(small(doubt.text, "gold"))
             for label, reading in doubt.choices:
                 way = QPushButton(menu_text(label))
                 way.setProperty("chip", True)
                 way.setCheckable(True)
                 way.setChecked(reading == log.reading)
-                way.clicked.connect(lambda _=False, r=reading, w=label: self._read_as(r, f"read as {w}"))
+                way.clicked.connect(
+                    lambda _=False, r=reading, w=label: self._read_as(r, tell("read as {what}", what=w))
+                )
                 self.add(way)
                 self.ways[label] = way
         if not doubts:
-            self.add(small("Nothing is in doubt." if not log.confirmed else "You have looked at it.", "met"))
+            self.add(
+                small(tell("Nothing is in doubt.") if not log.confirmed else tell("You have looked at it."), "met")
+            )
         self._fields(place, log)
         self._beside(data)
         if not log.confirmed:
-            self.use_button = QPushButton("Use this log")
+            self.use_button = QPushButton(tell("Use this log"))
             self.use_button.setProperty("main", True)
             self.use_button.clicked.connect(lambda: self._confirm())
             self.add(self.use_button, 10)
-            self.add(small("reading it this way is kept with the log, and offered for the next file like it"))
-        self.add(heading("Why this reading"), 8)
+            self.add(small(tell("reading it this way is kept with the log, and offered for the next file like it")))
+        self.add(heading(tell("Why this reading")), 8)
         for k, (column, why) in enumerate(zip(look.guess.reading.columns, look.guess.why, strict=True)):
             self.add(small(f"{column.name or f'column {k + 1}'}: {why}", ""))
         self._said(log, data)
@@ -116,24 +123,34 @@ class ReadPanel(Panel):
         for name, values in others.items():
             by = stays_apart_K(data.measured_degC, values)
             if by is not None:
-                side = "above" if by > 0 else "below"
+                side = tell("above" if by > 0 else "below")
                 text = show(abs(by), Quantity.DIFFERENCE, self._view.scale)
                 self.add(
-                    small(f"{name} stays {text} {side}: take it as the reference, and calibrate by it?", "gold"), 6
+                    small(
+                        tell(
+                            "{name} stays {far} {side}: take it as the reference, and calibrate by it?",
+                            name=name,
+                            far=text,
+                            side=side,
+                        ),
+                        "gold",
+                    ),
+                    6,
                 )
 
     def _said(self, log: Log, data: LogData | str | None) -> None:
         """What the file says of moments, each to be left out at a click."""
         if not isinstance(data, LogData) or not data.said:
             return
-        self.add(heading("The file says"), 8)
+        self.add(heading(tell("The file says")), 8)
         for at_s, text in data.said[:6]:
             out = any(span.from_s <= at_s <= span.to_s for span in log.left_out)
             if out:
-                self.add(small(f"“{text}” at {clock(at_s, 60)}: left out", "muted"))
+                self.add(small(tell("“{note}” at {clock}: left out", note=text, clock=clock(at_s, 60)), "muted"))
                 continue
             again = CutLink(
-                f"“{text}” at {clock(at_s, 60)}: leave 2 min out", "Leave two minutes from there out of the fit"
+                tell("“{note}” at {clock}: leave 2 min out", note=text, clock=clock(at_s, 60)),
+                tell("Leave two minutes from there out of the fit"),
             )
             again.clicked.connect(lambda _=False, t=at_s, w=text: self._leave_out(t, t + _AROUND_S, w))
             self.add(again)

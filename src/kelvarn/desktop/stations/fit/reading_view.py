@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QHBoxLayout, QTableWidgetItem, QVBoxLayout, QWidge
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.fields.plain import Choice, link, small
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.parts.elided import ElidedLine
 from kelvarn.desktop.parts.plain import plain_tip
 from kelvarn.desktop.parts.table import ReadTable
@@ -34,17 +35,23 @@ class _Head(QWidget):
         for role, word in ROLE_WORDS.items():
             self.role.addItem(word + (" ?" if doubted and role == column.role else ""), role)
         self.role.setCurrentIndex(list(ROLE_WORDS).index(column.role))
-        self.role.setAccessibleName(f"What column {k + 1} is")
+        self.role.setAccessibleName(tell("What column {k} is", k=k + 1))
         for form in FORMS[column.role]:
             self.form.addItem(FORM_WORDS[form] or "text", form)
         self.form.setCurrentIndex(FORMS[column.role].index(column.form))
-        self.form.setAccessibleName(f"What the values of column {k + 1} are")
-        name = column.name or f"column {k + 1}"
+        self.form.setAccessibleName(tell("What the values of column {k} are", k=k + 1))
+        name = column.name or tell("column {k}", k=k + 1)
         self.role.activated.connect(
-            lambda _: take(with_role(reading, k, self.role.currentData()), f"read {name} as {self.role.currentText()}")
+            lambda _: take(
+                with_role(reading, k, self.role.currentData()),
+                tell("read {name} as {form}", name=name, form=self.role.currentText()),
+            )
         )
         self.form.activated.connect(
-            lambda _: take(with_form(reading, k, self.form.currentData()), f"read {name} as {self.form.currentText()}")
+            lambda _: take(
+                with_form(reading, k, self.form.currentData()),
+                tell("read {name} as {form}", name=name, form=self.form.currentText()),
+            )
         )
         reason = ElidedLine("small", "gold" if doubted else "muted", ground="panel")
         reason.say(why)
@@ -73,11 +80,13 @@ class ReadingView(QWidget):
         self.title = ElidedLine("title")
         self.shape = small()
         self.shape.setWordWrap(False)
-        self.table = ReadTable("The first rows of the file, under what each column is taken for")
+        self.table = ReadTable(tell("The first rows of the file, under what each column is taken for"))
         self.table.horizontalHeader().setVisible(False)
         self.table.verticalHeader().setVisible(True)
         self.faults = ElidedLine("small", "gold", bold=True)
-        self.show_bad = link("show them", self._toggle, "Show only the rows that need care, or the first rows again")
+        self.show_bad = link(
+            tell("show them"), self._toggle, tell("Show only the rows that need care, or the first rows again")
+        )
         self.heads: list[_Head] = []
         top = QHBoxLayout()
         top.addWidget(self.title, 1)
@@ -114,17 +123,17 @@ class ReadingView(QWidget):
     def _rebuild(self) -> None:
         log, look = self._log, self._look
         assert log is not None
-        self.title.say(f"How {log.file or log.name} is read")
+        self.title.say(tell("How {file} is read", file=log.file or log.name))
         reading = log.reading
         delimiter = {",": "commas", ";": "semicolons", "\t": "tabs", "|": "bars", " ": "blanks"}[reading.delimiter]
         parts = [delimiter if reading.shape == "table" else SHAPE_WORDS[reading.shape]]
-        parts += ["decimal comma" if reading.decimal == "," else "decimal point", reading.encoding.upper()]
-        parts += [f"values from line {reading.first_row + 1}"] if reading.first_row else []
+        parts += [tell("decimal comma") if reading.decimal == "," else tell("decimal point"), reading.encoding.upper()]
+        parts += [tell("values from line {line}", line=reading.first_row + 1)] if reading.first_row else []
         self.shape.setText(" · ".join(parts))
         faults = self._data.faults.text if self._data is not None else self._fault
         self.faults.say(faults, "ember" if self._fault else "gold")
         self.show_bad.setVisible(self._data is not None and bool(self._data.faults.first) and reading.shape == "table")
-        self.show_bad.setText("show the first rows" if self._bad_only else "show them")
+        self.show_bad.setText(tell("show the first rows") if self._bad_only else tell("show them"))
         rows = self._rows(log, look)
         self._fill(reading, look, rows)
 
@@ -153,7 +162,7 @@ class ReadingView(QWidget):
         self.heads = []
         for k, column in enumerate(reading.columns):
             same = guess is not None and k < len(guess.why) and guess.reading.columns[k] == column
-            why = guess.why[k] if same and guess is not None else "as you said"
+            why = guess.why[k] if same and guess is not None else tell("as you said")
             head = _Head(k, reading, f"{column.name}: {why}" if column.name else why, k in doubted, self._take)
             table.setCellWidget(0, k, head)
             table.setColumnWidth(k, max(_LEAST_WIDTH, min(220, 9 * len(column.name))))

@@ -1,12 +1,14 @@
 """Which lanes go with a log in each view of the Fit station."""
 
 from kelvarn.desktop.lanes.log import LaidCourse, LogScene, log_lanes
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.strip.lane import Label, Level, Shown
 from kelvarn.fit.response import LogFit, ResponseFit, RestedLogFit
 from kelvarn.fit.trust import FitReport, steady_from_s
 from kelvarn.fit.what_changed import Comparison
 from kelvarn.model.log import Log
 from kelvarn.model.log_data import LogData
+from kelvarn.sentence import figures
 from kelvarn.units import Quantity, Scale, show
 
 from .edits import LogEdits
@@ -34,7 +36,7 @@ def scene_of(
     if view != "fit":
         return log_lanes(LogScene(log, data, scale, other=other))
     fit, end = fit_of(known, log), data.duration_s
-    courses = () if fit is None else (LaidCourse("model", fit.log.t, fit.model_degC, 1, strong=True),)
+    courses = () if fit is None else (LaidCourse(tell("model"), fit.log.t, fit.model_degC, 1, strong=True),)
     labels: tuple[Label, ...] = ()
     levels: tuple[Level, ...] = ()
     said = ""
@@ -42,7 +44,7 @@ def scene_of(
     if isinstance(fit, RestedLogFit) and isinstance(found, FitReport):
         labels, levels = _said(found, fit, scale)
         if found.fit.autocorrelation > _WAVE and found.fit.inflation > 20:
-            said = "a slow wave: surroundings drifted, or there is more to it than this model"
+            said = tell("a slow wave: surroundings drifted, or there is more to it than this model")
     return log_lanes(
         LogScene(
             log, data, scale, courses, other, labels, levels, said,
@@ -63,22 +65,34 @@ def _said(found: FitReport, log: RestedLogFit, scale: Scale) -> tuple[tuple[Labe
     labels = []
     low = float(log.log.y.min())
     if dead.value > 0.5 * log.log.interval_s:
-        text = f"{show(dead.value, Quantity.DURATION)} dead time"
+        text = tell("{dead} dead time", dead=show(dead.value, Quantity.DURATION))
         labels.append(Label(text, step + dead.value, low, "ink", "since"))
     at = step + dead.value + lag.value
     if at < log.log.t[-1]:
         k = int((log.log.t >= at).argmax())
-        labels.append(Label(f"{show(lag.value, Quantity.DURATION)} lag", at, float(log.model_degC[k]), "ink", "since"))
+        labels.append(
+            Label(
+                tell("{lag} lag", lag=show(lag.value, Quantity.DURATION)), at, float(log.model_degC[k]), "ink", "since"
+            )
+        )
     still = steady_from_s(log.log)
     if still is not None and still < log.log.t[-1] - 0.1 * log.log.span_s:
         labels.append(
-            Label(f"stands still from {show(still, Quantity.DURATION)}", still, float(log.log.y[-1]), "moss", "since")
+            Label(
+                tell("stands still from {still}", still=show(still, Quantity.DURATION)),
+                still,
+                float(log.log.y[-1]),
+                "moss",
+                "since",
+            )
         )
     levels = []
     if log.log.at_s.size == 2 and found.seen is not None and log.log.outside_s is None:
         end = log.rest_degC.value + fit.value("gain_K") * float(log.log.drive[-1])
         if found.seen > 0.3:
-            text = f"would end at {show(end, Quantity.TEMPERATURE, scale)}; this log saw {100 * found.seen:.0f} % of it"
+            text = tell("would end at {end}; this log saw {percent} % of it",
+                        end=show(end, Quantity.TEMPERATURE, scale),
+                        percent=figures(f"{100 * found.seen:.0f}", ""))  # fmt: skip
             levels.append(Level(end, "muted", text=text))
     return tuple(labels), tuple(levels)
 
@@ -86,5 +100,5 @@ def _said(found: FitReport, log: RestedLogFit, scale: Scale) -> tuple[tuple[Labe
 def _compared(found: Comparison, log: Log, data: LogData, scale: Scale) -> LogScene:
     courses = [LaidCourse("expected", found.expected.log.t, found.expected.model_degC, 1, strong=True)]
     if found.changes:
-        courses.append(LaidCourse("with what changed", found.explained.log.t, found.explained.model_degC, 2))
+        courses.append(LaidCourse(tell("with what changed"), found.explained.log.t, found.explained.model_degC, 2))
     return LogScene(log, data, scale, tuple(courses))

@@ -18,6 +18,7 @@ from PySide6.QtWidgets import (
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.lanes.log import plan_lanes
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.parts.elided import ElidedLine
 from kelvarn.desktop.parts.menus import Command
 from kelvarn.desktop.parts.panel import Columns
@@ -28,6 +29,7 @@ from kelvarn.fit.observed import FitError
 from kelvarn.fit.planning import Rough, StepTestPlan
 from kelvarn.model.log import Log
 from kelvarn.model.log_data import LogData
+from kelvarn.sentence import say
 from kelvarn.units import counted
 
 from . import words
@@ -44,13 +46,13 @@ from .read_panel import ReadPanel
 from .reading_view import ReadingView
 from .scenes import scene_of
 
-_PLAN = "plan a recording"
+_PLAN = say("plan a recording")
 
 
 class FitStation(Station):
     """Logs left; the log with what is laid over it, or how it is read; values right."""
 
-    title, keys = "Fit", "Ctrl+2"
+    title, keys = say("Fit"), "Ctrl+2"
 
     def __init__(self, context: Context) -> None:
         super().__init__(context)
@@ -78,7 +80,7 @@ class FitStation(Station):
         self.cards.paste_wanted.connect(context.guarded(self.work.paste))
         self.cards.view_wanted.connect(self.set_view)
         self.verdict = ElidedLine("body", ground="panel")
-        self.verdict.setAccessibleName("How far to trust it")
+        self.verdict.setAccessibleName(tell("How far to trust it"))
         foot = QFrame()
         foot.setProperty("foot", True)
         row = QHBoxLayout(foot)
@@ -93,7 +95,7 @@ class FitStation(Station):
     def _make_middle(self) -> None:
         guarded = self.context.guarded
         self.strip = Strip(self._document)
-        self.strip.setAccessibleName("Strip: the log over time, with what is laid over it")
+        self.strip.setAccessibleName(tell("Strip: the log over time, with what is laid over it"))
         self.strip.cursor_moved.connect(self._move_cursor)
         self.strip.pin_changed.connect(self._pin)
         self.reading = ReadingView(lambda reading, what: guarded(lambda: self.work.read_as(reading, what))())
@@ -184,19 +186,19 @@ class FitStation(Station):
     # Commands
 
     def commands(self) -> list[Command]:
-        menu = "Fi&t"
+        menu = say("Fi&t")
         views = [Command(menu, title.capitalize(), "", self.shown(partial(self.set_view, key)))
                  for key, title in VIEWS.items()]  # fmt: skip
         return [
-            Command(menu, "Open a log…", "Ctrl+Shift+O", self.shown(self.work.ask_open)),
-            Command(menu, "Paste a log", "Ctrl+Shift+V", self.shown(self.work.paste)),
-            Command(menu, "Kept run as a log…", "", self.shown(self.work.ask_kept)),
+            Command(menu, say("Open a log…"), "Ctrl+Shift+O", self.shown(self.work.ask_open)),
+            Command(menu, say("Paste a log"), "Ctrl+Shift+V", self.shown(self.work.paste)),
+            Command(menu, say("Kept run as a log…"), "", self.shown(self.work.ask_kept)),
             Command(menu),
-            Command(menu, "Leave out at the cursor", "Ctrl+Shift+X", self.shown(self.work.leave_out_here)),
-            Command(menu, "Note at the cursor…", "", self.shown(self.work.ask_note)),
-            Command(menu, "Use in rig", "Ctrl+Shift+U", self.shown(self.work.use_in_rig)),
-            Command(menu, "Trial as in this log", "", self.shown(self.work.to_trial)),
-            Command(menu, "Remove the log", "", self.in_sight(self.work.remove)),
+            Command(menu, say("Leave out at the cursor"), "Ctrl+Shift+X", self.shown(self.work.leave_out_here)),
+            Command(menu, say("Note at the cursor…"), "", self.shown(self.work.ask_note)),
+            Command(menu, say("Use in rig"), "Ctrl+Shift+U", self.shown(self.work.use_in_rig)),
+            Command(menu, say("Trial as in this log"), "", self.shown(self.work.to_trial)),
+            Command(menu, say("Remove the log"), "", self.in_sight(self.work.remove)),
             Command(menu),
             *views,
         ]
@@ -263,13 +265,13 @@ class FitStation(Station):
     def phrase(self) -> Phrase:
         logs = self._document.project.logs
         if not logs:
-            return Phrase("no logs yet", "begin")
+            return Phrase(tell("no logs yet"), "begin")
         doubted = sum(not log.confirmed for log in logs)
         if doubted:
-            return Phrase(f"read: {counted(doubted, 'log')} to look at", "look")
+            return Phrase(tell("read: {logs} to look at", logs=counted(doubted, "log")), "look")
         found = self.known.fitted
         if self.known.fault:
-            return Phrase("cannot tell", "look")
+            return Phrase(tell("cannot tell"), "look")
         if found is None or any(fit.log.name not in [log.name for log in logs] for fit in found.fit.logs):
             return Phrase(counted(len(logs), "log"), "fine")
         return words.phrase(found, self._view.scale)
@@ -296,18 +298,22 @@ class FitStation(Station):
     def _lanes(self) -> Shown:
         if self.view == "plan":
             if not isinstance(self.plan, tuple):
-                return Shown((words.empty_lane("the recording is being planned …"),), 1.0)
+                return Shown((words.empty_lane(tell("the recording is being planned …")),), 1.0)
             rough, plan = self.plan
             return plan_lanes(rough, plan, self._view.scale)
         log, data = self.log, self._data()
         if log is None:
             return Shown(
-                (words.empty_lane("Open a log, paste one, or drop a file on the window: what the real thing did."),),
+                (
+                    words.empty_lane(
+                        tell("Open a log, paste one, or drop a file on the window: what the real thing did.")
+                    ),
+                ),
                 1.0,
             )
         if data is None:
             found = self.known.data(log)
-            return Shown((words.empty_lane(found if isinstance(found, str) else "the log is being read …"),), 1.0)
+            return Shown((words.empty_lane(found if isinstance(found, str) else tell("the log is being read …")),), 1.0)
         other = next((o for o in self._document.project.logs if o.name == self.over), None)
         beside = None if other is None else self.known.data(other)
         laid = (other.name, beside) if other is not None and isinstance(beside, LogData) else None

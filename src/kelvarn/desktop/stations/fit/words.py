@@ -2,6 +2,7 @@
 
 import numpy as np
 
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.stations.station import Phrase
 from kelvarn.desktop.strip.axis import clock
 from kelvarn.desktop.strip.lane import Lane
@@ -21,32 +22,42 @@ def card_text(log: Log, known: Knowledge, scale: Scale) -> CardText:
     """What the card of a log says."""
     data = known.data(log)
     if isinstance(data, str):
-        return CardText(log.name, log.file, "cannot be read", "ember")
+        return CardText(log.name, log.file, tell("cannot be read"), "ember")
     if data is None:
-        return CardText(log.name, log.file, "reading …", "muted")
-    amount = f"{data.time_s.size:,} rows, {show(data.duration_s, Quantity.DURATION)}"
+        return CardText(log.name, log.file, tell("reading …"), "muted")
+    amount = tell(
+        "{size} rows, {duration}", size=f"{data.time_s.size:,}", duration=show(data.duration_s, Quantity.DURATION)
+    )
     if not log.confirmed:
         look = known.look(log)
         doubts = 0 if isinstance(look, str) else len(look.guess.doubts)
         return CardText(
-            log.name, amount, f"{counted(doubts, 'thing')} in doubt" if doubts else "look at it, then use it", "gold"
+            log.name,
+            amount,
+            tell("{things} in doubt", things=counted(doubts, "thing")) if doubts else tell("look at it, then use it"),
+            "gold",
         )
     if log.use == "aside":
-        return CardText(log.name, amount, "not used", "muted")
+        return CardText(log.name, amount, tell("not used"), "muted")
     fit = fit_of(known, log)
     word = "fit" if log.use == "fit" else "check"
     if fit is None:
-        return CardText(log.name, amount, "cannot tell" if known.fault else word, "ember" if known.fault else "muted")
+        return CardText(
+            log.name, amount, tell("cannot tell") if known.fault else word, "ember" if known.fault else "muted"
+        )
     good = word == "fit" or known.fitted is None or holds(fit, known.fitted.fit.rms_K)
     return CardText(
-        log.name, amount, f"{word} {show(fit.rms_K, Quantity.DIFFERENCE, scale)} rms", "moss" if good else "ember"
+        log.name,
+        amount,
+        tell("{word} {rms} rms", word=word, rms=show(fit.rms_K, Quantity.DIFFERENCE, scale)),
+        "moss" if good else "ember",
     )
 
 
 def phrase(found: FitReport | RigReport, scale: Scale) -> Phrase:
     """Where the station stands."""
     many = len(found.fit.logs) + len(found.checks)
-    text = f"{show(found.fit.rms_K, Quantity.DIFFERENCE, scale)} rms on {counted(many, 'log')}"
+    text = tell("{rms} rms on {logs}", rms=show(found.fit.rms_K, Quantity.DIFFERENCE, scale), logs=counted(many, "log"))
     look = isinstance(found, FitReport) and found.seen is not None and found.seen < ENOUGH
     return Phrase(text, "look" if look else "fine")
 
@@ -54,22 +65,22 @@ def phrase(found: FitReport | RigReport, scale: Scale) -> Phrase:
 def verdict(known: Knowledge, log: Log | None, view: str, scale: Scale) -> str:
     """What the foot says."""
     if view == "plan":
-        return "Record it like this, open the log here, and the fit will tell what is predicted."
+        return tell("Record it like this, open the log here, and the fit will tell what is predicted.")
     if view == "calibrate":
-        return "What is calibrated here is the control probe of the rig, in the device: every run then has it."
+        return tell("What is calibrated here is the control probe of the rig, in the device: every run then has it.")
     if log is None:
-        return "Nothing is recorded yet: a log of the real thing tells what no data sheet does."
+        return tell("Nothing is recorded yet: a log of the real thing tells what no data sheet does.")
     if view == "changed":
         if isinstance(known.comparison, Comparison):
-            return f"What has changed: {known.comparison.verdict(known.settings, scale)}."
-        return known.comparison or "comparing …"
+            return tell("What has changed: {verdict}.", verdict=known.comparison.verdict(known.settings, scale))
+        return known.comparison or tell("comparing …")
     if known.fault:
-        return f"How far to trust it: {known.fault}"
+        return tell("How far to trust it: {fault}", fault=known.fault)
     if known.fitted is None:
-        return "How far to trust it: nothing is fitted yet."
+        return tell("How far to trust it: nothing is fitted yet.")
     if isinstance(known.fitted, RigReport):
-        return f"How far to trust it: {rig_verdict(known.fitted, scale)}."
-    return f"How far to trust it: {known.fitted.verdict(scale)}."
+        return tell("How far to trust it: {verdict}.", verdict=rig_verdict(known.fitted, scale))
+    return tell("How far to trust it: {verdict}.", verdict=known.fitted.verdict(scale))
 
 
 def rig_verdict(found: RigReport, scale: Scale) -> str:
@@ -80,23 +91,30 @@ def rig_verdict(found: RigReport, scale: Scale) -> str:
     ends = " to ".join(show(round(end), Quantity.TEMPERATURE, scale) for end in (low, high))
     told = sum(each <= 0.5 for each in fit.told)
     checked = [c for c in found.checks if holds(c, fit.rms_K)]
-    held = f"; it holds on “{checked[0].log.name}” too" if checked else ""
-    return (
-        f"usable for control, {ends}{held}; {told} of {len(fit.free)} values are told by the logs, "
-        "the others stay near what was thought"
-    )
+    held = tell("; it holds on “{log}” too", log=checked[0].log.name) if checked else ""
+    return tell("usable for control, {ends}{held}; {told} of {number} values are told by the logs, "
+                "the others stay near what was thought", ends=ends, held=held, told=told,
+                number=len(fit.free))  # fmt: skip
 
 
 def readout(data: LogData, time_s: float, scale: Scale) -> str:
     """What the log says at an instant."""
     k = int(np.argmin(np.abs(data.time_s - time_s)))
-    parts = [f"at {clock(float(data.time_s[k]), 1)}", show(float(data.measured_degC[k]), Quantity.TEMPERATURE, scale)]
+    parts = [
+        tell("at {clock}", clock=clock(float(data.time_s[k]), 1)),
+        show(float(data.measured_degC[k]), Quantity.TEMPERATURE, scale),
+    ]
     if data.drive is not None:
-        parts.append(f"drive {show(float(data.drive[k]), Quantity.DRIVE)}")
+        parts.append(tell("drive {drive}", drive=show(float(data.drive[k]), Quantity.DRIVE)))
     if data.surroundings_degC is not None:
-        parts.append(f"surroundings {show(float(data.surroundings_degC[k]), Quantity.TEMPERATURE, scale)}")
+        parts.append(
+            tell(
+                "surroundings {surroundings}",
+                surroundings=show(float(data.surroundings_degC[k]), Quantity.TEMPERATURE, scale),
+            )
+        )
     if data.begun is not None:
-        parts.append(f"begun {data.begun:%Y-%m-%d %H:%M}")
+        parts.append(tell("begun {begun}", begun=f"{data.begun:%Y-%m-%d %H:%M}"))
     return ", ".join(parts)
 
 

@@ -7,17 +7,19 @@ from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 from kelvarn.desktop.fields.any import field_for
 from kelvarn.desktop.fields.binding import Binding
 from kelvarn.desktop.fields.plain import Choice, heading
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.parts.plain import clear
 from kelvarn.desktop.state.document import Document
 from kelvarn.desktop.state.view import View
 from kelvarn.handover.adjusting import proposed
 from kelvarn.model.candidate import Candidate
 from kelvarn.model.handed import Unit
+from kelvarn.sentence import say
 
 from .program import Program
 from .ready import note
 
-_FIRST = "make one adjustable …"
+_FIRST = say("make one adjustable …")
 
 
 class AdjustPanel(QWidget):
@@ -35,7 +37,7 @@ class AdjustPanel(QWidget):
         self._shown: object = None
         self._shown_fields: list[Any] = []
         self.settings = Choice()
-        self.settings.setAccessibleName("Setting to stay adjustable")
+        self.settings.setAccessibleName(tell("Setting to stay adjustable"))
         self.settings.setMinimumContentsLength(8)
         self.settings.setSizeAdjustPolicy(Choice.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.settings.activated.connect(self._add)
@@ -43,17 +45,17 @@ class AdjustPanel(QWidget):
         self._rows.setSpacing(3)
         self._units = QVBoxLayout()
         self._units.setSpacing(3)
-        self.add_unit = QPushButton("Add a unit")
+        self.add_unit = QPushButton(tell("Add a unit"))
         self.add_unit.setProperty("link", True)
         self.add_unit.clicked.connect(self._add_unit)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 10, 0, 0)
         layout.setSpacing(4)
-        layout.addWidget(heading("Stays adjustable"))
+        layout.addWidget(heading(tell("Stays adjustable")))
         layout.addLayout(self._rows)
         layout.addWidget(self.settings)
         layout.addSpacing(8)
-        layout.addWidget(heading("Units"))
+        layout.addWidget(heading(tell("Units")))
         layout.addLayout(self._units)
         layout.addWidget(self.add_unit)
 
@@ -79,7 +81,7 @@ class AdjustPanel(QWidget):
         for place in range(len(project.units)):
             self._units.addWidget(self._fields("units", place, ("name", "address")))
         self.settings.clear()
-        self.settings.addItem(_FIRST)
+        self.settings.addItem(tell(_FIRST))
         self.settings.addItems([line.name for line in self._program.adjustable if line.name not in chosen])
 
     def _fields(self, part: str, place: int, names: tuple[str, ...]) -> QWidget:
@@ -93,7 +95,7 @@ class AdjustPanel(QWidget):
             made: Any = field_for(binding, self._document.project.rig)
             self._shown_fields.append(made)
             column.addWidget(made)
-        away = QPushButton("Take it off")
+        away = QPushButton(tell("Take it off"))
         away.setProperty("link", True)
         away.clicked.connect(lambda: self._take_off(part, place))
         row = QHBoxLayout()
@@ -108,14 +110,18 @@ class AdjustPanel(QWidget):
         if line is None or self._candidate is None:
             return
         kept = (*self._document.project.adjustable, proposed(line, self._candidate.name))
-        self._document.set(("adjustable",), kept, f"{name} stays adjustable")
+        self._document.set(("adjustable",), kept, tell("{name} stays adjustable", name=name))
 
     def _add_unit(self) -> None:
         units = self._document.project.units
         taken = {unit.name for unit in units}
         number = next(k for k in range(1, len(units) + 2) if f"Unit {k}" not in taken)
-        self._document.set(("units",), (*units, Unit(name=f"Unit {number}")), f"Unit {number} added")
+        self._document.set(
+            ("units",),
+            (*units, Unit(name=f"Unit {number}")),
+            tell("Unit {number} added", number=number),
+        )
 
     def _take_off(self, part: str, place: int) -> None:
         kept = getattr(self._document.project, part)
-        self._document.set((part,), (*kept[:place], *kept[place + 1 :]), "taken off")
+        self._document.set((part,), (*kept[:place], *kept[place + 1 :]), tell("taken off"))

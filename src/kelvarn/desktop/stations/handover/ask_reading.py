@@ -3,6 +3,7 @@
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from kelvarn.desktop.fields.plain import small
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.parts.plain import PlainLabel
 from kelvarn.desktop.state.document import Document
 from kelvarn.desktop.state.view import View
@@ -22,11 +23,11 @@ class AskReading(QWidget):
         self._candidate: Candidate | None = None
         row = QHBoxLayout()
         row.setContentsMargins(0, 0, 0, 0)
-        row.addWidget(PlainLabel("What would it do at"))
+        row.addWidget(PlainLabel(tell("What would it do at")))
         self.edit = QLineEdit()
         self.edit.setFixedWidth(_WIDTH)
         self.edit.setPlaceholderText("41.3")
-        self.edit.setAccessibleName("A reading: what would it do at it?")
+        self.edit.setAccessibleName(tell("A reading: what would it do at it?"))
         self.edit.textChanged.connect(self._answer)
         row.addWidget(self.edit)
         row.addStretch(1)

@@ -4,11 +4,13 @@ import numpy as np
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from kelvarn.desktop import theme
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.parts.plain import PlainLabel
 from kelvarn.desktop.strip.lane import Lane, LaneTrace, Shown, ValueAxis
 from kelvarn.desktop.strip.strip import Strip
 from kelvarn.handover.comparing import lines_that_set
 from kelvarn.handover.proof_records import Difference
+from kelvarn.sentence import figures
 from kelvarn.units import Quantity
 
 
@@ -20,7 +22,7 @@ class DifferenceView(QWidget):
         self.said = PlainLabel()
         self.said.setWordWrap(True)
         self.strip = Strip()
-        self.strip.setAccessibleName("Strip: the reading, what the engine decides and what the program decides")
+        self.strip.setAccessibleName(tell("Strip: the reading, what the engine decides and what the program decides"))
         self.lines = PlainLabel()
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -40,10 +42,12 @@ class DifferenceView(QWidget):
         )
         both = (
             LaneTrace("here", time_s, engine, 0, named=True),
-            LaneTrace("in the program", time_s, program, 1, named=True, strong=True),
+            LaneTrace(tell("in the program"), time_s, program, 1, named=True, strong=True),
         )
+        late = figures(f"{at_s:.4g}", "s")
         lanes = (
-            Lane("reading", f"Reading, {at_s:.4g} s after what is shown begins it differs", ValueAxis(Quantity.NUMBER),
+            Lane("reading", tell("Reading, {late} after what is shown begins it differs", late=late),
+                 ValueAxis(Quantity.NUMBER),
                  traces=(LaneTrace("reading", time_s, reading),)),
             Lane("figure", f"{first.figure[:1].upper()}{first.figure[1:]}", ValueAxis(Quantity.NUMBER, least=0.01),
                  weight=1.4, traces=both),

@@ -7,6 +7,7 @@ from typing import NamedTuple
 
 from PySide6.QtCore import QObject, Signal
 
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.state.document import Document
 from kelvarn.desktop.state.jobs import Jobs
 from kelvarn.engine.run import current_go_on
@@ -153,7 +154,7 @@ class Program(QObject):
         assert self._asked is not None
         write_program(self.files, self._document.project.units, folder)
         made = with_files(self._document.project, self._asked.carried, self._asked.board, self.files, now())
-        self._document.apply(made, f"{self._asked.candidate.name}: handed over")
+        self._document.apply(made, tell("{candidate}: handed over", candidate=self._asked.candidate.name))
 
     def _take_files(self, outcome: object) -> None:
         if isinstance(outcome, _Made):
@@ -168,7 +169,7 @@ class Program(QObject):
             if any(each.name == proved.candidate.name for each in project.candidates):
                 made = with_proof(project, proved.carried, proved.board, outcome, now())
                 self._found = made.proofs[-1], outcome
-                self._document.apply(made, f"{proved.candidate.name}: proved")
+                self._document.apply(made, tell("{candidate}: proved", candidate=proved.candidate.name))
         self.updated.emit()
 
 

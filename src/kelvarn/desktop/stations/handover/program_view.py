@@ -16,10 +16,12 @@ from PySide6.QtWidgets import (
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.fields.plain import Choice, heading
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.parts.elided import ElidedLine
 from kelvarn.desktop.parts.panel import Scrolled
 from kelvarn.desktop.parts.plain import PlainLabel, clear
 from kelvarn.handover.proof_records import Check, Difference, Proof
+from kelvarn.sentence import joined
 
 from .difference_view import DifferenceView
 from .program import Files, Program
@@ -56,15 +58,15 @@ class ProgramView(QWidget):
             self._tabs.addWidget(button)
             self.tab_buttons[name] = button
         self.more = Choice()
-        self.more.setAccessibleName("Other files")
-        self.more.addItem("more files")
+        self.more.setAccessibleName(tell("Other files"))
+        self.more.addItem(tell("more files"))
         self.more.activated.connect(lambda place: self.show_file(self.more.itemText(place)) if place else None)
         self._tabs.addStretch(1)
         self._tabs.addWidget(self.more)
         self.text = QPlainTextEdit()
         self.text.setReadOnly(True)
         self.text.setLineWrapMode(QPlainTextEdit.LineWrapMode.NoWrap)
-        self.text.setAccessibleName("The file as it will be written")
+        self.text.setAccessibleName(tell("The file as it will be written"))
         above = QWidget()
         column = QVBoxLayout(above)
         column.setContentsMargins(0, 0, 0, 0)
@@ -76,7 +78,7 @@ class ProgramView(QWidget):
         self._state = ElidedLine("small", "muted")
         head = QHBoxLayout()
         head.setSpacing(12)
-        head.addWidget(heading("Proof"))
+        head.addWidget(heading(tell("Proof")))
         head.addWidget(self._state, 1)
         self._rows = QGridLayout()
         self._rows.setHorizontalSpacing(14)
@@ -107,7 +109,7 @@ class ProgramView(QWidget):
         if isinstance(files, dict):
             self._show_files(files)
         else:
-            self.text.setPlainText("making the program …" if files is None else files)
+            self.text.setPlainText(tell("making the program …") if files is None else files)
             self._shown_files = None
         self._show_proof()
 
@@ -160,7 +162,7 @@ class ProgramView(QWidget):
         others = sorted(set(files) - set(_FIRST))
         if [self.more.itemText(k) for k in range(1, self.more.count())] != others:
             self.more.clear()
-            self.more.addItems(["more files", *others])
+            self.more.addItems([tell("more files"), *others])
         if files != self._shown_files:
             self._shown_files = files
             self.show_file(self._name if self._name in files else next(name for name in _FIRST if name in files))
@@ -170,36 +172,37 @@ class ProgramView(QWidget):
         proof = self._program.proof
         self._state.say("")
         if self._program.proving:
-            self._line(0, "…", "muted", "proving: it is put through all that it can meet")
+            self._line(0, "…", "muted", tell("proving: it is put through all that it can meet"))
         elif self._program.fault:
             self._line(0, "✕", "wrong", self._program.fault)
         elif proof is None:
-            self._line(0, "", "muted", "Not proved yet: “Prove” compiles it here and compares each decision.")
+            self._line(0, "", "muted", tell("Not proved yet: “Prove” compiles it here and compares each decision."))
         else:
             self._table(proof)
 
     def _table(self, proof: Proof) -> None:
         old = self._program.is_old
-        said = "Of another state: prove it again." if old else proof.verdict()
+        said = tell("Of another state: prove it again.") if old else proof.verdict()
         said = f"{said} {self._program.proved_at}"
         self._state.say(said, "ember" if old or proof.differs else "muted")
-        for column, title in ((1, "put through"), (2, "samples"), (3, "differ"), (4, "farthest off")):
+        for column, title in ((1, tell("put through")), (2, "samples"), (3, "differ"), (4, tell("farthest off"))):
             self._cell(0, column, title, "muted", right=column > 1)
         for row, check in enumerate(proof.checks, 1):
             self._check(row, check)
         if proof.not_reached:
-            said = f"{len(proof.not_reached)} of {proof.lines} lines of control.c were never reached"
+            said = tell("{number} of {lines} lines of control.c were never reached", number=len(proof.not_reached),
+                        lines=proof.lines)  # fmt: skip
             self._line(len(proof.checks) + 1, "!", "muted", said, tip="\n".join(proof.not_reached))
 
     def _check(self, row: int, check: Check) -> None:
         if check.left:
-            self._line(row, "–", "muted", f"{check.name}: {check.left}")
+            self._line(row, "–", "muted", joined(": ", (check.name, check.left)))
             return
         sign, role = ("✕", "wrong") if check.found.differing else ("✓", "met")
-        self._line(row, sign, role, f"{check.name}: {check.text}", tip=check.says)
+        self._line(row, sign, role, joined(": ", (check.name, check.text)), tip=check.says)
         self._cell(row, 2, f"{check.found.samples:,}".replace(",", "\u202f"), "", right=True)
         if check.found.first is not None and check.found.first.around:
-            see = QPushButton(f"{check.found.differing}: see it")
+            see = QPushButton(tell("{differing}: see it", differing=check.found.differing))
             see.setProperty("link", True)
             see.clicked.connect(lambda _=False, first=check.found.first: self.see(first))
             self._rows.addWidget(see, row, 3, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignTop)

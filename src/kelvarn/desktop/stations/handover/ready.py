@@ -4,6 +4,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QVBoxLayout, QWidget
 
 from kelvarn.desktop import theme
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.parts.plain import PlainLabel, clear
 from kelvarn.desktop.state.document import Document
 from kelvarn.desktop.state.view import View
@@ -11,6 +12,7 @@ from kelvarn.engine.measures import ended_text
 from kelvarn.handover.kept import now, who
 from kelvarn.model.candidate import Candidate
 from kelvarn.model.handed import CHECKS, CheckName, Tick
+from kelvarn.sentence import figures, joined
 from kelvarn.studies.results import Result
 from kelvarn.units import counted
 
@@ -40,9 +42,11 @@ class Ready(QWidget):
         """Look at everything for a candidate; at its program's proof, where that is what is handed over."""
         project = self._document.project
         clear(self._checks)
-        chosen = project.chosen is not None
-        self._check(chosen, f"Chosen: {candidate.name}" if chosen else "No candidate is chosen",
-                    candidate.strategy if chosen else f"{candidate.name} is shown; choose one in Control")  # fmt: skip
+        if project.chosen is not None:
+            self._check(True, tell("Chosen: {candidate}", candidate=candidate.name), candidate.strategy)
+        else:
+            shown = tell("{candidate} is shown; choose one in Control", candidate=candidate.name)
+            self._check(False, tell("No candidate is chosen"), shown)
         self._show_trials()
         self._show_failures()
         self._show_variants()
@@ -56,85 +60,95 @@ class Ready(QWidget):
         """How it does on every trial: what is not met first, with the trial; at last that all are met."""
         results = self._verdicts.results
         if not results:
-            self._check(None, "Marks of all trials", "computing …")
+            self._check(None, tell("Marks of all trials"), tell("computing …"))
             return
         missed = 0
         for name, result in results.items():
             if isinstance(result, str):
-                self._check(False, f"{name}: it cannot be computed", result)
+                self._check(False, tell("{name}: it cannot be computed", name=name), result)
                 missed += 1
                 continue
             ended = result.measures.ended
             if ended is not None:
-                self._check(False, f"{name}: {ended_text(*ended)}", "what was measured after that is none")
+                self._check(
+                    False, joined(": ", (name, ended_text(*ended))), tell("what was measured after that is none")
+                )
                 missed += 1
             for verdict in result.verdicts:
                 if not verdict.met and ended is None:
-                    said = f"{verdict.text(self._view.scale)}, asked {verdict.mark.limit_text(self._view.scale)}"
-                    self._check(False, f"{name}: {verdict.mark.title} not met", said)
+                    said = tell("{verdict}, asked {limit}", verdict=verdict.text(self._view.scale),
+                                limit=verdict.mark.limit_text(self._view.scale))  # fmt: skip
+                    self._check(False, tell("{name}: {mark} not met", name=name, mark=verdict.mark.title), said)
                     missed += 1
         count = sum(len(result.verdicts) for result in results.values() if isinstance(result, Result))
         if not missed:
             on = counted(len(results), "trial")
             self._check(
-                bool(count), f"All {count} marks of {on} met" if count else "No marks are set", ", ".join(results)
+                bool(count),
+                tell("All {number} marks of {on} met", number=count, on=on) if count else tell("No marks are set"),
+                ", ".join(results),
             )
 
     def _show_failures(self) -> None:
         """What happens if one thing fails, on every trial."""
         if not self._verdicts.failures:
-            self._check(None, "If one thing fails", "computing …")
+            self._check(None, tell("If one thing fails"), tell("computing …"))
         for name, table in self._verdicts.failures.items():
             if isinstance(table, str):
-                self._check(False, f"{name}: failures cannot be tried", table)
+                self._check(False, tell("{name}: failures cannot be tried", name=name), table)
             else:
-                self._check(table.safe, f"{name}: if one thing fails", table.verdict(self._view.scale))
+                self._check(table.safe, tell("{name}: if one thing fails", name=name), table.verdict(self._view.scale))
 
     def _show_variants(self) -> None:
         """How many rigs that differ by their tolerances meet all marks."""
-        found, title = self._verdicts.variants, "Rigs that differ"
+        found, title = self._verdicts.variants, tell("Rigs that differ")
         if found is None:
-            self._check(None, title, "computing …")
+            self._check(None, title, tell("computing …"))
         elif isinstance(found, str):
             self._check(False, title, found)
         elif not found.marks:
-            self._check(False, title, "the trial has no marks to judge them by")
+            self._check(False, title, tell("the trial has no marks to judge them by"))
         else:
             low, _ = found.sure(found.share_of_all)
-            said = f"{100 * found.share_of_all:.3g} % of {found.count} meet all marks of the trial that is shown"
+            said = tell("{percent} % of {number} meet all marks of the trial that is shown",
+                        percent=figures(f"{100 * found.share_of_all:.3g}", ""), number=found.count)  # fmt: skip
             self._check(low >= _MOST_RIGS, title, said)
 
     def _show_remarks(self) -> None:
         """What is noticed of rig and candidate and was not set aside."""
         found = self._verdicts.remarks
         if found is None:
-            self._check(None, "Remarks", "computing …")
+            self._check(None, tell("Remarks"), tell("computing …"))
             return
         if not found:
-            self._check(True, "Remarks", "none, but for those that were set aside")
+            self._check(True, tell("Remarks"), tell("none, but for those that were set aside"))
         for remark in found[:_MOST_REMARKS]:
-            self._check(False, "Remark", remark.text)
+            self._check(False, tell("Remark"), remark.text)
         if len(found) > _MOST_REMARKS:
-            self._check(False, "Remarks", f"{len(found) - _MOST_REMARKS} more, at Control")
+            self._check(False, tell("Remarks"), tell("{number} more, at Control", number=len(found) - _MOST_REMARKS))
 
     def _show_proof(self, program: Program) -> None:
         """What the proof of the program found; one of another state is none."""
         proof = program.proof
         if program.proving:
-            self._check(None, "Proof", "computing …")
+            self._check(None, tell("Proof"), tell("computing …"))
         elif program.fault:
-            self._check(False, "Proof", program.fault)
+            self._check(False, tell("Proof"), program.fault)
         elif proof is None:
-            self._check(False, "Proof", "not proved yet")
+            self._check(False, tell("Proof"), tell("not proved yet"))
         elif program.is_old:
-            self._check(False, "Proof", f"of {program.proved_at}, of another state: prove it again")
+            self._check(
+                False,
+                tell("Proof"),
+                tell("of {day}, of another state: prove it again", day=program.proved_at),
+            )
         else:
-            self._check(not proof.differs, "Proof", f"{proof.verdict()} {program.proved_at}")
+            self._check(not proof.differs, tell("Proof"), f"{proof.verdict()} {program.proved_at}")
 
     def _add_tick(self, key: CheckName, title: str, line: str) -> None:
         """What only the maker can see to, to be ticked; kept with who and when."""
         ticks = self._document.project.seen_to
-        box = QCheckBox(title)
+        box = QCheckBox(tell(title))
         box.setFont(theme.font(bold=True))
         box.setChecked(key in ticks)
 

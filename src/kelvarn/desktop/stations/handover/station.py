@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.fields.plain import Choice, heading
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.parts.boxes import ask_where
 from kelvarn.desktop.parts.elided import ElidedLine
 from kelvarn.desktop.parts.menus import Command
@@ -43,6 +44,7 @@ from kelvarn.handover.wiring.files import wiring_files
 from kelvarn.handover.worked_cases import worked_cases
 from kelvarn.handover.writing import write_files
 from kelvarn.model.candidate import Candidate
+from kelvarn.sentence import figures, say
 from kelvarn.studies.results import Result
 from kelvarn.units import counted
 
@@ -56,6 +58,8 @@ from .typed import BoughtFields, Typed
 from .verdicts import Verdicts
 from .wiring import WiringPages
 
+_WRITE = {SHEET: say("Write the sheet…"), JSON: say("Write the settings…"),
+          USER: say("Write the page…"), BOUGHT: say("Write the page…")}  # fmt: skip
 _LEFT_WIDTH = 228  # what the fields below the targets need
 _SHORT = 40  # letters of a value that stands out; a longer one is a sentence
 
@@ -63,7 +67,7 @@ _SHORT = 40  # letters of a value that stands out; a longer one is a sentence
 class HandoverStation(Station):
     """The chosen candidate's settings, ready to be taken away."""
 
-    title, keys = "Handover", "Ctrl+6"
+    title, keys = say("Handover"), "Ctrl+6"
 
     def __init__(self, context: Context) -> None:
         super().__init__(context)
@@ -82,7 +86,7 @@ class HandoverStation(Station):
         self.page = QTextBrowser()
         self.page.setOpenLinks(False)
         self.page.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.page.setAccessibleName("The sheet or settings as they will be written")
+        self.page.setAccessibleName(tell("The sheet or settings as they will be written"))
         self._file_name = ElidedLine("title")
         self._state = PlainLabel()
         self._state.setProperty("role", "muted")
@@ -104,10 +108,10 @@ class HandoverStation(Station):
         column = QVBoxLayout(right)
         column.setContentsMargins(2, 0, theme.GAP, 0)
         column.addWidget(self.wiring.panel)
-        column.addWidget(heading("Ready to hand over?"))
+        column.addWidget(heading(tell("Ready to hand over?")))
         column.addWidget(self._ready)
         column.addSpacing(14)
-        self._words_heading = heading("Same settings for other controllers")
+        self._words_heading = heading(tell("Same settings for other controllers"))
         column.addWidget(self._words_heading)
         self.ask = AskReading(self._document, self._view)
         column.addWidget(self.ask)
@@ -118,7 +122,7 @@ class HandoverStation(Station):
         self.write_button = QPushButton()
         self.write_button.setProperty("main", True)
         self.write_button.clicked.connect(self.ask_where)
-        self.prove_button = QPushButton("Prove")
+        self.prove_button = QPushButton(tell("Prove"))
         self.prove_button.clicked.connect(self._prove_or_stop)
         self._foot_text = ElidedLine("body", "muted", ground="panel")
         foot = QFrame()
@@ -140,7 +144,7 @@ class HandoverStation(Station):
         column = QVBoxLayout(left)
         column.setContentsMargins(0, 0, 8, 0)
         column.setSpacing(8)
-        column.addWidget(heading("What for"))
+        column.addWidget(heading(tell("What for")))
         group = QButtonGroup(self)
         self.target_buttons: dict[str, QPushButton] = {}
         for key, title, line, _ in TARGETS:
@@ -154,20 +158,20 @@ class HandoverStation(Station):
         form = QFormLayout(self._board)
         form.setContentsMargins(0, 8, 0, 0)
         self.boards = Choice()
-        self.boards.setAccessibleName("Board that it goes into")
+        self.boards.setAccessibleName(tell("Board that it goes into"))
         for name, kind in BOARDS.items():
             self.boards.addItem(kind.title, name)
         self.boards.activated.connect(self._take_board)
         self.boards.setMinimumContentsLength(8)
         self.boards.setSizeAdjustPolicy(Choice.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-        form.addRow(PlainLabel("Board"), self.boards)
+        form.addRow(PlainLabel(tell("Board")), self.boards)
         self.numbers = Choice()
-        self.numbers.setAccessibleName("Numbers of the program")
-        self.numbers.setToolTip("32 bits take half the room, on a chip that has no more of them")
-        for real, title in NUMBERS:
-            self.numbers.addItem(title, real)
+        self.numbers.setAccessibleName(tell("Numbers of the program"))
+        self.numbers.setToolTip(tell("32 bits take half the room, on a chip that has no more of them"))
+        for real, number in NUMBERS:
+            self.numbers.addItem(number, real)
         self.numbers.activated.connect(self._take_numbers)
-        form.addRow(PlainLabel("Numbers"), self.numbers)
+        form.addRow(PlainLabel(tell("Numbers")), self.numbers)
         column.addWidget(self._board)
         self._measured = note("", "muted")
         column.addWidget(self._measured)
@@ -206,7 +210,7 @@ class HandoverStation(Station):
 
     def _proving(self, channel: str, share: float) -> None:
         if channel == PROOF and self.program.proving:
-            self.prove_button.setText(f"Stop proving · {share:.0%}")
+            self.prove_button.setText(tell("Stop proving · {share}", share=figures(f"{share:.0%}", "")))
 
     @property
     def candidate(self) -> Candidate:
@@ -239,7 +243,7 @@ class HandoverStation(Station):
         return sheet_html(project, self.candidate.name, results, self.verdicts.failures, self._view.scale, date.today())
 
     def commands(self) -> list[Command]:
-        return [Command("&Project", "Print the sheet…", "Ctrl+P", self.shown(self.ask_print))]
+        return [Command("&Project", say("Print the sheet…"), "Ctrl+P", self.shown(self.ask_print))]
 
     def ask_print(self) -> None:
         """Ask for a printer and print the sheet, or the page where that is shown."""
@@ -258,13 +262,13 @@ class HandoverStation(Station):
         document = QTextDocument()
         document.setHtml(self.text())
         document.print_(printer)
-        self._foot_text.say(f"Printed: {printer.docName()}")
+        self._foot_text.say(tell("Printed: {name}", name=printer.docName()))
 
     def phrase(self) -> Phrase:
         chosen = self._document.project.chosen
         if chosen is None:
-            return Phrase("choose a candidate first", "begin")
-        return Phrase(f"{chosen} to hand over", "fine" if self.verdicts.fine() else "look")
+            return Phrase(tell("choose a candidate first"), "begin")
+        return Phrase(tell("{chosen} to hand over", chosen=chosen), "fine" if self.verdicts.fine() else "look")
 
     def hideEvent(self, event: QHideEvent) -> None:
         self.verdicts.stop()
@@ -294,13 +298,13 @@ class HandoverStation(Station):
         if wiring:
             self._file_name.say(f"{self._suggested().name}/")
             self._state.setText(counted(len(self.wiring.warned), "warning"))
-            self.write_button.setText("Write drawing, list …")
-            self._foot_text.say("SVG and CSV: drawing, terminals, what to buy, warnings.")
+            self.write_button.setText(tell("Write drawing, list …"))
+            self._foot_text.say(tell("SVG and CSV: drawing, terminals, what to buy, warnings."))
             return
         text = self.text()
         look = (text, self._target, theme.current().name)
         self._file_name.say(self._suggested().name)
-        self._state.setText(f"state {fingerprint(project, candidate)}")
+        self._state.setText(tell("state {state}", state=fingerprint(project, candidate)))
         if look != self._shown:
             self._shown = look
             if self._target == JSON:
@@ -312,13 +316,11 @@ class HandoverStation(Station):
                 self.page.setStyleSheet(f"background: {theme.PAPER.panel}; color: {theme.PAPER.ink};")
                 self.page.setFont(theme.font())
                 self.page.setHtml(text)
-        what = {SHEET: "sheet", USER: "page", JSON: "settings", BOUGHT: "page"}[self._target]
-        self.write_button.setText(f"Write the {what}…")
-        self._foot_text.say(
-            "All numbers in base units; each key names its unit."
-            if self._target == JSON
-            else "One page, HTML or PDF, complete in itself; Ctrl+P prints it."
-        )
+        self.write_button.setText(tell(_WRITE[self._target]))
+        if self._target == JSON:
+            self._foot_text.say(tell("All numbers in base units; each key names its unit."))
+        else:
+            self._foot_text.say(tell("One page, HTML or PDF, complete in itself; Ctrl+P prints it."))
 
     def _show_program(self) -> None:
         """The program's files and its proof."""
@@ -330,18 +332,18 @@ class HandoverStation(Station):
         measured = [f"{each.what} {each.value:.4g} {each.unit}" for each in proof.measured] if proof is not None else []
         self._measured.setText("\n".join(measured))
         self._measured.setVisible(bool(measured))
-        self._file_name.say(f"{self._suggested().name}/  follows “{trial.name}”")
-        last = self.program.last
-        since = "" if last is None else f"{changed_text(self.program.changed, last)} · "
-        self._state.setText(f"{since}state {fingerprint(project, candidate)}")
+        self._file_name.say(tell("{name}/  follows “{trial}”", name=self._suggested().name, trial=trial.name))
+        last, state = self.program.last, tell("state {state}", state=fingerprint(project, candidate))
+        self._state.setText(state if last is None else f"{changed_text(self.program.changed, last)} · {state}")
         count = len(files) if isinstance(files, dict) else 0
-        self.write_button.setText(f"Write {counted(count, 'file')}…" if count else "Write the files…")
+        files_said = tell("Write {files}…", files=counted(count, "file"))
+        self.write_button.setText(files_said if count else tell("Write the files…"))
         self.write_button.setEnabled(bool(count))
         self.prove_button.setEnabled(bool(count))
         if not self.program.proving:
-            self.prove_button.setText("Prove" if self.program.proof is None else "Prove again")
+            self.prove_button.setText(tell("Prove") if self.program.proof is None else tell("Prove again"))
         self._foot_text.say(
-            "The control step that ran in every trial, translated; not written anew. It takes half a minute."
+            tell("The control step that ran in every trial, translated; not written anew. It takes half a minute.")
         )
 
     def _show_words(self, candidate: Candidate) -> None:
@@ -354,9 +356,8 @@ class HandoverStation(Station):
         clear(self._words)
         self.ask.setVisible(board)
         self.ask.refresh(candidate)
-        self._words_heading.setText(
-            "Worked cases: make it read this" if board else "Same settings for other controllers"
-        )
+        words = tell("Cases: make it read this" if board else "Same settings for other controllers")
+        self._words_heading.setText(words)
         self._words_heading.setVisible(bool(rows))
         for row in rows:
             self._words.addWidget(note(row.what, "muted"))
@@ -376,12 +377,12 @@ class HandoverStation(Station):
         folder = self._document.path.parent if self._document.path is not None else Path.home()
         suggested = self._suggested()
         if self._target in (BOARD, WIRING):
-            name, _ = QFileDialog.getSaveFileName(self, "Write into a new folder", str(folder / suggested))
+            name, _ = QFileDialog.getSaveFileName(self, tell("Write into a new folder"), str(folder / suggested))
             if name:
                 self.context.guarded(lambda: self.write(Path(name)))()
             return
         kinds = "JSON (*.json)" if self._target == JSON else "HTML (*.html);;PDF (*.pdf)"
-        path = ask_where(self, "Write", folder / suggested, kinds)
+        path = ask_where(self, tell("Write"), folder / suggested, kinds)
         if path is not None:
             self.context.guarded(lambda: self.write(path))()
 
@@ -395,4 +396,4 @@ class HandoverStation(Station):
             write_pdf(self.text(), path)
         else:
             write_text(path, self.text())
-        self._foot_text.say(f"Written: {path}")
+        self._foot_text.say(tell("Written: {path}", path=path))

@@ -4,6 +4,7 @@ from PySide6.QtWidgets import QCheckBox, QVBoxLayout, QWidget
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.fields.plain import heading
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.parts.plain import set_shown
 from kelvarn.desktop.state.document import Document
 from kelvarn.desktop.state.view import View
@@ -39,7 +40,7 @@ class WiringPages:
         column.setContentsMargins(0, 0, 0, 14)
         column.addWidget(self.part)
         column.addSpacing(8)
-        column.addWidget(heading("To be tried by hand"))
+        column.addWidget(heading(tell("To be tried by hand")))
         self.ticks: dict[SeenBy, QCheckBox] = {}
         for key, text in BY_HAND.items():
             tick = self.ticks[key] = QCheckBox(text[:1].upper() + text[1:])

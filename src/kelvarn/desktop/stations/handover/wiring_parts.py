@@ -7,6 +7,7 @@ from PySide6.QtWidgets import QButtonGroup, QVBoxLayout, QWidget
 from kelvarn.desktop.fields.any import field_for
 from kelvarn.desktop.fields.binding import Binding
 from kelvarn.desktop.fields.plain import heading, link, small
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.parts.plain import clear
 from kelvarn.desktop.parts.target import Target
 from kelvarn.desktop.state.document import Document
@@ -15,11 +16,12 @@ from kelvarn.handover.wiring.circuit import Circuit, Switched
 from kelvarn.handover.wiring.warnings import BOARD, SUPPLY, Warned
 from kelvarn.model.edit import with_fields
 from kelvarn.model.wiring import SWITCH_WORDS, Output, ProbeWiring, Signal
+from kelvarn.sentence import figures, joined, say
 from kelvarn.units import Quantity, counted, show
 
 from .ready import note
 
-_CUT_OFF = "Thermal cut-off"
+_CUT_OFF = say("Thermal cut-off")
 _OF_ALL = ("kind", "pin", "load_V", "rated_V", "rated_A")
 _TRANSISTOR = ("opens_at_V", "on_ohm", "to_air_K_per_W", "gate_ohm", "hold_ohm", "pwm_Hz")
 _OF_KIND = {
@@ -50,7 +52,7 @@ class PartsList(QWidget):
         if list(lines) != self._names:
             clear(self._column)
             self._names, self.buttons = list(lines), {}
-            self._column.addWidget(heading("Parts"))
+            self._column.addWidget(heading(tell("Parts")))
             for name in lines:
                 button = Target(name, "")
                 button.setMinimumHeight(46)
@@ -61,7 +63,7 @@ class PartsList(QWidget):
         wrong = [each.part for each in warned]
         for name, button in self.buttons.items():
             count = wrong.count(name)
-            button.say(f"⚑ {counted(count, 'warning')}" if count else lines[name])
+            button.say(tell(joined(" ", ("⚑", counted(count, "warning")))) if count else lines[name])
             button.setChecked(name == chosen)
 
 
@@ -75,15 +77,21 @@ def _lines(circuit: Circuit) -> list[tuple[str, str]]:
     wiring = circuit.wiring
     found = [(BOARD, f"{circuit.board.title}, {circuit.logic_V:g} V")]
     found += [
-        (each.drive.name, f"{SWITCH_WORDS[each.output.kind]} on pin {each.pin or '–'}") for each in circuit.switched
+        (
+            each.drive.name,
+            tell("{switch} on pin {pin}", switch=SWITCH_WORDS[each.output.kind], pin=each.pin or "–"),
+        )
+        for each in circuit.switched
     ]
     gives = f", {wiring.supply_A:g} A" if wiring.supply_A is not None else ""
     found.append((SUPPLY, f"{wiring.supply_V:g} V{gives}"))
     if circuit.cut_off is not None:
         at = show(circuit.cut_off.at_degC, Quantity.TEMPERATURE)
         found.append((_CUT_OFF, f"{at}, {wiring.cut_off_A:g} A"))
-    found += [(probe.name, f"on pin {pin or '–'}") for probe, _, pin in circuit.probes]
-    found += [(each.outlet, f"on pin {each.pin}" if each.pin else "not wired") for each in circuit.signals]
+    found += [(probe.name, tell("on pin {pin}", pin=pin or "–")) for probe, _, pin in circuit.probes]
+    found += [
+        (each.outlet, tell("on pin {pin}", pin=each.pin) if each.pin else tell("not wired")) for each in circuit.signals
+    ]
     return found
 
 
@@ -111,12 +119,12 @@ class PartPanel(QWidget):
             return
         self._shown, self._fields = subject, []
         clear(self._column)
-        self._column.addWidget(heading(chosen if switched is None else f"Switch of {chosen}"))
+        self._column.addWidget(heading(chosen if switched is None else tell("Switch of {chosen}", chosen=chosen)))
         self._add_fields(circuit, chosen, switched)
         if switched is not None:
             self._column.addWidget(note(_flows(switched), "muted"))
         for text in those:
-            self._column.addWidget(note(f"⚑ {text}", "gold"))
+            self._column.addWidget(note(tell(joined(" ", ("⚑", text))), "gold"))
 
     def _place(self, name: str) -> tuple[str, int] | None:
         """Where a part stands in the project's wiring; None where it is as proposed."""
@@ -141,12 +149,12 @@ class PartPanel(QWidget):
             if switched is not None:
                 names = (*_OF_ALL, *_OF_KIND[switched.output.kind], *_LEAD)
             self._add(("wiring", *place), names)
-            self._column.addWidget(link("as proposed again", lambda: self._forget(*place)))
+            self._column.addWidget(link(tell("as proposed again"), lambda: self._forget(*place)))
         else:
-            said = small("As proposed for this rig.")
+            said = small(tell("As proposed for this rig."))
             said.setWordWrap(True)
             self._column.addWidget(said)
-            self._column.addWidget(link("change it", lambda: self._say(circuit, name)))
+            self._column.addWidget(link(tell("change it"), lambda: self._say(circuit, name)))
 
     def _add(self, path: tuple[str | int, ...], names: tuple[str, ...]) -> None:
         for name in names:
@@ -168,18 +176,28 @@ class PartPanel(QWidget):
             return
         project = self._document.project
         wiring = with_fields(project.wiring, **{field: (*getattr(project.wiring, field), part)})
-        self._document.apply(with_fields(project, wiring=wiring), f"wire {name} otherwise")
+        self._document.apply(with_fields(project, wiring=wiring), tell("wire {name} otherwise", name=name))
 
     def _forget(self, field: str, place: int) -> None:
         project = self._document.project
         those = getattr(project.wiring, field)
         wiring = with_fields(project.wiring, **{field: (*those[:place], *those[place + 1 :])})
-        self._document.apply(with_fields(project, wiring=wiring), "wire it as proposed")
+        self._document.apply(with_fields(project, wiring=wiring), tell("wire it as proposed"))
 
 
 def _flows(each: Switched) -> str:
     """What flows there, in a line."""
-    heat = f"; {each.watts:.2g} W in the switch, {show(each.degC, Quantity.TEMPERATURE)}" if each.watts else ""
+    heat = (
+        tell(
+            "; {watts} W in the switch, {degc}",
+            watts=figures(f"{each.watts:.2g}", ""),
+            degc=show(each.degC, Quantity.TEMPERATURE),
+        )
+        if each.watts
+        else ""
+    )
     return (
-        f"{each.amperes:.3g} A flow{heat}. The lead carries {each.lead_A:g} A and loses {each.lead_drop_V:.2g} V."
+        tell("{amperes} flow{heat}. The lead carries {lead} and loses {drop}.", heat=heat,
+             amperes=figures(f"{each.amperes:.3g}", "A"), lead=figures(f"{each.lead_A:g}", "A"),
+             drop=figures(f"{each.lead_drop_V:.2g}", "V"))
     )  # fmt: skip

@@ -16,6 +16,7 @@ from PySide6.QtWidgets import (
 )
 
 from kelvarn.desktop import theme
+from kelvarn.desktop.language import tell, told
 from kelvarn.desktop.parts.panel import Scrolled
 from kelvarn.desktop.parts.spoken import Role, Spoken
 from kelvarn.desktop.parts.table import ReadTable
@@ -24,9 +25,10 @@ from kelvarn.handover.wiring.drawing import Colors, drawing
 from kelvarn.handover.wiring.parts_list import parts_list
 from kelvarn.handover.wiring.terminals import terminals
 from kelvarn.handover.wiring.warnings import Warned
+from kelvarn.sentence import say
 
 _LARGEST, _LEAST_WIDTH = 1.25, 420
-_BUY, _WIRES = ("part", "has to stand", "why"), ("from", "through", "to", "lead")
+_BUY, _WIRES = (say("part"), say("has to stand"), say("why")), (say("from"), say("through"), say("to"), say("lead"))
 
 
 class Drawing(QWidget, Spoken):
@@ -38,7 +40,7 @@ class Drawing(QWidget, Spoken):
         super().__init__()
         self._svg = QSvgRenderer(self)
         self._size = QSize(1, 1)
-        self.setAccessibleName("The wiring, drawn")
+        self.setAccessibleName(tell("The wiring, drawn"))
         self.setMinimumWidth(_LEAST_WIDTH)
 
     def show_svg(self, svg: str, says: str) -> None:
@@ -74,7 +76,7 @@ class WiringView(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.drawing = Drawing()
-        self.table = ReadTable("What to buy, or the terminals")
+        self.table = ReadTable(tell("What to buy, or the terminals"))
         self.table.verticalHeader().hide()
         self.table.setSelectionMode(QAbstractItemView.SelectionMode.NoSelection)
         self.table.setWordWrap(True)
@@ -85,8 +87,8 @@ class WiringView(QWidget):
         row = QHBoxLayout()
         group = QButtonGroup(self)
         self.chips: dict[str, QPushButton] = {}
-        for name in ("to buy", "terminals"):
-            chip = QPushButton(f"  {name}  ")
+        for name in (say("to buy"), say("terminals")):
+            chip = QPushButton(f"  {told(name)}  ")
             chip.setCheckable(True)
             chip.setProperty("chip", True)
             chip.clicked.connect(lambda _=False: self._fill())
@@ -124,11 +126,11 @@ class WiringView(QWidget):
         heads = _BUY if buys else _WIRES
         rows = parts_list(self._circuit) if buys else terminals(self._circuit)
         self.table.setColumnCount(len(heads))
-        self.table.setHorizontalHeaderLabels(heads)
+        self.table.setHorizontalHeaderLabels([told(head) for head in heads])
         self.table.setRowCount(len(rows))
         for row, cells in enumerate(rows):
             for column, text in enumerate(cells):
-                self.table.setItem(row, column, QTableWidgetItem(text))
+                self.table.setItem(row, column, QTableWidgetItem(told(text)))
         header = self.table.horizontalHeader()
         header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
         header.setStretchLastSection(True)

@@ -2,14 +2,16 @@
 
 from collections.abc import Callable
 
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.state.document import Document
 from kelvarn.engine.step import Reading
 from kelvarn.model import rig_edit
 from kelvarn.model.edit import EditError
-from kelvarn.model.fields import SURROUNDINGS
+from kelvarn.model.fields import SURROUNDINGS, end_name
 from kelvarn.model.goal import Goal
 from kelvarn.model.project import Project
 from kelvarn.model.response import ResponseModel
+from kelvarn.sentence import say
 
 from .keys import GOAL, key_of, known_keys, parse_key
 
@@ -64,7 +66,7 @@ class RigActions:
         """Add a body, linked to the selected one, else to the surroundings. Raises EditError where there is no room."""
         self._need_bodies()
         changed, name = rig_edit.add_body(self._project, self.body or SURROUNDINGS)
-        self._document.apply(changed, f"add {name}")
+        self._document.apply(changed, tell("add {what}", what=name))
         self._select(name, True)
 
     def can_link(self) -> list[str]:
@@ -74,7 +76,10 @@ class RigActions:
     def link(self, other: str) -> None:
         """Link the selected body to another one or to the surroundings."""
         if self.body is not None and other in self.can_link():
-            self._document.apply(rig_edit.add_link(self._project, self.body, other), f"link {self.body} to {other}")
+            self._document.apply(
+                rig_edit.add_link(self._project, self.body, other),
+                tell("link {one} to {other}", one=self.body, other=end_name(other)),
+            )
 
     def add_loss(self) -> None:
         """Link the selected body to the surroundings."""
@@ -83,12 +88,15 @@ class RigActions:
     def unlink(self, index: int) -> None:
         """Take a link out."""
         link = self._project.rig.links[index]
-        self._document.apply(rig_edit.remove_link(self._project, index), f"unlink {link.a} and {link.b}")
+        self._document.apply(
+            rig_edit.remove_link(self._project, index),
+            tell("unlink {one} and {other}", one=end_name(link.a), other=end_name(link.b)),
+        )
 
     def add_drive(self, kind: str) -> None:
         """Add a drive of a kind that acts on the selected body. Raises EditError where there is no room."""
         changed, name = rig_edit.add_drive(self._project, kind, self.beside)
-        self._document.apply(changed, f"add {name}")
+        self._document.apply(changed, tell("add {what}", what=name))
         self._select(key_of("drive", len(changed.rig.drives) - 1), True)
 
     def add_fan_link(self) -> None:
@@ -102,20 +110,20 @@ class RigActions:
                 links = [len(project.rig.links) - 1]
             found = "link", links[0]
         changed, name = rig_edit.drive_link(project, found[1])
-        self._document.apply(changed, f"{name} drives a link")
+        self._document.apply(changed, tell("{drive} drives a link", drive=name))
         self._select(key_of("link", found[1]), False)
 
     def add_draw_off(self) -> None:
         """Add a draw-off from the selected body."""
         self._need_bodies()
         changed, name = rig_edit.add_draw_off(self._project, self.beside)
-        self._document.apply(changed, f"add {name}")
+        self._document.apply(changed, tell("add {what}", what=name))
         self._select(key_of("draw_off", len(changed.rig.draw_offs) - 1), True)
 
     def add_probe(self) -> None:
         """Add a probe to the selected body. Raises EditError where there is no room."""
         changed, name = rig_edit.add_probe(self._project, self.beside)
-        self._document.apply(changed, f"add {name}")
+        self._document.apply(changed, tell("add {what}", what=name))
         self._select(key_of("probe", len(changed.rig.probes) - 1), True)
 
     def set_goal(self) -> None:
@@ -124,7 +132,7 @@ class RigActions:
         if rig.goal is None:
             wanted = project.first_trial.plan.last_degC
             goal = Goal(body=rig.judged_body, low_degC=wanted - 2, high_degC=wanted + 2)
-            self._document.set(("rig", "goal"), goal, "set a goal")
+            self._document.set(("rig", "goal"), goal, tell("set a goal"))
         self._select(GOAL, False)
 
     def remove(self) -> None:
@@ -146,13 +154,13 @@ class RigActions:
         else:
             return
         self._select(changed.rig.probe.body, False)
-        self._document.apply(changed, f"remove {gone}")
+        self._document.apply(changed, tell("remove {what}", what=gone))
 
     def use_response(self, reading: Reading | None) -> None:
         """Put what was read off the open-loop step in place of bodies and links. Raises EditError without a reading."""
         self._need_bodies()
         if reading is None:
-            raise EditError("There is no open-loop answer to read yet; wait for the step, or set its drive.")
+            raise EditError(say("There is no open-loop answer to read yet; wait for the step, or set its drive."))
         name = self._project.rig.probe.body
         if reading.gain_K is not None and reading.lag_s is not None:
             made = ResponseModel(name=name, gain_K=round(abs(reading.gain_K), 3), lag_s=round(reading.lag_s, 2),
@@ -161,11 +169,11 @@ class RigActions:
             rise = abs(reading.rise_K_per_s or 0.0)
             made = ResponseModel(name=name, kind="integrating", rise_K_per_s=float(f"{rise:.4g}"),
                                  dead_time_s=round(reading.dead_time_s, 2))  # fmt: skip
-        self._document.apply(rig_edit.to_response(self._project, made), "response model in place of bodies")
+        self._document.apply(rig_edit.to_response(self._project, made), tell("response model in place of bodies"))
         self._select(name, False)
 
     def _need_bodies(self) -> None:
         if not self.whole:
             raise EditError(
-                "This rig is a response model; it has no bodies and links to add to. Undo brings them back."
+                say("This rig is a response model; it has no bodies and links to add to. Undo brings them back.")
             )

@@ -5,8 +5,10 @@ from functools import partial
 
 from PySide6.QtGui import QGuiApplication
 
+from kelvarn.desktop.language import tell
 from kelvarn.model.edit import EditError, Path, with_fields
 from kelvarn.model.probes import Converter, Probe, SensorPoint
+from kelvarn.sentence import figures, say
 
 from .part_panel import PartPanel
 
@@ -34,20 +36,27 @@ def fill_converter(panel: PartPanel, here: Path) -> None:
 def _sensors() -> list[tuple[str, str]]:
     extra = Converter.model_fields["sensor"].json_schema_extra
     words = extra.get("words") if isinstance(extra, dict) else None
-    return [(str(name), str(text)) for name, text in words.items()] if isinstance(words, dict) else []
+    return [(str(name), tell(str(text))) for name, text in words.items()] if isinstance(words, dict) else []
 
 
 def _fill_table(panel: PartPanel, here: Path, made: Converter) -> None:
     unit = "V" if made.sensor == "volt_curve" else "Ω"
     for k, point in enumerate(made.points):
         at: Path = (*here, "points", k)
-        panel.field(at, "degC", f"{k + 1}: at")
-        field = panel.field(at, "value", f"it has, {unit}")
+        panel.field(at, "degC", tell("{number}: at", number=k + 1))
+        field = panel.field(at, "value", tell("it has, {unit}", unit=unit))
         if len(made.points) > 2:
-            field.add_beside(panel.cross(f"Take out the row at {point.degC:g} °C", partial(_drop, panel, here, k)))
-    panel.button("+ row", partial(_add_row, panel, here), "One more row after the last one")
+            field.add_beside(
+                panel.cross(
+                    tell("Take out the row at {degC}", degC=figures(f"{point.degC:g}", "°C")),
+                    partial(_drop, panel, here, k),
+                )
+            )
+    panel.button(tell("+ row"), partial(_add_row, panel, here), tell("One more row after the last one"))
     panel.button(
-        "Paste a table", partial(_paste, panel, here), f"Two columns from the clipboard: °C and {unit}, a row a line"
+        tell("Paste a table"),
+        partial(_paste, panel, here),
+        tell("Two columns from the clipboard: °C and {unit}, a row a line", unit=unit),
     )
 
 
@@ -75,32 +84,32 @@ def _set_sensor(panel: PartPanel, here: Path, sensor: str) -> None:
     changes: dict[str, object] = {"sensor": sensor, "points": points}
     if sensor == "ohm_curve":
         changes["fixed_ohm"] = 2200.0
-    _put(panel, here, with_fields(before, **changes), f"sensor: {dict(_sensors())[sensor]}")
+    _put(panel, here, with_fields(before, **changes), tell("sensor: {kind}", kind=dict(_sensors())[sensor]))
 
 
 def _drop(panel: PartPanel, here: Path, k: int) -> None:
     before: Converter = panel.at(here)
     points = before.points[:k] + before.points[k + 1 :]
-    _put(panel, here, with_fields(before, points=points), "take out a row of the table")
+    _put(panel, here, with_fields(before, points=points), tell("take out a row of the table"))
 
 
 def _add_row(panel: PartPanel, here: Path) -> None:
     before: Converter = panel.at(here)
     if len(before.points) >= _MOST:
-        raise EditError(f"A table has at most {_MOST} rows.")
+        raise EditError(say("A table has at most {count} rows.", count=_MOST))
     last, other = before.points[-1], before.points[-2]
     way = last.value - other.value
     value = last.value + way if last.value + way > 0 else last.value / 2
     if before.sensor == "volt_curve":
         value = min(value, (last.value + (before.full_V if way > 0 else 0.0)) / 2)
     point = SensorPoint(degC=last.degC + (last.degC - other.degC), value=value)
-    _put(panel, here, with_fields(before, points=(*before.points, point)), "one more row of the table")
+    _put(panel, here, with_fields(before, points=(*before.points, point)), tell("one more row of the table"))
 
 
 def _paste(panel: PartPanel, here: Path) -> None:
     rows = table_of(QGuiApplication.clipboard().text())
     before: Converter = panel.at(here)
-    _put(panel, here, with_fields(before, points=rows), f"table of {len(rows)} rows")
+    _put(panel, here, with_fields(before, points=rows), tell("table of {count} rows", count=len(rows)))
 
 
 def table_of(text: str) -> tuple[SensorPoint, ...]:
@@ -121,8 +130,10 @@ def table_of(text: str) -> tuple[SensorPoint, ...]:
         except ValueError:
             if not found and number == 1:
                 continue  # a heading
-            raise EditError(f"Line {number} of the clipboard is no pair of numbers: “{line.strip()[:40]}”.") from None
+            raise EditError(say("Line {number} of the clipboard is no pair of numbers: “{line}”.", number=number,
+                                line=line.strip()[:40])) from None  # fmt: skip
         found.append(SensorPoint(degC=degC, value=value))
     if not 2 <= len(found) <= _MOST:
-        raise EditError(f"The clipboard holds {len(found)} rows of two numbers; a table has 2 to {_MOST}.")
+        raise EditError(say("The clipboard holds {count} rows of two numbers; a table has 2 to {most}.",
+                            count=len(found), most=_MOST))  # fmt: skip
     return tuple(sorted(found, key=lambda point: point.degC))

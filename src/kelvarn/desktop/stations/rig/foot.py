@@ -4,9 +4,11 @@ from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout
 
 from kelvarn.desktop.fields.plain import heading
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.parts.elided import ElidedLine
 from kelvarn.desktop.parts.plain import PlainLabel
 from kelvarn.model.rig import Rig
+from kelvarn.sentence import joined
 from kelvarn.units import Scale
 from kelvarn.words.limitations import limitations
 
@@ -22,10 +24,10 @@ class RigFoot(QFrame):
         self.verdict = PlainLabel()
         self.verdict.setWordWrap(True)
         self.more = ElidedLine("small", "muted", ground="panel")
-        self.more.setAccessibleName("Holding duty, and what the model leaves out")
+        self.more.setAccessibleName(tell("Holding duty, and what the model leaves out"))
         row = QHBoxLayout()
         row.setSpacing(14)
-        row.addWidget(heading("Can it do the job?"))
+        row.addWidget(heading(tell("Can it do the job?")))
         row.addWidget(self.verdict, 1)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(16, 8, 16, 6)
@@ -45,8 +47,8 @@ class RigFoot(QFrame):
         self, rig: Rig, setpoint_degC: float, scale: Scale, flat_out_s: float | None, held: list[tuple[float, float]]
     ) -> None:
         """Say it for a rig and a setpoint; time flat out and what is held as far as they are known."""
-        self.verdict.setText(verdict_text(rig, setpoint_degC, scale, flat_out_s))
-        holding = holding_text(held, scale)
-        left = "Left out: " + "; ".join(limitations(rig)) + "."
+        self.verdict.setText(tell(verdict_text(rig, setpoint_degC, scale, flat_out_s)))
+        holding = tell(holding_text(held, scale))
+        left = tell("Left out: {what}.", what=joined("; ", limitations(rig)))
         self._give_room()
         self.more.say(f"{holding}.   {left}" if holding else left)

@@ -6,6 +6,7 @@ from functools import partial
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from kelvarn.desktop.fields.plain import CutLink, heading, link, small
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.parts.plain import clear, set_shown
 from kelvarn.desktop.state.jobs import Jobs
 from kelvarn.model.candidate import Candidate
@@ -37,7 +38,7 @@ class GuessedList(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 10)
         column.setSpacing(2)
-        column.addWidget(heading("Guessed: measure this first"))
+        column.addWidget(heading(tell("Guessed: measure this first")))
         self._rows = QVBoxLayout()
         self._rows.setSpacing(1)
         column.addLayout(self._rows)
@@ -72,15 +73,16 @@ class GuessedList(QWidget):
         clear(self._rows)
         self.lines, self._rated, self._rig = [], rated, rig
         set_shown(self.more, len(rated) > _FIRST)
-        self.more.setText("fewer" if self._most > _FIRST else f"all {len(rated)} …")
+        self.more.setText(tell("fewer") if self._most > _FIRST else tell("all {count} …", count=len(rated)))
         for guess, index in rated[: self._most]:
             parameter = guess.parameter
-            line = CutLink(f"{parameter.text} {value_text(rig, parameter)} {size_text(parameter)}")
+            line = CutLink(tell("{parameter} {value} {size}", parameter=parameter.text,
+                                value=value_text(rig, parameter), size=size_text(parameter)))  # fmt: skip
             line.clicked.connect(lambda _=False, path=parameter.path: self._select(_key(rig, path)))
             self.lines.append(line)
             self._rows.addWidget(line)
-            weight = "matters most" if rated and index and guess is rated[0][0] else ""
-            self._rows.addWidget(small(f"{guess.measure}{f' · {weight}' if weight else ''}"))
+            weight = tell("matters most") if rated and index and guess is rated[0][0] else ""
+            self._rows.addWidget(small(f"{tell(guess.measure)}{f' · {weight}' if weight else ''}"))
 
 
 def _key(rig: Rig, path: tuple[str | int, ...]) -> str:

@@ -7,6 +7,7 @@ from PySide6.QtGui import QKeyEvent, QPainter, QResizeEvent
 from PySide6.QtWidgets import QFrame, QGraphicsScene, QGraphicsView
 
 from kelvarn.desktop import theme
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.parts.keyboard import place_step
 from kelvarn.desktop.parts.plain import plain_tip
 from kelvarn.desktop.parts.spoken import Role, Spoken
@@ -14,6 +15,7 @@ from kelvarn.engine.flows import Flows
 from kelvarn.engine.run import Run
 from kelvarn.model.fields import SURROUNDINGS as OUTSIDE
 from kelvarn.model.rig import Rig
+from kelvarn.sentence import figures
 from kelvarn.units import Quantity, Scale, show
 
 from .ends import all_link_ends, draw_off_ends, drive_ends, is_stub, lead_path
@@ -54,7 +56,7 @@ class HeatPath(QGraphicsView, Spoken):
         self.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop)
         self.setMinimumHeight(200)
-        self.setAccessibleName("Heat path")
+        self.setAccessibleName(tell("Heat path"))
         self.viewport().setFocusPolicy(Qt.FocusPolicy.NoFocus)
 
     def show_rig(self, rig: Rig, selected: str, scale: Scale) -> None:
@@ -92,11 +94,11 @@ class HeatPath(QGraphicsView, Spoken):
         scene.setBackgroundBrush(theme.current().color("panel"))
         places = place(rig, self.viewport().width(), self.viewport().height())
         for body in rig.all_bodies:
-            capacity = show(body.capacity_J_per_K, Quantity.CAPACITY) if rig.response is None else "by its answer"
+            capacity = tell(show(body.capacity_J_per_K, Quantity.CAPACITY) if rig.response is None else "by its answer")
             above = places.named_above[body.name]
             self._add(BodyItem(body.name, places.bodies[body.name], self._select, capacity, named_above=above))
         for k, drive in enumerate(rig.drives):
-            item = DriveItem(key_of("drive", k), places.drives[k], self._select, drive.name, drive.brief)
+            item = DriveItem(key_of("drive", k), places.drives[k], self._select, drive.name, tell(drive.brief))
             self._add(item)
             heated = drive.heated_body
             if heated is not None:
@@ -108,7 +110,9 @@ class HeatPath(QGraphicsView, Spoken):
             arrow = self._arrow(key_of("link", k), *ends)
             if is_stub(*ends) and OUTSIDE in (link.a, link.b):
                 self._outside.add(k)
-            arrow.setToolTip(plain_tip(f"{link.a} – {link.b}: {show(link.conductance_W_per_K, Quantity.CONDUCTANCE)}"))
+            arrow.setToolTip(
+                plain_tip(f"{tell(link.text)}: {tell(show(link.conductance_W_per_K, Quantity.CONDUCTANCE))}")
+            )
         for k, draw_off in enumerate(rig.draw_offs):
             arrow = self._arrow(key_of("draw_off", k), *draw_off_ends(places.bodies[draw_off.body]))
             arrow.setToolTip(plain_tip(draw_off.name))
@@ -128,8 +132,11 @@ class HeatPath(QGraphicsView, Spoken):
 
     def _add_probes(self, rig: Rig, places: Places) -> None:
         for k, (probe, spot) in enumerate(zip(rig.probes, probe_spots(rig, places), strict=True)):
-            reads = f"read every {show(probe.interval_s, Quantity.DURATION)}"
-            note = f"lag {show(probe.lag_s, Quantity.DURATION)}, {reads if probe.role == 'control' else probe.role}"
+            lag = show(probe.lag_s, Quantity.DURATION)
+            if probe.role == "control":
+                note = tell("lag {lag}, read every {time}", lag=lag, time=show(probe.interval_s, Quantity.DURATION))
+            else:
+                note = tell("lag {lag}, guard" if probe.role == "guard" else "lag {lag}, watch", lag=lag)
             letter = _LETTERS[probe.role]
             item = ProbeItem(key_of("probe", k), spot, self._select, probe.name, note if spot.alone else "", letter)
             self._add(item)
@@ -204,7 +211,9 @@ class HeatPath(QGraphicsView, Spoken):
             item.share = (value - bottom) / span
             item.limit_share = None if body.limit_degC is None else (body.limit_degC - bottom) / span
             molten = flows.molten(body)
-            item.note = f"{100 * molten:.0f} % molten" if molten is not None and 0 < molten < 1 else ""
+            item.note = ""
+            if molten is not None and 0 < molten < 1:
+                item.note = tell("{share} molten", share=figures(f"{100 * molten:.0f}", "%"))
             item.tint = "ember" if value > setpoint + band else "glacier" if value < setpoint - band else "moss"
             if body.limit_degC is not None and value > body.limit_degC:
                 item.tint = "ember"
@@ -212,7 +221,7 @@ class HeatPath(QGraphicsView, Spoken):
         for k in range(len(run.rig.drives)):
             item = self._parts[key_of("drive", k)]
             assert isinstance(item, DriveItem)
-            item.power = flows.drive_text(k)
+            item.power = tell(flows.drive_text(k))
             item.update()
         for k in range(len(run.rig.probes)):
             probe = self._parts[key_of("probe", k)]
@@ -234,7 +243,7 @@ class HeatPath(QGraphicsView, Spoken):
             if item is None
             else [item.tip or item.toolTip(), getattr(item, "temperature", ""), getattr(item, "power", "")]
         )
-        self.setAccessibleDescription(", ".join(filter(None, told)) or "arrow keys go through its parts")
+        self.setAccessibleDescription(", ".join(filter(None, told)) or tell("arrow keys go through its parts"))
 
     def _fill_arrows(self, run: Run, flows: Flows) -> None:
         full = max((drive.power_W for drive in run.rig.drives if drive.heated_body is not None), default=0.0)
@@ -243,9 +252,9 @@ class HeatPath(QGraphicsView, Spoken):
             arrow.set_watts(float(run.drives_W[k, flows.sample]), full)
         for k, link in enumerate(run.rig.all_links):
             arrow = self._parts[key_of("link", k)]  # type: ignore[assignment]
-            note = "to outside" if k in self._outside else ""
+            note = tell("to outside") if k in self._outside else ""
             if link.driven_by is not None:
-                note = f"{link.driven_by} {flows.flow_text(link.driven_by)}"
+                note = f"{link.driven_by} {tell(flows.flow_text(link.driven_by))}"
             arrow.set_watts(flows.link_W(k), full, note)
         for k, draw_off in enumerate(run.rig.draw_offs):
             arrow = self._parts[key_of("draw_off", k)]  # type: ignore[assignment]

@@ -7,6 +7,7 @@ from PySide6.QtGui import QPainter, QPainterPath, QPen, QPolygonF
 from PySide6.QtWidgets import QGraphicsItem, QGraphicsSceneMouseEvent, QStyleOptionGraphicsItem, QWidget
 
 from kelvarn.desktop import theme
+from kelvarn.desktop.language import tell
 from kelvarn.units import Quantity, Scale, show
 
 from .spots import Spot
@@ -137,7 +138,7 @@ class WallItem(PartItem):
     """The surroundings as a wall."""
 
     def __init__(self, key: str, rect: QRectF, select: object) -> None:
-        super().__init__(key, rect, select, "Surroundings")
+        super().__init__(key, rect, select, tell("Surroundings"))
         self.temperature = ""
 
     def shape(self) -> QPainterPath:
@@ -153,7 +154,7 @@ class WallItem(PartItem):
         left = QRectF(r.right() + 6, r.center().y() - 22, 96, 18)
         painter.setPen(look.color("ink"))
         painter.setFont(theme.font("small", bold=True))
-        painter.drawText(left, Qt.AlignmentFlag.AlignVCenter, "Surroundings")
+        painter.drawText(left, Qt.AlignmentFlag.AlignVCenter, tell("Surroundings"))
         painter.setFont(theme.font("big"))
         painter.drawText(left.translated(0, 20), Qt.AlignmentFlag.AlignVCenter, self.temperature)
 
@@ -303,7 +304,7 @@ class ArrowItem(PartItem):
         painter.setPen(look.color("ink"))
         painter.setFont(theme.font("small", bold=True))
         lines = QRectF(self.label.left(), self.label.top(), self.label.width(), 15)
-        painter.drawText(lines, _CENTRE, show(abs(self._watts), Quantity.POWER))
+        painter.drawText(lines, _CENTRE, tell(show(abs(self._watts), Quantity.POWER)))
         if self._note:
             painter.setFont(theme.font("small"))
             painter.setPen(look.color("muted"))
@@ -331,4 +332,4 @@ class LeadItem(QGraphicsItem):
 
 def temperature_text(degC: float, scale: Scale) -> str:
     """A temperature for a vessel."""
-    return show(degC, Quantity.TEMPERATURE, scale)
+    return tell(show(degC, Quantity.TEMPERATURE, scale))

@@ -6,6 +6,7 @@ from typing import Any
 from kelvarn.desktop.fields.binding import Binding
 from kelvarn.desktop.fields.notes import NotesField
 from kelvarn.desktop.fields.plain import heading
+from kelvarn.desktop.language import tell
 from kelvarn.model.fields import ModelBase
 
 from . import sections
@@ -47,9 +48,9 @@ class RigPanel(PartPanel):
             self.gap()
             sections.fill_probe(self, rig.control_index)
         self.gap()
-        self.add(heading("Surroundings"))
+        self.add(heading(tell("Surroundings")))
         self.field(("rig", "surroundings"), "temperature_degC")
         self.gap()
-        self.add(heading("The project"))
+        self.add(heading(tell("The project")))
         for name in ("notes", "ideas"):
             self.add(NotesField(Binding(self.document, self.view, (name,))))

@@ -9,6 +9,7 @@ from kelvarn.desktop import theme
 from kelvarn.desktop.fields.binding import Binding
 from kelvarn.desktop.fields.number import NumberField
 from kelvarn.desktop.fields.plain import ChoiceField, NameEdit, SwitchField, TextField, heading
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.parts.boxes import Guarded
 from kelvarn.desktop.parts.panel import Note, Panel
 from kelvarn.desktop.parts.plain import PlainLabel, plain_tip
@@ -29,12 +30,12 @@ class UseButton(QPushButton):
         self._value = value
         self.setProperty("main", True)
         self.setFont(theme.font("small", bold=True))
-        self.setToolTip("Take this value")
+        self.setToolTip(tell("Take this value"))
         self.refresh()
 
     def refresh(self) -> None:
         """Name the value as it is now."""
-        self.setText(f"Use {self._value()}")
+        self.setText(tell("Use {value}", value=self._value()))
 
 
 class PartPanel(Panel):
@@ -91,9 +92,9 @@ class PartPanel(Panel):
     def field(self, path: Path, name: str, title: str | None = None, empty: str | None = None) -> NumberField:
         """A number field."""
         binding = Binding(self.document, self.view, (*path, name), title)
-        if empty is not None:
-            binding.extra["empty"] = empty
         made = NumberField(binding)
+        if empty is not None:
+            made.edit.setPlaceholderText(empty)
         self.add(made)
         self._flag(binding.path)
         return made
@@ -158,13 +159,15 @@ class PartPanel(Panel):
         """A part that may be there or not: a line that adds it, or its fields and a line that removes it."""
         here: Path = (*path, name)
         info = type(self.at(path)).model_fields[name]
-        what = info.title or name
+        what = tell(info.title or name)
         if self.at(here) is None:
             self.button(
-                f"+ {add}", lambda: self.document.set(here, make(), f"add {what.lower()}"), info.description or ""
+                f"+ {add}",
+                lambda: self.document.set(here, make(), tell("add {what}", what=what)),
+                tell(info.description or ""),
             )
             return
-        self.titled(what, lambda: self.document.set(here, None, f"remove {what.lower()}"))
+        self.titled(what, lambda: self.document.set(here, None, tell("remove {what}", what=what)))
         fill(here)
 
     def titled(self, title: str, remove: Callable[[], object]) -> None:
@@ -175,7 +178,7 @@ class PartPanel(Panel):
         label = PlainLabel(title)
         label.setFont(theme.font("small", bold=True))
         layout.addWidget(label, 1)
-        layout.addWidget(self.cross(f"Remove: {title}", remove))
+        layout.addWidget(self.cross(tell("Remove: {what}", what=title), remove))
         self.add(row)
 
     def cross(self, tip: str, work: Callable[[], object]) -> QPushButton:

@@ -7,6 +7,7 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QWidget
 
 from kelvarn.desktop import theme
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.parts.boxes import Guarded
 from kelvarn.desktop.parts.plain import plain_tip
 from kelvarn.model.drives import DRIVE_KINDS
@@ -40,19 +41,23 @@ class PartsBar(QWidget):
             row.addWidget(made)
             return made
 
-        self.add_body = button("+ body", "A body linked to the selected one (Ctrl+B)", edits.add_body)
+        self.add_body = button(tell("+ body"), tell("A body linked to the selected one (Ctrl+B)"), edits.add_body)
         self.add_loss = button(
-            "+ heat loss", "A link from the selected body to the surroundings (Ctrl+L)", edits.add_loss
+            tell("+ heat loss"), tell("A link from the selected body to the surroundings (Ctrl+L)"), edits.add_loss
         )
-        self.add_link = button("+ link …", "A link from the selected body to another one", self._ask_link)
+        self.add_link = button(tell("+ link …"), tell("A link from the selected body to another one"), self._ask_link)
         self.add_fan = button(
-            "+ fan-driven link", "A fan drives the selected link, or the selected body's loss", edits.add_fan_link
+            tell("+ fan-driven link"),
+            tell("A fan drives the selected link, or the selected body's loss"),
+            edits.add_fan_link,
         )
-        self.add_draw_off = button("+ draw-off", "Liquid or air drawn from the selected body", edits.add_draw_off)
-        self.add_drive = button("+ drive …", "Another drive, on the selected body", self._ask_drive)
-        self.add_probe = button("+ probe", "Another probe, in the selected body", edits.add_probe)
+        self.add_draw_off = button(
+            tell("+ draw-off"), tell("Liquid or air drawn from the selected body"), edits.add_draw_off
+        )
+        self.add_drive = button(tell("+ drive …"), tell("Another drive, on the selected body"), self._ask_drive)
+        self.add_probe = button(tell("+ probe"), tell("Another probe, in the selected body"), edits.add_probe)
         row.addStretch(1)
-        self.remove = button("remove", "Remove the selected part (Delete)", edits.remove)
+        self.remove = button(tell("remove"), tell("Remove the selected part (Delete)"), edits.remove)
 
     def refresh(self) -> None:
         """Offer what can be done with the selected part."""
@@ -77,7 +82,7 @@ class PartsBar(QWidget):
         menu = QMenu(self)
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         for kind, of_kind in DRIVE_KINDS.items():
-            menu.addAction(of_kind.what, self._guarded(partial(self._edits.add_drive, kind)))
+            menu.addAction(tell(of_kind.what), self._guarded(partial(self._edits.add_drive, kind)))
         return menu
 
     def _ask_link(self) -> None:

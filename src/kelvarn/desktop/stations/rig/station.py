@@ -14,6 +14,7 @@ from kelvarn.desktop.lanes.events import events_lane
 from kelvarn.desktop.lanes.scene import entries, scene_of
 from kelvarn.desktop.lanes.step import step_lanes
 from kelvarn.desktop.lanes.temperature import bodies_lane
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.parts.elided import ElidedLine
 from kelvarn.desktop.parts.menus import Command
 from kelvarn.desktop.parts.plain import menu_text, plain_tip
@@ -25,7 +26,8 @@ from kelvarn.engine.run import Run
 from kelvarn.engine.steady import oddities
 from kelvarn.engine.step import usual_drive
 from kelvarn.model.drives import DRIVE_KINDS
-from kelvarn.units import Quantity, counted, show
+from kelvarn.sentence import figures, say, say_counted
+from kelvarn.units import Quantity, show
 from kelvarn.words.reading import reading_text, warm_text
 
 from .actions import RigActions
@@ -44,7 +46,7 @@ _DRIVES = (0.1, 0.2, 0.3, 0.4, 0.5, 0.6, 0.7, 0.8, 0.9, 1.0)
 class RigStation(Station):
     """Heat path, open-loop step or trial below, fields."""
 
-    title, keys = "Rig", "Ctrl+1"
+    title, keys = say("Rig"), "Ctrl+1"
 
     def __init__(self, context: Context) -> None:
         super().__init__(context)
@@ -60,7 +62,7 @@ class RigStation(Station):
         self.steps = Steps(runner.jobs)
         self.steps.updated.connect(self._step_known)
         self.strip = Strip()
-        self.strip.setAccessibleName("Strip: temperatures of the bodies and drive over time")
+        self.strip.setAccessibleName(tell("Strip: temperatures of the bodies and drive over time"))
         self.strip.setMinimumHeight(165)
         self.strip.cursor_moved.connect(self._move_cursor)
         self.strip.pin_changed.connect(self._pin)
@@ -71,10 +73,10 @@ class RigStation(Station):
         self._caption = ElidedLine("small", "muted")
         self.goal = QPushButton()
         self.goal.setProperty("link", True)
-        self.goal.setToolTip("What must be kept where, and why: a click shows its fields")
+        self.goal.setToolTip(tell("What must be kept where, and why: a click shows its fields"))
         self.goal.clicked.connect(guarded(self.edits.set_goal))
         self.reading = ElidedLine("small", bold=True, indent=50)
-        self.reading.setAccessibleName("Open-loop step, read as one lag and a dead time")
+        self.reading.setAccessibleName(tell("Open-loop step, read as one lag and a dead time"))
         self.warm_reading = ElidedLine("small", "muted", indent=50)
         self.foot = RigFoot()
         self._lay_out()
@@ -83,7 +85,7 @@ class RigStation(Station):
         head = QHBoxLayout()
         head.setContentsMargins(6, 0, 0, 0)
         head.setSpacing(14)
-        head.addWidget(heading("Heat path"))
+        head.addWidget(heading(tell("Heat path")))
         head.addWidget(self._caption, 1)
         frame = QFrame()
         frame.setProperty("card", True)
@@ -138,7 +140,7 @@ class RigStation(Station):
         row = QHBoxLayout()
         row.setContentsMargins(50, 2, 6, 2)
         row.setSpacing(10)
-        self.step_button, self.trial_button = QPushButton("Open-loop step"), QPushButton("Trial")
+        self.step_button, self.trial_button = QPushButton(tell("Open-loop step")), QPushButton(tell("Trial"))
         for button, shown in ((self.step_button, True), (self.trial_button, False)):
             button.setCheckable(True)
             button.setProperty("chip", True)
@@ -146,18 +148,18 @@ class RigStation(Station):
             button.clicked.connect(lambda _=False, shown=shown: self.show_step(shown))
             row.addWidget(button)
         self.drive_box = Choice()
-        self.drive_box.setAccessibleName("Drive of the open-loop step")
-        self.drive_box.setToolTip("What the drive is set to by hand, from cold and from warm")
+        self.drive_box.setAccessibleName(tell("Drive of the open-loop step"))
+        self.drive_box.setToolTip(tell("What the drive is set to by hand, from cold and from warm"))
         for share in _DRIVES:
-            self.drive_box.addItem(f"to {100 * share:.0f} % drive", share)
+            self.drive_box.addItem(tell("to {share} drive", share=figures(f"{100 * share:.0f}", "%")), share)
         self.drive_box.activated.connect(lambda _: self.set_step_drive(self.drive_box.currentData()))
         row.addWidget(self.drive_box)
         row.addStretch(1)
-        self.play_button = QPushButton("play")
+        self.play_button = QPushButton(tell("play"))
         self.play_button.setProperty("link", True)
-        self.play_button.setToolTip("Let the cursor run through (Ctrl+Space)")
+        self.play_button.setToolTip(tell("Let the cursor run through (Ctrl+Space)"))
         self.play_button.clicked.connect(self.toggle_play)
-        self.play.changed.connect(lambda: self.play_button.setText("stop" if self.play.running else "play"))
+        self.play.changed.connect(lambda: self.play_button.setText(tell("stop" if self.play.running else "play")))
         row.addWidget(self.play_button)
         return row
 
@@ -166,23 +168,23 @@ class RigStation(Station):
         return self.strip
 
     def commands(self) -> list[Command]:
-        do, menu = self.edits, "&Rig"
+        do, menu = self.edits, say("&Rig")
         drives = [
-            Command(menu, f"Add a drive: {of_kind.what}", "", self.shown(partial(do.add_drive, kind)))
+            Command(menu, say("Add a drive: {kind}", kind=of_kind.what), "", self.shown(partial(do.add_drive, kind)))
             for kind, of_kind in DRIVE_KINDS.items()
         ]
         return [
-            Command(menu, "Add a body", "Ctrl+B", self.shown(do.add_body)),
-            Command(menu, "Add heat loss", "Ctrl+L", self.shown(do.add_loss)),
-            Command(menu, "Add a fan-driven link", "", self.shown(do.add_fan_link)),
-            Command(menu, "Add a draw-off", "", self.shown(do.add_draw_off)),
-            Command(menu, "Add a probe", "", self.shown(do.add_probe)),
+            Command(menu, say("Add a body"), "Ctrl+B", self.shown(do.add_body)),
+            Command(menu, say("Add heat loss"), "Ctrl+L", self.shown(do.add_loss)),
+            Command(menu, say("Add a fan-driven link"), "", self.shown(do.add_fan_link)),
+            Command(menu, say("Add a draw-off"), "", self.shown(do.add_draw_off)),
+            Command(menu, say("Add a probe"), "", self.shown(do.add_probe)),
             *drives,
-            Command(menu, "What must be kept (goal)", "", self.shown(do.set_goal)),
-            Command(menu, "Remove the part", "", self.in_sight(do.remove)),
+            Command(menu, say("What must be kept (goal)"), "", self.shown(do.set_goal)),
+            Command(menu, say("Remove the part"), "", self.in_sight(do.remove)),
             Command(menu),
-            Command(menu, "Known only by its answer (response model)", "", self.shown(self._to_response)),
-            Command(menu, "Play the cursor, or stop", "Ctrl+Space", self.shown(self.toggle_play)),
+            Command(menu, say("Known only by its answer (response model)"), "", self.shown(self._to_response)),
+            Command(menu, say("Play the cursor, or stop"), "Ctrl+Space", self.shown(self.toggle_play)),
         ]
 
     def _to_response(self) -> None:
@@ -192,17 +194,19 @@ class RigStation(Station):
         rig = self._document.project.rig
         heating = sum(d.power_W for d in rig.drives if d.heated_body is not None)
         power = show(heating or rig.drive.power_W, Quantity.POWER)
-        what = counted(len(rig.all_bodies), "body", "bodies") if rig.response is None else "response model"
+        what = say_counted("{count} body", "{count} bodies", len(rig.all_bodies))
+        if rig.response is not None:
+            what = say("response model")
         if self.steps.busy and self.isVisible():
-            return Phrase(f"{what}, {power}; step under way", "begin")
-        return Phrase(f"{what}, {power}", "look" if oddities(rig) else "fine")
+            return Phrase(tell("{what}, {power}; step under way", what=what, power=power), "begin")
+        return Phrase(tell("{what}, {power}", what=what, power=power), "look" if oddities(rig) else "fine")
 
     def places(self) -> list[Place]:
         rig = self._document.project.rig
-        kinds = (("body", "body", rig.bodies), ("drive", "drive", rig.drives), ("probe", "probe", rig.probes),
-                 ("draw_off", "draw-off", rig.draw_offs))  # fmt: skip
+        kinds = (("body", say("body"), rig.bodies), ("drive", say("drive"), rig.drives),
+                 ("probe", say("probe"), rig.probes), ("draw_off", say("draw-off"), rig.draw_offs))  # fmt: skip
         return [
-            (f"{part.name}: {what}", partial(self.select, part.name if kind == "body" else key_of(kind, k)))
+            (f"{part.name}: {tell(what)}", partial(self.select, part.name if kind == "body" else key_of(kind, k)))
             for kind, what, parts in kinds
             for k, part in enumerate(parts)
         ]
@@ -283,9 +287,12 @@ class RigStation(Station):
 
     def _say_goal(self) -> None:
         goal = self._document.project.rig.goal
-        said = "Goal: what must be kept where, and why?  + goal"
+        said = tell("Goal: what must be kept where, and why?  + goal")
         if goal is not None:
-            said = f"Goal: {goal.text(self._view.scale)}" + (f"; from {goal.source}" if goal.source else "")
+            kept = goal.text(self._view.scale)
+            said = tell("Goal: {kept}", kept=kept)
+            if goal.source:
+                said = tell("Goal: {kept}; from {source}", kept=kept, source=goal.source)
         room = max(self.width() - theme.RIGHT_WIDTH - 80, 300)
         shown = QFontMetrics(self.goal.font()).elidedText(said, Qt.TextElideMode.ElideRight, room)
         self.goal.setText(menu_text(shown))
@@ -307,14 +314,14 @@ class RigStation(Station):
         cold, scale = self.steps.cold, self._view.scale
         self.reading.setVisible(self._step_shown)
         warm = warm_text(cold, self.steps.warm, scale) if cold is not None and not self.steps.fault else ""
-        self.warm_reading.say(warm)
+        self.warm_reading.say(tell(warm))
         self.warm_reading.setVisible(self._step_shown and bool(warm))
         if self.steps.fault:
-            self.reading.say(self.steps.fault, "ember")
+            self.reading.say(tell(self.steps.fault), "ember")
         elif cold is None:
-            self.reading.say("the step is being computed …", "muted")
+            self.reading.say(tell("the step is being computed …"), "muted")
         else:
-            self.reading.say(reading_text(cold, scale), "ink" if current else "muted")
+            self.reading.say(tell(reading_text(cold, scale)), "ink" if current else "muted")
 
     def _run(self) -> Run | None:
         """The run whose temperatures the heat path shows."""
@@ -329,7 +336,9 @@ class RigStation(Station):
     def show_cursor(self) -> None:
         run = self._run()
         if run is None:
-            self._caption.say("preparing, first start only …" if self._runner.preparing else "nothing computed yet")
+            self._caption.say(
+                tell("preparing, first start only …") if self._runner.preparing else tell("nothing computed yet")
+            )
             self.heat_path.show_run(None, 0)
             return
         last = float(run.time_s[-1])
@@ -344,12 +353,14 @@ class RigStation(Station):
         when = clock(at, 60 if last > 7200 else 1)
         if self._step_shown:
             assert self.steps.cold is not None
-            self._caption.say(f"at {when} of the open-loop step: {100 * self.steps.cold.after:.0f} % drive, from cold")
+            share = figures(f"{100 * self.steps.cold.after:.0f}", "%")
+            self._caption.say(tell("at {when} of the open-loop step: {share} drive, from cold", when=when, share=share))
             return
         project = self._document.project
         candidate = self._view.candidate(project)
         fault = self._runner.faults.get(candidate.name)
-        self._caption.say(fault or f"at {when} of “{self._view.trial(project).name}” with {candidate.name}")
+        self._caption.say(fault or tell("at {when} of “{trial}” with {candidate}", when=when,
+                                        trial=self._view.trial(project).name, candidate=candidate.name))  # fmt: skip
 
     def _move_cursor(self, time_s: float) -> None:
         if self._step_shown:

@@ -1,8 +1,9 @@
 """“Work it out from what it is”: materials, sizes and nameplates to J/K, W/K and W, with every term shown."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from functools import partial
 
+from kelvarn.desktop.language import tell
 from kelvarn.engine import sums
 from kelvarn.engine.sums import Sum
 from kelvarn.model.bodies import Melting
@@ -10,12 +11,15 @@ from kelvarn.model.edit import Path, append, remove, with_fields
 from kelvarn.model.fields import ModelBase
 from kelvarn.model.materials import MATERIALS
 from kelvarn.model.origins import Layer, Piece
+from kelvarn.sentence import figures, joined, say
 from kelvarn.units import Quantity, Scale, show, three_figures
 
 from .part_panel import PartPanel
 
-_MATERIALS: list[tuple[str, str]] = [(name, name) for name in MATERIALS]
-_SHAPES = [("mass", "mass"), ("volume", "volume"), ("box", "box"), ("cylinder", "cylinder"), ("pipe", "pipe")]
+_SHAPES = [
+    ("mass", say("mass")), ("volume", say("volume")), ("box", say("box")), ("cylinder", say("cylinder")),
+    ("pipe", say("pipe")),
+]  # fmt: skip
 _SIZES: dict[str, tuple[str, ...]] = {
     "mass": ("mass_kg",),
     "volume": ("volume_m3",),
@@ -26,30 +30,38 @@ _SIZES: dict[str, tuple[str, ...]] = {
 _MOST_TERMS = 4
 
 
+def _materials() -> list[tuple[str, str]]:
+    return [(name, tell(name)) for name in MATERIALS]
+
+
+def _told(choices: Sequence[tuple[str, str]]) -> list[tuple[str, str]]:
+    return [(value, tell(name)) for value, name in choices]
+
+
 def pieces_card(panel: PartPanel, path: Path) -> None:
     """A body's heat capacity from the pieces it is made of."""
     pieces: tuple[Piece, ...] = panel.at((*path, "made_of"))
     here: Path = (*path, "made_of")
     for k, piece in enumerate(pieces):
         panel.titled(
-            f"Made of: {piece.material}" if k == 0 else f"and {piece.material}",
-            partial(_remove, panel, here, k, "remove a piece"),
+            tell("Made of: {material}" if k == 0 else "and {material}", material=say(piece.material)),
+            partial(_remove, panel, here, k, tell("remove a piece")),
         )
-        panel.choice((*here, k), "material", _MATERIALS)
-        panel.choice((*here, k), "shape", list(_SHAPES))
+        panel.choice((*here, k), "material", _materials())
+        panel.choice((*here, k), "shape", _told(_SHAPES))
         panel.fields((*here, k), _SIZES[piece.shape])
         panel.note(partial(_size_text, panel, (*here, k)))
-    add = "+ another piece" if pieces else "+ J/K from what it is made of"
-    panel.button(add, partial(_append, panel, here, Piece(), "add a piece"))
+    add = tell("+ another piece") if pieces else tell("+ J/K from what it is made of")
+    panel.button(add, partial(_append, panel, here, Piece(), tell("add a piece")))
     if not pieces:
         return
 
     def total() -> Sum:
         return sums.capacity_J_per_K(panel.at(here))
 
-    panel.note(lambda: _terms(total(), Quantity.CAPACITY))
+    panel.note(lambda: tell(_terms(total(), Quantity.CAPACITY)))
     panel.note(lambda: _sources(tuple(piece.material for piece in panel.at(here))))
-    panel.use(lambda: show(total().value, Quantity.CAPACITY), partial(_take_capacity, panel, path, total))
+    panel.use(lambda: tell(show(total().value, Quantity.CAPACITY)), partial(_take_capacity, panel, path, total))
 
 
 def _size_text(panel: PartPanel, path: Path) -> str:
@@ -59,7 +71,7 @@ def _size_text(panel: PartPanel, path: Path) -> str:
     if area is None:
         return ""
     mass, volume = show(sums.mass_kg(piece), Quantity.MASS), show(sums.volume_m3(piece), Quantity.VOLUME)
-    return f"{mass}, {volume}, outer area {show(area, Quantity.AREA)}"
+    return tell("{mass}, {volume}, outer area {area}", mass=mass, volume=volume, area=show(area, Quantity.AREA))
 
 
 def _take_capacity(panel: PartPanel, path: Path, total: Callable[[], Sum]) -> None:
@@ -70,7 +82,7 @@ def _take_capacity(panel: PartPanel, path: Path, total: Callable[[], Sum]) -> No
     melts = sums.latent_J(body.made_of)
     if melts is not None and body.melting is None:
         changes["melting"] = Melting(from_degC=melts[0], to_degC=melts[1], latent_J=_rounded(melts[2]))
-    name = f"{body.name}: {show(found.value, Quantity.CAPACITY)}"
+    name = f"{body.name}: {tell(show(found.value, Quantity.CAPACITY))}"
     panel.document.set(path, with_fields(body, **changes), name)
 
 
@@ -79,25 +91,27 @@ def wall_fields(panel: PartPanel, here: Path) -> None:
     panel.field(here, "area_m2")
     layers: tuple[Layer, ...] = panel.at((*here, "layers"))
     for k in range(len(layers)):
-        panel.choice((*here, "layers", k), "material", _MATERIALS, title=f"Layer {k + 1}")
+        panel.choice((*here, "layers", k), "material", _materials(), title=tell("Layer {number}", number=k + 1))
         field = panel.field((*here, "layers", k), "thickness_m")
-        drop = partial(_remove, panel, (*here, "layers"), k, "remove a layer")
-        field.add_beside(panel.cross("Take this layer out", drop))
-    panel.button("+ layer", partial(_append, panel, (*here, "layers"), Layer(), "add a layer"))
-    sides = [("still", "still air"), ("moving", "moving air"), ("liquid", "liquid")]
+        drop = partial(_remove, panel, (*here, "layers"), k, tell("remove a layer"))
+        field.add_beside(panel.cross(tell("Take this layer out"), drop))
+    panel.button(tell("+ layer"), partial(_append, panel, (*here, "layers"), Layer(), tell("add a layer")))
+    sides = [("still", tell("still air")), ("moving", tell("moving air")), ("liquid", tell("liquid"))]
     for side in ("inside", "outside"):
         panel.choice(here, side, list(sides))
         if getattr(panel.at(here), side) == "moving":
             panel.field(here, f"{side}_speed_m_per_s")
     if "still" in (panel.at(here).inside, panel.at(here).outside):
-        panel.choice(here, "facing", [("sideways", "sideways"), ("up", "up"), ("down", "down")])
+        panel.choice(here, "facing", [("sideways", tell("sideways")), ("up", tell("up")), ("down", tell("down"))])
     _result(panel, here, lambda: sums.wall_W_per_K(panel.at(here)), "conductance_W_per_K", Quantity.CONDUCTANCE)
     panel.note(lambda: _limit_text(sums.wall_W_per_K(panel.at(here)), panel.view.scale))
 
 
 def stream_fields(panel: PartPanel, here: Path) -> None:
     """A link's conductance at full flow from what is moved."""
-    panel.choice(here, "material", [(name, name) for name, m in MATERIALS.items() if m.group == "liquids and gases"])
+    panel.choice(
+        here, "material", [(name, tell(name)) for name, m in MATERIALS.items() if m.group == "liquids and gases"]
+    )
     panel.field(here, "flow_m3_per_s")
     _result(panel, here, lambda: sums.stream_W_per_K(panel.at(here)), "full_W_per_K", Quantity.CONDUCTANCE)
 
@@ -117,7 +131,7 @@ def radiator_fields(panel: PartPanel, here: Path) -> None:
 def nameplate_fields(panel: PartPanel, here: Path) -> None:
     """A drive's power from volts and ohms or amps."""
     panel.field(here, "supply_V")
-    panel.choice(here, "gives", [("ohm", "its resistance"), ("amp", "its current")])
+    panel.choice(here, "gives", [("ohm", tell("its resistance")), ("amp", tell("its current"))])
     panel.field(here, "resistance_ohm" if panel.at(here).gives == "ohm" else "current_A")
     _result(panel, here, lambda: sums.nameplate_W(panel.at(here)), "power_W", Quantity.POWER)
 
@@ -125,14 +139,14 @@ def nameplate_fields(panel: PartPanel, here: Path) -> None:
 def _result(panel: PartPanel, here: Path, total: Callable[[], Sum], field: str, quantity: Quantity) -> None:
     """The terms of a sum, and a button that takes it into a field of the part that it was worked out for."""
     if quantity is Quantity.CONDUCTANCE:
-        panel.note(lambda: _terms(total(), None))
+        panel.note(lambda: tell(_terms(total(), None)))
     part = here[:-1]
 
     def take() -> None:
         value = _rounded(total().value)
-        panel.document.set((*part, field), value, f"{show(value, quantity)}, worked out")
+        panel.document.set((*part, field), value, tell("{value}, worked out", value=show(value, quantity)))
 
-    panel.use(lambda: show(total().value, quantity), take)
+    panel.use(lambda: tell(show(total().value, quantity)), take)
 
 
 def _terms(total: Sum, quantity: Quantity | None) -> str:
@@ -141,26 +155,28 @@ def _terms(total: Sum, quantity: Quantity | None) -> str:
         return ""
     shown = total.terms[:_MOST_TERMS]
     rest = sum(size for _, size in total.terms[_MOST_TERMS:])
-    parts = [f"{name} {_size(size, quantity)}" for name, size in shown]
+    parts: list[str] = [joined(" ", (say(name), _size(size, quantity))) for name, size in shown]
     if rest:
-        parts.append(f"the rest {_size(rest, quantity)}")
-    unit = "" if quantity is not None else " K/W"
-    return f"{' + '.join(parts)}{unit}; {total.rules}"
+        parts.append(say("the rest {size}", size=_size(rest, quantity)))
+    sum_of_them = joined(" + ", parts)
+    if quantity is None:
+        sum_of_them = joined(" ", (sum_of_them, "K/W"))
+    return joined("; ", (sum_of_them, total.rules))
 
 
 def _size(value: float, quantity: Quantity | None) -> str:
-    return three_figures(value) if quantity is None else show(value, quantity)
+    return figures(three_figures(value), "") if quantity is None else show(value, quantity)
 
 
 def _limit_text(total: Sum, scale: Scale) -> str:
     if total.limit_degC is None:
         return ""
-    return f"{total.limit_why} at {show(total.limit_degC, Quantity.TEMPERATURE, scale)}"
+    return tell("{why} at {degC}", why=total.limit_why, degC=show(total.limit_degC, Quantity.TEMPERATURE, scale))
 
 
 def _sources(materials: tuple[str, ...]) -> str:
     found = list(dict.fromkeys(part for name in materials for part in MATERIALS[name].source.split("; ")))
-    return "Values: " + "; ".join(found)
+    return tell("Values: {sources}", sources="; ".join(found))
 
 
 def _append(panel: PartPanel, path: Path, part: ModelBase, name: str) -> None:

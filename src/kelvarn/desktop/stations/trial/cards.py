@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWid
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.fields.plain import heading
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.parts import texts
 from kelvarn.desktop.parts.card import Card
 from kelvarn.desktop.parts.plain import menu_text, plain_tip
@@ -39,15 +40,19 @@ class TrialCard(Card):
     def show_trial(self, trial: Trial, met: Met | None, selected: bool) -> None:
         """Show a trial's present state."""
         self._trial, self._met, self.chosen = trial, met, selected
-        self.setAccessibleName(f"Trial {trial.name}")
+        self.setAccessibleName(tell("Trial {trial}", trial=trial.name))
         self.setAccessibleDescription(f"{show(trial.duration_s, Quantity.DURATION)}, {self._marks()}")
         self.setToolTip(plain_tip(f"{trial.name}\n{trial.notes}".strip()))
         self.update()
 
     def _marks(self) -> str:
         if self._trial is None or not self._trial.marks:
-            return "no marks"
-        return "… marks" if self._met is None else f"{self._met.met}/{self._met.asked} marks"
+            return tell("no marks")
+        return (
+            tell("… marks")
+            if self._met is None
+            else tell("{met}/{asked} marks", met=self._met.met, asked=self._met.asked)
+        )
 
     def paintEvent(self, event: QPaintEvent) -> None:
         del event
@@ -109,9 +114,9 @@ class TrialCards(QWidget):
         self._column.setContentsMargins(0, 0, 0, 0)
         self._column.setSpacing(6)
         row = QHBoxLayout()
-        row.addWidget(heading("Trials"), 1)
-        self.add = self._link("+ add", "Add a copy of the trial shown", self.add_wanted.emit)
-        self.bank = self._link("+ bank", "Ready-made trials that fit this rig", self._open_bank)
+        row.addWidget(heading(tell("Trials")), 1)
+        self.add = self._link(tell("+ add"), tell("Add a copy of the trial shown"), self.add_wanted.emit)
+        self.bank = self._link(tell("+ bank"), tell("Ready-made trials that fit this rig"), self._open_bank)
         row.addWidget(self.add)
         row.addWidget(self.bank)
         self._column.addLayout(row)
@@ -148,7 +153,7 @@ class TrialCards(QWidget):
         """What the bank has."""
         menu = QMenu(self)
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        menu.addAction("all of them", lambda: self.bank_wanted.emit(""))
+        menu.addAction(tell("all of them"), lambda: self.bank_wanted.emit(""))
         menu.addSeparator()
         for each in BANK:
             action = menu.addAction(menu_text(f"{each.name}: {each.text}"), partial(self.bank_wanted.emit, each.name))

@@ -22,13 +22,15 @@ from PySide6.QtWidgets import (
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.fields.plain import link
+from kelvarn.desktop.language import tell, told
 from kelvarn.desktop.parts.elided import ElidedLine
 from kelvarn.desktop.parts.plain import menu_text, plain_tip
 from kelvarn.desktop.parts.table import ReadTable
 from kelvarn.files.tables import plain_cell
+from kelvarn.sentence import say
 
 _SIZES = (510, 205)  # px of columns and foot at first; the foot grows no further by itself
-TABS = ("side by side", "all trials", "if it fails")
+TABS = (say("side by side"), say("all trials"), say("if it fails"))
 _ROW, _LEAST, _AROUND = 23, 110, 32  # px; around the rows: margins, frame, a scroll bar
 
 
@@ -69,7 +71,7 @@ class Foot(QFrame):
 
     def __init__(self) -> None:
         super().__init__()
-        self.tab = TABS[0]
+        self.tab: str = TABS[0]
         self._content: Content | None = None
         self._shown: object = None
         self._sorted: tuple[int, Qt.SortOrder] | None = None
@@ -79,7 +81,7 @@ class Foot(QFrame):
         top = QHBoxLayout()
         group = QButtonGroup(self)
         for name in TABS:
-            chip = QPushButton(f"  {name}  ")
+            chip = QPushButton(f"  {told(name)}  ")
             chip.setCheckable(True)
             chip.setProperty("chip", True)
             chip.setChecked(name == self.tab)
@@ -92,14 +94,14 @@ class Foot(QFrame):
         self.offer.hide()
         self.action = link("", self.action_wanted.emit)
         self.action.hide()
-        self.copy = link("copy", self._open_copy, "Copy the table as text, CSV or Markdown")
+        self.copy = link(tell("copy"), self._open_copy, tell("Copy the table as text, CSV or Markdown"))
         top.addWidget(self.said, 1)
         top.addWidget(self.action)
         top.addSpacing(12)
         top.addWidget(self.offer)
         top.addSpacing(12)
         top.addWidget(self.copy)
-        self.table = ReadTable(f"Table: {self.tab}")
+        self.table = ReadTable(tell("Table: {tab}", tab=self.tab))
         self._dress_table()
         column = QVBoxLayout(self)
         column.setContentsMargins(theme.GAP, 6, theme.GAP, 6)
@@ -143,12 +145,12 @@ class Foot(QFrame):
     def _fill(self) -> None:
         assert self._content is not None
         content, table, look = self._content, self.table, theme.current()
-        table.setAccessibleName(f"Table: {self.tab}")
+        table.setAccessibleName(tell("Table: {tab}", tab=self.tab))
         self._order = self._ordered(content)
         table.clearSpans()
         table.setColumnCount(len(content.headings))
         table.setRowCount(len(content.rows))
-        table.setHorizontalHeaderLabels(list(content.headings))
+        table.setHorizontalHeaderLabels([told(each) for each in content.headings])
         for column in range(len(content.headings)):
             header = table.horizontalHeaderItem(column)
             if header is not None:
@@ -178,7 +180,7 @@ class Foot(QFrame):
 
     def _item(self, cell: Cell, column: int, place: int, color: QColor) -> QTableWidgetItem:
         assert self._content is not None
-        item = QTableWidgetItem(cell.text)
+        item = QTableWidgetItem(told(cell.text))
         item.setForeground(color)
         item.setFont(theme.font("small", bold=cell.bold))
         item.setToolTip(plain_tip(cell.tip or cell.text))
@@ -217,7 +219,7 @@ class Foot(QFrame):
         menu = QMenu(self)
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         for name in ("text", "CSV", "Markdown"):
-            menu.addAction(f"as {name}", partial(self.copy_as, name))
+            menu.addAction(tell("as {name}", name=name), partial(self.copy_as, name))
         menu.popup(self.copy.mapToGlobal(self.copy.rect().bottomLeft()))
 
     def copy_as(self, form: str) -> None:

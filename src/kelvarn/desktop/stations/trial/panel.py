@@ -13,6 +13,7 @@ from kelvarn.desktop.fields.binding import Binding
 from kelvarn.desktop.fields.notes import NotesField
 from kelvarn.desktop.fields.number import NumberEdit, NumberField
 from kelvarn.desktop.fields.plain import ChoiceField, CutLink, NameEdit, SwitchField, heading, link, small
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.parts.panel import Note, Panel
 from kelvarn.desktop.parts.plain import menu_text, plain_tip
 from kelvarn.desktop.state.document import Document
@@ -28,6 +29,7 @@ from kelvarn.model.guards import DAYS
 from kelvarn.model.trial import week_said
 from kelvarn.model.trial_edit import rule_path
 from kelvarn.model.trial_words import plan_text
+from kelvarn.sentence import joined
 
 from .actions import TrialActions
 from .days_field import DayPartRow, DaysField
@@ -124,31 +126,31 @@ class TrialPanel(Panel):
     def _fill_trial(self) -> None:
         project, place = self._document.project, self._work.place
         trial, path = project.trials[place], ("trials", place)
-        name = NameEdit("Name of the trial", lambda: trial.name, lambda new: self._work.rename(trial.name, new))
+        name = NameEdit(tell("Name of the trial"), lambda: trial.name, lambda new: self._work.rename(trial.name, new))
         name.setProperty("plain", True)
         self.add(name)
         self.add(Note(lambda: plan_text(self._view.trial(self._document.project), self._view.scale)))
         self.add(Note(self._time_words))
         for field in ("duration_s", "start_degC", "band_K"):
             self._number(path, field)
-        self.add(heading("Plan"), 6)
+        self.add(heading(tell("Plan")), 6)
         self._fill_changes((*path, "plan"))
         self._fill_week((*path, "plan"))
         self._fill_named((*path, "plan"))
         self._number((*path, "plan"), "lowest_degC")
         self._number((*path, "plan"), "highest_degC")
-        self.add(heading("Events"), 6)
+        self.add(heading(tell("Events")), 6)
         for event in trial.events:
             self._link(
                 event.text(self._view.scale),
                 partial(self.selection.emit, Selected("event", event.name)),
-                f"Show “{event.name}”",
+                tell("Show “{event}”", event=event.name),
             )
-        self.add_event = self._link("+ event …", self._open_events, "Let something happen")
-        self.add(small("Marks: add a set of"), 6)
+        self.add_event = self._link(tell("+ event …"), self._open_events, tell("Let something happen"))
+        self.add(small(tell("Marks: add a set of")), 6)
         for each in MARK_SETS:
-            self._link(each.name, partial(self._work.add_marks, each.name), each.text)
-        self._link("the same marks on all trials", self._work.marks_to_all, "Marks that are about no event")
+            self._link(tell(each.name), partial(self._work.add_marks, each.name), tell(each.text))
+        self._link(tell("the same marks on all trials"), self._work.marks_to_all, tell("Marks that are about no event"))
         self.add(NotesField(self._bind(path, "notes")), 4)
 
     def _fill_changes(self, plan: Path) -> None:
@@ -157,23 +159,25 @@ class TrialPanel(Panel):
         for k, change in enumerate(found.changes):
             where = (*plan, "changes", k)
             if len(found.changes) > 1:
-                self._titled(f"Setpoint {k + 1}", partial(self._work.plan, trial_edit.remove_change, k))
+                self._titled(tell("Setpoint {k}", k=k + 1), partial(self._work.plan, trial_edit.remove_change, k))
             if names:
                 self.add(self._named_choice(where, names))
             if change.named is None:
                 self._number(where, "to_degC")
             if k:
-                self._number(where, "at_s", "From (waits if told to)")
+                self._number(where, "at_s", tell("From (waits if told to)"))
             self._number(where, "ramp_K_per_s")
-            self.add(SwitchField(self._bind(where, "waits", "then wait until it is reached")))
+            self.add(SwitchField(self._bind(where, "waits", tell("then wait until it is reached"))))
         self._link(
-            "+ setpoint", partial(self._work.plan, trial_edit.add_change), "Add a setpoint change after the last one"
+            tell("+ setpoint"),
+            partial(self._work.plan, trial_edit.add_change),
+            tell("Add a setpoint change after the last one"),
         )
         self._number(plan, "again_s")
 
     def _named_choice(self, where: Path, names: list[str]) -> ChoiceField:
         """Which named setpoint it is."""
-        choices: list[tuple[Any, str]] = [(None, "its own"), *((name, name) for name in names)]
+        choices: list[tuple[Any, str]] = [(None, tell("its own")), *((name, name) for name in names)]
 
         def take(name: Any) -> None:
             self._guarded(lambda: self._work.take_named(where, name))()
@@ -188,32 +192,40 @@ class TrialPanel(Panel):
             self.add(ChoiceField(self._bind(plan[:2], "begins_day"), begins), 6)
             self._number(plan[:2], "begins_at_s")
         if found.week:
-            self.add(small("Parts of the day: from, to, setpoint, days"), 4)
+            self.add(small(tell("Parts of the day: from, to, setpoint, days")), 4)
         for k, part in enumerate(found.week):
             where = (*plan, "week", k)
             fields = ("from_s", "to_s") if part.named is not None else ("from_s", "to_s", "to_degC")
             edits = [NumberEdit(self._bind(where, field)) for field in fields]
             for edit in edits:
-                edit.setAccessibleName(f"Part of the day {k + 1}: {edit.accessibleName()}")
+                edit.setAccessibleName(tell("Part of the day {k}: {field}", k=k + 1, field=edit.accessibleName()))
             named = self._named_choice(where, names).alone() if names else None
-            cross = link("✕", self._guarded(partial(self._work.remove_part, k)), f"Remove: part of the day {k + 1}")
+            cross = link(
+                "✕", self._guarded(partial(self._work.remove_part, k)), tell("Remove: part of the day {k}", k=k + 1)
+            )
             self.add(DayPartRow(edits, named, DaysField(self._bind(where, "days")), cross))
         if found.week:
             self.add(Note(lambda: _said_of_week(self._plan()), "gold"))
-        self._link("+ part of the day", partial(self._work.plan, trial_edit.add_day_part), "A setpoint by times of day")
+        self._link(
+            tell("+ part of the day"),
+            partial(self._work.plan, trial_edit.add_day_part),
+            tell("A setpoint by times of day"),
+        )
 
     def _plan(self) -> Any:
         return self._view.trial(self._document.project).plan
 
     def _fill_named(self, plan: Path) -> None:
         for k, each in enumerate(value_at(self._document.project, plan).setpoints):
-            self._titled("Named setpoint", partial(self._work.plan, trial_edit.remove_named, k))
-            title = "Name of the setpoint"
+            self._titled(tell("Named setpoint"), partial(self._work.plan, trial_edit.remove_named, k))
+            title = tell("Name of the setpoint")
             self.add(NameEdit(title, partial(str, each.name), partial(self._rename_named, k)))
             where = (*plan, "setpoints", k, "to_degC")
             self.add(NumberField(_OfAName(self._document, self._view, where, partial(self._set_named, k))))
         self._link(
-            "+ named setpoint", partial(self._work.plan, trial_edit.add_named), "A setpoint that operations ask for"
+            tell("+ named setpoint"),
+            partial(self._work.plan, trial_edit.add_named),
+            tell("A setpoint that operations ask for"),
         )
 
     def _set_named(self, index: int, degC: float) -> None:
@@ -226,7 +238,7 @@ class TrialPanel(Panel):
         """A small heading, and a link that removes what follows."""
         label = small(title, "ink", bold=True)
         self.add(label, 5)
-        self._link("remove", remove, f"Remove: {title}")
+        self._link(tell("remove"), remove, tell("Remove: {title}", title=title))
 
     # Events
 
@@ -256,14 +268,25 @@ class TrialPanel(Panel):
         index = [event.name for event in events].index(self.selected.name)
         event, path = events[index], ("trials", place, "events", index)
         self._back()
-        self.add(small(f"{type(event).what}; event {index + 1} of {len(events)}"))
+        self.add(
+            small(tell("{kind}; event {index} of {events}", kind=type(event).what, index=index + 1, events=len(events)))
+        )
         self._name("event", event.name, self._work.rename_event)
         self._fields(path, event, ("at_s", "lasts_s", "again_s", *event.shown(), "why"))
-        self._link("remove", partial(self._work.remove_event, event.name), f"Remove event {event.name}", 6)
+        self._link(
+            tell("remove"),
+            partial(self._work.remove_event, event.name),
+            tell("Remove event {name}", name=event.name),
+            6,
+        )
         for other in project.trials:
             if other.name != project.trials[place].name:
                 copy = partial(self._work.copy_event, event.name, other.name)
-                self._link(f"copy to “{other.name}”", copy, f"Let it happen in “{other.name}” too")
+                self._link(
+                    tell("copy to “{other}”", other=other.name),
+                    copy,
+                    tell("Let it happen in “{other}” too", other=other.name),
+                )
 
     def _fields(self, path: Path, part: ModelBase, names: tuple[str, ...]) -> None:
         for name in names:
@@ -284,12 +307,12 @@ class TrialPanel(Panel):
                 self.selected = before
                 raise
 
-        edit = NameEdit(f"Name of the {what}", lambda: name, take)
+        edit = NameEdit(tell("Name of the {what}", what=what), lambda: name, take)
         edit.setProperty("plain", True)
         self.add(edit)
 
     def _back(self) -> None:
-        self._link("‹ the trial", partial(self.selection.emit, Selected()), "Show the trial and its plan")
+        self._link(tell("‹ the trial"), partial(self.selection.emit, Selected()), tell("Show the trial and its plan"))
 
     # Guards and permits
 
@@ -299,10 +322,10 @@ class TrialPanel(Panel):
         assert path is not None
         rule = value_at(project, path)
         self._back()
-        self.add(small(f"{type(rule).what}: {_first_line(rule)}"))
-        self._name("guard or permit", rule.name, self._work.rename_rule)
+        self.add(small(joined(": ", (type(rule).what, _first_line(rule)))))
+        self._name(tell("guard or permit"), rule.name, self._work.rename_rule)
         self._fields(path, rule, (*rule.shown(), "why"))
-        self._link("remove", partial(self._work.remove_rule, rule.name), f"Remove {rule.name}", 6)
+        self._link(tell("remove"), partial(self._work.remove_rule, rule.name), tell("Remove {rule}", rule=rule.name), 6)
 
 
 class _OfAName(Binding):
@@ -327,5 +350,5 @@ def _first_line(rule: ModelBase) -> str:
 def _said_of_week(plan: Any) -> str:
     """The first of what is said of a plan's day parts, and how many more there are."""
     said = week_said(plan)
-    more = f" … and {len(said) - 2} more" if len(said) > 2 else ""
+    more = tell(" … and {number} more", number=len(said) - 2) if len(said) > 2 else ""
     return " ".join(said[:2]) + more

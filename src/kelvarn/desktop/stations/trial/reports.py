@@ -5,6 +5,7 @@ from pathlib import Path
 
 from PySide6.QtWidgets import QWidget
 
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.parts.boxes import ask_where
 from kelvarn.desktop.stations.report import write_report
 from kelvarn.desktop.stations.station import Context
@@ -17,7 +18,7 @@ def ask_report(parent: QWidget, context: Context, say: Say) -> None:
     """Ask where the report goes, and write it once all of it is computed."""
     opened = context.document.path
     folder = opened.parent if opened is not None else Path.home()
-    path = ask_where(parent, "Report", folder / "report.pdf", "PDF (*.pdf);;HTML (*.html)")
+    path = ask_where(parent, tell("Report"), folder / "report.pdf", "PDF (*.pdf);;HTML (*.html)")
     if path is not None:
         report_into(context, say, path)
 

@@ -8,10 +8,12 @@ from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWid
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.fields.plain import CutLink, heading, link, small
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.parts.elided import ElidedLine
 from kelvarn.desktop.parts.plain import menu_text, plain_tip
 from kelvarn.model.guards import GUARD_KINDS, PERMIT_KINDS, RuleBase
 from kelvarn.model.rig import Rig
+from kelvarn.sentence import joined
 from kelvarn.units import Scale
 
 STRONGEST_FIRST = ("cut_off", "trip", "no_rise", "link_lost", "longest_on", "restart", "probe_fault", "alarm")
@@ -35,8 +37,12 @@ class SafetyList(QWidget):
         self._rows = QVBoxLayout(self)
         self._rows.setContentsMargins(0, 0, 0, 0)
         self._rows.setSpacing(3)
-        self.add_guard = link("+ guard", lambda: self._open(self.add_guard, GUARD_KINDS), "Add a guard or an alarm")
-        self.add_permit = link("+ permit", lambda: self._open(self.add_permit, PERMIT_KINDS), "Add a permit")
+        self.add_guard = link(
+            tell("+ guard"), lambda: self._open(self.add_guard, GUARD_KINDS), tell("Add a guard or an alarm")
+        )
+        self.add_permit = link(
+            tell("+ permit"), lambda: self._open(self.add_permit, PERMIT_KINDS), tell("Add a permit")
+        )
         self._body = QWidget()
         self._rows.addWidget(self._body)
 
@@ -51,10 +57,10 @@ class SafetyList(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(3)
         guards = sorted(rig.guards, key=lambda guard: STRONGEST_FIRST.index(guard.kind))
-        self._section(column, "Guards", self.add_guard, guards, selected, scale,
-                      "none yet: what stops the heater when the relay welds?")  # fmt: skip
+        self._section(column, tell("Guards"), self.add_guard, guards, selected, scale,
+                      tell("none yet: what stops the heater when the relay welds?"))  # fmt: skip
         column.addSpacing(6)
-        self._section(column, "Allowed while", self.add_permit, rig.permits, selected, scale, "always")
+        self._section(column, tell("Allowed while"), self.add_permit, rig.permits, selected, scale, tell("always"))
         old, self._body = self._body, body
         self._rows.replaceWidget(old, body)
         old.hide()
@@ -80,7 +86,7 @@ class SafetyList(QWidget):
         layout.setContentsMargins(0, 0, 0, 2)
         layout.setSpacing(0)
         text = rule.text(scale)
-        name = CutLink(f"▸ {rule.name}" if selected else rule.name, f"{rule.name}: {text}")
+        name = CutLink(f"▸ {rule.name}" if selected else rule.name, joined(": ", (rule.name, text)))
         name.clicked.connect(lambda: self.chosen.emit(rule.name))
         layout.addWidget(name)
         line = ElidedLine("small")

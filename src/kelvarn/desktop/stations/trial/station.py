@@ -19,6 +19,7 @@ from kelvarn.desktop.lanes.button import LanesButton
 from kelvarn.desktop.lanes.edits import Drags
 from kelvarn.desktop.lanes.scene import CandidateEntry, Scene, entries, scene_of
 from kelvarn.desktop.lanes.trial import trial_lanes
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.parts.elided import ElidedLine
 from kelvarn.desktop.parts.menus import Command
 from kelvarn.desktop.parts.panel import AsTall, Columns
@@ -31,6 +32,7 @@ from kelvarn.model.guards import GUARD_KINDS, PERMIT_KINDS
 from kelvarn.model.names import MOST_CHARACTERS
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Trial
+from kelvarn.sentence import joined, say
 from kelvarn.studies.all_trials import Met
 from kelvarn.studies.failures import acting, action_words
 from kelvarn.units import counted, shortened
@@ -56,7 +58,7 @@ _PAUSE_MS = 350
 class TrialStation(Station):
     """Trials, strip, guards, tables."""
 
-    title, keys = "Trial", "Ctrl+4"
+    title, keys = say("Trial"), "Ctrl+4"
 
     def __init__(self, context: Context) -> None:
         super().__init__(context)
@@ -108,15 +110,19 @@ class TrialStation(Station):
 
     def _make_middle(self) -> None:
         self.strip = Strip(self._document)
-        self.strip.setAccessibleName("Strip: plan and response, guards and events over time")
+        self.strip.setAccessibleName(tell("Strip: plan and response, guards and events over time"))
         self.strip.cursor_moved.connect(self._view.move_cursor)
         self.strip.pin_changed.connect(self._pin)
         self.strip.resized.connect(self._show_lanes)
         self.lanes = LanesButton(self._document, self.strip)
         self.why_line = ElidedLine("body", indent=50)
-        self.why_line.setAccessibleName("Why: the controller's decision at the cursor")
-        self.back = link("‹ back to the trial", self.failure.leave, "Show the trial again instead of the failure")
-        self.keep = link("add as a trial", self.context.guarded(self._keep_failure), "Add this failure as a trial")
+        self.why_line.setAccessibleName(tell("Why: the controller's decision at the cursor"))
+        self.back = link(
+            tell("‹ back to the trial"), self.failure.leave, tell("Show the trial again instead of the failure")
+        )
+        self.keep = link(
+            tell("add as a trial"), self.context.guarded(self._keep_failure), tell("Add this failure as a trial")
+        )
         self._middle = QWidget()
         column = QVBoxLayout(self._middle)
         column.setContentsMargins(0, 0, 0, 0)
@@ -154,30 +160,32 @@ class TrialStation(Station):
         self.strip.setFocus()
 
     def commands(self) -> list[Command]:
-        menu, safe = "&Trial", "&Guards"
+        menu, safe = say("&Trial"), say("&Guards")
         report = partial(ask_report, self, self.context, self.foot.said.say)
         return [
-            *[Command(menu, f"From the bank: {each.name}", "", self.shown(partial(self.work.from_bank, each.name)))
-              for each in BANK],
-            Command(menu, "All trials of the bank", "", self.shown(partial(self.work.from_bank, ""))),
+            *[Command(menu, say("From the bank: {name}", name=e.name), "",
+                      self.shown(partial(self.work.from_bank, e.name))) for e in BANK],
+            Command(menu, say("All trials of the bank"), "", self.shown(partial(self.work.from_bank, ""))),
             Command(menu),
-            *[Command(menu, f"Add marks: {each.name}", "", self.shown(partial(self.work.add_marks, each.name)))
-              for each in MARK_SETS],
+            *[Command(menu, say("Add marks: {name}", name=e.name), "", self.shown(partial(self.work.add_marks, e.name)))
+              for e in MARK_SETS],
             Command(menu),
-            Command(menu, "Next trial", "Ctrl+PgDown", partial(self.work.step, 1)),
-            Command(menu, "Previous trial", "Ctrl+PgUp", partial(self.work.step, -1)),
-            Command(menu, "Copy the trial", "", self.shown(self.work.copy)),
-            Command(menu, "Delete the trial", "", self.in_sight(self.work.delete)),
-            Command(menu, "Move the trial up", "Ctrl+Shift+PgUp", self.shown(partial(self.work.move, -1))),
-            Command(menu, "Move the trial down", "Ctrl+Shift+PgDown", self.shown(partial(self.work.move, 1))),
-            Command(menu, "Side by side", "", self.shown(partial(self.foot.show_tab, _SIDE))),
-            Command(menu, "Candidates on all trials", "", self.shown(partial(self.foot.show_tab, _TRIALS))),
-            Command(menu, "If it fails", "Ctrl+Shift+L", self.shown(partial(self.foot.show_tab, _FAILS))),
-            Command(menu, "Try variants, or stop", "Ctrl+Shift+Y", self.shown(self.variants.toggle)),
-            Command(menu, "Report…", "Ctrl+Shift+R", self.context.guarded(report)),
-            Command(menu, "Copy the table", "", self.shown(partial(self.foot.copy_as, "text"))),
-            *[Command(safe, f"Add {word}: {kind.what}", "", self.shown(partial(self.add_rule, name)))
-              for word, kinds in (("guard", GUARD_KINDS), ("permit", PERMIT_KINDS)) for name, kind in kinds.items()],
+            Command(menu, say("Next trial"), "Ctrl+PgDown", partial(self.work.step, 1)),
+            Command(menu, say("Previous trial"), "Ctrl+PgUp", partial(self.work.step, -1)),
+            Command(menu, say("Copy the trial"), "", self.shown(self.work.copy)),
+            Command(menu, say("Delete the trial"), "", self.in_sight(self.work.delete)),
+            Command(menu, say("Move the trial up"), "Ctrl+Shift+PgUp", self.shown(partial(self.work.move, -1))),
+            Command(menu, say("Move the trial down"), "Ctrl+Shift+PgDown", self.shown(partial(self.work.move, 1))),
+            Command(menu, say("Side by side"), "", self.shown(partial(self.foot.show_tab, _SIDE))),
+            Command(menu, say("Candidates on all trials"), "", self.shown(partial(self.foot.show_tab, _TRIALS))),
+            Command(menu, say("If it fails"), "Ctrl+Shift+L", self.shown(partial(self.foot.show_tab, _FAILS))),
+            Command(menu, say("Try variants, or stop"), "Ctrl+Shift+Y", self.shown(self.variants.toggle)),
+            Command(menu, say("Report…"), "Ctrl+Shift+R", self.context.guarded(report)),
+            Command(menu, say("Copy the table"), "", self.shown(partial(self.foot.copy_as, "text"))),
+            *[Command(safe, say("Add guard: {what}", what=e.what), "", self.shown(partial(self.add_rule, name)))
+              for name, e in GUARD_KINDS.items()],
+            *[Command(safe, say("Add permit: {what}", what=e.what), "", self.shown(partial(self.add_rule, name)))
+              for name, e in PERMIT_KINDS.items()],
         ]  # fmt: skip
 
     def _show_menu(self, at: QPoint) -> None:
@@ -205,7 +213,7 @@ class TrialStation(Station):
         action, trial = self.studies.action, self._subject[1]
         if action is not None:
             rig = acting(self._document.project.rig, action, trial)
-            self.work.take_rig(rig, f"at a probe fault: {action_words(action)}")
+            self.work.take_rig(rig, tell("at a probe fault: {action}", action=action_words(action)))
 
     def show_event(self, name: str) -> None:
         """Show the plan, or an event of it."""
@@ -224,9 +232,9 @@ class TrialStation(Station):
         project, table = self._document.project, self.studies.table
         if table is not None and self.studies.table_fits(project, self._subject):
             return tables.failures_phrase(table)
-        guards = counted(len(project.rig.guards), "guard") if project.rig.guards else "no guards"
+        guards = counted(len(project.rig.guards), "guard") if project.rig.guards else say("no guards")
         trials = counted(len(project.trials), "trial")
-        return Phrase(f"{trials}, {guards}", "fine" if project.rig.guards else "begin")
+        return Phrase(tell(joined(", ", (trials, guards))), "fine" if project.rig.guards else "begin")
 
     @property
     def _subject(self) -> tuple[Candidate, Trial]:
@@ -306,10 +314,10 @@ class TrialStation(Station):
             content = tables.side_by_side(
                 trial, entries(self._document, self._runner), candidate.name, self._share, scale
             )
-            self.foot.show_content(content, f"on “{trial.name}”; ✕ misses its mark, · is the best")
+            self.foot.show_content(content, tell("on “{trial}”; ✕ misses its mark, · is the best", trial=trial.name))
         elif self.foot.tab == _TRIALS:
             content = tables.all_trials(project, self.studies.met, candidate.name)
-            self.foot.show_content(content, "marks met by each candidate on each trial")
+            self.foot.show_content(content, tell("marks met by each candidate on each trial"))
         else:
             self._show_failures()
 
@@ -317,8 +325,11 @@ class TrialStation(Station):
         candidate, trial = self._subject
         table = self.studies.table
         if table is None or not self.studies.table_fits(self._document.project, self._subject):
-            said = self.studies.fault or "trying every single failure …"
-            self.foot.show_content(Content((), ()), f"“{candidate.name}” on “{trial.name}”: {said}")
+            said = self.studies.fault or tell("trying every single failure …")
+            self.foot.show_content(
+                Content((), ()),
+                tell("“{candidate}” on “{trial}”: {verdict}", candidate=candidate.name, trial=trial.name, verdict=said),
+            )
             return
         marked = self.failure.outcome.failure.text if self.failure.outcome is not None else ""
         offers = tables.failure_offers(table, self.studies.offer, self.studies.action, self._view.scale)
@@ -367,14 +378,18 @@ class TrialStation(Station):
         selected = self._view.candidate(self._document.project)
         result = self.failure.result or self._runner.result_of(selected.name)
         if self._runner.preparing:
-            self.why_line.say("preparing, first start only …", "muted")
+            self.why_line.say(tell("preparing, first start only …"), "muted")
         elif selected.name in self._runner.faults:
             self.why_line.say(self._runner.faults[selected.name], "ember")
         elif result is not None:
             reason = why(result.run, result.run.sample_at(self._view.cursor_s), self._view.scale)
             outcome = self.failure.outcome
-            what = f"if {outcome.failure.text}, {outcome.moment}: " if outcome is not None else ""
-            self.why_line.say(f"{what}{shortened(selected.name, MOST_OF_A_NAME)}: {reason}", "ink")
+            what = (
+                tell("if {failure}, {moment}: ", failure=outcome.failure.text, moment=outcome.moment)
+                if outcome is not None
+                else ""
+            )
+            self.why_line.say(joined("", (what, shortened(selected.name, MOST_OF_A_NAME), ": ", reason)), "ink")
 
     def _pin(self, pinned: bool) -> None:
         self._view.pinned = pinned

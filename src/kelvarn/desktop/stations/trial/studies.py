@@ -2,6 +2,7 @@
 
 from PySide6.QtCore import QObject, Signal
 
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.state.jobs import Jobs
 from kelvarn.engine.prepare import RunError
 from kelvarn.engine.run import Stopped, current_go_on
@@ -9,6 +10,7 @@ from kelvarn.model.candidate import Candidate
 from kelvarn.model.project import Project
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Trial
+from kelvarn.sentence import joined
 from kelvarn.studies.all_trials import Met, marks_met
 from kelvarn.studies.cold_again import cold_again_s, ready_text
 from kelvarn.studies.failures import FailureTable, failure_table
@@ -63,12 +65,16 @@ class TrialStudies(QObject):
         """When the run asked about is ready, and when a cold one can begin after it."""
         ready = None if self._cooled is None else self._cooled.measures.values.get("ready_s")
         said = ready_text(ready)
-        return "; ".join(each for each in (said, self._cold_again) if each)
+        return tell(joined("; ", (each for each in (said, self._cold_again) if each)))
 
     def _take_cold(self, outcome: object) -> None:
         assert outcome is None or isinstance(outcome, float)
-        after = "never, or not in 30 days" if outcome is None else f"{show(outcome, Quantity.DURATION)} after its end"
-        self._cold_again = f"next cold trial: {after}"
+        after = (
+            tell("never, or not in 30 days")
+            if outcome is None
+            else tell("{outcome} after its end", outcome=show(outcome, Quantity.DURATION))
+        )
+        self._cold_again = tell("next cold trial: {after}", after=after)
         self.cooled.emit()
 
     def ask_met(self, project: Project) -> None:

@@ -1,11 +1,13 @@
 """What the tables of the foot show."""
 
 from kelvarn.desktop.lanes.scene import CandidateEntry
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.stations.station import Phrase
 from kelvarn.engine.marks import Verdict
 from kelvarn.model.mark import MEASURES, Mark
 from kelvarn.model.project import Project
 from kelvarn.model.trial import Trial
+from kelvarn.sentence import joined, say
 from kelvarn.studies import failure_words
 from kelvarn.studies.all_trials import Met
 from kelvarn.studies.failure_words import action_line, cells, moments_line, passed_text
@@ -27,7 +29,11 @@ def side_by_side(
     marks = trial.marks
     asked = {mark.measure for mark in marks}
     also = [Mark(measure=name, limit=0) for name in _ALWAYS if name not in asked]
-    headings = ("candidate", *(mark.title for mark in marks), *(MEASURES[mark.measure].title for mark in also))
+    headings = (
+        say("candidate"),
+        *(mark.title for mark in marks),
+        *(say(MEASURES[mark.measure].title) for mark in also),
+    )
     rows = []
     for entry in shown:
         name = f"{entry.candidate.name} ★" if entry.chosen else entry.candidate.name
@@ -42,18 +48,19 @@ def side_by_side(
             cells_of.append(Cell("–" if passing is None else f"{100 * passing:.0f} %"))
         rows.append(tuple(cells_of))
     if share:
-        headings = (*headings, "variants that pass")
+        headings = (*headings, say("variants that pass"))
     marked = next((k for k, entry in enumerate(shown) if entry.candidate.name == selected), -1)
     return Content(headings, _best_marked(rows, shown, len(marks)), marked)
 
 
 def _verdict(verdict: Verdict, scale: Scale) -> Cell:
     """What a mark's measure is, and whether the mark is met, by more than colour."""
-    text = "none" if verdict.value is None else show(verdict.value, verdict.mark.kind.quantity, scale)
+    text = say("none") if verdict.value is None else show(verdict.value, verdict.mark.kind.quantity, scale)
     if verdict.value is None and verdict.mark.measure in ("settling_s", "recovery_s"):
-        text = "never"
-    tip = f"{verdict.mark.title}: asked {verdict.mark.limit_text(scale)}. {verdict.reason}".strip()
-    return Cell(text, tip=tip) if verdict.met else Cell(f"{text} ✕", "ember", bold=True, tip=tip)
+        text = say("never")
+    limit = verdict.mark.limit_text(scale)
+    tip = tell("{mark}: asked {limit}. {why}", mark=verdict.mark.title, limit=limit, why=verdict.reason).strip()
+    return Cell(text, tip=tip) if verdict.met else Cell(say("{value} ✕", value=text), "ember", bold=True, tip=tip)
 
 
 def _plain(result: Result, mark: Mark, scale: Scale) -> Cell:
@@ -79,7 +86,9 @@ def _best_marked(rows: list[tuple[Cell, ...]], shown: list[CandidateEntry], mark
             best[column + 1] = (max if more else min)(values, key=lambda place: abs(values[place]))
     return tuple(
         tuple(
-            cell._replace(text=f"{cell.text} ·", bold=True, color="moss") if best.get(column) == place else cell
+            cell._replace(text=say("{value} ·", value=cell.text), bold=True, color="moss")
+            if best.get(column) == place
+            else cell
             for column, cell in enumerate(row)
         )
         for place, row in enumerate(rows)
@@ -88,7 +97,7 @@ def _best_marked(rows: list[tuple[Cell, ...]], shown: list[CandidateEntry], mark
 
 def all_trials(project: Project, met: dict[tuple[str, str], Met | str], selected: str) -> Content:
     """Candidates against trials: marks met."""
-    headings = ("candidate", *(trial.name for trial in project.trials))
+    headings = (say("candidate"), *(trial.name for trial in project.trials))
     rows = []
     for candidate in project.candidates:
         name = f"{candidate.name} ★" if candidate.name == project.chosen else candidate.name
@@ -98,13 +107,13 @@ def all_trials(project: Project, met: dict[tuple[str, str], Met | str], selected
             if known is None:
                 row.append(Cell("…", "muted"))
             elif isinstance(known, str):
-                row.append(Cell("cannot be run", "ember", tip=known))
+                row.append(Cell(say("cannot be run"), "ember", tip=known))
             elif not known.asked:
-                row.append(Cell("no marks", "muted"))
+                row.append(Cell(say("no marks"), "muted"))
             else:
                 whole = known.met == known.asked
-                row.append(Cell(f"{known.met} of {known.asked} {'✓' if whole else '✕'}", "moss" if whole else "ember",
-                                bold=not whole))  # fmt: skip
+                text = say("{met} of {asked} ✓" if whole else "{met} of {asked} ✕", met=known.met, asked=known.asked)
+                row.append(Cell(text, "moss" if whole else "ember", bold=not whole))
         rows.append(tuple(row))
     marked = next((k for k, each in enumerate(project.candidates) if each.name == selected), -1)
     return Content(headings, tuple(rows), marked)
@@ -116,8 +125,9 @@ def failures(table: FailureTable, selected: str, scale: Scale) -> Content:
     for row in table.rows:
         worst = row.worst
         texts = cells(worst, scale)
-        moments = "\n".join(f"{each.moment}: {each.ends(scale)}, {passed_text(each)}" for each in row.outcomes)
-        first = Cell(f"{'✕' if worst.harmful else '✓'} {texts[0]}", bold=True, tip=moments)
+        moments = joined("\n", (joined("", (each.moment, ": ", each.ends(scale), ", ", passed_text(each)))
+                                for each in row.outcomes))  # fmt: skip
+        first = Cell(joined(" ", ("✕" if worst.harmful else "✓", texts[0])), bold=True, tip=moments)
         rest = [
             Cell(text, "ember" if worst.harmful and column in (2, 4) else "ink", bold=worst.harmful and column == 2)
             for column, text in enumerate(texts[1:])
@@ -131,10 +141,10 @@ def failures(table: FailureTable, selected: str, scale: Scale) -> Content:
 def failures_phrase(table: FailureTable) -> Phrase:
     """A failure table in a few words."""
     if table.passed:
-        return Phrase(f"{counted(table.passed, 'failure')} past a limit", "look")
+        return Phrase(tell("{failures} past a limit", failures=counted(table.passed, "failure")), "look")
     if not table.limited:
-        return Phrase("no limit known", "look")
-    return Phrase("no failure tried passes a known limit", "fine")
+        return Phrase(tell("no limit known"), "look")
+    return Phrase(tell("no failure tried passes a known limit"), "fine")
 
 
 def failure_offers(
@@ -143,9 +153,15 @@ def failure_offers(
     """What is said of a failure table, the guard that would help, the action at a probe fault, and its reasons."""
     guard = ""
     if offer is not None:
-        guard = f"+ {offer.guard.text(scale)}: stops {offer.of - offer.left} of {offer.of}"
-    said = f"{table.verdict(scale)}. {action_line(table, scale)} {moments_line(table)}"
+        guard = tell(
+            "+ {guard}: stops {stopped} of {failures}",
+            guard=offer.guard.text(scale),
+            stopped=offer.of - offer.left,
+            failures=offer.of,
+        )
+    said = joined(" ", (joined("", (table.verdict(scale), ".")), action_line(table, scale), moments_line(table)))
     if action is None:
         return said, guard, "", ""
-    tip = f"{action_line(table, scale)}\nNo row of the table gets worse with it. Click to have it so."
-    return said, guard, f"at a probe fault: {action_words(action)}", tip
+    tip = tell("{action}\nNo row of the table gets worse with it. Click to have it so.",
+               action=action_line(table, scale))  # fmt: skip
+    return said, guard, tell("at a probe fault: {action}", action=action_words(action)), tip

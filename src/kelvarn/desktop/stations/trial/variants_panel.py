@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.fields.plain import heading, link, small
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.parts import texts
 from kelvarn.desktop.parts.plain import plain_tip, set_shown
 from kelvarn.desktop.parts.spoken import Role, Spoken
@@ -19,6 +20,7 @@ from kelvarn.engine.run import Stopped, current_go_on
 from kelvarn.model.candidate import Candidate
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Trial
+from kelvarn.sentence import figures, joined
 from kelvarn.studies.variants import COUNT, Variants, vary
 from kelvarn.units import Scale
 
@@ -54,7 +56,7 @@ class SpreadBars(QWidget, Spoken):
         said = "; ".join(f"{line.title} {line.text}" for line in lines)
         self.setAccessibleName(said)
         set_shown(self, bool(lines))
-        self.setToolTip(plain_tip("\n".join(f"{line.title}: {line.text}" for line in lines)))
+        self.setToolTip(plain_tip("\n".join(joined(": ", (line.title, line.text)) for line in lines)))
         self.setFixedHeight(max(_ROW * len(lines), 1))
         self.update()
 
@@ -98,12 +100,12 @@ class VariantsPanel(QWidget):
         self.start = QPushButton()
         self.start.setProperty("main", True)
         self.start.clicked.connect(self.toggle)
-        self._heading = heading("Rigs that differ")
+        self._heading = heading(tell("Rigs that differ"))
         self._said = small()
         self._bars, self._hurts = SpreadBars(), SpreadBars()
-        self._hurts_head = small("What hurts most", "ink", bold=True)
+        self._hurts_head = small(tell("What hurts most"), "ink", bold=True)
         self.worst = link(
-            "open the worst as a rig", self._open_worst, "Take the rig of the worst variant; undo goes back"
+            tell("open the worst as a rig"), self._open_worst, tell("Take the rig of the worst variant; undo goes back")
         )
         column = QVBoxLayout(self)
         column.setContentsMargins(2, 8, 12, 4)
@@ -200,7 +202,7 @@ class VariantsPanel(QWidget):
 
     def _show(self) -> None:
         found = self.found
-        self.start.setText("Stop" if self.busy else f"Try {COUNT} variants")
+        self.start.setText(tell("Stop") if self.busy else tell("Try {number} variants", number=COUNT))
         self._said.setText(self._words())
         self._bars.show_lines(() if found is None else _lines(found, self._scale))
         self._hurts.show_lines(() if found is None else _hurts(found))
@@ -210,18 +212,23 @@ class VariantsPanel(QWidget):
     def _words(self) -> str:
         found = self.found
         if found is None:
-            return "computing …" if self.busy else "No two rigs are alike: each part within its tolerance."
-        said = f"{found.count} of {found.wanted}"
+            return tell("computing …") if self.busy else tell("No two rigs are alike: each part within its tolerance.")
+        said = tell("{done} of {wanted}", done=found.count, wanted=found.wanted)
         if found.marks:
             low, high = (100 * bound for bound in found.sure(found.share_of_all))
-            said += f": {100 * found.share_of_all:.0f} % meet all marks ({low:.0f} to {high:.0f} % with 95 % certainty)"
+            said += tell(
+                ": {percent} % meet all marks ({low} to {high} % with 95 % certainty)",
+                percent=figures(f"{100 * found.share_of_all:.0f}", ""),
+                low=figures(f"{low:.0f}", ""),
+                high=figures(f"{high:.0f}", ""),
+            )
         if found.failed:
-            said += f"; {found.failed} could not be run ({found.fault})"
+            said += tell("; {failed} could not be run ({fault})", failed=found.failed, fault=found.fault)
         return said
 
     def _open_worst(self) -> None:
         if self.found is not None and self.found.worst is not None and self._of is not None:
-            name = f"variant {self.found.worst + 1}"
+            name = tell("variant {worst}", worst=self.found.worst + 1)
             self.open_wanted.emit(self.found.rig_of(self._of[0], self.found.worst), name)
 
 
@@ -239,7 +246,7 @@ def _hurts(found: Variants) -> tuple[Line, ...]:
     """A bar for each parameter that matters, by its index, and for which mark."""
     colors = {"more is worse": "ember", "less is worse": "glacier", "either way is worse": "gold"}
     return tuple(
-        Line(f"{each.parameter.text}: {each.mark.title}", each.index, colors[each.worse],
+        Line(joined(": ", (each.parameter.text, each.mark.title)), each.index, colors[each.worse],
              f"{each.worse.removesuffix(' is worse')} {each.index:.2f}")
         for each in found.hurts_most()[:_MOST_HURTS]
     )  # fmt: skip
