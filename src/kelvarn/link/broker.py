@@ -224,3 +224,6 @@ class Broker:
             self._client.publish(self._will, "offline", qos=1, retain=True).wait_for_publish(1.0)
         self._client.disconnect()
         self._client.loop_stop()
+        left = self._client.socket()  # it was about to come back when it was told to go
+        if left is not None:
+            left.close()

@@ -57,6 +57,7 @@ class Master:
                 say("{where} cannot be reached. Is the device on, and address and port right?", where=self._where)
             )
         self._asking = threading.Lock()
+        self._is_closed = False
 
     def read(self, first: int, many: int, *, is_input: bool = True) -> list[int]:
         """Registers, in as many requests as they need. Raises LinkError."""
@@ -83,6 +84,8 @@ class Master:
 
     def _ask(self, request: Callable[[], ModbusPDU]) -> ModbusPDU:
         with self._asking:
+            if self._is_closed:  # the client would connect anew, and nobody would close that
+                raise LinkError(say("{where} is lost: it was closed here.", where=self._where))
             try:
                 return request()
             except (ModbusException, OSError, struct.error) as error:
@@ -97,8 +100,10 @@ class Master:
         return _REFUSED[code]
 
     def close(self) -> None:
-        """Let go of the line."""
-        self._client.close()  # type: ignore[no-untyped-call]
+        """Let go of the line; what asks still is waited for."""
+        with self._asking:
+            self._is_closed = True
+            self._client.close()  # type: ignore[no-untyped-call]
 
 
 class BusSource:
