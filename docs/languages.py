@@ -112,7 +112,7 @@ def of_names() -> Iterator[str]:
     for demo in DEMOS:
         yield from (demo.title, demo.brief)
     for each in EXPERIMENTS:
-        yield from (each.title, each.line)
+        yield from (each.title, each.line, each.tries, each.look, each.told)
     for measure in MEASURES.values():
         yield measure.title
     for material in MATERIALS.values():

@@ -11,8 +11,8 @@ from hypothesis import strategies as st
 from kelvarn.demos import DEMOS
 from kelvarn.files.faults import FileError
 from kelvarn.files.logs.cells import clock_s, date_time
-from kelvarn.files.logs.guess import with_form, with_role
 from kelvarn.files.logs.made import log_of_run
+from kelvarn.files.logs.otherwise import with_form, with_role
 from kelvarn.files.logs.reader import Opened, look_again, open_log, open_path, read_log, rows_at
 from kelvarn.files.logs.text import MOST_BYTES
 from kelvarn.model.edit import with_fields

@@ -20,7 +20,7 @@ from kelvarn.handover.register_map import as_csv, as_json, register_map
 from kelvarn.link.address import LinkAddress, broker_address, link_address
 from kelvarn.link.bench.session import Session
 from kelvarn.link.bridge import Bridge, line_of
-from kelvarn.link.broker import Broker, secrets_of
+from kelvarn.link.broker import secrets_of
 from kelvarn.link.device import Device, Refusal
 from kelvarn.link.faults import LinkError
 from kelvarn.link.practice.brain import CompiledBrain
@@ -117,18 +117,6 @@ def test_what_is_wrong_on_a_bus_is_one_sentence() -> None:
         with pytest.raises(Refusal, match="not told over this kind"):
             device.order("store")
         device.close()
-
-
-@gcc
-def test_a_line_that_was_closed_is_not_opened_again_by_who_still_reads_it() -> None:
-    outlet = BusTcpOutlet(0)
-    with served(outlet):
-        wire = open_wire(link_address(outlet.where))
-        wire.write(b"watch 1\n")
-        wire.close()
-        time.sleep(0.2)  # a sample is looked for now and then
-        with pytest.raises(LinkError, match="closed here"):
-            wire.read(0.05)
 
 
 @gcc
@@ -336,20 +324,6 @@ def test_a_certificate_that_is_not_proved_is_refused_and_one_of_your_own_is_take
             device = Device(open_wire(link_address(f"mqtts://localhost:{port}/{made.base}")))
             assert device.hello().board == "practice"
             device.close()
-
-
-@mosquitto
-def test_a_broker_is_let_go_of_even_where_its_link_was_just_coming_back(
-    broker: LinkAddress, monkeypatch: pytest.MonkeyPatch
-) -> None:
-    opened = Broker(broker, lambda *_: None, ("#",))
-    opened.begin()
-    client = opened._client
-    line = client.socket()
-    assert line is not None
-    monkeypatch.setattr(client, "disconnect", lambda: None)  # as when it has no line yet that could be closed
-    opened.close()
-    assert line.fileno() == -1
 
 
 @mosquitto

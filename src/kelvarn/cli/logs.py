@@ -8,7 +8,8 @@ from typing import Annotated, Any
 import typer
 
 from kelvarn.files.faults import FileError, printable
-from kelvarn.files.logs.guess import Guess, with_role
+from kelvarn.files.logs.guess import Guess
+from kelvarn.files.logs.otherwise import with_role
 from kelvarn.files.logs.reader import Opened, open_path, read_log
 from kelvarn.files.project_file import SUFFIX, load
 from kelvarn.fit.design import KINDS, Kind

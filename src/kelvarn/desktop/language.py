@@ -24,6 +24,7 @@ _FOLDER = Path(__file__).parent / "languages"
 _DECIMAL_MARK = "."  # a key as well: what stands for it in the language
 UNIT_WORDS = ("years", "months", "days", "% per K", "% per °C", "% per °F")
 """Units that are words, keys as well."""
+_THIN = "\u202f"
 _THOUSAND = re.compile(r"(?<![\d.,])[1-9]\d{0,2}\.\d{3}(?![\d.,])")
 
 
@@ -121,7 +122,11 @@ def _is_made(text: str) -> bool:
 
 
 def _marked(number: str, mark: str) -> str:
-    return number.replace(_DECIMAL_MARK, mark)
+    if mark == _DECIMAL_MARK:
+        return number
+    return number.replace(",", _THIN).replace(
+        _DECIMAL_MARK, mark
+    )  # a comma between thousands would be its decimal mark
 
 
 def date_told(day: date, form: str) -> str:

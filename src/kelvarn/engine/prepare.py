@@ -12,6 +12,7 @@ from kelvarn.model.candidate import Controller
 from kelvarn.model.guards import CutOff
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Trial
+from kelvarn.sentence import figures, say
 
 from .changes import changes_of, openings, put_in, weather_of
 from .control import control_of
@@ -187,13 +188,24 @@ def samples_of(rig: Rig, trial: Trial) -> int:
     samples = math.floor(trial.duration_s / h + 1e-9) + 1
     if samples < 2:
         raise RunError(
-            f"Trial “{trial.name}” lasts {trial.duration_s:g} s, less than one reading of the probe "
-            f"(every {h:g} s); make it longer."
+            say(
+                "Trial “{name}” lasts {duration} s, less than one reading of the probe (every {interval} s); make it "
+                "longer.",
+                name=trial.name,
+                duration=figures(f"{trial.duration_s:g}", ""),
+                interval=figures(f"{h:g}", ""),
+            )
         )
     if samples > MOST_SAMPLES:
         raise RunError(
-            f"Trial “{trial.name}” would take {samples:,} readings, {MOST_SAMPLES:,} are the most; make it shorter, or "
-            f"let the probe read every {math.ceil(trial.duration_s / MOST_SAMPLES)} s or more."
+            say(
+                "Trial “{name}” would take {samples} readings, {most} are the most; make it shorter, or let "
+                "the probe read every {seconds} s or more.",
+                name=trial.name,
+                samples=figures(f"{samples:,}", ""),
+                most=figures(f"{MOST_SAMPLES:,}", ""),
+                seconds=math.ceil(trial.duration_s / MOST_SAMPLES),
+            )
         )
     return samples
 

@@ -14,6 +14,7 @@ from kelvarn.model.candidate import Controller
 from kelvarn.model.fixed import Hand
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Trial
+from kelvarn.sentence import say
 from kelvarn.units import Quantity, show
 
 from .kernel import Outcome, run_loop
@@ -347,14 +348,20 @@ def failure(rig: Rig, trial: Trial, outcome: Outcome, loop: LoopState) -> str:
     """
     reached = show(loop.failed_s, Quantity.DURATION)
     if outcome == Outcome.GIVEN_UP:
-        return (
-            f"This rig is too quick to follow: {reached} of trial “{trial.name}” took "
-            f"{_smallest(rig)} all the steps there are; raise that heat capacity, or lower what acts on it."
+        return say(
+            "This rig is too quick to follow: {reached} of trial “{name}” took {rig} all the steps there are; raise "
+            "that heat capacity, or lower what acts on it.",
+            reached=reached,
+            name=trial.name,
+            rig=_smallest(rig),
         )
     name = rig.body_names[min(loop.failed_body, len(rig.body_names) - 1)]
-    return (
-        f"Body “{name}” leaves every sensible temperature "
-        f"{reached} into trial “{trial.name}”; check the drive's power, the loads and the heat capacities."
+    return say(
+        "Body “{body}” leaves every sensible temperature {reached} into trial “{trial}”; check the drive's power, "
+        "the loads and the heat capacities.",
+        body=name,
+        reached=reached,
+        trial=trial.name,
     )
 
 

@@ -130,7 +130,7 @@ def open_loop(rig: Rig, drive: float, start: Start = "cold") -> StepResponse:
     if initial is not None:
         rig = _at(rig, initial, start)
     elif start == "warm":
-        raise RunError("This rig never comes to rest, so there is no warm start for a step; take a cold one.")
+        raise RunError(say("This rig never comes to rest, so there is no warm start for a step; take a cold one."))
     if end is None:
         return _integrating(rig, drive, before, start)
     run = _by_hand(rig, drive, _span(rig, drive, end), before)
@@ -168,11 +168,16 @@ def _at(rig: Rig, degC: Floats, start: Start) -> Rig:
     """A rig whose bodies start at given temperatures."""
     for name, value in zip(rig.body_names, degC.tolist(), strict=True):
         if not COLDEST_DEGC <= value <= HOTTEST_DEGC:
-            where = "with the drive off" if start == "cold" else "at half this drive"
-            how = "hotter" if value > 0 else "colder"
+            where = say("with the drive off") if start == "cold" else say("at half this drive")
+            how = say("hotter") if value > 0 else say("colder")
             raise RunError(
-                f"{name} would rest {how} than can be computed {where}: no step can start there; "
-                "check what it loses to the surroundings and the heat of its own."
+                say(
+                    "{name} would rest {how} than can be computed {where}: no step can start there; check what it "
+                    "loses to the surroundings and the heat of its own.",
+                    name=name,
+                    how=how,
+                    where=where,
+                )
             )
     if rig.response is not None:
         return with_fields(rig, response=with_fields(rig.response, start_degC=float(degC[0])))

@@ -7,6 +7,8 @@ from typing import Any
 
 from pydantic import ValidationError
 
+from kelvarn.sentence import say
+
 _MOST_SHOWN = 5
 _MOST_OF_A_KEY = 40
 _SAID_AT_MOST = 300
@@ -126,4 +128,4 @@ def _short(value: Any) -> str:
 
 def reason(error: OSError, path: Path) -> str:
     """Why the system refuses a path, in one sentence."""
-    return f"{printable(path)} cannot be read: {error.strerror or error}."
+    return say("{path} cannot be read: {error}.", path=printable(path), error=error.strerror or error)

@@ -111,7 +111,7 @@ def load(path: Path) -> Project:
         if found.st_size > MOST_BYTES:
             raise FileError(
                 say("{file} has {size} bytes; a project file has at most {most}.",
-                    file=printable(path), size=f"{found.st_size:,}", most=f"{MOST_BYTES:,}")
+                    file=printable(path), size=figures(f"{found.st_size:,}", ""), most=figures(f"{MOST_BYTES:,}", ""))
             )  # fmt: skip
         text, logs = _read_members(path)
     except OSError as error:
@@ -203,7 +203,7 @@ def _check_member(shown: str, member: zipfile.ZipInfo, seen: set[str]) -> None:
     if member.file_size > most:
         raise FileError(
             say("{shown}: “{name}” would unpack to {size} bytes; it was not opened.", shown=shown,
-                name=printable(name[:80]), size=f"{member.file_size:,}")
+                name=printable(name[:80]), size=figures(f"{member.file_size:,}", ""))
         )  # fmt: skip
 
 

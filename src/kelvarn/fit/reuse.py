@@ -14,6 +14,7 @@ from kelvarn.model.rig import Rig
 from kelvarn.model.rig_edit import to_response
 from kelvarn.model.tolerances import IN_KELVINS, LARGEST_SHARE, Tolerance
 from kelvarn.model.trial import Plan, SetpointChange, Trial
+from kelvarn.sentence import say
 
 from .design import KINDS
 from .least_squares import Estimate
@@ -49,7 +50,7 @@ def use_response(project: Project, found: FitReport) -> Project:
     """
     fit, causes = found.fit, replace(found.causes, way=project.rig.way.sign)
     if causes.denied is not None:
-        raise EditError(f"This fit is no model of the rig: {causes.denied}.")
+        raise EditError(say("This fit is no model of the rig: {denied}.", denied=causes.denied))
     made = fit.model(project.rig.response)
     ranges = tuple(Tolerance(of=name, size=_share(value)) for name, value in fit.values.items() if value.value)
     made = with_fields(made, tolerances=ranges)

@@ -16,6 +16,7 @@ from kelvarn.engine.run import Run, compute
 from kelvarn.model.edit import with_fields
 from kelvarn.model.rig import Rig
 from kelvarn.model.trial import Trial
+from kelvarn.sentence import figures, joined, say
 from kelvarn.studies.failure_kinds import failures_of
 from kelvarn.studies.failure_moments import moments_of
 from kelvarn.studies.variants import draw
@@ -79,10 +80,10 @@ class Prover:
         made: list[Check] = []
         for place, (name, check) in enumerate(self.checks()):
             try:
-                done = check() if go_on(place / len(self.checks())) else Check("", left="It was stopped.")
+                done = check() if go_on(place / len(self.checks())) else Check("", left=say("It was stopped."))
             except ProgramError as error:
                 done = Check("", str(error), Compared(differing=1))
-            made.append(replace(done, name=name if self._on == "host" else f"{self._on}: {name}"))
+            made.append(replace(done, name=name if self._on == "host" else joined(": ", (self._on, name))))
         return tuple(made)
 
     def not_reached(self) -> tuple[str, ...]:
@@ -99,19 +100,19 @@ class Prover:
         """What it is put through, by name and in order; each gives a check that has no name yet."""
         many = self._on == "host"
         found: list[tuple[str, Callable[[], Check]]] = [
-            ("the trial", self._trial_itself),
-            ("failures", self._failures),
-            ("edges", self._edges),
-            ("rigs that differ", lambda: self._rigs(_RIGS if many else _RIGS_ON_CHIP)),
-            ("odd clocks and readings", self._odd),
-            ("power cuts", lambda: self._restarts(_CUTS if many else _CUTS_ON_CHIP, storing=False)),
-            ("ten years", self.ten_years),
+            (say("the trial"), self._trial_itself),
+            (say("failures"), self._failures),
+            (say("edges"), self._edges),
+            (say("rigs that differ"), lambda: self._rigs(_RIGS if many else _RIGS_ON_CHIP)),
+            (say("odd clocks and readings"), self._odd),
+            (say("power cuts"), lambda: self._restarts(_CUTS if many else _CUTS_ON_CHIP, storing=False)),
+            (say("ten years"), self.ten_years),
         ]
         if many or adjusts(self.carried):
-            found.append(("settings written while it runs", self._adjusted))
+            found.append((say("settings written while it runs"), self._adjusted))
         if many:
-            found.insert(0, ("a second opinion", self.second_opinion))
-            found.insert(7, ("cuts while storing", lambda: self._restarts(_CUTS_WHILE_STORING, storing=True)))
+            found.insert(0, (say("a second opinion"), self.second_opinion))
+            found.insert(7, (say("cuts while storing"), lambda: self._restarts(_CUTS_WHILE_STORING, storing=True)))
         return tuple(found)
 
     def compare(self, rows: Sequence[BoardRow]) -> Compared:
@@ -184,7 +185,7 @@ class Prover:
                 event = failure.at(min(moments[place % len(moments)], 0.8 * short.duration_s))
                 yield self.rig, short.model_copy(update={"events": (*short.events, event)})
 
-        return self._of_runs(f"{len(tried)} single failures, each at a moment of the trial", those())
+        return self._of_runs(say("{tried} single failures, each at a moment of the trial", tried=len(tried)), those())
 
     def _edges(self) -> Check:
         """Readings exactly on, just above and just below every level that anything acts at."""
@@ -200,7 +201,7 @@ class Prover:
                     rows.append(plain_row(self.carried, k * self.interval_ms, [level + off] * len(self.rig.probes)))
                 yield rows
 
-        return self._check(f"{len(levels)} levels: exactly on, just above, just below", those())
+        return self._check(say("{levels} levels: exactly on, just above, just below", levels=len(levels)), those())
 
     def _levels(self) -> set[float]:
         rig = self.rig
@@ -216,7 +217,7 @@ class Prover:
         except ValueError as error:
             return Check("", left=str(error))
         short = self._short(self.trial)
-        what = f"{len(rigs)} rigs that differ by their tolerances"
+        what = say("{rigs} rigs that differ by their tolerances", rigs=len(rigs))
         return self._of_runs(what, ((rig, short) for rig in rigs))
 
     def second_opinion(self) -> Check:
@@ -257,7 +258,13 @@ class Prover:
             for begins_ms in (0, (1 << 32) - 50 * self.interval_ms, (1 << 31) - 7):
                 yield self._odd_rows(begins_ms, _ODD_SAMPLES // 3)
 
-        return self._check(f"{_ODD_SAMPLES:,} samples: clocks that wrap, late, twice, missing", those())
+        return self._check(
+            say(
+                "{odd_samples} samples: clocks that wrap, late, twice, missing",
+                odd_samples=figures(f"{_ODD_SAMPLES:,}", ""),
+            ),
+            those(),
+        )
 
     def ten_years(self) -> Check:
         """Ten years of clock, jumped through."""
@@ -275,13 +282,13 @@ class Prover:
                 now += _TEN_YEARS_MS // _JUMPS
             yield rows
 
-        return self._check(f"ten years of clock in {_JUMPS} jumps", those())
+        return self._check(say("ten years of clock in {jumps} jumps", jumps=_JUMPS), those())
 
     def _adjusted(self) -> Check:
         """Settings written while it runs: inside of their ranges, at the ends, beyond them, no setting at all."""
         adjusted = adjusting(self.carried).adjusted
         if not adjusted:
-            return Check("", left="No setting of this program can be written while it runs.")
+            return Check("", left=say("No setting of this program can be written while it runs."))
 
         def those() -> Iterator[Sequence[BoardRow]]:
             for _ in range(4):
@@ -291,7 +298,9 @@ class Prover:
                         row[-2:] = self._adjustment(adjusted)
                 yield rows
 
-        return self._check(f"{_ADJUSTMENTS} samples, a setting written in every fifth", those())
+        return self._check(
+            say("{adjustments} samples, a setting written in every fifth", adjustments=_ADJUSTMENTS), those()
+        )
 
     def _adjustment(self, adjusted: Sequence[AdjustedLine]) -> list[float]:
         place = self.draw.randrange(len(adjusted) + 1)
@@ -307,7 +316,7 @@ class Prover:
         While something is stored: it has what was stored before, or what was being stored.
         """
         if not self.carried.sources.stored and not adjusts(self.carried):
-            return Check("", left="There is nothing that it stores.")
+            return Check("", left=say("There is nothing that it stores."))
         memory, other = self._folder / f"memory-{storing}", self._folder / "memory-covered"
         memory.unlink(missing_ok=True)
         able, found, now = [Twin(self.carried)], Compared(), 0  # in which of these states it may be
@@ -329,7 +338,11 @@ class Prover:
             still = [twin for compared, twin in tried if compared.differing == best.differing]
             able = list({(*twin.kept.values(), *twin.before.values()): twin for twin in still}.values())
             found += best
-        return Check("", f"{count} power cuts {'in the middle of storing' if storing else 'at random moments'}", found)
+        if storing:
+            what = say("{count} power cuts in the middle of storing", count=count)
+        else:
+            what = say("{count} power cuts at random moments", count=count)
+        return Check("", what, found)
 
     def _short(self, trial: Trial) -> Trial:
         lasts_s = min(trial.duration_s, _MOST_SAMPLES * self.rig.probe.interval_s)

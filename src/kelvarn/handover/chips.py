@@ -35,7 +35,7 @@ def lacking(chip: str) -> str:
     """Why nothing can be proved on a chip, in a sentence; empty where it can be."""
     missing = [f"{packages} (apt install {packages})" for tool, packages in _TOOLS[chip].items()
                if shutil.which(tool) is None]  # fmt: skip
-    return f"Not proved on the chip: not installed are {', '.join(missing)}." if missing else ""
+    return say("Not proved on the chip: not installed are {missing}.", missing=", ".join(missing)) if missing else ""
 
 
 @dataclass

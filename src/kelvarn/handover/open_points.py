@@ -5,6 +5,7 @@ from dataclasses import dataclass
 
 from kelvarn.model.guards import Alarm, CutOff, LinkLost, ProbeFaultAction, Restart
 from kelvarn.model.project import Project
+from kelvarn.sentence import say
 from kelvarn.studies.failures import FailureTable
 from kelvarn.studies.results import Result
 from kelvarn.units import Scale
@@ -49,26 +50,31 @@ def _of_guards(project: Project) -> list[Open]:
     guards, found = project.rig.guards, []
     cut_offs = [guard.name for guard in guards if isinstance(guard, CutOff)]
     if "cut_off" not in project.seen_to:
-        switch = "thermal cut-off" if project.rig.unit is None else "cut-off that needs no software"
-        said = f"{switch} {', '.join(cut_offs)} not seen to act" if cut_offs else f"no {switch} fitted"
+        switch = say("thermal cut-off") if project.rig.unit is None else say("cut-off that needs no software")
+        said = (
+            say("{switch} {cut_offs} not seen to act", switch=switch, cut_offs=", ".join(cut_offs))
+            if cut_offs
+            else say("no {switch} fitted", switch=switch)
+        )
         found.append(Open(said, True, "builder"))
     if not any(isinstance(guard, ProbeFaultAction) for guard in guards):
-        found.append(Open("no action set for a failed probe", True, "builder"))
+        found.append(Open(say("no action set for a failed probe"), True, "builder"))
     if "outputs_alone" not in project.seen_to:
-        found.append(Open("outputs not tried alone", False, "builder"))
+        found.append(Open(say("outputs not tried alone"), False, "builder"))
     for kind, said in (
-        (LinkLost, "nothing watches the controller (watchdog)"), (Restart, "nothing set for after a power cut"),
-        (Alarm, "no alarm"),
-    ):  # fmt: skip
+        (LinkLost, say("nothing watches the controller (watchdog)")),
+        (Restart, say("nothing set for after a power cut")),
+        (Alarm, say("no alarm")),
+    ):
         if not any(isinstance(guard, kind) for guard in guards):
             found.append(Open(said, False, "builder"))
     for probe in project.rig.probes:
         if probe.lowest_degC <= _COLD_DEGC and probe.highest_degC >= _HOT_DEGC:
-            said = f"the range of {probe.name} is so wide that no fault is seen: set it to what can be"
+            said = say("the range of {name} is so wide that no fault is seen: set it to what can be", name=probe.name)
             found.append(Open(said, False, "builder"))
     unlimited = [body.name for body in project.rig.all_bodies if body.limit_degC is None]
     if unlimited:
-        found.append(Open(f"no limit known: {', '.join(unlimited)}", False, "designer"))
+        found.append(Open(say("no limit known: {unlimited}", unlimited=", ".join(unlimited)), False, "designer"))
     return found
 
 
@@ -77,14 +83,25 @@ def _of_failures(project: Project, failures: Mapping[str, FailureTable | str], s
     for trial in project.trials:
         table = failures.get(trial.name)
         if table is None:
-            found.append(Open(f"failures on “{trial.name}” not tried", True, "designer"))
+            found.append(Open(say("failures on “{name}” not tried", name=trial.name), True, "designer"))
         elif isinstance(table, str):
-            found.append(Open(f"failures on “{trial.name}” could not be tried: {table}", True, "designer"))
+            found.append(
+                Open(
+                    say("failures on “{name}” could not be tried: {why}", name=trial.name, why=table),
+                    True,
+                    "designer",
+                )
+            )
         elif table.passed:
-            said = f"{table.passed} of {len(table.rows)} single failures on “{trial.name}” pass a limit"
+            said = say(
+                "{passed} of {rows} single failures on “{name}” pass a limit",
+                passed=table.passed,
+                rows=len(table.rows),
+                name=trial.name,
+            )
             found.append(Open(said, True, "designer"))
         elif not table.safe:
-            said = f"failures on “{trial.name}”: {table.verdict(scale)}"
+            said = say("failures on “{name}”: {verdict}", name=trial.name, verdict=table.verdict(scale))
             found.append(Open(said, not table.limited, "designer"))  # without any limit nothing is known to be safe
     return found
 

@@ -12,6 +12,7 @@ from pathlib import Path
 from kelvarn.model.candidate import Candidate
 from kelvarn.model.project import Project
 from kelvarn.model.trial import Trial
+from kelvarn.sentence import say
 
 from .board_on_chip import try_board
 from .carry import Carried, Real
@@ -51,7 +52,7 @@ def prove(
             if where == "avr":
                 checks.append(_board(carried, Path(folder) / "board"))
     if on == ("host",):
-        checks.append(Check("on a chip", left="It ran on this computer only: choose a chip."))
+        checks.append(Check(say("on a chip"), left=say("It ran on this computer only: choose a chip.")))
     return Proof(
         carried.fingerprint, candidate.name, trial.name, real, tuple(checks), tuple(missed),
         len(carried.sources.body.splitlines()), tuple(measured), on,

@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 
+from kelvarn.sentence import figures, say
 from kelvarn.units import counted
 
 from .carry import Real
@@ -143,7 +144,15 @@ class Proof:
         """What was found, in a sentence."""
         if self.differs:
             first = next(check for check in self.checks if check.found.differing)
-            return f"{self.differing:,} of {self.samples:,} decisions differ, first in “{first.name}”."
+            return say(
+                "{differing} of {samples} decisions differ, first in “{name}”.",
+                differing=figures(f"{self.differing:,}", ""),
+                samples=figures(f"{self.samples:,}", ""),
+                name=first.name,
+            )
         left = sum(bool(check.left) for check in self.checks)
-        open_ones = f"; {left} of {len(self.checks)} checks were not done" if left else ""
-        return f"No difference in {self.samples:,} decisions{open_ones}."
+        samples = figures(f"{self.samples:,}", "")
+        if left:
+            return say("No difference in {samples} decisions; {left} of {all} checks were not done.", samples=samples,
+                       left=left, all=len(self.checks))  # fmt: skip
+        return say("No difference in {samples} decisions.", samples=samples)

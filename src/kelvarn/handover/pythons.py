@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from kelvarn.engine.layout import Floats
+from kelvarn.sentence import say
 
 from .board_files import plain, told_types
 from .carry import Carried
@@ -31,9 +32,9 @@ def lacking_python(place: str) -> str:
     if place == "python":
         return ""
     if shutil.which("node") is None:
-        return "Not proved with MicroPython: node is not installed (apt install nodejs npm)."
+        return say("Not proved with MicroPython: node is not installed (apt install nodejs npm).")
     if micropython() is None:
-        return f"Not proved with MicroPython: its build is not installed (npm install {MODULE})."
+        return say("Not proved with MicroPython: its build is not installed (npm install {module}).", module=MODULE)
     return ""
 
 

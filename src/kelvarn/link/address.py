@@ -55,17 +55,17 @@ class LinkAddress:
     def warns(self) -> str:
         """What opening it does to the device, in a sentence or two."""
         if self.kind in ("serial", "modbus-rtu"):
-            return (
+            return say(
                 "Opening a serial line restarts many boards: their outputs float for up to two seconds, then the "
                 "program begins as after a power cut. A cable to a board on mains can kill: let the board have a "
                 "supply that is isolated from it."
             )
         if self.kind.startswith("mqtt"):
-            return (
+            return say(
                 "Opening this does nothing to the device. Whoever the broker lets in can write to it too; stop comes"
                 " as late as the network lets it: somebody near must be able to switch it off."
             )
-        return "Opening this does nothing to the device. Whoever reaches its port can speak with it as well."
+        return say("Opening this does nothing to the device. Whoever reaches its port can speak with it as well.")
 
 
 def link_address(text: str) -> LinkAddress:

@@ -12,7 +12,7 @@ from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, replace
 from typing import Any, Literal
 
-from kelvarn.sentence import say
+from kelvarn.sentence import figures, say
 
 from .lines import LineError
 from .spoken import About, Told
@@ -170,19 +170,21 @@ def _scaled(one: Bound, values: list[float]) -> Bound:
     words, largest = _words_of(one.where), max(abs(value) for value in values)
     if one.role == "drive":
         if largest <= 1.0 and not re.search(r"percent|pct", words):
-            return replace(one, why=f"{one.why}; 0 to 1")
+            return replace(one, why=say("{why}; 0 to 1", why=one.why))
         full = 100.0 if largest <= 100.0 else 255.0 if largest <= 255.0 else 1023.0
-        return replace(one, scale=1.0 / full, why=f"{one.why}; {full:g} is full")
+        return replace(
+            one, scale=1.0 / full, why=say("{why}; {full} is full", why=one.why, full=figures(f"{full:g}", ""))
+        )
     if re.search(r"(?<![a-z])(?:f|fahrenheit|deg ?f|tempf)(?![a-z])", words):
-        return replace(one, scale=1.0 / 1.8, offset=-32.0 / 1.8, why=f"{one.why}; in °F")
+        return replace(one, scale=1.0 / 1.8, offset=-32.0 / 1.8, why=say("{why}; in °F", why=one.why))
     if re.search(r"(?<![a-z])(?:kelvin|k)(?![a-z])", words) and largest > 200.0:
-        return replace(one, offset=-273.15, why=f"{one.why}; in kelvin")
+        return replace(one, offset=-273.15, why=say("{why}; in kelvin", why=one.why))
     if re.search(r"milli|mdeg|x1000", words) or (largest >= 5000.0 and all(value == int(value) for value in values)):
-        return replace(one, scale=0.001, why=f"{one.why}; thousandths")
+        return replace(one, scale=0.001, why=say("{why}; thousandths", why=one.why))
     if re.search(r"x10(?![0-9])|deci|tenths", words):
-        return replace(one, scale=0.1, why=f"{one.why}; tenths")
+        return replace(one, scale=0.1, why=say("{why}; tenths", why=one.why))
     if re.search(r"x100|centi|hundredths", words):
-        return replace(one, scale=0.01, why=f"{one.why}; hundredths")
+        return replace(one, scale=0.01, why=say("{why}; hundredths", why=one.why))
     return one
 
 

@@ -18,7 +18,7 @@ from kelvarn.files.faults import printable
 from kelvarn.handover.points import OUTPUT, PROBE
 from kelvarn.model.log import Log, LogColumn, LogNote, LogReading
 from kelvarn.model.names import free_name
-from kelvarn.sentence import say
+from kelvarn.sentence import joined, say
 
 from .lines import Sample
 from .listener import Listener
@@ -225,13 +225,13 @@ class Recorder:
         except OSError as error:
             with suppress(OSError):  # no half rows: they are written again
                 os.ftruncate(self._file.fileno(), at)
-            lost = f" {self._lost} rows are lost." if self._lost else ""
-            self.trouble = (
-                f"{printable(self.path)} takes no more rows: {error.strerror}. They are kept in memory for now; make "
-                f"room.{lost}"
-            )
+            self.trouble = say("{file} takes no more rows: {error}. They are kept in memory for now; make room.",
+                               file=printable(self.path), error=error.strerror)  # fmt: skip
+            if self._lost:
+                lost = say("{many} rows are lost.", many=self._lost)
+                self.trouble = joined(" ", (self.trouble, lost))
             return
-        self.trouble = f"{self._lost} rows were lost while the disk was full." if self._lost else ""
+        self.trouble = say("{many} rows were lost while the disk was full.", many=self._lost) if self._lost else ""
         self._waiting.clear()
 
     def close(self) -> None:

@@ -80,16 +80,17 @@ def _why_not(address: LinkAddress, error: serial.SerialException) -> str:
     place = Path(address.place)
     number = getattr(error, "errno", None)
     if number == errno.ENOENT or not place.exists():
-        return f"{address.place} is not there: is the board plugged in? `ls /dev/tty*` lists what is."
+        return say("{place} is not there: is the board plugged in? `ls /dev/tty*` lists what is.", place=address.place)
     if number == errno.EACCES or not os.access(place, os.R_OK | os.W_OK):
         group = grp.getgrgid(place.stat().st_gid).gr_name
-        return (
-            f"{address.place} may not be opened: it belongs to the group {group}. Add yourself to it "
-            f"(sudo usermod -aG {group} $USER) and log in again."
-        )
+        return say(
+            "{place} may not be opened: it belongs to the group {group}. Add yourself to it "
+            "(sudo usermod -aG {group} $USER) and log in again.",
+            place=address.place, group=group,
+        )  # fmt: skip
     if number in (errno.EBUSY, errno.EAGAIN, errno.EWOULDBLOCK) or "lock" in str(error).lower():
-        return f"{address.place} is busy: another program has it open. Close that one first."
-    return f"{address.place} cannot be opened: {_short(error)}."
+        return say("{place} is busy: another program has it open. Close that one first.", place=address.place)
+    return say("{address} cannot be opened: {error}.", address=address.place, error=_short(error))
 
 
 def _short(error: BaseException) -> str:

@@ -6,6 +6,8 @@ from datetime import datetime
 import numpy as np
 import numpy.typing as npt
 
+from kelvarn.sentence import figures, joined, say
+
 Floats = npt.NDArray[np.float64]
 MOST_BAD_ROWS = 2000
 
@@ -40,8 +42,14 @@ class RowFaults:
         total = sum(self.counts.values())
         if not total:
             return ""
-        parts = ", ".join(f"{count:,} {what}" for what, count in self.counts.items())
-        return f"{total:,} of {self.rows:,} rows need care: {parts}; {self.skipped:,} skipped"
+        parts = joined(", ", (joined(" ", (figures(f"{count:,}", ""), what)) for what, count in self.counts.items()))
+        return say(
+            "{total} of {rows} rows need care: {parts}; {skipped} skipped",
+            total=figures(f"{total:,}", ""),
+            rows=figures(f"{self.rows:,}", ""),
+            parts=parts,
+            skipped=figures(f"{self.skipped:,}", ""),
+        )
 
 
 @dataclass(frozen=True, eq=False)

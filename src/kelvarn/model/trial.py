@@ -203,14 +203,14 @@ class Trial(ModelBase):
             if event.again_s is not None and (self.duration_s - event.at_s) / event.again_s > MOST_REPEATS:
                 raise ValueError(
                     say("event “{event}” would happen more than {most} times in {time}; let it happen "
-                        "less often, or make the trial shorter", event=event.name, most=f"{MOST_REPEATS:,}",
-                        time=_time(self.duration_s))
+                        "less often, or make the trial shorter", event=event.name,
+                        most=figures(f"{MOST_REPEATS:,}", ""), time=_time(self.duration_s))
                 )  # fmt: skip
         again_s, count = self.plan.again_s, len(self.plan.changes)
         if again_s is not None and self.duration_s / again_s * count > MOST_REPEATS:
             raise ValueError(
                 say("the plan would change more than {most} times in {time}; let it begin anew "
-                    "less often, or make the trial shorter", most=f"{MOST_REPEATS:,}",
+                    "less often, or make the trial shorter", most=figures(f"{MOST_REPEATS:,}", ""),
                     time=_time(self.duration_s))
             )  # fmt: skip
         return self

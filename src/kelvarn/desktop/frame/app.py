@@ -15,6 +15,7 @@ from PySide6.QtWidgets import QApplication
 from kelvarn.desktop import language, theme
 from kelvarn.desktop.frame import scaling
 from kelvarn.desktop.frame.window import MainWindow
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.state.collector import collect_here, give_back
 from kelvarn.desktop.state.document import Document
 from kelvarn.desktop.state.only_here import said_elsewhere, shown_elsewhere
@@ -117,8 +118,10 @@ def _catch_exceptions(window: MainWindow) -> None:
             return
         window.document.autosave_now()
         window.boxes.complain(
-            "Something went wrong inside Kelvarn; your work is kept. "
-            "If it happens again, the details below help to mend it.",
+            tell(
+                "Something went wrong inside Kelvarn; your work is kept. "
+                "If it happens again, the details below help to mend it."
+            ),
             details,
         )
 

@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QWidget
 from kelvarn.desktop.fields.notes import NotesEdit
 from kelvarn.desktop.fields.number import NumberEdit
 from kelvarn.desktop.fields.plain import Choice, NameEdit, SwitchField
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.parts.menus import Menus
 from kelvarn.desktop.parts.plain import bare_text
 from kelvarn.desktop.stations.station import Station
@@ -33,7 +34,9 @@ def findables(
     places, settings = [], []
     for index, station in enumerate(stations):
         go = partial(go_to, index)
-        places += [Findable(f"{text} · {station.title}", partial(_both, go, run)) for text, run in station.places()]
+        places += [
+            Findable(f"{text} · {tell(station.title)}", partial(_both, go, run)) for text, run in station.places()
+        ]
         for field in station.findChildren(QWidget):
             name = field.accessibleName()
             if (
@@ -42,7 +45,9 @@ def findables(
                 and field.isVisibleTo(station)
             ):
                 run = partial(_both, go, partial(go_to_field, field))
-                settings.append(Findable(f"{name} · setting at {station.title}", run))
+                settings.append(
+                    Findable(tell("{name} · setting at {station}", name=name, station=tell(station.title)), run)
+                )
     return [*commands, *places, *(Findable(text, run) for text, run in files), *settings]
 
 

@@ -11,6 +11,7 @@ from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QFrame, QLineEdit, QListWidget, QListWidgetItem, QScrollArea, QVBoxLayout, QWidget
 
 from kelvarn.desktop.frame.finder_words import known_as
+from kelvarn.desktop.language import tell
 
 
 @dataclass(frozen=True)
@@ -56,10 +57,10 @@ class Finder(QFrame):
         self._window = parent.window()
         self._entries = entries
         self.line = QLineEdit()
-        self.line.setPlaceholderText("Find a command, a part, a setting")
-        self.line.setAccessibleName("Find a command, a part, a setting")
+        self.line.setPlaceholderText(tell("Find a command, a part, a setting"))
+        self.line.setAccessibleName(tell("Find a command, a part, a setting"))
         self.list = QListWidget()
-        self.list.setAccessibleName("Found")
+        self.list.setAccessibleName(tell("Found"))
         self.list.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         layout = QVBoxLayout(self)
         layout.addWidget(self.line)

@@ -84,7 +84,7 @@ class ProjectFiles:
         for path in self._session.recent:
             menu.addAction(menu_text(f"{path.name}   {path.parent}"), partial(self.leave_for, path))
         if menu.isEmpty():
-            menu.addAction("none yet").setEnabled(False)
+            menu.addAction(tell("none yet")).setEnabled(False)
 
     def places(self) -> list[tuple[str, Callable[[], object]]]:
         """Files opened lately, to be found."""
@@ -164,8 +164,9 @@ class ProjectFiles:
         if path is None:
             return self.save_as()
         if self._document.changed_outside:
-            text = (
-                f"{path.name} was changed by another program since it was opened. Save over it? (“Save as” keeps both.)"
+            text = tell(
+                "{file} was changed by another program since it was opened. Save over it? (“Save as” keeps both.)",
+                file=path.name,
             )
             if self._boxes.ask(text, Button.Save | Button.Cancel) != Button.Save:
                 return False
@@ -185,9 +186,11 @@ class ProjectFiles:
             return
         made = shared(self._document.project, words_of_this_computer())
         if self._boxes.guarded(lambda: save(made.project, path))():
-            left = ", ".join(f"{count} × {what}" for what, count in made.left_out.most_common() if count) or "nothing"
-            stays = "; ".join(made.stays)
-            self._boxes.complain(f"Left out: {left}.\nNames that stay, to be looked at: {stays}.")
+            left = ", ".join(f"{count} × {tell(what)}" for what, count in made.left_out.most_common() if count)
+            self._boxes.complain(
+                tell("Left out: {left}.\nNames that stay, to be looked at: {stays}.", left=left or tell("nothing"),
+                     stays="; ".join(made.stays))
+            )  # fmt: skip
 
     def ask_compare(self) -> None:
         """Ask for another version of the project, and show what differs."""
@@ -204,12 +207,13 @@ class ProjectFiles:
 
     def ask_version(self) -> None:
         """Ask for a name, and keep what the project is now as a version inside it."""
-        name, wanted = QInputDialog.getText(self._window, "Kelvarn", "Name of this version")
+        name, wanted = QInputDialog.getText(self._window, "Kelvarn", tell("Name of this version"))
         if wanted:
             today = f"{datetime.now().date():%Y-%m-%d}"
             self._boxes.guarded(
                 lambda: self._document.apply(
-                    keep_version(self._document.project, name.strip(), today), f"keep version {name.strip()}"
+                    keep_version(self._document.project, name.strip(), today),
+                    tell("keep version {version}", version=name.strip()),
                 )
             )()
 
@@ -220,18 +224,23 @@ class ProjectFiles:
             text = menu_text(f"{each.name}   {each.day}")
             menu.addAction(text, partial(self._boxes.guarded(partial(self.show_version, each.name))))
         if menu.isEmpty():
-            menu.addAction("none yet").setEnabled(False)
+            menu.addAction(tell("none yet")).setEnabled(False)
 
     def show_version(self, name: str) -> None:
         """Show a version beside what is now, to go back to or to take out."""
         project = self._document.project
         dialog = self.compare_with(at_version(project, name), name)
         dialog.offer(
-            "Go back to it", lambda: self._document.apply(at_version(self._document.project, name), f"back to {name}")
+            tell("Go back to it"),
+            lambda: self._document.apply(
+                at_version(self._document.project, name), tell("back to {version}", version=name)
+            ),
         )
         dialog.offer(
-            "Take it out",
-            lambda: self._document.apply(without_version(self._document.project, name), f"take out version {name}"),
+            tell("Take it out"),
+            lambda: self._document.apply(
+                without_version(self._document.project, name), tell("take out version {version}", version=name)
+            ),
         )
 
     @property
@@ -245,7 +254,7 @@ class ProjectFiles:
             if self._document.path is not None and not self._document.changed_outside:
                 self._session.note(self._document.path, self.marks())
             return True
-        text = f"“{self._document.project.name}” has unsaved changes."
+        text = tell("“{project}” has unsaved changes.", project=self._document.project.name)
         answer = self._boxes.ask(text, Button.Save | Button.Discard | Button.Cancel)
         if answer == Button.Save:
             return self.save()
@@ -253,15 +262,15 @@ class ProjectFiles:
 
     def offer_recovery(self, unsaved: Unsaved) -> None:
         """Offer back work that a crash left; unless it is taken or thrown away it stays for the next start."""
-        text = (
-            f"Unsaved work on “{unsaved.project.name}” was left by a program that did not end properly. Bring it back?"
-        )
+        text = tell("Unsaved work on “{project}” was left by a program that did not end properly. Bring it back?",
+                    project=unsaved.project.name)  # fmt: skip
         if unsaved.lost:
-            text += f" It comes without what has gone: {', '.join(f'the log “{name}”' for name in unsaved.lost)}."
+            gone = ", ".join(tell("the log “{log}”", log=name) for name in unsaved.lost)
+            text += " " + tell("It comes without what has gone: {gone}.", gone=gone)
         box = make_box(self._window, text)
-        back = box.addButton("Bring it back", QMessageBox.ButtonRole.AcceptRole)
-        away = box.addButton("Throw it away", QMessageBox.ButtonRole.DestructiveRole)
-        later = box.addButton("Ask again later", QMessageBox.ButtonRole.RejectRole)
+        back = box.addButton(tell("Bring it back"), QMessageBox.ButtonRole.AcceptRole)
+        away = box.addButton(tell("Throw it away"), QMessageBox.ButtonRole.DestructiveRole)
+        later = box.addButton(tell("Ask again later"), QMessageBox.ButtonRole.RejectRole)
         box.setEscapeButton(later)
         box.setDefaultButton(back)
         back.clicked.connect(lambda: self._document.recover(unsaved))

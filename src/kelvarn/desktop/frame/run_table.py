@@ -6,6 +6,7 @@ from pathlib import Path
 
 from PySide6.QtWidgets import QWidget
 
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.parts.boxes import ask_where
 from kelvarn.desktop.stations.station import Context
 from kelvarn.engine.prepare import RunError
@@ -28,7 +29,7 @@ def ask_table(parent: QWidget, context: Context, folder: Path, say: Callable[[st
     project = context.document.project
     candidate, trial = context.view.candidate(project), context.view.trial(project)
     suggested = folder / f"{file_stem(f'{trial.name}-{candidate.name}')}.csv"
-    path = ask_where(parent, "Save the run as a table", suggested, "CSV (*.csv)")
+    path = ask_where(parent, tell("Save the run as a table"), suggested, "CSV (*.csv)")
     if path is None:
         return
 

@@ -5,6 +5,7 @@ from collections.abc import Callable, Iterable
 from PySide6.QtWidgets import QDialog, QDialogButtonBox, QTableWidgetItem, QVBoxLayout, QWidget
 
 from kelvarn.desktop.fields.plain import heading, small
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.parts.table import ReadTable
 from kelvarn.desktop.state.jobs import Jobs
 from kelvarn.files.comparing import differences
@@ -28,17 +29,27 @@ class VersionsDialog(QDialog):
 
     def __init__(self, parent: QWidget, jobs: Jobs, here: Project, there: Project, name: str) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Two versions")
+        self.setWindowTitle(tell("Two versions"))
         self._jobs = jobs
         found = differences(there, here)
         column = QVBoxLayout(self)
-        column.addWidget(heading(f"From “{name}” to the project here: {counted(len(found), 'difference')}"))
-        self.table = _table("What differs", ("Of", "Where", name, "here"))
+        column.addWidget(
+            heading(
+                tell(
+                    "From “{name}” to the project here: {differences}",
+                    name=name,
+                    differences=counted(len(found), "difference"),
+                )
+            )
+        )
+        self.table = _table(tell("What differs"), (tell("Of"), tell("Where"), name, tell("here")))
         _fill(self.table, ((each.area, each.where, each.one or "–", each.other or "–") for each in found))
         column.addWidget(self.table, 2)
         self.said = small("")
         column.addWidget(self.said)
-        self.results = _table("What comes of it", ("Candidate", "Trial", "Measure", name, "here"))
+        self.results = _table(
+            tell("What comes of it"), (tell("Candidate"), tell("Trial"), tell("Measure"), name, tell("here"))
+        )
         column.addWidget(self.results, 1)
         self.foot = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
         self.foot.rejected.connect(self.reject)
@@ -46,10 +57,10 @@ class VersionsDialog(QDialog):
         self.resize(900, 560)
         self.finished.connect(lambda _: jobs.stop(_CHANNEL))
         if any(each.area in _RUNS for each in found):
-            self.said.setText("What comes of it is computed …")
+            self.said.setText(tell("What comes of it is computed …"))
             jobs.start(_CHANNEL, lambda: results_that_differ(there, here), self._take)
         else:
-            self.said.setText("Nothing that runs differs.")
+            self.said.setText(tell("Nothing that runs differs."))
 
     def offer(self, text: str, work: Callable[[], object]) -> None:
         """A button at the foot that does something and closes it."""
@@ -61,7 +72,9 @@ class VersionsDialog(QDialog):
         if not isinstance(found, list):
             self.said.setText(str(found))
             return
-        self.said.setText(f"What comes of it: {counted(len(found), 'measure')} of what both have.")
+        self.said.setText(
+            tell("What comes of it: {measures} of what both have.", measures=counted(len(found), "measure"))
+        )
         _fill(self.results, (tuple(each) for each in found))
 
 

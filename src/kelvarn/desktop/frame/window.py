@@ -309,10 +309,12 @@ class MainWindow(QMainWindow):
 
     def _rename_project(self) -> None:
         project = self.document.project
-        name, wanted = QInputDialog.getText(self, "Kelvarn", "Name of the project", text=project.name)
+        name, wanted = QInputDialog.getText(self, "Kelvarn", tell("Name of the project"), text=project.name)
         if wanted and name.strip():
             self.boxes.guarded(
-                lambda: self.document.set(("name",), name.strip()[:MOST_CHARACTERS], f"rename {project.name}")
+                lambda: self.document.set(
+                    ("name",), name.strip()[:MOST_CHARACTERS], tell("rename {project}", project=project.name)
+                )
             )()
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
@@ -337,7 +339,7 @@ class MainWindow(QMainWindow):
         wanted = scaling.stepped(before, by) if by else 1.0
         room, least = self.screen().availableSize(), self.minimumSize()
         if wanted > before and room == room.expandedTo(least) != (room * (before / wanted)).expandedTo(least):
-            self.statusBar().showMessage("Larger than this it would not fit on the screen.", 15000)
+            self.statusBar().showMessage(tell("Larger than this it would not fit on the screen."), 15000)
         elif wanted != before:
             self.session.put("zoom", wanted)
             self.resize(self.size() * (before / wanted))
@@ -391,5 +393,6 @@ class MainWindow(QMainWindow):
 
     def _about(self) -> None:
         self.boxes.complain(
-            f"Kelvarn {__version__}", "Tune closed-loop temperature control before power is applied.\nMIT licence."
+            f"Kelvarn {__version__}",
+            tell("Tune closed-loop temperature control before power is applied.\nMIT licence."),
         )

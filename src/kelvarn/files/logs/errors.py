@@ -3,6 +3,7 @@
 import numpy as np
 
 from kelvarn.model.log_data import Floats
+from kelvarn.sentence import say
 
 from .rows import Faults
 
@@ -45,7 +46,7 @@ def without_errors(measured: Floats, rows: Floats, faults: Faults) -> Floats:
     bad = known[np.sort(np.array(signs))]
     made = measured.copy()
     made[bad] = np.nan
-    faults.add("with a temperature that is a probe's sign of an error", rows[bad], skipped=False)
+    faults.add(say("with a temperature that is a probe's sign of an error"), rows[bad], skipped=False)
     return made
 
 

@@ -11,24 +11,17 @@ from dataclasses import dataclass
 import numpy as np
 
 from kelvarn.model.log import FORM_WORDS, FORMS, HEAT_FORMS, Form, LogColumn, LogReading, Role
+from kelvarn.sentence import figures, joined, say
 from kelvarn.units import counted, three_figures
 
 from .cells import has_time
 from .facts import Facts
 from .forms import drive_form, heat_form, time_form
+from .otherwise import Doubt, changed, whole_doubts
 from .text import TextLayout
 
 _DEGREES = tuple(form for form in HEAT_FORMS if form != "counts")
 _FEW_LEVELS = 6  # of a drive that is switched by hand
-
-
-@dataclass(frozen=True)
-class Doubt:
-    """What cannot be told from the file: the column (−1 for none), a sentence, and the ways to read it."""
-
-    column: int
-    text: str
-    choices: tuple[tuple[str, LogReading], ...]
 
 
 @dataclass(frozen=True)
@@ -79,24 +72,29 @@ def _find_time(facts: list[Facts], roles: dict[int, Role], why: dict[int, str]) 
     named = [f for f in facts if f.numeric > 0.9 and f.roles.get("time", 0) >= 0.6 and f not in clocks]
     named = [f for f in named if f.form not in HEAT_FORMS and _could_be_time(f)]
     if full:
-        found, text = full[0], "dates with times"
+        found, text = full[0], say("dates with times")
     elif clocks:
-        found, text = clocks[0], "times of day"
+        found, text = clocks[0], say("times of day")
     elif named:
         found = max(named, key=lambda f: (f.rises, f.roles["time"], -f.index))
-        text = f"its name, and it grows by {three_figures(found.step)}" if found.rises else "its name"
+        text = (
+            say("its name, and it grows by {step}", step=three_figures(found.step)) if found.rises else say("its name")
+        )
     elif rising and (len(facts) > 2 or not rising[0].smooth or _even(rising[0])):
         even = [f for f in rising if _even(f)]
         if not even and not any(f.whole for f in rising):
             return
         found = (even or rising)[0]
-        text = f"it grows by {three_figures(found.step)} from row to row"
+        text = say("it grows by {step} from row to row", step=three_figures(found.step))
     else:
         return
     roles[found.index], why[found.index] = "time", text
     for other in [*dated, *clocks, *named]:
         if other.index not in roles and (other in dated or other in clocks or other.rises):
-            roles[other.index], why[other.index] = "left_out", f"{facts[found.index].title} has the time already"
+            roles[other.index], why[other.index] = (
+                "left_out",
+                say("{title} has the time already", title=facts[found.index].title),
+            )
 
 
 def _could_be_time(f: Facts) -> bool:
@@ -153,8 +151,15 @@ def _find_named(facts: list[Facts], roles: dict[int, Role], why: dict[int, str])
         if role == "temperature" and f.words > 0.95 and f.levels <= 2 and "drive" in f.roles:
             role = "drive"
         roles[f.index] = role
-        unit = f" in {FORM_WORDS[f.form]}" if f.form and f.form in FORMS[role] else ""
-        why[f.index] = f"its name{unit}" if f.name else f"its unit{unit}"
+        why[f.index] = _by_header(f, role)
+
+
+def _by_header(f: Facts, role: Role) -> str:
+    """Why a column is what its header says."""
+    if f.form and f.form in FORMS[role]:
+        form = say(FORM_WORDS[f.form])
+        return say("its name in {form}", form=form) if f.name else say("its unit in {form}", form=form)
+    return say("its name") if f.name else say("its unit")
 
 
 def _find_by_values(facts: list[Facts], roles: dict[int, Role], why: dict[int, str]) -> None:
@@ -173,14 +178,19 @@ def _find_by_values(facts: list[Facts], roles: dict[int, Role], why: dict[int, s
         stands = f.numeric > 0.7 and 1 <= f.levels <= _FEW_LEVELS and _near_heat(f, facts, roles)
         if stands and "setpoint" not in roles.values():
             roles[f.index] = "setpoint"
-            why[f.index] = f"it stands at {counted(f.levels, 'value')} near the temperature"
+            why[f.index] = say("it stands at {levels} near the temperature", levels=counted(f.levels, "value"))
         elif f.numeric > 0.7 and f.smooth and not (f.rises and _even(f)) and _plausible(f, facts, roles):
             roles[f.index] = "temperature"
-            why[f.index] = f"it changes slowly, from {three_figures(f.low)} to {three_figures(f.high)}"
+            why[f.index] = say(
+                "it changes slowly, from {low} to {high}", low=three_figures(f.low), high=three_figures(f.high)
+            )
         elif f.numeric < 0.3 and 1 <= len(f.kinds) <= 40 and f.filled:
-            roles[f.index], why[f.index] = "note", "words that come again"
+            roles[f.index], why[f.index] = "note", say("words that come again")
         else:
-            roles[f.index], why[f.index] = "left_out", "nothing that a fit needs" if f.filled else "it is empty"
+            roles[f.index], why[f.index] = (
+                "left_out",
+                say("nothing that a fit needs") if f.filled else say("it is empty"),
+            )
 
 
 def _put_named_first(facts: list[Facts], roles: dict[int, Role], why: dict[int, str]) -> None:
@@ -191,7 +201,10 @@ def _put_named_first(facts: list[Facts], roles: dict[int, Role], why: dict[int, 
         return
     for f in several:
         if f.index < named[0].index and f not in named:
-            roles[f.index], why[f.index] = "left_out", f"{named[0].title} says that it is the temperature"
+            roles[f.index], why[f.index] = (
+                "left_out",
+                say("{title} says that it is the temperature", title=named[0].title),
+            )
 
 
 def _leave_constant_drives(facts: list[Facts], roles: dict[int, Role], why: dict[int, str]) -> None:
@@ -200,7 +213,7 @@ def _leave_constant_drives(facts: list[Facts], roles: dict[int, Role], why: dict
     others = [f for f in facts if (f.index not in roles or f in named) and len(f.kinds) > 1]
     for f in named:
         if len(f.kinds) < 2 and any(other.words > 0.9 or other.numeric > 0.9 for other in others):
-            roles[f.index], why[f.index] = "left_out", "it never changes"
+            roles[f.index], why[f.index] = "left_out", say("it never changes")
 
 
 def _find_heat(left: list[Facts], roles: dict[int, Role], why: dict[int, str], *, anything: bool = False) -> None:
@@ -215,7 +228,9 @@ def _find_heat(left: list[Facts], roles: dict[int, Role], why: dict[int, str], *
     if able:
         best = min(able, key=lambda f: (f.whole, f.index))
         roles[best.index] = "temperature"
-        why[best.index] = f"it changes slowly, from {three_figures(best.low)} to {three_figures(best.high)}"
+        why[best.index] = say(
+            "it changes slowly, from {low} to {high}", low=three_figures(best.low), high=three_figures(best.high)
+        )
 
 
 def _find_drive(left: list[Facts], facts: list[Facts], roles: dict[int, Role], why: dict[int, str]) -> None:
@@ -229,7 +244,12 @@ def _find_drive(left: list[Facts], facts: list[Facts], roles: dict[int, Role], w
     if able:
         best = min(able, key=lambda f: (f.levels, f.index))
         roles[best.index] = "drive"
-        why[best.index] = f"it jumps between {counted(len(best.kinds), 'value')}, from {best.low:g} to {best.high:g}"
+        why[best.index] = say(
+            "it jumps between {kinds}, from {low} to {high}",
+            kinds=counted(len(best.kinds), "value"),
+            low=figures(f"{best.low:g}", ""),
+            high=figures(f"{best.high:g}", ""),
+        )
 
 
 def _near_heat(f: Facts, facts: list[Facts], roles: dict[int, Role]) -> bool:
@@ -269,7 +289,7 @@ def _formed(layout: TextLayout, facts: list[Facts], roles: dict[int, Role], why:
         else:
             text, doubt = "", None
         if text:
-            why[f.index] += f"; {text}"
+            why[f.index] = joined("; ", (why[f.index], text))
         if doubt is not None:
             doubts.append((f.index, *doubt))
         columns.append(LogColumn(name=_one_line(f.name), role=role, form=form))
@@ -280,26 +300,13 @@ def _formed(layout: TextLayout, facts: list[Facts], roles: dict[int, Role], why:
         encoding=layout.encoding, shape=layout.shape, delimiter=layout.delimiter, decimal=layout.decimal,
         first_row=layout.first, columns=tuple(columns), **extra,
     )  # fmt: skip
-    said = [
-        Doubt(k, text, tuple((label, _changed(reading, k, how)) for label, how in ways)) for k, text, ways in doubts
-    ]
-    said += _whole_doubts(reading, facts, roles)
+    said = [Doubt(k, text, tuple((label, changed(reading, k, how)) for label, how in ways)) for k, text, ways in doubts]
+    said += whole_doubts(reading, facts, roles)
     return Guess(reading, tuple(why[k] for k in range(len(facts))), tuple(said))
 
 
 def _one_line(name: str) -> str:
     return re.sub(r"[\x00-\x1f\x7f-\x9f\u2028\u2029]", " ", name)[:200]
-
-
-def _changed(reading: LogReading, column: int, how: Mapping[str, object]) -> LogReading:
-    """A reading with some of a column, or of itself, read otherwise."""
-    own = {key: value for key, value in how.items() if key in ("role", "form")}
-    columns = list(reading.columns)
-    if own:
-        columns[column] = LogColumn.model_validate({**columns[column].model_dump(), **own})
-    rest = {key: value for key, value in how.items() if key not in ("role", "form")}
-    kept = {name: getattr(reading, name) for name in type(reading).model_fields}
-    return LogReading.model_validate({**kept, "columns": tuple(columns), **rest})
 
 
 _INTERVAL = re.compile(
@@ -316,73 +323,3 @@ def _interval(layout: TextLayout) -> float | None:
             value = float(found[1].replace(",", "."))
             return value * {"ms": 1e-3, "min": 60.0}.get(found[2].lower(), 1.0)
     return None
-
-
-def _whole_doubts(reading: LogReading, facts: list[Facts], roles: dict[int, Role]) -> list[Doubt]:
-    """What is in doubt of the whole."""
-    found: list[Doubt] = []
-    kinds = list(roles.values())
-    if "time" not in kinds and reading.interval_s is None:
-        often = (("second", 1.0), ("2 s", 2.0), ("5 s", 5.0), ("10 s", 10.0), ("minute", 60.0))
-        ways = tuple((f"a row every {text}", _changed(reading, -1, {"interval_s": s})) for text, s in often)
-        found.append(Doubt(-1, "No column holds the time; say how often a row was written.", ways))
-    several = [k for k, role in sorted(roles.items()) if role == "temperature"]
-    if len(several) > 1:
-        ways = tuple((f"fit {facts[k].title}", _first_heat(reading, k)) for k in several[:6])
-        found.append(
-            Doubt(several[0], f"Several columns may be temperatures; {facts[several[0]].title} is fitted.", ways)
-        )
-    if "drive" not in kinds:
-        found.append(Doubt(-1, "No column says what the drive did; a fit needs one.", ()))
-    elif sum(role == "drive" for role in kinds) > 1:
-        drives = [k for k, role in sorted(roles.items()) if role == "drive"]
-        ways = tuple((f"take {facts[k].title}", _only_drive(reading, k, drives)) for k in drives[:6])
-        found.append(Doubt(drives[0], f"Several columns may be the drive; {facts[drives[0]].title} is taken.", ways))
-    return found
-
-
-def _only_drive(reading: LogReading, kept: int, drives: list[int]) -> LogReading:
-    for k in drives:
-        if k != kept:
-            reading = _changed(reading, k, {"role": "left_out", "form": ""})
-    return reading
-
-
-def _first_heat(reading: LogReading, wanted: int) -> LogReading:
-    """The one that is fitted is the first temperature: the others before it become further ones by their order."""
-    for k, column in enumerate(reading.columns):
-        if column.role == "temperature" and k < wanted:
-            reading = _changed(reading, k, {"role": "left_out", "form": ""})
-    return reading
-
-
-def with_role(reading: LogReading, column: int, role: Role) -> LogReading:
-    """The reading with a column taken for something else, in its likeliest form; of most roles there is one column.
-
-    Args:
-        reading: how the log is read.
-        column: place of the column.
-        role: what it is taken for.
-    """
-    form = reading.columns[column].form
-    if form not in FORMS[role]:
-        form = FORMS[role][0]
-    made = _changed(reading, column, {"role": role, "form": form})
-    if role in ("time", "drive", "surroundings", "setpoint", "reference", "energy"):
-        for k, other in enumerate(made.columns):
-            if k != column and other.role == role:
-                made = _changed(made, k, {"role": "left_out", "form": ""})
-    if role == "temperature":  # the first one is fitted
-        made = _first_heat(made, column)
-    return made
-
-
-def with_form(reading: LogReading, column: int, form: Form) -> LogReading:
-    """The reading with the values of a column taken for something else.
-
-    Args:
-        reading: how the log is read.
-        column: place of the column.
-        form: what its values are.
-    """
-    return _changed(reading, column, {"form": form})

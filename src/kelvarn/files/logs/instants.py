@@ -39,14 +39,14 @@ def times_of(
     elif form == "clock":
         times = np.array([clock_s(cell) for cell in columns.texts[k]])
         halves = _of_twelve_hours(times)
-        what = "past twelve on a clock of twelve hours" if halves else "past midnight"
+        what = say("past twelve on a clock of twelve hours") if halves else say("past midnight")
         times = _past(times, _DAY_S / 2 if halves else _DAY_S, rows, faults, what)
     elif form in ("elapsed", "span"):
         times = np.array([span_s(cell) if form == "span" else clock_s(cell, elapsed=True) for cell in columns.texts[k]])
     else:
         times = np.concatenate(columns.values[k])
         if form in WRAP:
-            times = _past(times, WRAP[form], rows, faults, "where the counter begins anew")
+            times = _past(times, WRAP[form], rows, faults, say("where the counter begins anew"))
         first = times[np.isfinite(times)][:1]
         size = _SIZES.get(form, 1.0)
         if first.size and form in ("s", "ms", "us", "ns") and 1e9 < first[0] * size < 4e9:
@@ -58,7 +58,7 @@ def times_of(
             say("{where}: most rows have no time that can be read as {form}; say what the column is.", where=where,
                 form=form.replace("_", " "))
         )  # fmt: skip
-    faults.add("without a time", rows[bad], skipped=True)
+    faults.add(say("without a time"), rows[bad], skipped=True)
     return times, begun
 
 
@@ -105,8 +105,8 @@ def _one_clock(times: Floats, begun: datetime | None, rows: Floats, faults: Faul
     moves = np.zeros(times.size)
     moves[known[back + 1]] = 3600.0
     moves[known[np.array(on, int) + 1]] = -3600.0
-    faults.add("where the clock was put back an hour", rows[known[back + 1]], skipped=False)
-    faults.add("where the clock was put on an hour", rows[known[np.array(on, int) + 1]], skipped=False)
+    faults.add(say("where the clock was put back an hour"), rows[known[back + 1]], skipped=False)
+    faults.add(say("where the clock was put on an hour"), rows[known[np.array(on, int) + 1]], skipped=False)
     return times + np.cumsum(moves)
 
 
@@ -143,7 +143,7 @@ def ordered(times: Floats, keep: npt.NDArray[np.bool_], rows: Floats, faults: Fa
     t = times[order]
     falls = np.flatnonzero(np.diff(t) < 0)
     if falls.size:
-        faults.add("out of order, sorted", rows[order[falls + 1]], skipped=False)
+        faults.add(say("out of order, sorted"), rows[order[falls + 1]], skipped=False)
         order = order[np.argsort(t, kind="stable")]
         t = times[order]
     same = np.diff(t) == 0
@@ -151,11 +151,11 @@ def ordered(times: Floats, keep: npt.NDArray[np.bool_], rows: Floats, faults: Fa
         t = _spread(t)
     elif same.any():
         kept = np.append(~same, True)  # the last one at an instant
-        faults.add("with a repeated time (last row used)", rows[order[~kept]], skipped=True)
+        faults.add(say("with a repeated time (last row used)"), rows[order[~kept]], skipped=True)
         order, t = order[kept], t[kept]
     gaps = np.diff(t)
     wide = np.flatnonzero(gaps > max(10 * float(np.median(gaps)), 1e-9)) if gaps.size else np.empty(0, int)
-    faults.add("after a gap", rows[order[wide + 1]], skipped=False)
+    faults.add(say("after a gap"), rows[order[wide + 1]], skipped=False)
     return order, t - t[0]
 
 
@@ -170,7 +170,9 @@ def _longest_stretch(times: Floats, order: Places, rows: Floats, faults: Faults)
         return order
     ends = [0, *(k + 1 for k in lasting), t.size]
     begin, end = max(itertools.pairwise(ends), key=lambda pair: pair[1] - pair[0])
-    faults.add("of another start of the board", np.concatenate([rows[order[:begin]], rows[order[end:]]]), skipped=True)
+    faults.add(
+        say("of another start of the board"), np.concatenate([rows[order[:begin]], rows[order[end:]]]), skipped=True
+    )
     return order[begin:end]
 
 
@@ -185,7 +187,7 @@ def _since_set(times: Floats, order: Places, rows: Floats, faults: Faults) -> Pl
         return order
     early = times[order] <= t[k]
     kept = early if 2 * np.count_nonzero(early) > order.size else ~early
-    faults.add("of before the clock was set", rows[order[~kept]], skipped=True)
+    faults.add(say("of before the clock was set"), rows[order[~kept]], skipped=True)
     return np.asarray(order[kept])
 
 

@@ -99,7 +99,7 @@ def read_log(log: Log) -> LogData:
     if turned:
         columns.turn_round()
     rows = np.concatenate(columns.rows) if columns.rows else np.empty(0)
-    faults.add("with the newest first, turned round", rows[:1] if turned else (), skipped=False)
+    faults.add(say("with the newest first, turned round"), rows[:1] if turned else (), skipped=False)
     if rows.size < 2:
         raise FileError(
             say("{where} has {size} rows with values; record at least a few dozen.", where=where, size=rows.size)
@@ -110,7 +110,7 @@ def read_log(log: Log) -> LogData:
     drive = _drive(reading, places, columns, rows, faults, np.isfinite(times) & np.isfinite(measured))
     measured = _between(times, measured, drive, rows, faults)
     keep = np.isfinite(times) & np.isfinite(measured)
-    faults.add("without a reading", rows[np.isfinite(times) & ~np.isfinite(measured)], skipped=True)
+    faults.add(say("without a reading"), rows[np.isfinite(times) & ~np.isfinite(measured)], skipped=True)
     if keep.sum() < 2:
         raise FileError(
             say("{where} has {rows} rows with a time and a temperature; record at least a few dozen.", where=where,
@@ -184,7 +184,7 @@ def _between(times: Floats, measured: Floats, drive: Floats | None, rows: Floats
     changed = np.append(False, np.diff(drive) != 0) & np.isfinite(times) & ~np.isfinite(measured)
     changed &= (times > times[known].min()) & (times < times[known].max())
     faults.add(
-        "with a change of the drive only; its temperature is between its neighbours'", rows[changed], skipped=False
+        say("with a change of the drive only; its temperature is between its neighbours'"), rows[changed], skipped=False
     )
     order = known[np.argsort(times[known], kind="stable")]
     made = measured.copy()
@@ -234,11 +234,11 @@ def _drive(
         values = np.concatenate(columns.values[k])
         full = _SCALES.get(form) or reading.full_W or float(np.nanmax(np.abs(values), initial=1e-9))
         values = values / full
-    faults.add("without a drive, which stays as it was", rows[~np.isfinite(values) & keep], skipped=False)
+    faults.add(say("without a drive, which stays as it was"), rows[~np.isfinite(values) & keep], skipped=False)
     if not np.isfinite(values).any():
         return None
     beyond = np.isfinite(values) & (np.abs(values) > 1.0 + 1e-9)
-    faults.add("with a drive over 100 %, taken as 100 %", rows[beyond & keep], skipped=False)
+    faults.add(say("with a drive over 100 %, taken as 100 %"), rows[beyond & keep], skipped=False)
     return np.clip(_held(values), -1.0, 1.0)
 
 

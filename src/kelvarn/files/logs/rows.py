@@ -146,5 +146,5 @@ def _even_rows(chunk: list[list[str]], at: int, width: int, faults: Faults) -> t
         elif any(cell.strip() for cell in row) and not row[0].lstrip().startswith(_COMMENTS):
             short.append(at + k + 1)
     faults.rows += len(short)
-    faults.add("with too few or too many fields", short, skipped=True)
+    faults.add(say("with too few or too many fields"), short, skipped=True)
     return kept, np.array(places, float)

@@ -141,7 +141,7 @@ def lay_out(lines: Sequence[str], encoding: Encoding, where: str) -> TextLayout:
     if any(len(line) > _LONGEST_LINE for line in lines[:SAMPLED]):
         raise FileError(
             say("{where} has a line of more than {most} letters; it is no log with a row a line.", where=where,
-                most=f"{_LONGEST_LINE:,}")
+                most=figures(f"{_LONGEST_LINE:,}", ""))
         )  # fmt: skip
     picked, whole = _picked(lines)
     for shape in ("json", "pairs"):

@@ -4,6 +4,7 @@ from collections.abc import Sequence
 from typing import NamedTuple
 
 from kelvarn.handover.points import OUTPUT
+from kelvarn.sentence import say
 
 from .session import Session
 
@@ -18,8 +19,8 @@ class Conflict(NamedTuple):
     @property
     def text(self) -> str:
         """It, in a sentence."""
-        both = f"{self.one} and {self.other} both command {self.output}"
-        return f"{both}: if that is one and the same, let one of them only watch."
+        return say("{one} and {other} both command {output}: if that is one and the same, let one of them only watch.",
+                   one=self.one, other=self.other, output=self.output)  # fmt: skip
 
 
 def conflicts(sessions: Sequence[Session]) -> list[Conflict]:

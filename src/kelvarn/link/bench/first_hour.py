@@ -8,7 +8,7 @@ from collections.abc import Callable
 from typing import NamedTuple
 
 from kelvarn.model.guards import NoRise, Trip
-from kelvarn.sentence import say
+from kelvarn.sentence import joined, say
 from kelvarn.units import Quantity, Scale, show
 
 from .hour_step import HourStep
@@ -94,7 +94,7 @@ class FirstHour:
         """Why the step cannot begin, in a sentence; empty where it can."""
         missing = [STEPS[KEYS.index(key)].title for key in self.step.needs if key not in self.done]
         if missing:
-            return f"First: {', '.join(missing)}."
+            return say("First: {steps}.", steps=joined(", ", missing))
         return "" if self.current == "answers" else self.session.may_order()
 
     def begin(self) -> None:
@@ -134,8 +134,12 @@ class FirstHour:
             return
         self.pairs.append((last.reading_degC, true_degC))
         worst = max((true - read for read, true in self.pairs), key=abs)
-        text = "; ".join(f"{self._shown(true)} shows {self._shown(read)}" for read, true in self.pairs)
-        self.finish(f"{text}; off by {show(abs(worst), Quantity.DIFFERENCE, self.scale)} at most")
+        text = joined(
+            "; ",
+            (say("{true} shows {read}", true=self._shown(true), read=self._shown(read)) for read, true in self.pairs),
+        )
+        off = show(abs(worst), Quantity.DIFFERENCE, self.scale)
+        self.finish(say("{pairs}; off by {off} at most", pairs=text, off=off))
 
     def _shown(self, degC: float) -> str:
         return show(degC, Quantity.TEMPERATURE, self.scale)
@@ -158,5 +162,5 @@ def needs_before_heat(session: Session, done: dict[str, str]) -> str:
     has_trip = any(isinstance(guard, Trip | NoRise) for guard in rig.guards)
     missing = [step.title for step in STEPS if step.key in BEFORE_HEAT and step.key not in done]
     if missing:
-        return f"Before anything heats over a link, in the first hour: {', '.join(missing)}."
-    return "" if has_trip else "The rig has no trip that would end it."
+        return say("Before anything heats over a link, in the first hour: {steps}.", steps=joined(", ", missing))
+    return "" if has_trip else say("The rig has no trip that would end it.")

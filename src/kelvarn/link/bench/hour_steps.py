@@ -6,6 +6,7 @@ from kelvarn.handover.points import OUTPUT, PROBE, Mode
 from kelvarn.link.lines import Sample
 from kelvarn.link.practice.plant import PracticePlant
 from kelvarn.model.guards import Trip
+from kelvarn.sentence import figures, say
 from kelvarn.units import Quantity, show
 
 from .hour_step import ABOVE_K, WITHIN_S, HourStep
@@ -16,6 +17,7 @@ OUTPUT_ON_S, LONGEST_ON_S, SILENT_S = 5.0, 120.0, 12.0
 _SHOWS = 1.5  # times what counts as warmer: so much it would get with the plug in
 _WARMED_K, _RISES_K = 1.0, 0.7
 _NUDGE, _NUDGE_S, _NUDGE_K, _STEP_S = 0.3, 300.0, 1.5, 4 * 3600.0
+_NUDGE_SHOWN = show(_NUDGE, Quantity.DRIVE)
 
 
 class Answers(HourStep):
@@ -23,7 +25,7 @@ class Answers(HourStep):
 
     def begin(self) -> None:
         """As `HourStep.begin`."""
-        self.hour.said = "Waiting for the device."
+        self.hour.said = say("Waiting for the device.")
 
     def poll(self, last: Sample) -> None:
         """As `HourStep.poll`."""
@@ -31,10 +33,15 @@ class Answers(HourStep):
         if found is None or not self.session.is_open:
             return
         if not self.session.is_ours:
-            self.fail(f"It has the program of state {found.state}, the project is of another: hand it over anew.")
+            self.fail(
+                say(
+                    "It has the program of state {state}, the project is of another: hand it over anew.",
+                    state=found.state,
+                )
+            )
             return
-        degC = "no reading" if last.reading_degC is None else self.shown(last.reading_degC)
-        self.finish(f"settings alike, state {found.state}; reads {degC}")
+        degC = say("no reading") if last.reading_degC is None else self.shown(last.reading_degC)
+        self.finish(say("settings alike, state {state}; reads {reading}", state=found.state, reading=degC))
 
 
 class Probes(HourStep):
@@ -43,7 +50,7 @@ class Probes(HourStep):
     def begin(self) -> None:
         """As `HourStep.begin`."""
         name = self.session.carried.project.rig.probes[0].name
-        self.hour.said = f"Warm “{name}” in your hand."
+        self.hour.said = say("Warm “{probe}” in your hand.", probe=name)
 
     def poll(self, last: Sample) -> None:
         """As `HourStep.poll`."""
@@ -61,23 +68,27 @@ class Probes(HourStep):
             self._next_probe()
         else:
             self._moved = most
-            self.hour.said = f"“{probes[most].name}” moves, not “{wanted}”. Let the two change places?"
+            self.hour.said = say(
+                "“{moved}” moves, not “{wanted}”. Let the two change places?", moved=probes[most].name, wanted=wanted
+            )
             self.hour.asks_yes_no = True
 
     def _next_probe(self) -> None:
         probes = self.session.carried.project.rig.probes
         self.place += 1
         if self.place >= len(probes):
-            self.finish(", ".join(f"{probe.name} is the one in your hand" for probe in probes[:1])
-                         if len(probes) == 1 else f"{len(probes)} probes named by warming each")  # fmt: skip
+            if len(probes) == 1:
+                self.finish(say("{probe} is the one in your hand", probe=probes[0].name))
+            else:
+                self.finish(say("{many} probes named by warming each", many=len(probes)))
             return
         self.base = self.readings()
-        self.hour.said = f"Now warm “{probes[self.place].name}”."
+        self.hour.said = say("Now warm “{probe}”.", probe=probes[self.place].name)
 
     def yes(self, is_so: bool) -> None:
         """As `HourStep.yes`."""
         if not is_so:
-            self.fail("Look at the wires: another probe moves than the one that was warmed.")
+            self.fail(say("Look at the wires: another probe moves than the one that was warmed."))
             return
         points = [point.name for point in self.session.listener.points if point.name.startswith(PROBE)]
         self.say(f"bind {points[self.place]} {self._moved + 1}")
@@ -89,7 +100,7 @@ class Readings(HourStep):
 
     def begin(self) -> None:
         """As `HourStep.begin`."""
-        self.hour.said = "Type what the reference shows, once the reading stands still."
+        self.hour.said = say("Type what the reference shows, once the reading stands still.")
 
     def poll(self, last: Sample) -> None:
         """Nothing comes by itself: the reference is typed."""
@@ -103,7 +114,7 @@ class Outputs(HourStep):
         self._names = [point.name for point in self.session.listener.points if point.name.startswith(OUTPUT)]
         self._all_would_show = True
         self.take_in_hand()
-        self.next("wait", "Its own loop is let go of.")
+        self.next("wait", say("Its own loop is let go of."))
 
     def poll(self, last: Sample) -> None:
         """As `HourStep.poll`."""
@@ -114,41 +125,52 @@ class Outputs(HourStep):
         most_K = _RISES_K + 6 * probe.noise_K + probe.resolution_K
         if self.session.carried.project.rig.heats and max(rises, default=0.0) > most_K:
             self.session.stop()
-            self.fail("It gets warmer: is what it heats unplugged? It was stopped.")
+            self.fail(say("It gets warmer: is what it heats unplugged? It was stopped."))
             return
         if self.phase == "wait" and last.mode == Mode.HAND and not last.stopped:
             self._on_s, shows = self._on_time_s(most_K)
             self._all_would_show = self._all_would_show and shows
             self.base = self.readings()
             lasts = show(self._on_s, Quantity.DURATION)
-            self.next("on", f"“{drives[self.place].name}” is on for {lasts}: so long would show whether it heats.")
+            self.next(
+                "on",
+                say(
+                    "“{drive}” is on for {lasts}: so long would show whether it heats.",
+                    drive=drives[self.place].name,
+                    lasts=lasts,
+                ),
+            )
             self.session.orders.hold(self._names[self.place], "100", self.take_answer)
         elif self.phase == "wait" and self.passed_s() > WITHIN_S:
-            self.fail(self.reason("The device does not let go of its own loop."))
+            self.fail(self.reason(say("The device does not let go of its own loop.")))
         elif self.phase == "on" and self.answered is not None and self.answered[0] is None:
             self.fail(self.answered[1])
         elif self.phase == "on" and self.passed_s() >= self._on_s:
             self.session.orders.release()
             self.session.order("hold all 0 1 " + str(self.session.orders.token))
-            self.next("asked", f"Was “{drives[self.place].name}” heard or seen to go on, and off again?")
+            self.next(
+                "asked", say("Was “{drive}” heard or seen to go on, and off again?", drive=drives[self.place].name)
+            )
             self.hour.asks_yes_no = True
 
     def yes(self, is_so: bool) -> None:
         """As `HourStep.yes`."""
         drives = self.session.carried.project.rig.drives
         if not is_so:
-            self.fail(f"Look at the wire and the pin of “{drives[self.place].name}”.")
+            self.fail(say("Look at the wire and the pin of “{drive}”.", drive=drives[self.place].name))
             return
         self.place += 1
         if self.place < len(drives):
-            self.next("wait", "The next one.")
+            self.next("wait", say("The next one."))
             return
         names = ", ".join(drive.name for drive in drives)
         self.leave_hand()
         warmer = (
-            "nothing got warmer" if self._all_would_show else "that nothing got warmer says little: it heats too slowly"
+            say("nothing got warmer")
+            if self._all_would_show
+            else say("that nothing got warmer says little: it heats too slowly")
         )
-        self.finish(f"{names}: each was seen alone; {warmer}")
+        self.finish(say("{drives}: each was seen alone; {warmer}", drives=names, warmer=warmer))
 
     def cancel(self) -> None:
         """As `HourStep.cancel`."""
@@ -177,7 +199,7 @@ class TripProved(HourStep):
         rig = self.session.carried.project.rig
         trips = [(place, guard) for place, guard in enumerate(rig.guards) if isinstance(guard, Trip)]
         if not trips:
-            self.fail("The rig has no trip: add one at Trial, hand it over, and prove it.")
+            self.fail(say("The rig has no trip: add one at Trial, hand it over, and prove it."))
             return
         names, readings = [probe.name for probe in rig.probes], self.readings()
         nearest = []
@@ -187,14 +209,14 @@ class TripProved(HourStep):
                 away = guard.at_degC - degC if guard.side == "above" else degC - guard.at_degC
                 nearest.append((away, place, guard))
         if not nearest:
-            self.fail("No probe of a trip reads anything.")
+            self.fail(say("No probe of a trip reads anything."))
             return
         away, self._trip_place, self._trip = min(nearest, key=lambda each: each[0])
         if away < 0:
-            self.fail(f"“{self._trip.name}” is beyond its level already: let it cool down.")
+            self.fail(say("“{trip}” is beyond its level already: let it cool down.", trip=self._trip.name))
             return
         self.session.orders.hold("limits", f"{math.ceil(away) + 1}", self.take_answer)
-        self.next("near", f"The level of “{self._trip.name}” is below the reading for a while.")
+        self.next("near", say("The level of “{trip}” is below the reading for a while.", trip=self._trip.name))
 
     def poll(self, last: Sample) -> None:
         """As `HourStep.poll`."""
@@ -202,18 +224,22 @@ class TripProved(HourStep):
         if self.answered is not None and self.answered[0] is None:
             self.fail(self.answered[1])
         elif self.phase == "near" and is_on:
-            acts = "the load is cut" if self._trip.does == "load" else f"gives {100 * last.given:.0f} %"
-            self.next("acted", f"“{self._trip.name}” acts: {acts}. Its level returns.")
+            acts = (
+                say("the load is cut")
+                if self._trip.does == "load"
+                else say("gives {given}", given=show(last.given, Quantity.DRIVE))
+            )
+            self.next("acted", say("“{trip}” acts: {acts}. Its level returns.", trip=self._trip.name, acts=acts))
             self.session.orders.release("limits")
         elif self.phase == "near" and self.passed_s() > self._trip.delay_s + WITHIN_S + 3 * self.interval_s():
-            self.fail(f"“{self._trip.name}” did not act.")
+            self.fail(say("“{trip}” did not act.", trip=self._trip.name))
         elif self.phase == "acted" and self.passed_s() > 8.0 + self.interval_s():
             self.say("reset all")
-            self.next("reset", "Reset is pressed.")
+            self.next("reset", say("Reset is pressed."))
         elif self.phase == "reset" and not is_on:
-            self.finish(f"“{self._trip.name}” was seen to act and to be reset")
+            self.finish(say("“{trip}” was seen to act and to be reset", trip=self._trip.name))
         elif self.phase == "reset" and self.passed_s() > WITHIN_S + 3 * self.interval_s():
-            self.fail(self.reason(f"“{self._trip.name}” does not let go."))
+            self.fail(self.reason(say("“{trip}” does not let go.", trip=self._trip.name)))
 
 
 class StopWorks(HourStep):
@@ -224,33 +250,38 @@ class StopWorks(HourStep):
         self.session.stop_asked_s = self.session.stop_done_s = None
         self._took_s = 0.0
         self.take_in_hand()
-        self.next("wait", "Its own loop is let go of.")
+        self.next("wait", say("Its own loop is let go of."))
 
     def poll(self, last: Sample) -> None:
         """As `HourStep.poll`."""
         asked, done = self.session.stop_asked_s, self.session.stop_done_s
         if self.phase == "wait" and last.mode == Mode.HAND and not last.stopped:
             self.session.orders.hold("all", "100", self.take_answer)
-            self.next("press", "All is on, with nothing plugged in. Press Esc now.")
+            self.next("press", say("All is on, with nothing plugged in. Press Esc now."))
         elif self.phase == "press" and asked is not None and done is not None and last.stopped and last.given <= 0.0:
             self._took_s = done - asked
             self.take_in_hand()
-            self.next("held", "Stopped. Now something small is held, and nothing more is said.")
+            self.next("held", say("Stopped. Now something small is held, and nothing more is said."))
         elif self.phase == "press" and self.passed_s() > LONGEST_ON_S:
-            self.fail("Esc was not pressed.")
+            self.fail(say("Esc was not pressed."))
         elif self.phase == "held" and last.mode == Mode.HAND and not last.stopped:
             self.session.order(f"hold all 5 2 {self.session.orders.token}", self.take_answer)
-            self.next("silent", "Nothing is said: it must end by itself.")
+            self.next("silent", say("Nothing is said: it must end by itself."))
         elif self.phase in ("press", "silent") and self.answered is not None and self.answered[0] is None:
             self.fail(self.answered[1])
         elif self.phase == "silent" and self.passed_s() > 2.5 and not last.held:
             if last.given > 0.0:
-                self.fail("What was held did not end by itself: do not heat with this device.")
+                self.fail(say("What was held did not end by itself: do not heat with this device."))
                 return
             self.leave_hand()
-            self.finish(f"off {1000 * self._took_s:.0f} ms after Esc; by itself 2 s after the last word")
+            self.finish(
+                say(
+                    "off {took} after Esc; by itself 2 s after the last word",
+                    took=figures(f"{1000 * self._took_s:.0f}", "ms"),
+                )
+            )
         elif self.phase in ("wait", "held", "silent") and self.passed_s() > SILENT_S:
-            self.fail(self.reason("It did not do what was asked."))
+            self.fail(self.reason(say("It did not do what was asked.")))
 
     def cancel(self) -> None:
         """As `HourStep.cancel`."""
@@ -263,20 +294,20 @@ class WhichWay(HourStep):
     def begin(self) -> None:
         """As `HourStep.begin`."""
         self.take_in_hand()
-        self.next("wait", "A nudge begins.")
+        self.next("wait", say("A nudge begins."))
 
     def poll(self, last: Sample) -> None:
         """As `HourStep.poll`."""
         session, rig = self.session, self.session.carried.project.rig
         if self.phase == "wait":
             if last.mode == Mode.HAND and not last.stopped:
-                task = HoldDuty(_NUDGE, _NUDGE_S, name="nudge")
+                task = HoldDuty(_NUDGE, _NUDGE_S, name=say("nudge"))
                 if why := session.begin_task(task, self.limit_degC()):
                     self.fail(why)
                 else:
-                    self.next("nudge", f"{100 * _NUDGE:.0f} % for a while.")
+                    self.next("nudge", say("{drive} for a while.", drive=_NUDGE_SHOWN))
             elif self.passed_s() > WITHIN_S:
-                self.fail(self.reason("It stays stopped."))
+                self.fail(self.reason(say("It stays stopped.")))
             return
         was, now = self.base[rig.control_index], last.reading_degC
         moved = 0.0 if was is None or now is None else now - was
@@ -284,13 +315,15 @@ class WhichWay(HourStep):
             session.end_task()
             self.leave_hand()
             if (moved > 0) == rig.heats:
-                word = "warmer" if moved > 0 else "colder"
-                self.finish(f"more drive, {word}: as the rig says")
+                warmer = moved > 0
+                self.finish(
+                    say("more drive, warmer: as the rig says") if warmer else say("more drive, colder: as the rig says")
+                )
             else:
-                self.fail("It goes the other way than the rig says: look at the wires, or at what the drive does.")
+                self.fail(say("It goes the other way than the rig says: look at the wires, or at what the drive does."))
         elif session.task is None:
             self.leave_hand()
-            self.fail(f"Nothing moved: its own thermostat? the plug? {session.said}")
+            self.fail(say("Nothing moved: its own thermostat? the plug? {more}", more=session.said))
 
 
 class OneStep(HourStep):
@@ -299,7 +332,7 @@ class OneStep(HourStep):
     def begin(self) -> None:
         """As `HourStep.begin`."""
         self.take_in_hand()
-        self.next("wait", "The step begins.")
+        self.next("wait", say("The step begins."))
 
     def poll(self, last: Sample) -> None:
         """As `HourStep.poll`."""
@@ -310,15 +343,21 @@ class OneStep(HourStep):
                 if why := session.begin_task(task, self.limit_degC(2 * ABOVE_K)):
                     self.fail(why)
                 else:
-                    self.next("step", f"{100 * _NUDGE:.0f} % until it is steady, or at its limit.")
+                    self.next("step", say("{drive} until it is steady, or at its limit.", drive=_NUDGE_SHOWN))
             elif self.passed_s() > WITHIN_S:
-                self.fail(self.reason("It stays stopped."))
+                self.fail(self.reason(say("It stays stopped.")))
         elif session.task is None and last.mode != Mode.TEST:
             was, now = self.base[rig.control_index], last.reading_degC
             moved = 0.0 if was is None or now is None else now - was
             self.leave_hand()
-            self.finish(f"{100 * _NUDGE:.0f} % brought {show(moved, Quantity.DIFFERENCE, self.hour.scale, sign=True)} "
-                         f"in {show(self.passed_s(), Quantity.DURATION)}")  # fmt: skip
+            self.finish(
+                say(
+                    "{drive} brought {change} in {time}",
+                    drive=_NUDGE_SHOWN,
+                    change=show(moved, Quantity.DIFFERENCE, self.hour.scale, sign=True),
+                    time=show(self.passed_s(), Quantity.DURATION),
+                )
+            )
 
 
 ACTS: dict[str, type[HourStep]] = {

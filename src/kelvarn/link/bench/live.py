@@ -6,6 +6,7 @@ import numpy as np
 
 from kelvarn.engine.layout import Floats, lay_out
 from kelvarn.model.rig import Rig
+from kelvarn.sentence import say
 from kelvarn.units import Quantity, Scale, show
 
 from .expected import Expected
@@ -49,12 +50,14 @@ def difference_words(at: Floats, off: Floats, scale: Scale) -> str:
     if off.size < 5 or float(np.abs(off).max()) < _OFF_K:
         return ""
     worst = int(np.argmax(np.abs(off)))
-    side = "cooler" if off[worst] < 0 else "warmer"
     size, when = show(abs(float(off[worst])), Quantity.DIFFERENCE, scale), show(float(at[worst]), Quantity.DURATION)
-    text = f"{size} {side} at {when}"
+    if off[worst] < 0:
+        text = say("{size} cooler at {when}", size=size, when=when)
+    else:
+        text = say("{size} warmer at {when}", size=size, when=when)
     late = off[max(0, off.size - off.size // 5) :]
     if float(np.abs(np.median(late))) < 0.3 * abs(float(off[worst])):
-        return f"{text}, the same again since"
+        return say("{difference}, the same again since", difference=text)
     return text
 
 
@@ -67,7 +70,7 @@ def watts_of(rig: Rig, way: int | None = None) -> float:
 def measures_of(live: Live) -> list[tuple[str, str, str]]:
     """Each measure with its value so far ("…" where it cannot be said yet) and what was expected."""
     if live.expected is None:
-        return [("Nothing is expected of it yet.", "", "")]
+        return [(say("Nothing is expected of it yet."), "", "")]
     session, scale, run = live.session, live.scale, live.expected.run
     rig, band = session.carried.project.rig, session.carried.trial.band_K
     history, from_s = session.history, live.expected.from_s
@@ -85,17 +88,21 @@ def measures_of(live: Live) -> list[tuple[str, str, str]]:
     given = np.abs(history.of("given")[inside])
     energy_J = float(np.trapezoid(given, time_s)) * watts
     promised_J = float(np.trapezoid(np.abs(run.drive[upto]), run.time_s[upto])) * watts
-    rows = [
-        ("Overshoot", _said(over, Quantity.DIFFERENCE, scale), _said(expected_over, Quantity.DIFFERENCE, scale, "")),
-        ("Settled", _said(settled, Quantity.DURATION, scale), _said(promised, Quantity.DURATION, scale, "")),
+    rows: list[tuple[str, str, str]] = [
+        (
+            say("Overshoot"),
+            _said(over, Quantity.DIFFERENCE, scale),
+            _said(expected_over, Quantity.DIFFERENCE, scale, ""),
+        ),
+        (say("Settled"), _said(settled, Quantity.DURATION, scale), _said(promised, Quantity.DURATION, scale, "")),
     ]
     hottest, expected_hottest = float(measured.max()), float(run.measured_degC.max())
-    rows.append((f"Hottest: {rig.probe.name}", show(hottest, Quantity.TEMPERATURE, scale),
+    rows.append((say("Hottest: {probe}", probe=rig.probe.name), show(hottest, Quantity.TEMPERATURE, scale),
                  show(expected_hottest, Quantity.TEMPERATURE, scale)))  # fmt: skip
     if watts:
-        rows.append(("Energy so far", show(energy_J, Quantity.ENERGY), show(promised_J, Quantity.ENERGY)))
+        rows.append((say("Energy so far"), show(energy_J, Quantity.ENERGY), show(promised_J, Quantity.ENERGY)))
     off = float(np.sqrt(np.mean((measured - np.interp(time_s, run.time_s, run.measured_degC)) ** 2)))
-    rows.append(("Off the expected", f"{show(off, Quantity.DIFFERENCE, scale)} rms", ""))
+    rows.append((say("Off the expected"), say("{off} rms", off=show(off, Quantity.DIFFERENCE, scale)), ""))
     return rows
 
 

@@ -87,14 +87,14 @@ class Orders:
     def _say(self, line: str, then: Then) -> None:
         device = self._device()
         if device is None:
-            then(None, "There is no link.")
+            then(None, say("There is no link."))
             return
         try:
             then(device.order(line), "")
         except Refusal as refusal:
-            then(None, f"The device says no: {refusal}.")
+            then(None, say("The device says no: {answer}.", answer=refusal.args[0]))
         except LinkError as error:
-            then(None, str(error))
+            then(None, error.args[0])
 
     def close(self) -> None:
         """Hold nothing any more, and end."""

@@ -5,6 +5,7 @@ from typing import NamedTuple
 import numpy as np
 
 from kelvarn.engine.layout import Floats
+from kelvarn.sentence import say
 from kelvarn.units import Quantity, Scale, show
 
 from .observer import Future
@@ -74,15 +75,21 @@ def score(provoked: Provocation, time_s: Floats, measured_degC: Floats, band_K: 
     after = (time_s >= provoked.at_s) & (time_s <= provoked.at_s + provoked.expected.time_s[-1])
     said = _words(expected, scale)
     if after.sum() < 2:
-        return f"{provoked.name}: expected {said}"
+        return say("{provoked}: expected {expected}", provoked=provoked.name, expected=said)
     at = time_s[after] - provoked.at_s
     without = np.interp(at, provoked.undisturbed.time_s, provoked.undisturbed.degC)
     found = answer_of(at, measured_degC[after], without, band_K)
-    return f"{provoked.name}: {_words(found, scale)}; expected {said}"
+    return say(
+        "{provoked}: {found}; expected {expected}", provoked=provoked.name, found=_words(found, scale), expected=said
+    )
 
 
 def _words(answer: Answer, scale: Scale) -> str:
     size = show(abs(answer.off_K), Quantity.DIFFERENCE, scale)
-    side = "down" if answer.off_K < 0 else "up"
-    back = "not back yet" if answer.back_s is None else f"back in {show(answer.back_s, Quantity.DURATION)}"
-    return f"{size} {side}, {back}"
+    down = answer.off_K < 0
+    if answer.back_s is None:
+        return say("{size} down, not back yet", size=size) if down else say("{size} up, not back yet", size=size)
+    back = show(answer.back_s, Quantity.DURATION)
+    if down:
+        return say("{size} down, back in {time}", size=size, time=back)
+    return say("{size} up, back in {time}", size=size, time=back)

@@ -23,7 +23,7 @@ from kelvarn.link.listener import LinkState, Listener
 from kelvarn.link.recording import DeviceTime, Recorder, RecordingError, facts_of
 from kelvarn.link.wire import Wire, open_wire
 from kelvarn.model.guards import Trip
-from kelvarn.sentence import say
+from kelvarn.sentence import figures, say
 
 from .history import History
 from .observer import Observer
@@ -123,13 +123,14 @@ class Session:
     def may_order(self) -> str:
         """Why nothing may be ordered, in a sentence; empty where it may."""
         if self.watch_only:
-            return "Nobody may: it is only watched."
+            return say("Nobody may: it is only watched.")
         if not self.is_open:
-            return "There is no link."
+            return say("There is no link.")
         if not self.is_ours:
             found = self.listener.identity
             state = found.state if found is not None else "unknown"
-            return f"It has the program of another state ({state}): it is only watched. Hand the program over anew."
+            return say("It has the program of another state ({state}): it is only watched. Hand the program over anew.",
+                       state=state)  # fmt: skip
         return ""
 
     def may_heat(self) -> str:
@@ -137,9 +138,9 @@ class Session:
         if said := self.may_order():
             return said
         if self.last is None or self.is_stale:
-            return "Nothing is heard of it: nothing is held that nobody sees."
+            return say("Nothing is heard of it: nothing is held that nobody sees.")
         if self.last.stopped:
-            return "It is stopped."
+            return say("It is stopped.")
         return ""
 
     # What is done.
@@ -153,7 +154,7 @@ class Session:
     def stop(self) -> None:
         """Stop heating, whatever else is under way; never waits for the device."""
         self.stop_asked_s, self.stop_done_s = self._clock(), None
-        self._end_task("stopped")
+        self._end_task(say("stopped"))
         self.note("stop")
         threading.Thread(target=self._stop, name="stop", daemon=True).start()
 
@@ -162,7 +163,7 @@ class Session:
             try:
                 self.orders.stop()
             except LinkError as error:
-                self._arrived.append(f"Stop was not heard: {error} Switch it off by hand.")
+                self._arrived.append(say("Stop was not heard: {why} Switch it off by hand.", why=error.args[0]))
                 return
             for _ in range(20):
                 if self.stop_done_s is not None:
@@ -174,7 +175,7 @@ class Session:
         if said := self.may_heat():
             return said
         if self.task is not None:
-            return f"The {self.task.name} is under way: end it first."
+            return say("The {task} is under way: end it first.", task=self.task.name)
         heat_s = min(86_400, int(task.most_heat_s) + 1)
         self.task, self._task_begun_s = task, self.time_s
         self._mode_before = Mode(self.last.mode) if self.last is not None else Mode.OWN
@@ -189,13 +190,13 @@ class Session:
     def end_task(self) -> None:
         """End the test under way: the device goes back to what was."""
         if self.task is not None:
-            self._end_task("ended by hand")
+            self._end_task(say("ended by hand"))
             self._back()
 
     def _end_task(self, why: str) -> None:
         if self.task is not None:
             self.note(f"{self.task.name} over: {why}")
-            self.said = f"The {self.task.name} is over: {why}."
+            self.said = say("The {task} is over: {why}.", task=self.task.name, why=why)
             self.task = None
             self.orders.release()
 
@@ -334,9 +335,8 @@ class Session:
             late = lasts_s > guard.delay_s + rig.probe.interval_s / 2  # with the next sample after it should have
             if late and not sample.stopped and not self._stop_is_under_way():
                 self.stop()
-                self.said = (
-                    f"{guard.probe} is beyond “{guard.name}” and the device still heats: it was stopped from here."
-                )
+                self.said = say("{probe} is beyond “{guard}” and the device still heats: it was stopped from here.",
+                                probe=guard.probe, guard=guard.name)  # fmt: skip
 
     def _stop_is_under_way(self) -> bool:
         asked_s = self.stop_asked_s
@@ -352,7 +352,9 @@ class Session:
             self._heats_since = self.time_s, degC
         lasts_s = self.time_s - self._heats_since[0]
         if lasts_s >= _NO_RISE_S:
-            self.said = f"On for {lasts_s / 60:.0f} min, no rise: its own thermostat? the plug?"
+            self.said = say(
+                "On for {lasts}, no rise: its own thermostat? the plug?", lasts=figures(f"{lasts_s / 60:.0f}", "min")
+            )
 
     def _go_on_with_task(self, sample: Sample) -> None:
         task = self.task
@@ -361,7 +363,7 @@ class Session:
         since_s = self.time_s - self._task_begun_s
         if sample.mode != Mode.TEST:
             if since_s > LEASE_S + 3 * self.carried.project.rig.probe.interval_s:
-                self._end_task("the device has ended it: at its limit, its heat, or for want of a word")
+                self._end_task(say("the device has ended it: at its limit, its heat, or for want of a word"))
             elif since_s > 0:
                 return
             return

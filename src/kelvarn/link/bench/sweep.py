@@ -10,6 +10,7 @@ from typing import NamedTuple
 
 from kelvarn.link.lines import Sample
 from kelvarn.model.drives import Fan
+from kelvarn.sentence import say
 
 _RESTS_S, _LISTENS_S, _LONGEST_KICK_S = 6.0, 5.0, 5.0
 _ABOVE = 0.02  # where it stood: held after a kick
@@ -61,7 +62,7 @@ class Sweep:
     output: int
     holds: str
     interval_s: float
-    name: str = "fan sweep"
+    name: str = say("fan sweep")
     ended: str = ""
 
     def __post_init__(self) -> None:

@@ -12,6 +12,7 @@ from kelvarn.fit.planning import plan_step_test, rough_of
 from kelvarn.link.lines import Sample
 from kelvarn.model.guards import Trip
 from kelvarn.model.rig import Rig
+from kelvarn.sentence import say
 
 STEADY_K_PER_MIN = 0.05
 """Slope below which a reading counts as steady, if its noise allows no less."""
@@ -92,7 +93,7 @@ class HoldDuty:
     lasts_s: float
     until_steady: bool = False
     noise_K: float = 0.0
-    name: str = "hold a duty"
+    name: str = say("hold a duty")
     holds: str = "all"
     ended: str = ""
 
@@ -115,12 +116,12 @@ class HoldDuty:
 
 def step_test(duty: float, lasts_s: float, noise_K: float) -> HoldDuty:
     """A step: a duty held until the reading is at rest."""
-    return HoldDuty(duty, lasts_s, until_steady=True, noise_K=noise_K, name="step test")
+    return HoldDuty(duty, lasts_s, until_steady=True, noise_K=noise_K, name=say("step test"))
 
 
 def cool_down(lasts_s: float, noise_K: float) -> HoldDuty:
     """Nothing is given until the reading is at rest."""
-    return HoldDuty(0.0, lasts_s, until_steady=True, noise_K=noise_K, name="cool-down")
+    return HoldDuty(0.0, lasts_s, until_steady=True, noise_K=noise_K, name=say("cool-down"))
 
 
 @dataclass
@@ -135,7 +136,7 @@ class Profile:
 
     steps: tuple[tuple[float, float], ...]
     lasts_s: float
-    name: str = "planned recording"
+    name: str = say("planned recording")
     holds: str = "all"
     ended: str = ""
 
@@ -181,7 +182,7 @@ class RelayTest:
     hysteresis_K: float = 0.1
     swings: int = 4
     lasts_s: float = 4 * 3600.0
-    name: str = "relay test"
+    name: str = say("relay test")
     holds: str = "all"
     ended: str = ""
 

@@ -18,6 +18,7 @@ from PySide6.QtWidgets import (
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.fields.plain import heading, small
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.parts.plain import set_shown
 from kelvarn.guide.pages import KEYS, LOGS, page
 
@@ -39,10 +40,10 @@ class Viewer(QDialog):
 
     def __init__(self, parent: QWidget, keys_table: str, open_log: Callable[[str], object]) -> None:
         super().__init__(parent, Qt.WindowType.Window)
-        self.setWindowTitle("Guide – Kelvarn")
+        self.setWindowTitle(tell("Guide – Kelvarn"))
         self._keys_table, self._open_log = keys_table, open_log
         self.list = QListWidget()
-        self.list.setAccessibleName("Pages of the guide")
+        self.list.setAccessibleName(tell("Pages of the guide"))
         self.list.setFixedWidth(_LEFT)
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.setSpacing(2)

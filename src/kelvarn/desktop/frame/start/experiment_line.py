@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QHBoxLayout, QWidget
 from kelvarn.demos.experiments import Experiment, Results, experiment_of
 from kelvarn.desktop import theme
 from kelvarn.desktop.fields.plain import link, small
+from kelvarn.desktop.language import tell
 from kelvarn.desktop.parts.plain import set_shown
 from kelvarn.model.project import Project
 
@@ -42,7 +43,10 @@ class ExperimentLine(QWidget):
         if found is None:
             return
         self.was_seen = self.was_seen or found.seen(project, results)
-        text = f"Seen: {found.told}" if self.was_seen else f"Try: {found.tries} Look at: {found.look}"
+        if self.was_seen:
+            text = tell("Seen: {what}", what=tell(found.told))
+        else:
+            text = tell("Try: {tries} Look at: {look}", tries=tell(found.tries), look=tell(found.look))
         if text != self.said.text():
             self.said.setText(text)
             self.said.setProperty("role", "met" if self.was_seen else "")

@@ -157,7 +157,7 @@ class MapDialog(QDialog):
 
     def _ask_file(self) -> None:
         name, _ = QFileDialog.getOpenFileName(
-            self, tell("Register map"), str(self._folder), "Maps (*.csv *.json);;All (*)"
+            self, tell("Register map"), str(self._folder), tell("Maps (*.csv *.json);;All (*)")
         )
         if name:
             self.read(Path(name))

@@ -7,6 +7,7 @@ from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 from kelvarn.desktop.fields.plain import heading, small
 from kelvarn.desktop.language import tell
 from kelvarn.desktop.parts.plain import menu_text, set_shown
+from kelvarn.sentence import figures
 
 from .work import Bench
 
@@ -53,7 +54,9 @@ class RecordingPanel(QWidget):
         else:
             trouble = f" {recorder.trouble}" if recorder.trouble else ""
             self.state.setText(
-                menu_text(tell("{rows} rows, safe on disk.{trouble}", rows=f"{recorder.rows:,}", trouble=trouble))
+                menu_text(
+                    tell("{rows} rows, safe on disk.{trouble}", rows=figures(f"{recorder.rows:,}", ""), trouble=trouble)
+                )
             )
             self.button.setText(tell("Keep as a log"))
         self.button.setEnabled(session.last is not None)

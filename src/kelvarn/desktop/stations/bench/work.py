@@ -29,7 +29,7 @@ from kelvarn.link.recording import RecordingError, log_of_recording
 from kelvarn.model.bench import MOST_STEPS, FirstHourStep
 from kelvarn.model.candidate import Candidate
 from kelvarn.model.edit import with_fields
-from kelvarn.sentence import figures
+from kelvarn.sentence import figures, say
 
 from .beside import Beside
 from .expecting import Expecting
@@ -320,7 +320,7 @@ class Bench(QObject):
             why = why or session.order(f"set {name} {value:.9g}{said}", self._sent)
             if why:
                 break
-            session.note(f"{name} set to {value:g}")
+            session.note(say("{name} set to {value}", name=name, value=figures(f"{value:g}", "")))
             del self.at.edits[name]
         self.updated.emit()
         return why

@@ -234,7 +234,12 @@ class WhyPanel(QFrame):
         grid.addWidget(_ink(f"{place}  {remedy.alternative.words}", bold=place == 1), row, 0)
         grid.addWidget(_ink(value + marks), row, 1, 1, 2)
         of_rig = remedy.alternative.of_rig
-        tip = f"{'Change the rig so' if of_rig else 'Make it a candidate'}: {remedy.alternative.words}"
+        words = remedy.alternative.words
+        tip = (
+            tell("Change the rig so: {words}", words=words)
+            if of_rig
+            else tell("Make it a candidate: {words}", words=words)
+        )
         take = link(tell("to the rig") if of_rig else tell("take"), lambda: self.taken.emit(remedy.alternative), tip)
         show_it = link(
             tell("show"),

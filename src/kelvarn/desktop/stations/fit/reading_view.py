@@ -13,16 +13,20 @@ from kelvarn.desktop.parts.elided import ElidedLine
 from kelvarn.desktop.parts.plain import plain_tip
 from kelvarn.desktop.parts.table import ReadTable
 from kelvarn.files.faults import FileError
-from kelvarn.files.logs.guess import with_form, with_role
+from kelvarn.files.logs.otherwise import with_form, with_role
 from kelvarn.files.logs.reader import Opened, rows_at
 from kelvarn.model.log import FORM_WORDS, FORMS, ROLE_WORDS, SHAPE_WORDS, Log, LogReading
 from kelvarn.model.log_data import LogData
+from kelvarn.sentence import joined, say
 
 _HEAD = 88
 _MOST_ROWS, _MOST_BAD = 120, 300
 _LEAST_WIDTH = 132
 
 TakeReading = Callable[[LogReading, str], object]
+_DELIMITERS = {
+    ",": say("commas"), ";": say("semicolons"), "\t": say("tabs"), "|": say("bars"), " ": say("blanks"),
+}  # fmt: skip
 
 
 class _Head(QWidget):
@@ -33,11 +37,11 @@ class _Head(QWidget):
         column = reading.columns[k]
         self.role, self.form = Choice(), Choice()
         for role, word in ROLE_WORDS.items():
-            self.role.addItem(word + (" ?" if doubted and role == column.role else ""), role)
+            self.role.addItem(tell(word) + (" ?" if doubted and role == column.role else ""), role)
         self.role.setCurrentIndex(list(ROLE_WORDS).index(column.role))
         self.role.setAccessibleName(tell("What column {k} is", k=k + 1))
         for form in FORMS[column.role]:
-            self.form.addItem(FORM_WORDS[form] or "text", form)
+            self.form.addItem(tell(FORM_WORDS[form] or "text"), form)
         self.form.setCurrentIndex(FORMS[column.role].index(column.form))
         self.form.setAccessibleName(tell("What the values of column {k} are", k=k + 1))
         name = column.name or tell("column {k}", k=k + 1)
@@ -125,8 +129,8 @@ class ReadingView(QWidget):
         assert log is not None
         self.title.say(tell("How {file} is read", file=log.file or log.name))
         reading = log.reading
-        delimiter = {",": "commas", ";": "semicolons", "\t": "tabs", "|": "bars", " ": "blanks"}[reading.delimiter]
-        parts = [delimiter if reading.shape == "table" else SHAPE_WORDS[reading.shape]]
+        delimiter = _DELIMITERS[reading.delimiter]
+        parts = [tell(delimiter if reading.shape == "table" else SHAPE_WORDS[reading.shape])]
         parts += [tell("decimal comma") if reading.decimal == "," else tell("decimal point"), reading.encoding.upper()]
         parts += [tell("values from line {line}", line=reading.first_row + 1)] if reading.first_row else []
         self.shape.setText(" · ".join(parts))
@@ -163,7 +167,7 @@ class ReadingView(QWidget):
         for k, column in enumerate(reading.columns):
             same = guess is not None and k < len(guess.why) and guess.reading.columns[k] == column
             why = guess.why[k] if same and guess is not None else tell("as you said")
-            head = _Head(k, reading, f"{column.name}: {why}" if column.name else why, k in doubted, self._take)
+            head = _Head(k, reading, joined(": ", (column.name, why)) if column.name else why, k in doubted, self._take)
             table.setCellWidget(0, k, head)
             table.setColumnWidth(k, max(_LEAST_WIDTH, min(220, 9 * len(column.name))))
             self.heads.append(head)

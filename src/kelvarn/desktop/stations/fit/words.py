@@ -11,6 +11,7 @@ from kelvarn.fit.trust import ENOUGH, FitReport, holds
 from kelvarn.fit.what_changed import Comparison
 from kelvarn.model.log import Log
 from kelvarn.model.log_data import LogData
+from kelvarn.sentence import figures
 from kelvarn.units import Quantity, Scale, counted, show
 
 from .cards import CardText
@@ -26,7 +27,9 @@ def card_text(log: Log, known: Knowledge, scale: Scale) -> CardText:
     if data is None:
         return CardText(log.name, log.file, tell("reading …"), "muted")
     amount = tell(
-        "{size} rows, {duration}", size=f"{data.time_s.size:,}", duration=show(data.duration_s, Quantity.DURATION)
+        "{size} rows, {duration}",
+        size=figures(f"{data.time_s.size:,}", ""),
+        duration=show(data.duration_s, Quantity.DURATION),
     )
     if not log.confirmed:
         look = known.look(log)

@@ -183,9 +183,14 @@ class ProgramView(QWidget):
     def _table(self, proof: Proof) -> None:
         old = self._program.is_old
         said = tell("Of another state: prove it again.") if old else proof.verdict()
-        said = f"{said} {self._program.proved_at}"
+        said = joined(" ", (said, self._program.proved_at))
         self._state.say(said, "ember" if old or proof.differs else "muted")
-        for column, title in ((1, tell("put through")), (2, "samples"), (3, "differ"), (4, tell("farthest off"))):
+        for column, title in (
+            (1, tell("put through")),
+            (2, tell("samples")),
+            (3, tell("differ")),
+            (4, tell("farthest off")),
+        ):
             self._cell(0, column, title, "muted", right=column > 1)
         for row, check in enumerate(proof.checks, 1):
             self._check(row, check)
@@ -196,10 +201,10 @@ class ProgramView(QWidget):
 
     def _check(self, row: int, check: Check) -> None:
         if check.left:
-            self._line(row, "–", "muted", joined(": ", (check.name, check.left)))
+            self._line(row, "–", "muted", joined(": ", (tell(check.name), tell(check.left))))
             return
         sign, role = ("✕", "wrong") if check.found.differing else ("✓", "met")
-        self._line(row, sign, role, joined(": ", (check.name, check.text)), tip=check.says)
+        self._line(row, sign, role, joined(": ", (tell(check.name), check.text)), tip=check.says)
         self._cell(row, 2, f"{check.found.samples:,}".replace(",", "\u202f"), "", right=True)
         if check.found.first is not None and check.found.first.around:
             see = QPushButton(tell("{differing}: see it", differing=check.found.differing))
@@ -207,7 +212,7 @@ class ProgramView(QWidget):
             see.clicked.connect(lambda _=False, first=check.found.first: self.see(first))
             self._rows.addWidget(see, row, 3, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignTop)
         else:
-            self._cell(row, 3, str(check.found.differing) if check.found.differing else "none", role, right=True)
+            self._cell(row, 3, str(check.found.differing) if check.found.differing else tell("none"), role, right=True)
         self._cell(row, 4, f"{check.found.largest:.1g}" if check.found.largest else "0", "", right=True)
 
     def _line(self, row: int, sign: str, role: str, text: str, tip: str = "") -> None:

@@ -143,7 +143,7 @@ class Ready(QWidget):
                 tell("of {day}, of another state: prove it again", day=program.proved_at),
             )
         else:
-            self._check(not proof.differs, tell("Proof"), f"{proof.verdict()} {program.proved_at}")
+            self._check(not proof.differs, tell("Proof"), joined(" ", (proof.verdict(), program.proved_at)))
 
     def _add_tick(self, key: CheckName, title: str, line: str) -> None:
         """What only the maker can see to, to be ticked; kept with who and when."""
