@@ -343,15 +343,15 @@ def _split_duration(value: float, exact: bool) -> tuple[str, str]:
     return text.replace("-", "−"), unit
 
 
-def three_figures(number: float) -> str:
+def three_figures(number: float) -> Figures:
     """A number to three significant figures without needless zeros, never in exponent form below 1e6."""
     if number == 0:
-        return "0"
+        return figures("0", "")
     decimals = max(0, 2 - math.floor(math.log10(abs(number))))
     if decimals > 9 or abs(number) >= 1e6:
-        return f"{number:.3g}"
+        return figures(f"{number:.3g}", "")
     text = f"{number:.{decimals}f}"
-    return text.rstrip("0").rstrip(".") if "." in text else text
+    return figures(text.rstrip("0").rstrip(".") if "." in text else text, "")
 
 
 @lru_cache(maxsize=4096)

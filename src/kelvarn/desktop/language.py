@@ -87,6 +87,12 @@ def told(text: str) -> str:
     return tell(text) if _is_made(text) else text
 
 
+def capital(text: str) -> str:
+    """What comes from below, as the beginning of a line: in the language in use, with a capital letter."""
+    said = told(text)
+    return said[:1].upper() + said[1:]
+
+
 def fault_told(error: Exception) -> str:
     """What an error says, in the language in use."""
     said = error.args[0] if error.args else None

@@ -14,6 +14,7 @@ import numpy as np
 
 from kelvarn.model.mark import MEASURES
 from kelvarn.model.rig import Rig
+from kelvarn.sentence import say
 from kelvarn.units import Quantity, show
 
 from .changes import openings
@@ -26,10 +27,10 @@ from .run import Run, Summary
 from .survey import BodyFound, RunFound, SpanFound, SpanPlace
 
 Values = dict[str, float | None]
-_AT_SETPOINT = "it starts at the setpoint"
-_NO_RAMP = "the setpoint does not ramp here"
-_NO_SWING = "it does not swing twice in the last quarter of the window"
-_TOO_SHORT = "the window is shorter than two readings"
+_AT_SETPOINT = say("it starts at the setpoint")
+_NO_RAMP = say("the setpoint does not ramp here")
+_NO_SWING = say("it does not swing twice in the last quarter of the window")
+_TOO_SHORT = say("the window is shorter than two readings")
 _NOT_OF_A_STAGE = (_AT_SETPOINT, _NO_RAMP, _NO_SWING, _TOO_SHORT)
 """Reasons why a stage has no such measure that say nothing against the run."""
 YEAR_S = 365.25 * 86400
@@ -258,8 +259,8 @@ def _span(run: Summary, window: SpanPlace, read: SpanFound, event: int, change: 
         return Span(opens, name, window.from_s, window.to_s, target, found.values, found.reasons, None, change)
     if window.after_event:
         found.put("sag_K", read.sag_K)
-        found.put("trip_s", None if read.trip_s == NONE else read.trip_s, "nothing trips after it")
-        why_not = "the rig has no goal" if run.rig.goal is None else "the goal is kept, or was not before"
+        found.put("trip_s", None if read.trip_s == NONE else read.trip_s, say("nothing trips after it"))
+        why_not = say("the rig has no goal") if run.rig.goal is None else say("the goal is kept, or was not before")
         found.put("act_s", None if read.act_s == NONE else read.act_s, why_not)
         peak_s: float | None = read.sag_s
         _settling(run, window, read, "recovery_s", found)
@@ -304,7 +305,7 @@ def _approach(read: SpanFound, found: _Found) -> float | None:
             found.put(key, None, _AT_SETPOINT)
         return None
     if read.nine_tenths_s == NONE:
-        found.put("rise_s", None, "it covers less than 90 % of the way")
+        found.put("rise_s", None, say("it covers less than 90 % of the way"))
     else:
         found.put("rise_s", read.nine_tenths_s - read.tenth_s)
     over = max(0.0, read.beyond_K)
@@ -319,18 +320,18 @@ def _settling(run: Summary, window: SpanPlace, read: SpanFound, key: str, found:
     Too short is less than ten samples or a twentieth of the window, whichever is more.
     """
     if read.inside_s < 0:
-        found.put(key, None, "it is outside the band at the end of the window")
+        found.put(key, None, say("it is outside the band at the end of the window"))
     elif read.inside_s < max(10 * run.rig.probe.interval_s, 0.05 * (window.to_s - window.from_s)) - 1e-9:
         swings = read.swing_K > 2 * run.trial.band_K
-        too_short = "it is inside the band for too short a while to call it settled"
-        found.put(key, None, "it swings through the band and does not stay" if swings else too_short)
+        too_short = say("it is inside the band for too short a while to call it settled")
+        found.put(key, None, say("it swings through the band and does not stay") if swings else too_short)
     else:
         found.put(key, read.settled_s)
 
 
 def _tracking(window: SpanPlace, read: SpanFound, found: _Found) -> None:
     """Largest and rms distance from the plan along a ramp, after the first reach."""
-    why_not = "it does not reach the ramp" if window.ramp_K_per_s else _NO_RAMP
+    why_not = say("it does not reach the ramp") if window.ramp_K_per_s else _NO_RAMP
     for key, value in (("tracking_max_K", read.tracking_max_K), ("tracking_rms_K", read.tracking_rms_K)):
         found.put(key, None if value == NONE else value, why_not)
 
@@ -341,31 +342,31 @@ def _drive(run: Summary, read: RunFound, found: _Found) -> None:
     found.put("energy_J", run.energy_J)
     found.put("mean_drive", read.mean_drive)
     limited = None if run.controller.switches else read.samples_at_limit * run.rig.probe.interval_s
-    found.put("time_at_limit_s", limited, "does not apply to on/off")
+    found.put("time_at_limit_s", limited, say("does not apply to on/off"))
     found.put("travel", read.travel)
     found.put("switch_ons_per_h", max(each.ons for each in run.switching) / duration * 3600)
     shortest_on = [each.shortest_on_s for each in run.switching if each.shortest_on_s is not None]
     shortest_off = [each.shortest_off_s for each in run.switching if each.shortest_off_s is not None]
-    found.put("shortest_on_s", min(shortest_on, default=None), "there is no complete on-time")
-    found.put("shortest_off_s", min(shortest_off, default=None), "there is no complete off-time")
+    found.put("shortest_on_s", min(shortest_on, default=None), say("there is no complete on-time"))
+    found.put("shortest_off_s", min(shortest_off, default=None), say("there is no complete off-time"))
     taken = read.steps_taken / duration * 3600 if run.controller.has_steps else None
-    found.put("steps_per_h", taken, "only a curve has steps to take")
-    why_not = "the setpoint is never reached"
+    found.put("steps_per_h", taken, say("only a curve has steps to take"))
+    why_not = say("the setpoint is never reached")
     found.put("worst_over_K", None if read.worst_over_K == NONE else read.worst_over_K, why_not)
     found.put("worst_under_K", None if read.worst_under_K == NONE else read.worst_under_K, why_not)
-    found.put("inside_share", None if run.rig.goal is None else read.inside_share, "the rig has no goal")
+    found.put("inside_share", None if run.rig.goal is None else read.inside_share, say("the rig has no goal"))
     found.put("alarms", read.alarms)
     found.put("alarm_s", read.alarm_samples * run.rig.probe.interval_s)
     found.put("trips", read.trips)
-    found.put("ready_s", None if read.ready_s == NONE else read.ready_s, "it is not ready at the end")
+    found.put("ready_s", None if read.ready_s == NONE else read.ready_s, say("it is not ready at the end"))
     relays = [
         (drive, each.ons) for drive, each in zip(run.rig.drives, run.switching, strict=True) if drive.kind == "relay"
     ]
     lives = [drive.rated_operations / (ons / duration * YEAR_S) for drive, ons in relays if ons > 0]
-    why_not = "the relay never switches on" if relays else "no drive is a relay"
+    why_not = say("the relay never switches on") if relays else say("no drive is a relay")
     found.put("relay_life_years", min(lives, default=None), why_not)
-    found.put("most_ice_kg", run.most_ice_kg, "nothing ices")
-    found.put("ice_left_kg", run.ice_left_kg, "nothing ices")
+    found.put("most_ice_kg", run.most_ice_kg, say("nothing ices"))
+    found.put("ice_left_kg", run.ice_left_kg, say("nothing ices"))
 
 
 def worst_after(run: Run, measures: Measures) -> tuple[float, str] | None:

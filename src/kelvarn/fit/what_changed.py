@@ -16,7 +16,7 @@ from kelvarn.engine.prepare import RunError
 from kelvarn.model.drives import Relay
 from kelvarn.model.log_data import Floats
 from kelvarn.model.rig import Rig
-from kelvarn.sentence import figures, say
+from kelvarn.sentence import figures, joined, say
 from kelvarn.units import Quantity, Scale, show
 
 from .least_squares import Z95, Estimate, covariance, following
@@ -54,17 +54,25 @@ class EquipmentChange:
         way = WAYS[self.what]
         if way.share:
             shares = [100 * (value - 1) for value in (self.size.value, self.size.low, self.size.high)]
-            side = "higher" if shares[0] > 0 else "lower"
             low, high = sorted(abs(share) if share * shares[0] > 0 else 0.0 for share in shares[1:])
             digits = 0 if high - low > 2 else 1
-            return say("{way} is {size} % {side} than it was ({low}…{high} %)", way=way.name,
-                       size=figures(f"{abs(shares[0]):.0f}", ""), side=side, low=figures(f"{low:.{digits}f}", ""),
-                       high=figures(f"{high:.{digits}f}", ""))  # fmt: skip
+            words = {
+                "way": way.name, "size": figures(f"{abs(shares[0]):.0f}", ""),
+                "low": figures(f"{low:.{digits}f}", ""), "high": figures(f"{high:.{digits}f}", ""),
+            }  # fmt: skip
+            if shares[0] > 0:
+                return say("{way} is {size} % higher than it was ({low}…{high} %)", **words)
+            return say("{way} is {size} % lower than it was ({low}…{high} %)", **words)
         more = [self.size.value, self.size.low, self.size.high]
         texts = [show(abs(value), way.quantity, scale) for value in more]
-        sides = ("longer", "shorter") if self.what == "dead_time" else ("more", "less")
-        return say("{way} is {size} {side} than it was ({low} … {high})", way=way.name, size=texts[0],
-                   side=sides[0] if more[0] > 0 else sides[1], low=texts[1], high=texts[2])  # fmt: skip
+        words = {"way": way.name, "size": texts[0], "low": texts[1], "high": texts[2]}
+        if self.what == "dead_time":
+            if more[0] > 0:
+                return say("{way} is {size} longer than it was ({low} … {high})", **words)
+            return say("{way} is {size} shorter than it was ({low} … {high})", **words)
+        if more[0] > 0:
+            return say("{way} is {size} more than it was ({low} … {high})", **words)
+        return say("{way} is {size} less than it was ({low} … {high})", **words)
 
 
 @dataclass(frozen=True, eq=False)
@@ -116,9 +124,9 @@ class Comparison:
                 say("the settings changed, not the equipment: ") if others else say("nothing has changed to speak of: ")
             )
             return say("{also}the rig is as it was{untold}", also=also, untold=untold)
-        named = " and ".join(change.text(scale) for change in self.changes)
+        named = joined(" and ", (change.text(scale) for change in self.changes))
         doubt = (
-            say("; it could also be {others}", others=" or ".join(WAYS[k].name for k in self.instead))
+            say("; it could also be {others}", others=joined(" or ", (WAYS[k].name for k in self.instead)))
             if self.instead
             else ""
         )

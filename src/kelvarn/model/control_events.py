@@ -2,7 +2,7 @@
 
 from typing import TYPE_CHECKING, Any, Literal
 
-from kelvarn.sentence import say
+from kelvarn.sentence import figures, joined, say
 from kelvarn.units import Quantity, Scale, show
 
 from .event_base import LONGEST_S, EventBase
@@ -80,7 +80,7 @@ class SetpointNudge(EventBase):
     change_K: float = number(2.0, Quantity.DIFFERENCE, -1000.0, 1000.0, "By", "How far, up or (below 0) down.")
 
     def text(self, scale: Scale) -> str:
-        return f"{self.name} {show(self.change_K, Quantity.DIFFERENCE, scale, sign=True)}"
+        return joined(" ", (self.name, show(self.change_K, Quantity.DIFFERENCE, scale, sign=True)))
 
     @classmethod
     def begins_as(cls, rig: "Rig") -> dict[str, Any]:
@@ -125,7 +125,7 @@ class PriceIs(EventBase):
 
     def text(self, scale: Scale) -> str:
         del scale
-        return f"{self.name} {self.price:g}"
+        return joined(" ", (self.name, figures(f"{self.price:g}", "")))
 
     @classmethod
     def begins_as(cls, rig: "Rig") -> dict[str, Any]:
@@ -165,7 +165,7 @@ class Override(EventBase):
     )  # fmt: skip
 
     def text(self, scale: Scale) -> str:
-        return f"{self.name} {show(self.drive, Quantity.DRIVE)}"
+        return joined(" ", (self.name, show(self.drive, Quantity.DRIVE)))
 
     @classmethod
     def begins_as(cls, rig: "Rig") -> dict[str, Any]:
@@ -192,7 +192,7 @@ class SettingsChange(EventBase):
     )
 
     def text(self, scale: Scale) -> str:
-        return f"{self.name}, gain ×{self.gain_factor:g}"
+        return say("{event}, gain ×{factor}", event=self.name, factor=figures(f"{self.gain_factor:g}", ""))
 
     @classmethod
     def begins_as(cls, rig: "Rig") -> dict[str, Any]:

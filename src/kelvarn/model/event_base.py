@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Any, ClassVar, Self
 
 from pydantic import model_validator
 
-from kelvarn.sentence import say
+from kelvarn.sentence import joined, say
 from kelvarn.units import Quantity, Scale, minutes
 
 from .fields import ModelBase, Name, OneLine, field, number
@@ -48,7 +48,7 @@ class EventBase(ModelBase):
     def text(self, scale: Scale) -> str:
         """The event in a few words."""
         del scale
-        return f"{self.name} {minutes(self.lasts_s)}" if self.lasts_s is not None else self.name
+        return joined(" ", (self.name, minutes(self.lasts_s))) if self.lasts_s is not None else self.name
 
     @classmethod
     @abstractmethod

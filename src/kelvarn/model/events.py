@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Annotated, Any, Literal, get_args
 
 from pydantic import Field
 
-from kelvarn.sentence import say
+from kelvarn.sentence import joined, say
 from kelvarn.units import Quantity, Scale, show
 
 from .bodies import temperature
@@ -78,9 +78,9 @@ class SurroundingsChange(EventBase):
     period_s: float = number(86400.0, Quantity.DURATION, 60.0, LONGEST_S, "Period", "Of a wave: from peak to peak.")
 
     def text(self, scale: Scale) -> str:
-        wave = "±" if self.course == "wave" else ""
-        size = abs(self.change_K) if wave else self.change_K
-        return f"{self.name} {wave}{show(size, Quantity.DIFFERENCE, scale, sign=not wave)}"
+        if self.course == "wave":
+            return joined(" ±", (self.name, show(abs(self.change_K), Quantity.DIFFERENCE, scale)))
+        return joined(" ", (self.name, show(self.change_K, Quantity.DIFFERENCE, scale, sign=True)))
 
     def shown(self) -> tuple[str, ...]:
         return ("change_K", "course", *(("period_s",) if self.course == "wave" else ()))
@@ -100,7 +100,7 @@ class Load(EventBase):
     power_W: float = number(..., Quantity.POWER, -1e7, 1e7, "Power", "Heat brought in; below 0 it is taken out.")
 
     def text(self, scale: Scale) -> str:
-        return f"{self.name} {show(self.power_W, Quantity.POWER, sign=True)}"
+        return joined(" ", (self.name, show(self.power_W, Quantity.POWER, sign=True)))
 
     @classmethod
     def begins_as(cls, rig: "Rig") -> dict[str, Any]:
@@ -123,7 +123,7 @@ class ColdPart(EventBase):
     )
 
     def text(self, scale: Scale) -> str:
-        return f"{self.name}, {show(self.part_degC, Quantity.TEMPERATURE, scale)}"
+        return joined(", ", (self.name, show(self.part_degC, Quantity.TEMPERATURE, scale)))
 
     @classmethod
     def begins_as(cls, rig: "Rig") -> dict[str, Any]:
@@ -162,7 +162,7 @@ class SupplyChange(EventBase):
     to: float = number(..., Quantity.DRIVE, 0.0, 2.0, "Supply", "Supply as a share of its nominal voltage.")
 
     def text(self, scale: Scale) -> str:
-        return f"{self.name} {show(self.to, Quantity.DRIVE)}"
+        return joined(" ", (self.name, show(self.to, Quantity.DRIVE)))
 
     @classmethod
     def begins_as(cls, rig: "Rig") -> dict[str, Any]:

@@ -92,7 +92,7 @@ def _of_on_off_without(rig: Rig, law: OnOff) -> Iterator[Alternative]:
     yield Alternative(say("its own band"), rig, with_fields(law, notation="edges", below_K=0.0, above_K=0.0))
     if law.shortest_on_s or law.shortest_off_s or law.confirm_s or law.decide_every_s:
         prompt = with_fields(law, shortest_on_s=0.0, shortest_off_s=0.0, confirm_s=0.0, decide_every_s=0.0)
-        yield Alternative("its delays", rig, prompt)
+        yield Alternative(say("its delays"), rig, prompt)
 
 
 def _of_curve_without(rig: Rig, law: Curve) -> Iterator[Alternative]:
@@ -269,7 +269,7 @@ def _of_rig(rig: Rig, law: Controller) -> Iterator[Alternative]:
         insulated = with_each(
             rig, "links", lambda link: {"conductance_W_per_K": link.conductance_W_per_K / 2} if link in outer else {}
         )
-        yield Alternative("insulation ×2", insulated, law, of_rig=True)
+        yield Alternative(say("insulation ×2"), insulated, law, of_rig=True)
     heated = {drive.heated_body for drive in rig.drives if drive.heated_body is not None}
     if heated:
         yield Alternative(say("half the power"), _scaled(rig, 0.5), law, of_rig=True)

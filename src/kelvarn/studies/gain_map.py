@@ -151,8 +151,9 @@ def axis_of(law: Controller, path: Path) -> MapAxis:
         values = np.linspace(*ends, SIZE)
     if not ends[0] < ends[1]:
         raise MapError(say("“{name}” has no range to map.", name=name))
-    steps = say("Step {path}: ", path=int(path[1]) + 1) if len(path) > 1 else ""
-    title = f"{steps}{info.title or path[-1]}"
+    title = say(info.title or str(path[-1]))
+    if len(path) > 1:
+        title = say("Step {number}: {setting}", number=int(path[1]) + 1, setting=title)
     return MapAxis(path, title, quantity, tuple(map(float, values)), bool(log))
 
 

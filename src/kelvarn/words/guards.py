@@ -4,14 +4,21 @@ from kelvarn.engine.guard_codes import alarms_on, guard_of, ruler_at
 from kelvarn.engine.guard_records import RULERS, Ruler
 from kelvarn.engine.run import Run
 from kelvarn.model import guards as model
-from kelvarn.sentence import say
+from kelvarn.sentence import joined, say
 from kelvarn.units import Quantity, Scale, show
 
 RULER_WORDS = {
-    Ruler.POWER_CUT: "power cut", Ruler.THERMAL_CUT_OFF: "thermal cut-off", Ruler.LATCHED_TRIP: "trip",
-    Ruler.GUARD: "guard", Ruler.PROBE_FAULT: "probe fault", Ruler.PERMIT: "permit", Ruler.OVERRIDE: "by hand",
-    Ruler.STANDS_STILL: "no new order", Ruler.NO_READING: "no reading", Ruler.STOPPED: "stopped",
-}  # fmt: skip
+    Ruler.POWER_CUT: say("power cut"),
+    Ruler.THERMAL_CUT_OFF: say("thermal cut-off"),
+    Ruler.LATCHED_TRIP: say("trip"),
+    Ruler.GUARD: say("guard"),
+    Ruler.PROBE_FAULT: say("probe fault"),
+    Ruler.PERMIT: say("permit"),
+    Ruler.OVERRIDE: say("by hand"),
+    Ruler.STANDS_STILL: say("no new order"),
+    Ruler.NO_READING: say("no reading"),
+    Ruler.STOPPED: say("stopped"),
+}
 """What the rulers are called, from the strongest."""
 
 
@@ -67,11 +74,15 @@ def rule_text(run: Run, index: int, scale: Scale = Scale.CELSIUS) -> str:
 
 def alarms_text(run: Run, index: int, scale: Scale = Scale.CELSIUS) -> str:
     """The alarms that are on at a sample, in words; empty where none is."""
-    return "; ".join(
-        f"alarm “{alarm.name}” is on ({alarm.text(scale)}); clears "
-        f"{_clears(alarm, scale)}{'' if alarm.until == 'gone' else ', once reset is pressed'}"
-        for alarm in alarms_on(run, index)
-    )
+    return joined("; ", (_alarm(alarm, scale) for alarm in alarms_on(run, index)))
+
+
+def _alarm(alarm: model.Alarm, scale: Scale) -> str:
+    """An alarm that is on."""
+    told = {"alarm": alarm.name, "what": alarm.text(scale), "clears": _clears(alarm, scale)}
+    if alarm.until == "gone":
+        return say("alarm “{alarm}” is on ({what}); clears {clears}", **told)
+    return say("alarm “{alarm}” is on ({what}); clears {clears}, once reset is pressed", **told)
 
 
 def _clears(alarm: model.Alarm, scale: Scale) -> str:
@@ -79,8 +90,10 @@ def _clears(alarm: model.Alarm, scale: Scale) -> str:
     back = show(alarm.hysteresis_K, Quantity.DIFFERENCE, scale)
     if alarm.watches not in ("high", "low"):
         return say("{back} nearer to the setpoint", back=back)
-    side = say("below") if alarm.watches == "high" else say("above")
-    return f"{back} {side} {show(alarm.at_degC, Quantity.TEMPERATURE, scale)}"
+    level = show(alarm.at_degC, Quantity.TEMPERATURE, scale)
+    if alarm.watches == "high":
+        return say("{back} below {level}", back=back, level=level)
+    return say("{back} above {level}", back=back, level=level)
 
 
 def load_text(run: Run, index: int, scale: Scale = Scale.CELSIUS) -> str:
@@ -89,7 +102,7 @@ def load_text(run: Run, index: int, scale: Scale = Scale.CELSIUS) -> str:
     for place, guard in enumerate(run.rig.guards):
         if run.tripped[index] >> place & 1 and getattr(guard, "does", "") == "load":
             said.append(_guard(run, index, guard, scale))
-    return "; ".join(said)
+    return joined("; ", said)
 
 
 def _guard(run: Run, index: int, guard: model.RuleBase, scale: Scale) -> str:

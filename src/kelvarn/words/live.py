@@ -10,7 +10,7 @@ from .guards import RULER_WORDS
 from .laws import words_of
 from .sample import Sample
 
-MODE_WORDS = ("its own loop decides", "held by hand", "a test is under way", "it obeys")
+MODE_WORDS = (say("its own loop decides"), say("held by hand"), say("a test is under way"), say("it obeys"))
 
 
 def ruler_of(rig: Rig, code: int) -> str:

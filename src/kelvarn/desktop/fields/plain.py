@@ -86,6 +86,9 @@ class NameEdit(TypedLine):
 class Choice(QComboBox):
     """A combo box that a wheel passing over it does not turn, with a small triangle that says it opens."""
 
+    def addItem(self, text: str, data: object = None) -> None:  # type: ignore[override]
+        super().addItem(told(text), data)
+
     def paintEvent(self, event: QPaintEvent) -> None:
         super().paintEvent(event)
         painter = QPainter(self)
@@ -225,16 +228,17 @@ class CutLink(QPushButton):
 
     def __init__(self, text: str, tip: str = "") -> None:
         super().__init__()
-        self._whole = text
+        self._whole = told(text)
         self.setProperty("link", True)
         self.setFont(theme.font("small", bold=True))
         self.setToolTip(plain_tip(tip or text))
-        self.setAccessibleName(tip or text)
+        self.setAccessibleName(told(tip or text))
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setText(menu_text(text))
 
     def say(self, text: str) -> None:
         """Say something else."""
+        text = told(text)
         if text != self._whole:
             self._whole = text
             self.setToolTip(plain_tip(text))

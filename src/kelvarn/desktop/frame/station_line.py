@@ -8,12 +8,13 @@ from PySide6.QtWidgets import QHBoxLayout, QSizePolicy, QToolTip
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.fields.plain import Choice
-from kelvarn.desktop.language import tell
+from kelvarn.desktop.language import tell, told
 from kelvarn.desktop.parts import texts
 from kelvarn.desktop.parts.keyboard import FocusRing, place_step
 from kelvarn.desktop.parts.plain import plain_tip
 from kelvarn.desktop.parts.spoken import Role
 from kelvarn.desktop.stations.station import Phrase
+from kelvarn.sentence import joined
 from kelvarn.units import SCALES
 
 _LEFT, _RIGHT = 190, 100
@@ -70,7 +71,8 @@ class StationLine(FocusRing):
         if (name, saved, stations, current) == (self._name, self._saved, self._stations, self._current):
             return
         self._name, self._saved, self._stations, self._current = name, saved, stations, current
-        self.setAccessibleDescription("; ".join(f"{s.name}: {s.phrase.text}" for s in stations))
+        said = joined("; ", (joined(": ", (s.name, s.phrase.text)) for s in stations))
+        self.setAccessibleDescription(told(said))
         self.update()
 
     def _x(self, index: int) -> float:

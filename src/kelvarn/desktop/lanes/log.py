@@ -76,10 +76,12 @@ def _temperature(scene: LogScene) -> Lane:
     traces = [LaneTrace(tell("measured"), data.time_s, data.measured_degC, 0)]
     for name, values in data.others_degC.items():
         traces.append(LaneTrace(name, data.time_s, values, 3, faded=True, named=True))
-    for name, more in (("setpoint", data.setpoint_degC), ("reference", data.reference_degC),
-                       ("surroundings", data.surroundings_degC)):  # fmt: skip
+    for name, more, look in (
+        (tell("setpoint"), data.setpoint_degC, 4), (tell("reference"), data.reference_degC, 2),
+        (tell("surroundings"), data.surroundings_degC, 2),
+    ):  # fmt: skip
         if more is not None:
-            traces.append(LaneTrace(name, data.time_s, more, 4 if name == "setpoint" else 2, faded=True, named=True))
+            traces.append(LaneTrace(name, data.time_s, more, look, faded=True, named=True))
     if scene.other is not None:
         name, other = scene.other
         kept = other.time_s <= data.duration_s
@@ -123,7 +125,11 @@ def _drive(data: LogData) -> Lane:
     low = -1.0 if float(u.min()) < 0 else 0.0
     axis = _DRIVE if low == 0 else ValueAxis(Quantity.DRIVE, fixed=(-1.0, 1.0), ticks=(-1.0, 0.0, 1.0))
     return Lane(
-        "drive", tell("Drive as recorded, %"), axis, weight=1.2, traces=(LaneTrace("drive", at, held, 0, filled=True),)
+        "drive",
+        tell("Drive as recorded, %"),
+        axis,
+        weight=1.2,
+        traces=(LaneTrace(tell("drive"), at, held, 0, filled=True),),
     )
 
 
@@ -145,7 +151,7 @@ def _spans(scene: LogScene) -> Lane:
         handles.append(
             _handle(tell("the end of left out {k}", k=k + 1), "block_end", at, to, partial(_timed, stretch, k), step)
         )
-        handles.append(_handle(f"left out {k + 1}", "block", at, to, partial(_timed, move, k), step))
+        handles.append(_handle(tell("left out {k}", k=k + 1), "block", at, to, partial(_timed, move, k), step))
     handles.append(_handle(tell("the end of the span used"), "block_end", low, high, lambda t, _: edge(False, t), step))
     handles.append(
         _handle(tell("the beginning of the span used"), "block_end", low, low, lambda t, _: edge(True, t), step)
@@ -186,7 +192,7 @@ def plan_lanes(rough: Rough, plan: StepTestPlan, scale: Scale) -> Shown:
         "planned", tell("What the recording will look like, {scale}", scale=scale.value),
         ValueAxis(Quantity.TEMPERATURE, scale),
         weight=5.0,
-        traces=(LaneTrace("expected", t, degC, 0, strong=True),), labels=(label,),
+        traces=(LaneTrace(tell("expected"), t, degC, 0, strong=True),), labels=(label,),
     )  # fmt: skip
     u = np.where(t >= test.before_s, test.drive, test.start)
     drive = Lane(

@@ -6,7 +6,7 @@ from kelvarn.engine.laws import static_curve
 from kelvarn.engine.laws.curve import Code
 from kelvarn.model import curve as model
 from kelvarn.model.law import Way
-from kelvarn.sentence import say
+from kelvarn.sentence import joined, say
 from kelvarn.units import Quantity, Scale, show
 
 from ..rulers import on_rulers
@@ -28,8 +28,8 @@ def why(law: model.Curve, at: Sample, scale: Scale) -> str:
         return say("{y}: the curve asks for {drive}, the slew limit gives {given}", y=y, drive=drive,
                    given=show(at.given, Quantity.DRIVE))  # fmt: skip
     if law.shape == "ramp":
-        return f"{y} {_on_ramp(law, at, code, scale, short, past)}"
-    return f"{y} {_on_steps(law, at, code, scale, short, past)}"
+        return joined(" ", (y, _on_ramp(law, at, code, scale, short, past)))
+    return joined(" ", (y, _on_steps(law, at, code, scale, short, past)))
 
 
 def _on_ramp(law: model.Curve, at: Sample, code: Code, scale: Scale, short: str, past: str) -> str:
@@ -103,7 +103,7 @@ def settings(law: model.Curve, scale: Scale) -> str:
     """Its steps, or what stands on rulers, in a few words."""
     if law.shape == "ramp":
         return on_rulers(law, scale)
-    return ", ".join(
-        f"{show(step.drive, Quantity.DRIVE)} from {show(step.from_degC, Quantity.TEMPERATURE, scale)}"
-        for step in law.steps
-    )
+    return joined(", ", (
+        say("{drive} from {begins}", drive=show(step.drive, Quantity.DRIVE),
+            begins=show(step.from_degC, Quantity.TEMPERATURE, scale)) for step in law.steps
+    ))  # fmt: skip

@@ -13,7 +13,7 @@ from kelvarn.desktop.parts.spoken import Role, Spoken
 from kelvarn.desktop.parts.texts import At
 from kelvarn.link.bench.live import Live, measures_of, watts_of
 from kelvarn.link.bench.session import Session
-from kelvarn.sentence import figures
+from kelvarn.sentence import figures, joined
 from kelvarn.units import Quantity, Scale, show
 
 _HEIGHT, _BAR = 128, 16
@@ -77,9 +77,11 @@ class BigFigures(QWidget, Spoken):
         texts.paint(painter, QRectF(0, 64, width, 18), self._below, look.color("muted"), "small", cut=True)
         rig = self._session.carried.project.rig if self._session is not None else None
         watts = 0.0 if rig is None else watts_of(rig, 1 if last.given >= 0 else -1)
-        more = f", {show(abs(last.given) * watts, Quantity.POWER)}" if watts else ""
-        texts.paint(painter, QRectF(0, 86, width, 18), "Drive", look.color("ink"), bold=True)
-        texts.paint(painter, QRectF(0, 86, width, 18), f"{show(last.given, Quantity.DRIVE)}{more}", ink, bold=True,
+        shown: str = show(last.given, Quantity.DRIVE)
+        if watts:
+            shown = joined(", ", (shown, show(abs(last.given) * watts, Quantity.POWER)))
+        texts.paint(painter, QRectF(0, 86, width, 18), tell("Drive"), look.color("ink"), bold=True)
+        texts.paint(painter, QRectF(0, 86, width, 18), shown, ink, bold=True,
                     at=At.RIGHT)  # fmt: skip
         bar = QRectF(0.5, 107.5, width - 1, _BAR)
         painter.setPen(look.color("hairline"))
@@ -135,6 +137,7 @@ class Against(QWidget, Spoken):
                 if column:
                     label.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
                 grid.addWidget(label, row, column)
+            labels[0].setWordWrap(True)  # a probe may have a long name
             labels[1].setFont(theme.font(bold=True))
             labels[2].setWordWrap(False)
             self._rows.append(labels)

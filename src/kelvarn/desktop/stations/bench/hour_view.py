@@ -15,7 +15,7 @@ from PySide6.QtWidgets import (
 )
 
 from kelvarn.desktop.fields.plain import heading, small
-from kelvarn.desktop.language import tell
+from kelvarn.desktop.language import tell, told
 from kelvarn.desktop.parts.boxes import first_sentence
 from kelvarn.desktop.parts.plain import PlainLabel, set_shown
 from kelvarn.desktop.parts.table import ReadTable
@@ -166,7 +166,7 @@ class HourView(QWidget):
                 show(float(columns["asked"][k]), Quantity.DRIVE), show(float(columns["given"][k]), Quantity.DRIVE), why,
             )  # fmt: skip
             for column, text in enumerate(cells):
-                self.table.setItem(row, column, QTableWidgetItem(text))
+                self.table.setItem(row, column, QTableWidgetItem(told(text)))
 
 
 def _raw_text(probe: ProbeLine) -> str:

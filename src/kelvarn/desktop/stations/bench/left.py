@@ -308,6 +308,8 @@ class StepList(QWidget):
         for step in STEPS:
             found = "" if hour is None else hour.done.get(step.key, "")
             button = self.buttons[step.key]
-            button.say(elided(f"✓ {found}" if found else step.short, max(button.width() - 24, 120), "small"))
+            button.say(
+                elided(joined(" ", ("✓", found)) if found else step.short, max(button.width() - 24, 120), "small")
+            )
             if hour is not None:
                 button.setChecked(hour.current == step.key)

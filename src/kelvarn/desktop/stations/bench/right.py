@@ -290,6 +290,7 @@ class RightColumn(QWidget):
         self.stop_state.setProperty("role", "muted")
         self.stop_state.setFont(theme.font("small"))
         self.stop_state.setAlignment(Qt.AlignmentFlag.AlignHCenter)
+        self.stop_state.setWordWrap(True)
         self.again = QPushButton(tell("Let it go on"))
         self.again.clicked.connect(lambda: say(self._order("again")))
         self.arm = QPushButton(tell("Arm: begin in 10 s"))
@@ -351,5 +352,5 @@ class RightColumn(QWidget):
                 if cold is None or math.isinf(cold)
                 else tell("; cold again in {cold}", cold=show(cold, Quantity.DURATION))
             )
-            return f"stopped{took}{again}"
+            return f"{tell('stopped')}{took}{again}"
         return tell("Esc, from anywhere in the program")

@@ -26,7 +26,7 @@ from kelvarn.desktop.strip.strip import Strip
 from kelvarn.link.bench.first_hour import KEYS, STEPS
 from kelvarn.link.bench.live import Live
 from kelvarn.link.bench.session import Session
-from kelvarn.sentence import say
+from kelvarn.sentence import joined, say
 from kelvarn.units import Quantity, show
 from kelvarn.words.live import why_live
 from kelvarn.words.sample import Sample as WordsSample
@@ -176,7 +176,7 @@ class BenchStation(Station):
             return Phrase(tell("first hour, {done} of {steps}", done=len(KEYS) - len(left), steps=len(KEYS)), "look")
         heats = last.given > 0 and session.carried.project.rig.heats
         doing = tell("heating") if heats else tell("on" if last.given else "off")
-        return Phrase(f"{doing}, {show(session.time_s, Quantity.DURATION)}", "look" if last.given else "fine")
+        return Phrase(joined(", ", (doing, show(session.time_s, Quantity.DURATION))), "look" if last.given else "fine")
 
     def show_tab(self, name: str) -> None:
         """Show the first hour, or what is live."""
@@ -250,7 +250,7 @@ class BenchStation(Station):
             )
         near = abs(future.degC - future.setpoint_degC) <= live.session.carried.trial.band_K
         if near.all():
-            parts.append("steady")
+            parts.append(tell("steady"))
         elif near.any() and not near[0]:
             parts.append(
                 tell("at setpoint in {time}", time=show(float(future.time_s[int(near.argmax())]), Quantity.DURATION))

@@ -1,6 +1,9 @@
 """A number that is typed for a test: it belongs to no project."""
 
+from PySide6.QtCore import QLocale
 from PySide6.QtWidgets import QDoubleSpinBox
+
+from kelvarn.desktop.language import used
 
 
 class TypedNumber(QDoubleSpinBox):
@@ -21,6 +24,7 @@ class TypedNumber(QDoubleSpinBox):
         self._puts = False
         self.setRange(low, high)
         self.setDecimals(1)
+        self.setLocale(QLocale(used()))
         self.setSuffix(f" {unit}")
         self.setAccessibleName(name)
         self.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)

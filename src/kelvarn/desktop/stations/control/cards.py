@@ -9,13 +9,13 @@ from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWid
 from kelvarn.desktop import theme
 from kelvarn.desktop.fields.plain import NameEdit, heading
 from kelvarn.desktop.lanes.scene import CandidateEntry
-from kelvarn.desktop.language import tell
+from kelvarn.desktop.language import tell, told
 from kelvarn.desktop.parts import texts
 from kelvarn.desktop.parts.card import Card
 from kelvarn.desktop.parts.plain import plain_tip
 from kelvarn.model.candidate import STRATEGIES
 from kelvarn.model.rig import Rig
-from kelvarn.sentence import say
+from kelvarn.sentence import joined, say
 from kelvarn.studies.results import Result
 from kelvarn.units import Quantity, Scale, minutes, show
 
@@ -57,8 +57,8 @@ class CandidateCard(Card):
             return
         self._shown = shown
         self.setAccessibleName(tell("Candidate {candidate}", candidate=candidate.name))
-        figures = ", ".join(f"{k} {v}" for k, v, _ in self._figures)
-        self.setAccessibleDescription(f"{figures}; {self._beyond}" if self._beyond else figures)
+        figures = joined(", ", (joined(" ", (k, v)) for k, v, _ in self._figures))
+        self.setAccessibleDescription(told(joined("; ", (figures, self._beyond)) if self._beyond else figures))
         self.setToolTip(
             plain_tip(
                 fault

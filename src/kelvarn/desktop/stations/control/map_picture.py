@@ -80,13 +80,21 @@ class MapPicture(QWidget):
         self._fault = ""
         self._drawn: object = None
         self.drawing = MapPlot()
-        self.across, self.up, self.measure = (_choice(name) for name in (tell("Across"), "Up", tell("Colour: measure")))
+        self.across, self.up, self.measure = (
+            _choice(name) for name in (tell("Across"), tell("Up"), tell("Colour: measure"))
+        )
         self.across.activated.connect(lambda _: self._choose())
         self.up.activated.connect(lambda _: self._choose())
         self.measure.activated.connect(lambda _: self._choose_measure(self.measure.currentData()))
         choices = QGridLayout()
         choices.setSpacing(4)
-        for row, (title, box) in enumerate((("colour", self.measure), ("across", self.across), ("up", self.up))):
+        for row, (title, box) in enumerate(
+            (
+                (tell("colour"), self.measure),
+                (tell("across"), self.across),
+                (tell("up"), self.up),
+            )
+        ):
             choices.addWidget(small(title), row, 0)
             choices.addWidget(box, row, 1)
         choices.setColumnStretch(1, 1)

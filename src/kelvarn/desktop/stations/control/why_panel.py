@@ -19,7 +19,7 @@ from kelvarn.model.candidate import Candidate
 from kelvarn.model.mark import Mark
 from kelvarn.model.project import Project
 from kelvarn.model.trial import Trial
-from kelvarn.sentence import say
+from kelvarn.sentence import joined, say
 from kelvarn.studies.reasons import Reason, ReasonError, Reasons, Remedy, can_be_asked, reasons
 from kelvarn.units import Scale, counted, show
 
@@ -231,8 +231,8 @@ class WhyPanel(QFrame):
     def _remedy_row(self, grid: QGridLayout, row: int, place: int, remedy: Remedy, asked: int) -> None:
         value = tell("no value") if remedy.value is None else self._said(remedy.value)
         marks = tell(" · {met} of {asked} marks", met=remedy.met, asked=asked) if asked else ""
-        grid.addWidget(_ink(f"{place}  {remedy.alternative.words}", bold=place == 1), row, 0)
-        grid.addWidget(_ink(value + marks), row, 1, 1, 2)
+        grid.addWidget(_ink(joined("  ", (str(place), remedy.alternative.words)), bold=place == 1), row, 0)
+        grid.addWidget(_ink(tell(value) + marks), row, 1, 1, 2)
         of_rig = remedy.alternative.of_rig
         words = remedy.alternative.words
         tip = (

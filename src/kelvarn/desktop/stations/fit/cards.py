@@ -12,7 +12,7 @@ from kelvarn.desktop.language import tell, told
 from kelvarn.desktop.parts import texts
 from kelvarn.desktop.parts.card import Card
 from kelvarn.desktop.parts.plain import plain_tip
-from kelvarn.sentence import say
+from kelvarn.sentence import joined, say
 
 _HEIGHT = 70
 VIEWS = {
@@ -45,7 +45,7 @@ class LogCard(Card):
         """Show the present state."""
         self.text, self.chosen = text, selected
         self.setAccessibleName(tell("Log {log}", log=text.name))
-        self.setAccessibleDescription(f"{text.amount}, {text.state}")
+        self.setAccessibleDescription(told(joined(", ", (text.amount, text.state))))
         self.setToolTip(plain_tip(f"{text.name}\n{text.amount}\n{text.state}"))
         self.update()
 

@@ -4,10 +4,11 @@ from collections.abc import Callable, Hashable
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.fields.plain import heading, small
-from kelvarn.desktop.language import tell
+from kelvarn.desktop.language import capital, number_told, tell
 from kelvarn.desktop.parts.panel import Panel
 from kelvarn.fit.ways import WAYS
 from kelvarn.fit.what_changed import Comparison, Drift
+from kelvarn.sentence import figures, joined
 from kelvarn.units import Quantity, Scale, show
 
 from .fit_panel import rule, value_row
@@ -43,20 +44,29 @@ class ChangesPanel(Panel):
         if isinstance(drift, Drift):
             self.add(heading(tell("Heat loss, log by log")), 10)
             for name, size in zip(drift.logs, drift.sizes, strict=True):
-                self.add(value_row(name, f"× {size.value:.2f}", f"95 %: {size.low:.2f} … {size.high:.2f}"))
+                self.add(
+                    value_row(
+                        name,
+                        number_told(f"× {size.value:.2f}"),
+                        tell(
+                            "95 %: {low} … {high}",
+                            low=figures(f"{size.low:.2f}", ""),
+                            high=figures(f"{size.high:.2f}", ""),
+                        ),
+                    )
+                )
             self.add(
                 small(tell("against the rig as it is now; surroundings are accounted for where they were recorded"))
             )
 
     def _changes(self, found: Comparison, scale: Scale) -> None:
         if not found.changes:
-            text = found.verdict(scale=scale)
-            self.add(small(text[:1].upper() + text[1:] + ".", "met" if text.startswith("nothing") else "gold"))
+            nothing = found.verdict(scale=scale).startswith("nothing")
+            self.add(small(capital(found.verdict(scale=scale)) + ".", "met" if nothing else "gold"))
         for change in found.changes:
-            text = change.text(scale)
-            self.add(small(text[:1].upper() + text[1:], "wrong", bold=True))
+            self.add(small(capital(change.text(scale)), "wrong", bold=True))
         if found.instead:
-            named = " or ".join(WAYS[what].name for what in found.instead)
+            named = joined(" or ", (WAYS[what].name for what in found.instead))
             self.add(small(tell("It could also be {named}: this log hardly tells them apart.", named=named), "gold"))
         settings = self._known.settings
         if settings is not None:

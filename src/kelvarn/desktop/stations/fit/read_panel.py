@@ -17,6 +17,7 @@ from kelvarn.desktop.strip.axis import clock
 from kelvarn.fit.calibration import stays_apart_K
 from kelvarn.model.log import Log, LogReading
 from kelvarn.model.log_data import LogData
+from kelvarn.sentence import joined, say
 from kelvarn.units import Quantity, show
 
 from .knowledge import Knowledge
@@ -97,7 +98,7 @@ class ReadPanel(Panel):
             self.add(small(tell("reading it this way is kept with the log, and offered for the next file like it")))
         self.add(heading(tell("Why this reading")), 8)
         for k, (column, why) in enumerate(zip(look.guess.reading.columns, look.guess.why, strict=True)):
-            self.add(small(f"{column.name or f'column {k + 1}'}: {why}", ""))
+            self.add(small(joined(": ", (column.name or say("column {number}", number=k + 1), why)), ""))
         self._said(log, data)
 
     def _fields(self, place: int, log: Log) -> None:

@@ -11,7 +11,7 @@ from kelvarn.fit.trust import ENOUGH, FitReport, holds
 from kelvarn.fit.what_changed import Comparison
 from kelvarn.model.log import Log
 from kelvarn.model.log_data import LogData
-from kelvarn.sentence import figures
+from kelvarn.sentence import figures, joined
 from kelvarn.units import Quantity, Scale, counted, show
 
 from .cards import CardText
@@ -43,12 +43,13 @@ def card_text(log: Log, known: Knowledge, scale: Scale) -> CardText:
     if log.use == "aside":
         return CardText(log.name, amount, tell("not used"), "muted")
     fit = fit_of(known, log)
-    word = "fit" if log.use == "fit" else "check"
+    fits = log.use == "fit"
+    word = tell("fit") if fits else tell("check")
     if fit is None:
         return CardText(
             log.name, amount, tell("cannot tell") if known.fault else word, "ember" if known.fault else "muted"
         )
-    good = word == "fit" or known.fitted is None or holds(fit, known.fitted.fit.rms_K)
+    good = fits or known.fitted is None or holds(fit, known.fitted.fit.rms_K)
     return CardText(
         log.name,
         amount,
@@ -91,7 +92,7 @@ def rig_verdict(found: RigReport, scale: Scale) -> str:
     fit: RigFit = found.fit
     low = min(float(log.log.y.min()) for log in fit.logs)
     high = max(float(log.log.y.max()) for log in fit.logs)
-    ends = " to ".join(show(round(end), Quantity.TEMPERATURE, scale) for end in (low, high))
+    ends = joined(" to ", (show(round(end), Quantity.TEMPERATURE, scale) for end in (low, high)))
     told = sum(each <= 0.5 for each in fit.told)
     checked = [c for c in found.checks if holds(c, fit.rms_K)]
     held = tell("; it holds on “{log}” too", log=checked[0].log.name) if checked else ""
@@ -105,7 +106,7 @@ def readout(data: LogData, time_s: float, scale: Scale) -> str:
     k = int(np.argmin(np.abs(data.time_s - time_s)))
     parts = [
         tell("at {clock}", clock=clock(float(data.time_s[k]), 1)),
-        show(float(data.measured_degC[k]), Quantity.TEMPERATURE, scale),
+        tell(show(float(data.measured_degC[k]), Quantity.TEMPERATURE, scale)),
     ]
     if data.drive is not None:
         parts.append(tell("drive {drive}", drive=show(float(data.drive[k]), Quantity.DRIVE)))

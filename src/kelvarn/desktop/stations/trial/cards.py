@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWid
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.fields.plain import heading
-from kelvarn.desktop.language import tell
+from kelvarn.desktop.language import tell, told
 from kelvarn.desktop.parts import texts
 from kelvarn.desktop.parts.card import Card
 from kelvarn.desktop.parts.plain import menu_text, plain_tip
@@ -17,6 +17,7 @@ from kelvarn.engine.plan import corners
 from kelvarn.model.bank import BANK
 from kelvarn.model.project import Project
 from kelvarn.model.trial import Trial
+from kelvarn.sentence import joined
 from kelvarn.studies.all_trials import Met
 from kelvarn.units import Quantity, show
 
@@ -41,7 +42,7 @@ class TrialCard(Card):
         """Show a trial's present state."""
         self._trial, self._met, self.chosen = trial, met, selected
         self.setAccessibleName(tell("Trial {trial}", trial=trial.name))
-        self.setAccessibleDescription(f"{show(trial.duration_s, Quantity.DURATION)}, {self._marks()}")
+        self.setAccessibleDescription(told(joined(", ", (show(trial.duration_s, Quantity.DURATION), self._marks()))))
         self.setToolTip(plain_tip(f"{trial.name}\n{trial.notes}".strip()))
         self.update()
 

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.fields.plain import heading, link, small
-from kelvarn.desktop.language import tell
+from kelvarn.desktop.language import number_told, tell, told
 from kelvarn.desktop.parts import texts
 from kelvarn.desktop.parts.plain import plain_tip, set_shown
 from kelvarn.desktop.parts.spoken import Role, Spoken
@@ -53,10 +53,9 @@ class SpreadBars(QWidget, Spoken):
     def show_lines(self, lines: tuple[Line, ...]) -> None:
         """Show these."""
         self._lines = lines
-        said = "; ".join(f"{line.title} {line.text}" for line in lines)
-        self.setAccessibleName(said)
+        self.setAccessibleName(told(joined("; ", (joined(" ", (line.title, line.text)) for line in lines))))
         set_shown(self, bool(lines))
-        self.setToolTip(plain_tip("\n".join(joined(": ", (line.title, line.text)) for line in lines)))
+        self.setToolTip(plain_tip(joined("\n", (joined(": ", (line.title, line.text)) for line in lines))))
         self.setFixedHeight(max(_ROW * len(lines), 1))
         self.update()
 
@@ -237,16 +236,19 @@ def _lines(found: Variants, scale: Scale) -> tuple[Line, ...]:
     lines = []
     for mark, share in zip(found.marks, found.shares, strict=True):
         color = "moss" if share >= 0.95 else "gold" if share >= 0.5 else "ember"
-        title = f"{mark.title} {mark.limit_text(scale, short=True)}"
+        title = joined(" ", (mark.title, mark.limit_text(scale, short=True)))
         lines.append(Line(title, share, color, f"{100 * share:.0f} %"))
     return tuple(lines)
 
 
 def _hurts(found: Variants) -> tuple[Line, ...]:
     """A bar for each parameter that matters, by its index, and for which mark."""
-    colors = {"more is worse": "ember", "less is worse": "glacier", "either way is worse": "gold"}
+    words = {
+        "more is worse": ("ember", tell("more")), "less is worse": ("glacier", tell("less")),
+        "either way is worse": ("gold", tell("either way")),
+    }  # fmt: skip
     return tuple(
-        Line(joined(": ", (each.parameter.text, each.mark.title)), each.index, colors[each.worse],
-             f"{each.worse.removesuffix(' is worse')} {each.index:.2f}")
+        Line(joined(": ", (each.parameter.text, each.mark.title)), each.index, words[each.worse][0],
+             number_told(f"{words[each.worse][1]} {each.index:.2f}"))
         for each in found.hurts_most()[:_MOST_HURTS]
     )  # fmt: skip
