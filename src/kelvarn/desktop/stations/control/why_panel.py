@@ -37,6 +37,7 @@ _QUESTIONS = {
 _NEVER = {"settling_s": say("Why does it never settle?"), "recovery_s": say("Why is it never back after “{of}”?")}
 _HEIGHT = 276
 _BAR = QSize(64, 14)
+_LINE = 16
 
 
 @dataclass(frozen=True)
@@ -190,11 +191,11 @@ class WhyPanel(QFrame):
         if size is not None:
             overlap = found.together < 0
             words = tell("counted more than once, since parts overlap") if overlap else tell("only together")
-            grid.addWidget(_ink(words), row, 0)
+            grid.addWidget(_cut(words), row, 0)
             grid.addWidget(Bar(found.together / most, "muted"), row, 1)
             grid.addWidget(_ink(self._said(abs(found.together)), bold=True), row, 2)
         elif not found.parts:
-            grid.addWidget(_ink(tell("none of what was taken away makes it settle")), row, 0)
+            grid.addWidget(_cut(tell("none of what was taken away makes it settle")), row, 0)
         head = QHBoxLayout()
         head.setContentsMargins(0, 8, 0, 0)
         head.setSpacing(10)
@@ -207,7 +208,7 @@ class WhyPanel(QFrame):
 
     def _part_row(self, grid: QGridLayout, row: int, part: Reason, most: float) -> None:
         without = part.alternative.words
-        grid.addWidget(_ink(without, bold=row == 0), row, 0)
+        grid.addWidget(_cut(without, bold=row == 0), row, 0)
         if part.part is None:
             said = (
                 tell("there would be none")
@@ -231,7 +232,7 @@ class WhyPanel(QFrame):
     def _remedy_row(self, grid: QGridLayout, row: int, place: int, remedy: Remedy, asked: int) -> None:
         value = tell("no value") if remedy.value is None else self._said(remedy.value)
         marks = tell(" · {met} of {asked} marks", met=remedy.met, asked=asked) if asked else ""
-        grid.addWidget(_ink(joined("  ", (str(place), remedy.alternative.words)), bold=place == 1), row, 0)
+        grid.addWidget(_cut(joined("  ", (str(place), remedy.alternative.words)), bold=place == 1), row, 0)
         grid.addWidget(_ink(tell(value) + marks), row, 1, 1, 2)
         of_rig = remedy.alternative.of_rig
         words = remedy.alternative.words
@@ -269,6 +270,14 @@ def _work(asked: _Asked) -> object:
 
 def _same(ref: Mark | None, asked: Mark) -> int:
     return int(ref is not None and (ref.measure, ref.event) == (asked.measure, asked.event))
+
+
+def _cut(text: str, *, bold: bool = False) -> ElidedLine:
+    """What a row is of, cut where it has no room."""
+    made = ElidedLine("small", bold=bold, ground="panel")
+    made.setFixedHeight(_LINE)
+    made.say(text)
+    return made
 
 
 def _ink(text: str, *, bold: bool = False) -> PlainLabel:

@@ -41,7 +41,7 @@ class _Head(QWidget):
         self.role.setCurrentIndex(list(ROLE_WORDS).index(column.role))
         self.role.setAccessibleName(tell("What column {k} is", k=k + 1))
         for form in FORMS[column.role]:
-            self.form.addItem(tell(FORM_WORDS[form] or "text"), form)
+            self.form.addItem(tell(FORM_WORDS[form]) or tell("text"), form)
         self.form.setCurrentIndex(FORMS[column.role].index(column.form))
         self.form.setAccessibleName(tell("What the values of column {k} are", k=k + 1))
         name = column.name or tell("column {k}", k=k + 1)
