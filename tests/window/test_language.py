@@ -12,7 +12,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from PySide6.QtCore import QCoreApplication, QSettings
-from PySide6.QtWidgets import QAbstractButton, QComboBox, QLabel, QLineEdit, QScrollArea, QWidget
+from PySide6.QtWidgets import QAbstractButton, QComboBox, QLabel, QLineEdit, QScrollArea, QTableWidget, QWidget
 from pytestqt.qtbot import QtBot
 
 from kelvarn.demos import DEMOS
@@ -94,7 +94,7 @@ def test_what_is_shown_with_a_comma_is_read_as_it_was(value: float, quantity: Qu
     assert heard == shown
 
 
-def _texts(of: QWidget) -> Iterator[str]:
+def texts_of(of: QWidget) -> Iterator[str]:
     for widget in (of, *of.findChildren(QWidget)):
         if widget.isVisible():
             yield from (widget.accessibleName(), widget.accessibleDescription(), widget.toolTip())
@@ -104,6 +104,9 @@ def _texts(of: QWidget) -> Iterator[str]:
                 yield widget.text()
             if isinstance(widget, QComboBox):
                 yield from (widget.itemText(k) for k in range(widget.count()))
+            if isinstance(widget, QTableWidget):
+                places = ((row, k) for row in range(widget.rowCount()) for k in range(widget.columnCount()))
+                yield from (item.text() for place in places if (item := widget.item(*place)) is not None)
 
 
 def _of_project(found: object) -> Iterator[str]:
@@ -118,7 +121,7 @@ def _of_project(found: object) -> Iterator[str]:
         yield found
 
 
-def _left(seen: set[str], project: Project) -> list[str]:
+def left_in_english(seen: set[str], project: Project) -> list[str]:
     """Texts in which something is left in English, of which what the project holds is taken out first."""
     own = sorted(set(_of_project(json.loads(project.model_dump_json()))), key=len, reverse=True)
     found = []
@@ -145,9 +148,9 @@ def test_nothing_of_rig_is_left_in_english(
         for key in (*known_keys(project.rig), *([GOAL] if project.rig.goal else [])):
             rig.select(key)
             rig.grab()
-            seen.update(_texts(rig))
+            seen.update(texts_of(rig))
     assert len(seen) > 60
-    assert _left(seen, project) == []
+    assert left_in_english(seen, project) == []
     close_window(window)
 
 
@@ -168,12 +171,12 @@ def test_nothing_of_the_other_stations_is_left_in_english_or_has_no_room(
         )
         window.grab()
         QCoreApplication.processEvents()
-        seen.update(_texts(window.station))
+        seen.update(texts_of(window.station))
         for column in window.station.findChildren(QScrollArea):
             if column.isVisible() and (within := column.widget()) is not None:
                 assert within.width() <= column.viewport().width() + 1, (place, within)
     assert len(seen) > 200
-    assert _left(seen, project) == []
+    assert left_in_english(seen, project) == []
     close_window(window)
 
 
@@ -198,18 +201,18 @@ def test_what_is_wrong_in_a_field_of_rig_is_said_in_german(german: None, qtbot: 
                 while window.document.undo_name is not None:
                     window.document.undo()
     assert len(said) > 30
-    assert _left({text.replace("bananas", "") for text in said}, window.document.project) == []
+    assert left_in_english({text.replace("bananas", "") for text in said}, window.document.project) == []
     assert {"„bananas“ ist keine Einheit (Dauer); möglich: s, min, h, d.", "Bitte eine Zahl eingeben: Energie."} <= said
     close_window(window)
 
 
 def test_a_rig_is_asked_for_and_built_in_german(german: None, empty: MainWindow, qtbot: QtBot, tmp_path: Path) -> None:
     start, box = empty.start, KINDS[0]
-    assert _left(set(_texts(empty.whole)), empty.document.project) == []
+    assert left_in_english(set(texts_of(empty.whole)), empty.document.project) == []
     for kind in KINDS:
         start.ask(kind)
         qtbot.waitUntil(lambda: start.questions.becomes.count() > 3, timeout=60_000)
-        assert _left(set(_texts(start)), empty.document.project) == [], kind.key
+        assert left_in_english(set(texts_of(start)), empty.document.project) == [], kind.key
     start.ask(box)
     line = next(line for line in start.questions.lines if line.question.key == "load")
     line.edit.setFocus()

@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from kelvarn.desktop.language import tell
+from kelvarn.desktop.language import number_told, tell
 from kelvarn.sentence import figures
 
 _TIME_STEPS = (
@@ -92,8 +92,8 @@ def clock(time_s: float, step_s: float) -> str:
     digits = 0 if step_s >= 1 else 1 if step_s >= 0.1 else 3
     width = 2 if digits == 0 else 3 + digits
     if hours:
-        return f"{hours:.0f} h {minutes:02.0f}:{seconds:0{width}.{digits}f}"
-    return f"{minutes:.0f}:{seconds:0{width}.{digits}f}"
+        return number_told(f"{hours:.0f} h {minutes:02.0f}:{seconds:0{width}.{digits}f}")
+    return number_told(f"{minutes:.0f}:{seconds:0{width}.{digits}f}")
 
 
 def padded_range(low: float, high: float, share: float = 0.07, least: float = 1.0) -> tuple[float, float]:

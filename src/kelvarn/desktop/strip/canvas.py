@@ -16,7 +16,7 @@ from PySide6.QtSvg import QSvgGenerator
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from kelvarn.desktop import theme
-from kelvarn.desktop.language import tell
+from kelvarn.desktop.language import tell, told
 from kelvarn.desktop.parts import texts
 from kelvarn.desktop.parts.boxes import ask_where
 from kelvarn.desktop.parts.images import open_buffer, png_of
@@ -117,7 +117,7 @@ class Canvas(FocusRing):
             )
         if self.cursor_s is not None:
             readings = [
-                f"{reading.name} {reading.text}"
+                f"{told(reading.name)} {told(reading.text)}"
                 for lane in self._shown.lanes
                 for reading in lane.readings(self.cursor_s)
             ]
@@ -129,7 +129,7 @@ class Canvas(FocusRing):
         for lane in self._shown.lanes:
             said = [label.text for label in lane.labels] + [level.text for level in lane.levels]
             said += [span.text for span in lane.spans]
-            parts += [f"{lane.title}: {', '.join(filter(None, said))}"] if any(said) else []
+            parts += [f"{told(lane.title)}: {', '.join(told(text) for text in said if text)}"] if any(said) else []
         self.setAccessibleDescription(". ".join(filter(None, parts)))
 
     # Geometry

@@ -155,7 +155,7 @@ class Session:
         """Stop heating, whatever else is under way; never waits for the device."""
         self.stop_asked_s, self.stop_done_s = self._clock(), None
         self._end_task(say("stopped"))
-        self.note("stop")
+        self.note(say("stop"))
         threading.Thread(target=self._stop, name="stop", daemon=True).start()
 
     def _stop(self) -> None:
@@ -179,7 +179,7 @@ class Session:
         heat_s = min(86_400, int(task.most_heat_s) + 1)
         self.task, self._task_begun_s = task, self.time_s
         self._mode_before = Mode(self.last.mode) if self.last is not None else Mode.OWN
-        self.note(f"{task.name} begins")
+        self.note(say("{task} begins", task=task.name))
         heats = f"mode test {heat_s} {limit_degC:.1f}"
         self.orders.say(heats, lambda answer, why: None if answer else self._refused(why))
         return ""
@@ -195,7 +195,7 @@ class Session:
 
     def _end_task(self, why: str) -> None:
         if self.task is not None:
-            self.note(f"{self.task.name} over: {why}")
+            self.note(say("{task} over: {why}", task=self.task.name, why=why))
             self.said = say("The {task} is over: {why}.", task=self.task.name, why=why)
             self.task = None
             self.orders.release()
@@ -263,7 +263,7 @@ class Session:
             self.said = text
         if state != self._state:
             if state in (LinkState.LOST, LinkState.OPEN):
-                self.note("link lost" if state == LinkState.LOST else "link open")
+                self.note(say("link lost") if state == LinkState.LOST else say("link open"))
             if state == LinkState.LOST and self.task is not None:
                 self._end_task("the link is lost; the device ends it by itself")
             self._state = state

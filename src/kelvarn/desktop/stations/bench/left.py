@@ -127,7 +127,7 @@ class DevicePanel(QWidget):
         last = session.last
         for place, label in self._guards:
             is_on = last is not None and bool(last.tripped >> place & 1)
-            _say(label, "tripped" if is_on else "armed", good=not is_on)
+            _say(label, tell("tripped") if is_on else tell("armed"), good=not is_on)
         for point in session.listener.extras:
             if point.name in self._extras:
                 text, good = _extra_text(session, point)

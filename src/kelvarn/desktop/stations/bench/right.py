@@ -142,7 +142,7 @@ class TestsPanel(QWidget):
         session = self._bench.session
         if session is not None and not name and session.last is not None and session.last.nudged:
             session.orders.release("setpoint")
-            session.note("setpoint back")
+            session.note(say("setpoint back"))
             return
         self._say(self._bench.provoke(name))
 

@@ -7,7 +7,7 @@ from functools import partial
 from PySide6.QtWidgets import QAbstractItemView, QHBoxLayout, QHeaderView, QTableWidgetItem, QVBoxLayout, QWidget
 
 from kelvarn.desktop.fields.plain import Choice, heading, link, small
-from kelvarn.desktop.language import tell
+from kelvarn.desktop.language import tell, told
 from kelvarn.desktop.parts.table import ReadTable
 from kelvarn.desktop.state.document import Document
 from kelvarn.desktop.state.runner import Runner
@@ -120,7 +120,7 @@ class WeekView(QWidget):
                 show(kept.energy_Wh * 3600.0, Quantity.ENERGY),
             )  # fmt: skip
             for column, text in enumerate(cells):
-                self.table.setItem(row, column, QTableWidgetItem(text))
+                self.table.setItem(row, column, QTableWidgetItem(told(text)))
 
 
 def _compared(log: Log, run: Run | None, plan: Plan, band_K: float, watts: float) -> tuple[list[Kept], str] | str:

@@ -264,7 +264,7 @@ class Bench(QObject):
         why = session.may_order() or needs_before_heat(session, self.done)
         if not why:
             self.at.armed_at_s = time.monotonic() + seconds
-            session.note("armed")
+            session.note(say("armed"))
         return why
 
     @property
@@ -278,7 +278,7 @@ class Bench(QObject):
             if why := session.order("begin", self._begin_answered):
                 session.said = why
                 return
-            session.note("begins")
+            session.note(say("begins"))
             session.observer = None  # it begins anew, and so does what is beside it
             self.at.expected = self.at.future = None
             self.at.begins = True

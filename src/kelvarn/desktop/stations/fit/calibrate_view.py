@@ -6,13 +6,13 @@ from PySide6.QtWidgets import QHBoxLayout, QPushButton, QTableWidget, QTableWidg
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.fields.plain import Choice, heading, link, small
-from kelvarn.desktop.language import tell
+from kelvarn.desktop.language import number_heard, tell, told
 from kelvarn.fit.calibration import Calibrated, How, Pair, Thermistor, calibrate, pairs_of, thermistor
 from kelvarn.fit.observed import FitError
 from kelvarn.model.log_data import LogData
 from kelvarn.model.probes import Correction
 from kelvarn.sentence import figures, say
-from kelvarn.units import Quantity, Scale, UnitError, parse, show
+from kelvarn.units import Quantity, Scale, parse, show
 
 _HOWS: dict[How, str] = {
     "offset": say("offset alone"),
@@ -112,7 +112,7 @@ class CalibrateView(QWidget):
         for row, pair in enumerate(pairs[:_ROWS]):
             for column, value in ((1, pair.shown_degC), (2, pair.true_degC)):
                 self.pairs.setItem(
-                    row, column, QTableWidgetItem(show(value, Quantity.TEMPERATURE, self._scale(), exact=True))
+                    row, column, QTableWidgetItem(told(show(value, Quantity.TEMPERATURE, self._scale(), exact=True)))
                 )
         self._filling = False
         self._changed()
@@ -124,8 +124,8 @@ class CalibrateView(QWidget):
         if not text:
             return None
         try:
-            value = parse(text, quantity, self._scale())
-        except UnitError as error:
+            value = parse(number_heard(text), quantity, self._scale())
+        except ValueError as error:
             if item is not None:
                 item.setToolTip(str(error))
             raise FitError(say("Row {row}: {error}", row=row + 1, error=error)) from error
@@ -165,14 +165,14 @@ class CalibrateView(QWidget):
                 texts = (show(corrected, Quantity.TEMPERATURE, self._scale()),
                          show(self.found.left_K[k], Quantity.DIFFERENCE, self._scale()))  # fmt: skip
             for column, text in zip((3, 4), texts, strict=True):
-                self.pairs.setItem(row, column, QTableWidgetItem(text))
+                self.pairs.setItem(row, column, QTableWidgetItem(told(text)))
         self.use_button.setEnabled(self.found is not None)
 
     def _converted(self, row: int, count: float) -> None:
         """Put what the probe's converter makes of a raw count beside it."""
         degC = self._convert(count)
         text = "" if degC is None else show(degC, Quantity.TEMPERATURE, self._scale(), exact=True)
-        self.pairs.setItem(row, 1, QTableWidgetItem(text))
+        self.pairs.setItem(row, 1, QTableWidgetItem(told(text)))
 
     def _words(self) -> str:
         found, scale = self.found, self._scale()
@@ -225,7 +225,7 @@ class CalibrateView(QWidget):
             text = ""
             if self.ntc is not None and row in rows:
                 text = show(self.ntc.left_K[rows.index(row)], Quantity.DIFFERENCE, self._scale())
-            self.points.setItem(row, 2, QTableWidgetItem(text))
+            self.points.setItem(row, 2, QTableWidgetItem(told(text)))
         self.ntc_button.setEnabled(self.ntc is not None)
 
     def _take(self) -> None:

@@ -7,7 +7,7 @@ from PySide6.QtWidgets import QWidget
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.fields.plain import Choice, heading, small, titled
-from kelvarn.desktop.language import tell
+from kelvarn.desktop.language import number_told, tell
 from kelvarn.desktop.parts.panel import Panel
 from kelvarn.fit.planning import Rough, StepTestPlan, plan_step_test, rough_of, usual_tolerances
 from kelvarn.model.project import Project
@@ -68,15 +68,19 @@ class PlanPanel(Panel):
     def fill(self) -> None:
         found, scale = self._plan(), self._scale()
         self.add(heading(tell("Plan the recording")))
-        self.add(self._choice("share", tell("Gain to within"), [(s, f"{100 * s:g} %") for s in _SHARES]))
+        self.add(self._choice("share", tell("Gain to within"), [(s, number_told(f"{100 * s:g} %")) for s in _SHARES]))
         drives = [(d, tell("as far as the limit allows") if d is None else f"{100 * d:.0f} %") for d in _DRIVES]
         self.add(self._choice("drive", tell("Step to"), drives))
         self.add(
             self._choice(
-                "every_s", tell("A row every"), [(e, tell("as it needs") if e is None else f"{e:g} s") for e in _EVERY]
+                "every_s",
+                tell("A row every"),
+                [(e, tell("as it needs") if e is None else number_told(f"{e:g} s")) for e in _EVERY],
             )
         )
-        self.add(self._choice("from_warm", tell("From"), [(False, "cold"), (True, tell("warm, at half the step"))]))
+        self.add(
+            self._choice("from_warm", tell("From"), [(False, tell("cold")), (True, tell("warm, at half the step"))])
+        )
         self.add(
             self._choice("copy", tell("It is"), [(False, tell("a new rig")), (True, tell("one more copy of this rig"))])
         )
