@@ -169,7 +169,7 @@ def proof_text(proof: "Proof") -> str:
         lines.append(f"  {check.name}: {said}")
         if check.says:
             lines.append(f"    {check.says}")
-    lines += [f"  Measured: {each.what} {each.value:.4g} {each.unit}" for each in proof.measured]
+    lines += [f"  Measured: {each.text}" for each in proof.measured]
     if proof.on == ("host",):
         lines.append(f"  Not reached: {len(proof.not_reached)} of {proof.lines} lines of control.c")
     lines += [f"    {line}" for line in proof.not_reached]

@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-from kelvarn.sentence import figures, say
+from kelvarn.sentence import figures, joined, say
 from kelvarn.units import counted
 
 from .carry import Real
@@ -99,6 +99,12 @@ class Measured:
     what: str
     value: float
     unit: str
+
+    @property
+    def text(self) -> str:
+        """It, such as "program 20,514 bytes"."""
+        number = f"{self.value:,.0f}" if self.value >= 1000.0 else f"{self.value:.4g}"
+        return joined(" ", (self.what, figures(number, self.unit)))
 
 
 @dataclass(frozen=True)

@@ -21,7 +21,7 @@ from PySide6.QtWidgets import (
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.fields.plain import Choice, heading
-from kelvarn.desktop.language import tell
+from kelvarn.desktop.language import tell, told
 from kelvarn.desktop.parts.boxes import ask_where
 from kelvarn.desktop.parts.elided import ElidedLine
 from kelvarn.desktop.parts.menus import Command
@@ -329,7 +329,7 @@ class HandoverStation(Station):
         self.program_view.refresh()
         proof = self.program.proof
         self.adjust_panel.refresh(candidate)
-        measured = [f"{each.what} {each.value:.4g} {each.unit}" for each in proof.measured] if proof is not None else []
+        measured = [told(each.text) for each in proof.measured] if proof is not None else []
         self._measured.setText("\n".join(measured))
         self._measured.setVisible(bool(measured))
         self._file_name.say(tell("{name}/  follows “{trial}”", name=self._suggested().name, trial=trial.name))
