@@ -80,6 +80,14 @@ def test_a_device_and_the_first_hour(german: None, line: TcpOutlet, painted: set
     click(station.tabs["live"])
     qtbot.waitUntil(lambda: bench.at.expected is not None and bench.at.future is not None, timeout=60_000)
     _look(window, painted)
+    session = bench.session
+    assert session is not None
+    [point] = session.settings
+    wanted = point.low + point.step
+    bench.at.edits[point.name] = wanted
+    assert bench.send() == ""
+    qtbot.waitUntil(lambda: (found := session.listener.values.get(point.name)) is not None and found.value == wanted,
+                    timeout=60_000)  # an order is never translated  # fmt: skip
     click(station.tabs["first hour"])
     hour = bench.at.first_hour
     assert hour is not None

@@ -60,7 +60,7 @@ def pack(folder: Path) -> Project:
         if sum(path.stat().st_size for path in files) > MOST_LOG_BYTES:
             raise FileError(
                 say("{folder} holds more than {most} MB.", folder=printable(folder / "logs"),
-                    most=figures(f"{MOST_LOG_BYTES / 1000000.0:.0f}", ""))
+                    most=figures(f"{MOST_LOG_BYTES / 1e6:.0f}", ""))
             )  # fmt: skip
         logs = {f"logs/{path.name}": path.read_bytes() for path in files if path.is_file()}
         text = document.read_bytes()

@@ -52,13 +52,13 @@ def save(project: Project, path: Path) -> None:
         raise FileError(
             say("This project has {size} MB without its logs, and at most {most} MB can be "
                 "opened again; remove kept runs before it is saved.",
-                size=figures(f"{len(document) / 1000000.0:.0f}", ""),
-                most=figures(f"{MOST_UNPACKED / 1000000.0:.0f}", ""))
+                size=figures(f"{len(document) / 1e6:.0f}", ""),
+                most=figures(f"{MOST_UNPACKED / 1e6:.0f}", ""))
         )  # fmt: skip
     if sum(len(log.raw) for log in project.logs) > MOST_LOG_BYTES:
         raise FileError(
             say("The logs of this project have more than {most} MB; remove one before it is saved.",
-                most=figures(f"{MOST_LOG_BYTES / 1000000.0:.0f}", ""))
+                most=figures(f"{MOST_LOG_BYTES / 1e6:.0f}", ""))
         )  # fmt: skip
 
     def fill(temporary: Path) -> None:
@@ -159,7 +159,7 @@ def _read_members(path: Path) -> tuple[bytes, dict[str, bytes]]:
             if sum(member.file_size for member in members) > MOST_LOG_BYTES + MOST_UNPACKED:
                 raise FileError(
                     say("{shown} holds more than {most} MB of logs; it was not opened.", shown=shown,
-                        most=figures(f"{MOST_LOG_BYTES / 1000000.0:.0f}", ""))
+                        most=figures(f"{MOST_LOG_BYTES / 1e6:.0f}", ""))
                 )  # fmt: skip
             logs = {}
             for member in members:

@@ -50,7 +50,7 @@ def use_response(project: Project, found: FitReport) -> Project:
     """
     fit, causes = found.fit, replace(found.causes, way=project.rig.way.sign)
     if causes.denied is not None:
-        raise EditError(say("This fit is no model of the rig: {denied}.", denied=causes.denied))
+        raise EditError(say("This fit is no model of the rig: {why}.", why=causes.denied))
     made = fit.model(project.rig.response)
     ranges = tuple(Tolerance(of=name, size=_share(value)) for name, value in fit.values.items() if value.value)
     made = with_fields(made, tolerances=ranges)

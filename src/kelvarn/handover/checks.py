@@ -185,7 +185,9 @@ class Prover:
                 event = failure.at(min(moments[place % len(moments)], 0.8 * short.duration_s))
                 yield self.rig, short.model_copy(update={"events": (*short.events, event)})
 
-        return self._of_runs(say("{tried} single failures, each at a moment of the trial", tried=len(tried)), those())
+        return self._of_runs(
+            say("{failures} single failures, each at a moment of the trial", failures=len(tried)), those()
+        )
 
     def _edges(self) -> Check:
         """Readings exactly on, just above and just below every level that anything acts at."""
@@ -260,8 +262,8 @@ class Prover:
 
         return self._check(
             say(
-                "{odd_samples} samples: clocks that wrap, late, twice, missing",
-                odd_samples=figures(f"{_ODD_SAMPLES:,}", ""),
+                "{samples} samples: clocks that wrap, late, twice, missing",
+                samples=figures(f"{_ODD_SAMPLES:,}", ""),
             ),
             those(),
         )
@@ -298,9 +300,7 @@ class Prover:
                         row[-2:] = self._adjustment(adjusted)
                 yield rows
 
-        return self._check(
-            say("{adjustments} samples, a setting written in every fifth", adjustments=_ADJUSTMENTS), those()
-        )
+        return self._check(say("{samples} samples, a setting written in every fifth", samples=_ADJUSTMENTS), those())
 
     def _adjustment(self, adjusted: Sequence[AdjustedLine]) -> list[float]:
         place = self.draw.randrange(len(adjusted) + 1)

@@ -74,7 +74,7 @@ def _of_guards(project: Project) -> list[Open]:
             found.append(Open(said, False, "builder"))
     unlimited = [body.name for body in project.rig.all_bodies if body.limit_degC is None]
     if unlimited:
-        found.append(Open(say("no limit known: {unlimited}", unlimited=", ".join(unlimited)), False, "designer"))
+        found.append(Open(say("no limit known: {bodies}", bodies=", ".join(unlimited)), False, "designer"))
     return found
 
 

@@ -265,7 +265,7 @@ class Device:
                 self._heard += self._wire.read(_READS_S)
             except LinkError as error:
                 if not self._closed.is_set():
-                    self._end(str(error))
+                    self._end(error.said)
                 return
             *lines, self._heard = self._heard.split(b"\n")
             if len(self._heard) > _LONGEST:

@@ -88,7 +88,7 @@ class Listener:
                     self._open()
                 except LinkError as error:
                     self._let_go()
-                    self._tell(LinkState.LOST, str(error))
+                    self._tell(LinkState.LOST, error.said)
                     self._ends.wait(_AGAIN_S)
                     continue
             self._ends.wait(_LOOKS_S)
@@ -126,7 +126,7 @@ class Listener:
         try:
             self._ask(device)
         except LinkError as error:
-            self._tell(LinkState.LOST, str(error))
+            self._tell(LinkState.LOST, error.said)
             self._let_go()
 
     def _open(self) -> None:

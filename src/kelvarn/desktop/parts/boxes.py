@@ -9,7 +9,7 @@ from pydantic import ValidationError
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
-from kelvarn.desktop.language import fault_told, tell, told
+from kelvarn.desktop.language import capital, fault_told, tell, told
 from kelvarn.files.faults import FileError
 from kelvarn.fit.observed import FitError
 from kelvarn.model.edit import EditError
@@ -30,7 +30,7 @@ def first_sentence(error: ValidationError, scale: Scale = Scale.CELSIUS) -> str:
     elif found["type"] == "string_too_long":
         text = tell("at most {count} characters", count=found["ctx"]["max_length"])
     text = retold(text, scale)
-    return text[:1].upper() + text[1:] + ("" if text.endswith(".") else ".")
+    return capital(text) + ("" if text.endswith(".") else ".")
 
 
 def make_box(parent: QWidget, text: str, buttons: Button = Button.NoButton) -> QMessageBox:

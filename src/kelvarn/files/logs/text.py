@@ -75,8 +75,8 @@ def check_size(size: int, where: str) -> None:
     if size > MOST_BYTES:
         raise FileError(
             say("{where} has {size} MB; a log may have {most} MB. Cut out the part that "
-                "matters, or record less often.", where=where, size=figures(f"{size / 1000000.0:,.0f}", ""),
-                most=figures(f"{MOST_BYTES / 1000000.0:.0f}", ""))
+                "matters, or record less often.", where=where, size=figures(f"{size / 1e6:,.0f}", ""),
+                most=figures(f"{MOST_BYTES / 1e6:.0f}", ""))
         )  # fmt: skip
 
 

@@ -94,7 +94,7 @@ class Orders:
         except Refusal as refusal:
             then(None, say("The device says no: {answer}.", answer=refusal.args[0]))
         except LinkError as error:
-            then(None, error.args[0])
+            then(None, error.said)
 
     def close(self) -> None:
         """Hold nothing any more, and end."""

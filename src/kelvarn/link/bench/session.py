@@ -163,7 +163,7 @@ class Session:
             try:
                 self.orders.stop()
             except LinkError as error:
-                self._arrived.append(say("Stop was not heard: {why} Switch it off by hand.", why=error.args[0]))
+                self._arrived.append(say("Stop was not heard: {why} Switch it off by hand.", why=error.said))
                 return
             for _ in range(20):
                 if self.stop_done_s is not None:

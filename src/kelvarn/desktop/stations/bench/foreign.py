@@ -17,7 +17,7 @@ from PySide6.QtWidgets import (
 )
 
 from kelvarn.desktop.fields.plain import Choice, small
-from kelvarn.desktop.language import tell, told
+from kelvarn.desktop.language import fault_told, tell, told
 from kelvarn.desktop.parts.boxes import ask_where
 from kelvarn.files.faults import FileError
 from kelvarn.files.writing import write_bytes
@@ -167,7 +167,7 @@ class MapDialog(QDialog):
         try:
             rows = map_of(path)
         except LinkError as error:
-            self.said.setText(str(error))
+            self.said.setText(fault_told(error))
             return
         self.said.setText("")
         self._file = path if path.suffix.lower() == ".csv" else None
@@ -198,7 +198,7 @@ class MapDialog(QDialog):
                 return
             write_bytes(path, text.encode())
         except (LinkError, FileError) as error:
-            self.said.setText(str(error))
+            self.said.setText(fault_told(error))
             return
         self._use(str(replace(self._address, map=str(path))))
         self.accept()

@@ -6,7 +6,7 @@ from pathlib import Path
 from PySide6.QtWidgets import QDialog, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from kelvarn.desktop.fields.plain import CutLink, heading, link, small
-from kelvarn.desktop.language import tell
+from kelvarn.desktop.language import fault_told, tell
 from kelvarn.desktop.parts.plain import set_shown
 from kelvarn.link.address import LinkAddress, link_address
 from kelvarn.link.bench.conflicts import conflicts
@@ -122,7 +122,7 @@ class LinkPanel(QWidget):
             self.dialog = ValuesDialog(self.window(), address, found, self._open)
             self.dialog.open()
         else:
-            self._bench.say(str(found))
+            self._bench.say(fault_told(found) if isinstance(found, Exception) else str(found))
 
     def _ask_registers(self) -> None:
         """Let the registers be typed, or their file be chosen."""

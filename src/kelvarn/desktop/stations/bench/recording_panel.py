@@ -6,8 +6,8 @@ from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from kelvarn.desktop.fields.plain import heading, small
 from kelvarn.desktop.language import tell
-from kelvarn.desktop.parts.plain import menu_text, set_shown
-from kelvarn.sentence import figures
+from kelvarn.desktop.parts.plain import set_shown
+from kelvarn.sentence import figures, joined
 
 from .work import Bench
 
@@ -52,11 +52,7 @@ class RecordingPanel(QWidget):
             self.state.setText(tell("not recorded"))
             self.button.setText(tell("Record"))
         else:
-            trouble = f" {recorder.trouble}" if recorder.trouble else ""
-            self.state.setText(
-                menu_text(
-                    tell("{rows} rows, safe on disk.{trouble}", rows=figures(f"{recorder.rows:,}", ""), trouble=trouble)
-                )
-            )
+            safe = tell("{rows} rows, safe on disk.", rows=figures(f"{recorder.rows:,}", ""))
+            self.state.setText(joined(" ", (safe, recorder.trouble)) if recorder.trouble else safe)
             self.button.setText(tell("Keep as a log"))
         self.button.setEnabled(session.last is not None)

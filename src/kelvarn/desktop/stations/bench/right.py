@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QFormLayout, QHBoxLayout, QPushButton, QSlider, QV
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.fields.plain import heading, link, small
-from kelvarn.desktop.language import tell
+from kelvarn.desktop.language import fault_told, tell
 from kelvarn.desktop.parts.plain import PlainLabel, set_shown
 from kelvarn.desktop.state.view import View
 from kelvarn.fit.observed import FitError
@@ -183,7 +183,7 @@ class TestsPanel(QWidget):
             try:
                 task, ends_degC = planned_recording(rig, session.last.setpoint_degC)
             except FitError as error:
-                self._say(str(error))
+                self._say(fault_told(error))
                 return
             if ends_degC > self.limit.number:
                 self._say(
@@ -342,15 +342,12 @@ class RightColumn(QWidget):
         if session.stop_asked_s is not None and session.stop_done_s is None:
             return tell("stop was said …")
         if last is not None and last.stopped:
-            took = ""
+            said = [tell("stopped")]
             if session.stop_asked_s is not None and session.stop_done_s is not None:
-                took = tell(", {ms} ms after it was said",
-                            ms=figures(f"{1000 * (session.stop_done_s - session.stop_asked_s):.0f}", ""))  # fmt: skip
-            cold = self._bench.at.cold_s
-            again = (
-                ""
-                if cold is None or math.isinf(cold)
-                else tell("; cold again in {cold}", cold=show(cold, Quantity.DURATION))
-            )
-            return f"{tell('stopped')}{took}{again}"
+                took = figures(f"{1000 * (session.stop_done_s - session.stop_asked_s):.0f}", "ms")
+                said = [tell("stopped, {took} after it was said", took=took)]
+            cold_s = self._bench.at.cold_s
+            if cold_s is not None and math.isfinite(cold_s):
+                said.append(tell("cold again in {time}", time=show(cold_s, Quantity.DURATION)))
+            return "; ".join(said)
         return tell("Esc, from anywhere in the program")

@@ -7,7 +7,7 @@ from functools import partial
 from PySide6.QtWidgets import QAbstractItemView, QHBoxLayout, QHeaderView, QTableWidgetItem, QVBoxLayout, QWidget
 
 from kelvarn.desktop.fields.plain import Choice, heading, link, small
-from kelvarn.desktop.language import tell, told
+from kelvarn.desktop.language import fault_told, tell, told
 from kelvarn.desktop.parts.table import ReadTable
 from kelvarn.desktop.state.document import Document
 from kelvarn.desktop.state.runner import Runner
@@ -128,7 +128,7 @@ def _compared(log: Log, run: Run | None, plan: Plan, band_K: float, watts: float
     try:
         rows = week_of(log, band_K, watts, plan)
     except WeekError as error:
-        return str(error)
+        return fault_told(error)
     if run is None:
         return rows, ""
     expected = expected_of(run, band_K, watts)

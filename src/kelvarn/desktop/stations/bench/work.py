@@ -8,7 +8,7 @@ from functools import partial
 from platformdirs import user_state_path
 from PySide6.QtCore import QObject, QTimer, Signal
 
-from kelvarn.desktop.language import tell
+from kelvarn.desktop.language import fault_told, tell
 from kelvarn.desktop.state.document import Document
 from kelvarn.desktop.state.jobs import Jobs
 from kelvarn.desktop.state.view import View
@@ -93,7 +93,7 @@ class Bench(QObject):
             address = link_address(text.strip())
             carried = self._carried()
         except (LinkError, HandoverError) as error:
-            self.trouble = str(error)
+            self.trouble = fault_told(error)
             self.updated.emit()
             return False
         self._begin(carried, address)
@@ -312,11 +312,7 @@ class Bench(QObject):
         why = session.may_order()
         for name, value in list(self.at.edits.items()):
             was = session.listener.values.get(name)
-            said = (
-                tell(" was {was}", was=figures(f"{was.value:.9g}", ""))
-                if was is not None and was.value is not None
-                else ""
-            )
+            said = f" was {was.value:.9g}" if was is not None and was.value is not None else ""  # for the device
             why = why or session.order(f"set {name} {value:.9g}{said}", self._sent)
             if why:
                 break
@@ -346,7 +342,7 @@ class Bench(QObject):
                 with_pairs(self._document.project, pairs), tell("correct {name} by a reference", name=name)
             )
         except TakingError as error:
-            return str(error)
+            return fault_told(error)
         return tell("The rig has it now; hand the program over anew.")
 
     # Recording.
@@ -361,7 +357,7 @@ class Bench(QObject):
             folder.mkdir(parents=True, exist_ok=True)
             self.at.session.record(folder / name)
         except RecordingError as error:
-            return str(error)
+            return fault_told(error)
         except OSError as error:
             return tell("{folder} cannot be made: {why}.", folder=folder, why=error.strerror)
         return ""
@@ -375,7 +371,7 @@ class Bench(QObject):
         try:
             log = log_of_recording(path, [each.name for each in project.logs])
         except RecordingError as error:
-            return str(error)
+            return fault_told(error)
         self._document.apply(
             with_fields(project, logs=(*project.logs, log)), tell("keep the recording {log}", log=log.name)
         )

@@ -4,7 +4,7 @@ from PySide6.QtWidgets import QCheckBox, QVBoxLayout, QWidget
 
 from kelvarn.desktop import theme
 from kelvarn.desktop.fields.plain import heading
-from kelvarn.desktop.language import tell
+from kelvarn.desktop.language import capital, tell
 from kelvarn.desktop.parts.plain import set_shown
 from kelvarn.desktop.state.document import Document
 from kelvarn.desktop.state.view import View
@@ -43,7 +43,7 @@ class WiringPages:
         column.addWidget(heading(tell("To be tried by hand")))
         self.ticks: dict[SeenBy, QCheckBox] = {}
         for key, text in BY_HAND.items():
-            tick = self.ticks[key] = QCheckBox(text[:1].upper() + text[1:])
+            tick = self.ticks[key] = QCheckBox(capital(text))
             tick.clicked.connect(lambda on, k=key: self._tick(k, on))
             column.addWidget(tick)
 
